@@ -1,0 +1,49 @@
+"""The audit: every check over one template, waivers applied, in one order."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass, replace
+
+from lattice.checks import continuity, double_path, hygiene, loops  # noqa: F401 - importing registers the checks
+from lattice.checks.finding import SEVERITIES, Finding
+from lattice.checks.registry import CHECKS, code_order
+from lattice.checks.scene import Scene
+from lattice.graph.compiled import Compiled
+from lattice.model.document import Template
+
+
+@dataclass(frozen=True)
+class Audit:
+    """Findings, worst first, then in the order of the checks and of the document."""
+
+    findings: tuple[Finding, ...]
+
+    @property
+    def summary(self) -> dict[str, int]:
+        """How many findings are open by severity, and how many are waived."""
+        counts = Counter(finding.severity for finding in self.findings if not finding.waived)
+        waived = sum(finding.waived for finding in self.findings)
+        return {**{severity: counts[severity] for severity in SEVERITIES}, "waived": waived}
+
+    def at_least(self, severity: str) -> bool:
+        """Whether an open finding is of this severity or worse."""
+        worse = SEVERITIES[: SEVERITIES.index(severity) + 1]  # type: ignore[arg-type]
+        return any(self.summary[level] for level in worse)
+
+
+def audit(template: Template, compiled: Compiled | None = None) -> Audit:
+    """All findings of a template. The same document gives the same findings in the same order."""
+    scene = Scene(template, compiled)
+    waived = {waiver.fingerprint for waiver in template.waivers}
+    order, place = code_order(), scene.compiled.index
+    found = [finding for _codes, function in CHECKS for finding in function(scene)]
+
+    def rank(finding: Finding) -> tuple[int, int, int]:
+        first = place.get(finding.strips[0], 0) if finding.strips else -1
+        return SEVERITIES.index(finding.severity), order[finding.code], first
+
+    found.sort(key=rank)
+    if waived:
+        found = [replace(finding, waived=finding.fingerprint in waived) for finding in found]
+    return Audit(tuple(found))

@@ -1,0 +1,72 @@
+"""A finding: one thing a check says about a template, with its evidence and what would put it right."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+Severity = Literal["blocker", "warning", "note"]
+SEVERITIES: tuple[Severity, ...] = ("blocker", "warning", "note")
+
+
+@dataclass(frozen=True)
+class Step:
+    """One edit by the name it has in lattice.edits, with its arguments."""
+
+    edit: str
+    arguments: dict[str, Any]
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """Edits that put a finding right, under the words of the button that makes them."""
+
+    label: str
+    steps: tuple[Step, ...]
+
+
+@dataclass(frozen=True)
+class Finding:
+    """The first id of a list is the one the finding is about; outlets are written strip/outlet."""
+
+    code: str
+    severity: Severity
+    message: str
+    strips: tuple[str, ...] = ()
+    routes: tuple[str, ...] = ()
+    inserts: tuple[str, ...] = ()
+    stems: tuple[str, ...] = ()
+    outlets: tuple[str, ...] = ()
+    sections: tuple[str, ...] = ()
+    figures: dict[str, float | None] = field(default_factory=dict)
+    evidence: tuple[str, ...] = ()
+    path: tuple[str, ...] = ()  # routes that show it on the map, beyond those it is about
+    remedies: tuple[Remedy, ...] = ()
+    waived: bool = False
+
+    @property
+    def fingerprint(self) -> str:
+        """The same as long as the code and the ids are the same."""
+        ids = (self.strips, self.routes, self.inserts, self.stems, self.outlets, self.sections)
+        text = "\n".join([self.code, *(" ".join(group) for group in ids)])
+        return hashlib.sha256(text.encode()).hexdigest()[:16]
+
+    def as_json(self) -> dict[str, Any]:
+        """The form of `audit --json` (command-line.md)."""
+        return {
+            "code": self.code,
+            "severity": self.severity,
+            "message": self.message,
+            "strips": list(self.strips),
+            "routes": list(self.routes),
+            "inserts": list(self.inserts),
+            "stems": list(self.stems),
+            "outlets": list(self.outlets),
+            "sections": list(self.sections),
+            "figures": self.figures,
+            "evidence": list(self.evidence),
+            "remedies": [remedy.label for remedy in self.remedies],
+            "fingerprint": self.fingerprint,
+            "waived": self.waived,
+        }

@@ -1,0 +1,87 @@
+"""Hygiene: names left as they came, names twice, colours unlike the section's, sections with nothing in them."""
+
+from __future__ import annotations
+
+import re
+from collections import defaultdict
+from collections.abc import Iterator
+
+from lattice.checks.finding import Finding, Remedy, Step
+from lattice.checks.registry import check
+from lattice.checks.scene import Scene
+
+DEFAULT_NAME = re.compile(r"^(audio|instrument|input|midi|bus|return|master|print|output)[\s_.#-]*\d+$", re.IGNORECASE)
+
+
+@check("name.duplicate")
+def duplicate_names(scene: Scene) -> Iterator[Finding]:
+    """Names that two or more strips have: one finding a name."""
+    by_name: dict[str, list[str]] = defaultdict(list)
+    for strip in scene.template.strips:
+        by_name[" ".join(strip.name.casefold().split())].append(strip.id)
+    for ids in by_name.values():
+        if len(ids) > 1:
+            name = scene.name(scene.compiled.index[ids[0]])
+            yield Finding(
+                code="name.duplicate",
+                severity="note",
+                message=f"{len(ids)} strips are called {name}",
+                strips=tuple(ids),
+                evidence=(", ".join(ids[:12]),),
+            )
+
+
+@check("name.default")
+def default_names(scene: Scene) -> Iterator[Finding]:
+    """Names left as the kind and a number."""
+    for strip in scene.template.strips:
+        if DEFAULT_NAME.match(strip.name.strip()):
+            yield Finding(
+                code="name.default",
+                severity="note",
+                message=f"{strip.name} has no name of its own",
+                strips=(strip.id,),
+                evidence=("it is called by a kind and a number",),
+            )
+
+
+@check("section.colour")
+def section_colours(scene: Scene) -> Iterator[Finding]:
+    """Strips coloured unlike their section."""
+    for strip in scene.template.strips:
+        section = scene.sections.get(strip.section or "")
+        if section is None or strip.colour is None or section.colour is None:
+            continue
+        if strip.colour.lower() != section.colour.lower():
+            take = Step("change_strip", {"strip": strip.id, "changes": {"colour": None}})
+            yield Finding(
+                code="section.colour",
+                severity="note",
+                message=f"{strip.name} is coloured unlike {section.name}",
+                strips=(strip.id,),
+                sections=(section.id,),
+                evidence=(f"{strip.colour} in a section of {section.colour}",),
+                remedies=(Remedy(f"Take the colour of {section.name}", (take,)),),
+            )
+
+
+@check("section.empty")
+def empty_sections(scene: Scene) -> Iterator[Finding]:
+    """Sections without a strip in them or in a section inside them."""
+    used = {strip.section for strip in scene.template.strips}
+    for section_id in list(used):
+        section = scene.sections.get(section_id or "")
+        while section is not None and section.parent is not None:
+            used.add(section.parent)
+            section = scene.sections.get(section.parent)
+    for section in scene.template.sections:
+        if section.id not in used:
+            remove = Step("remove_sections", {"sections": [section.id]})
+            yield Finding(
+                code="section.empty",
+                severity="note",
+                message=f"The section {section.name} is empty",
+                sections=(section.id,),
+                evidence=("no strip is in it",),
+                remedies=(Remedy("Remove the section", (remove,)),),
+            )

@@ -1,0 +1,152 @@
+"""Loops: sound, keys or notes that come back to where they left."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from lattice.checks.finding import Finding, Remedy, Severity, Step
+from lattice.checks.registry import check
+from lattice.checks.scene import Scene
+from lattice.graph.loops import Loop
+from lattice.graph.paths import Blocker
+from lattice.levels.gains import delays_ms, group_gain_db, latency_samples, loop_gain_db
+from lattice.model.units import samples_to_ms
+
+OFF = frozenset({"fader-off", "gain-off"})
+
+
+@check("loop.audio", "loop.key", "loop.midi")
+def loops(scene: Scene) -> Iterator[Finding]:
+    """One finding for each strongly connected group and pass."""
+    for loop in scene.loops.loops:
+        if loop.needs == "audio":
+            yield _audio(scene, loop)
+        else:
+            yield _other(scene, loop)
+
+
+def _audio(scene: Scene, loop: Loop) -> Finding:
+    breaking = _breaking(scene, loop)
+    round_db = loop_gain_db(scene.compiled, loop.cycle)
+    group_db = group_gain_db(scene.compiled, loop.group, loop.cycle)
+    repeat_ms = _repeat_ms(scene, loop)
+    states = tuple(f"broken now: {blocker.sentence}" for blocker in breaking)
+    return Finding(
+        code="loop.audio",
+        severity=_severity(breaking),
+        message=f"{_subject(scene, loop)} {_verdict(round_db, group_db)}, every {repeat_ms:.1f} ms",
+        **_ids(scene, loop),
+        figures={"loop_gain_db": _figure(round_db), "group_gain_db": _figure(group_db), "repeat_ms": repeat_ms},
+        evidence=(_round(scene, loop), *states, *_rest(loop)),
+        remedies=_remedies(scene, loop),
+    )
+
+
+def _severity(breaking: list[Blocker]) -> Severity:
+    """A blocker; a warning where a state breaks the cycle now; a note where only an off gain does."""
+    if not breaking:
+        return "blocker"
+    return "note" if all(blocker.kind in OFF for blocker in breaking) else "warning"
+
+
+def _verdict(round_db: float, group_db: float) -> str:
+    if round_db >= 0:
+        return f"and runs away, {round_db:+.1f} dB a round"
+    if group_db < 0:
+        lost = "everything" if math.isinf(group_db) else f"{-group_db:.1f} dB"
+        return f"and dies away, {lost} lost each round"
+    return f"and may run away: {round_db:+.1f} dB alone, {group_db:+.1f} dB with the loops beside it"
+
+
+def _figure(level_db: float) -> float | None:
+    """Figures are numbers; silence is null."""
+    return None if math.isinf(level_db) else level_db
+
+
+def _subject(scene: Scene, loop: Loop) -> str:
+    first, *others = (scene.name(strip) for strip in loop.strips)
+    return f"{first} feeds itself" + (f" through {', '.join(others)}" if others else "")
+
+
+def _round(scene: Scene, loop: Loop) -> str:
+    return " → ".join(scene.name(strip) for strip in (*loop.strips, loop.strips[0]))
+
+
+def _rest(loop: Loop) -> tuple[str, ...]:
+    more = len(loop.group) - len(loop.cycle)
+    return (f"{more} more route{'s' if more > 1 else ''} in the same knot",) if more else ()
+
+
+def _ids(scene: Scene, loop: Loop) -> dict[str, tuple[str, ...]]:
+    rest = [route for route in loop.group if route not in loop.cycle]
+    return {"strips": scene.ids(loop.strips), "routes": scene.route_ids([*loop.cycle, *rest])}
+
+
+def _breaking(scene: Scene, loop: Loop) -> list[Blocker]:
+    """States that stop sound somewhere on the cycle, each once."""
+    found: list[Blocker] = []
+    for route in loop.cycle:
+        tail = scene.compiled.tail[route]
+        found += [*scene.blockers.passing(tail), *scene.blockers.on_route(route)]
+    return list(dict.fromkeys(found))
+
+
+def _repeat_ms(scene: Scene, loop: Loop) -> float:
+    """Latency and delay times round the cycle, at least one buffer."""
+    compiled, template = scene.compiled, scene.template
+    tie_latency = {machine.id: machine.tie_latency_samples for machine in template.machines}
+    samples, delay_ms = 0, 0.0
+    for route in loop.cycle:
+        strip = compiled.strips[compiled.tail[route]]
+        samples += latency_samples(strip, compiled.stage[route])
+        delay_ms += delays_ms(strip, compiled.stage[route])
+        if compiled.routes[route].kind == "tie":
+            samples += tie_latency[compiled.machine_of(compiled.tail[route])]
+    whole_ms = samples_to_ms(samples, template.sample_rate_hz) + delay_ms
+    return max(whole_ms, samples_to_ms(template.buffer_samples, template.sample_rate_hz))
+
+
+def _remedies(scene: Scene, loop: Loop) -> tuple[Remedy, ...]:
+    """Disable the feedback routes of the cycle (the cut); for notes, the route that closes it."""
+    cut = [route for route in loop.cycle if route in scene.loops.feedback] or [loop.cycle[-1]]
+    cut = [route for route in cut if scene.compiled.routes[route].enabled]
+    if not cut:
+        return ()
+    first = scene.compiled.routes[cut[0]]
+    what = f"the {first.kind} from {scene.name(scene.compiled.tail[cut[0]])} to {scene.name(scene.compiled.head[cut[0]])}"
+    label = f"Disable {what}" if len(cut) == 1 else f"Disable {len(cut)} feedback routes"
+    steps = tuple(Step("change_route", {"route": route, "changes": {"enabled": False}}) for route in scene.route_ids(cut))
+    return (Remedy(label, steps),)
+
+
+def _other(scene: Scene, loop: Loop) -> Finding:
+    if loop.needs == "key":
+        code, tail = "loop.key", "by a key: what it ducks works the key"
+    else:
+        code, tail = "loop.midi", "by its notes"
+    return Finding(
+        code=code,
+        severity="warning",
+        message=f"{_subject(scene, loop)} {tail}",
+        **_ids(scene, loop),
+        figures={"repeat_ms": _repeat_ms(scene, loop)},
+        evidence=(_round(scene, loop), *_rest(loop)),
+        remedies=_remedies(scene, loop),
+    )
+
+
+@check("loop.insert")
+def delay_feedback(scene: Scene) -> Iterator[Finding]:
+    """Delays whose own feedback never dies away."""
+    for strip in scene.template.strips:
+        for insert in strip.inserts:
+            if insert.type == "delay" and insert.feedback >= 1:
+                yield Finding(
+                    code="loop.insert",
+                    severity="blocker",
+                    message=f"{insert.name or insert.id} on {strip.name} repeats for ever: its feedback is {insert.feedback:g}",
+                    strips=(strip.id,),
+                    inserts=(insert.id,),
+                    evidence=("a feedback of 1 or more never dies away",),
+                )

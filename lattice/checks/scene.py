@@ -1,0 +1,126 @@
+"""What checks look at: a compiled template and the sweeps over it, each computed once, when first asked for."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import cached_property
+
+from lattice.graph.compiled import Compiled
+from lattice.graph.loops import LoopGraph
+from lattice.graph.paths import Blockers, Path, Ways
+from lattice.graph.reach import Backward, Forward, Reach
+from lattice.model.document import Section, Strip, Template, main_outlet
+
+# Strips that are not part of the mix, and so belong to no section's bus.
+APART = frozenset({"trigger", "click", "reference", "guide", "talkback", "pop"})
+
+
+class Scene:
+    """Everything the checks share about one template."""
+
+    def __init__(self, template: Template, compiled: Compiled | None = None) -> None:
+        self.template = template
+        self.compiled = compiled or Compiled(template)
+        self.unblocked = Reach(self.compiled, states=True)
+        self.ignoring = Reach(self.compiled, states=False)
+        self._downstream: dict[int, list[bool]] = {}
+
+    @cached_property
+    def sounds(self) -> Forward:
+        """Where sound is now."""
+        return self.unblocked.from_sources()
+
+    @cached_property
+    def could_sound(self) -> Forward:
+        """Where sound would be if no state blocked it."""
+        return self.ignoring.from_sources()
+
+    @cached_property
+    def could_sound_in_earnest(self) -> Forward:
+        """The same for all sources but a pop or talkback: alone, those leave an endpoint silent on purpose."""
+        compiled, minor = self.compiled, {"pop", "talkback"}
+        strips = [n for n, source in enumerate(compiled.is_source) if source and not minor & set(self.strip(n).tags)]
+        outlets = [
+            number
+            for number, (strip, _outlet) in enumerate(compiled.outlets)
+            if self.ignoring.outlet_sounds(number) and not minor & set(self.strip(strip).tags)
+        ]
+        return self.ignoring.forward(strips, outlets)
+
+    def downstream(self, strip: int) -> list[bool]:
+        """Per strip: what leaves `strip` comes there, states ignored."""
+        if strip not in self._downstream:
+            self._downstream[strip] = self.ignoring.forward([strip]).leaves
+        return self._downstream[strip]
+
+    @cached_property
+    def heard(self) -> Backward:
+        """From where sound reaches an endpoint now."""
+        return self.unblocked.to_endpoints()
+
+    @cached_property
+    def could_be_heard(self) -> Backward:
+        return self.ignoring.to_endpoints()
+
+    @cached_property
+    def ways(self) -> Ways:
+        return Ways(self.compiled)
+
+    @cached_property
+    def blockers(self) -> Blockers:
+        return Blockers(self.compiled)
+
+    @cached_property
+    def loops(self) -> LoopGraph:
+        return LoopGraph(self.compiled)
+
+    @cached_property
+    def sections(self) -> dict[str, Section]:
+        return {section.id: section for section in self.template.sections}
+
+    def sources(self) -> Iterator[tuple[int, int]]:
+        """(strip, outlet) of every source in service, −1 for a chain; closed outlets and spares are none."""
+        compiled = self.compiled
+        for number, strip in enumerate(compiled.strips):
+            if not strip.in_service or "spare" in strip.tags or "backup" in strip.tags:
+                continue
+            if self.unblocked.sounds[number]:
+                yield number, -1
+            for outlet in compiled.outlets_of.get(number, ()):
+                if self.unblocked.outlet_sounds(outlet):
+                    yield number, outlet
+
+    def strip(self, number: int) -> Strip:
+        return self.compiled.strips[number]
+
+    def name(self, number: int) -> str:
+        return self.compiled.strips[number].name
+
+    def ids(self, numbers: Iterator[int] | list[int] | tuple[int, ...]) -> tuple[str, ...]:
+        return tuple(self.compiled.strips[number].id for number in numbers)
+
+    def route_ids(self, numbers: list[int] | tuple[int, ...]) -> tuple[str, ...]:
+        return tuple(self.compiled.routes[number].id for number in numbers)
+
+    def source_name(self, strip: int, outlet: int = -1) -> str:
+        """“Glass sampler”, or “Glass sampler 3-4” for one of several outlets."""
+        piece = self.compiled.strips[strip]
+        if len(piece.outlets) < 2:
+            return piece.name
+        main = main_outlet(piece)
+        shown = main if outlet < 0 else self.compiled.outlets[outlet][1]
+        return f"{piece.name} {shown.name or shown.id}" if shown else piece.name
+
+    def outlet_id(self, strip: int, outlet: int = -1) -> tuple[str, ...]:
+        """The outlet as findings name it; nothing for a strip without outlets."""
+        piece = self.compiled.strips[strip]
+        shown = (main_outlet(piece) if outlet < 0 else self.compiled.outlets[outlet][1]) if piece.outlets else None
+        return (f"{piece.id}/{shown.id}",) if shown else ()
+
+    def hops(self, path: Path) -> str:
+        """The strips of a path as a line: “Bells → Effects → Show mix”."""
+        return " → ".join(self.name(strip) for strip in path.strips(self.compiled))
+
+    def evidence(self, path: Path) -> tuple[str, ...]:
+        """A path and, in order, what blocks it."""
+        return (self.hops(path), *(f"blocked: {blocker.sentence}" for blocker in path.blockers))

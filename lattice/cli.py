@@ -1,0 +1,214 @@
+"""The command line: the core on files, without the web application (command-line.md).
+
+Exit status: 0 done (audit: nothing at or above the level), 1 findings, 2 unusable input.
+"""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from lattice.errors import DocumentError
+from lattice.model.document import Template
+
+COULD_NOT = 2
+CONVERSIONS = ("json", "csv", "graphml", "dot", "svg")
+RUNS = 5  # of --times, after one warm-up
+
+
+def main(arguments: list[str] | None = None) -> int:
+    options = _parser().parse_args(arguments)
+    try:
+        return int(options.run(options))
+    except DocumentError as error:
+        for problem in error.problems:
+            print(f"{getattr(options, 'file', '-')}: {problem}", file=sys.stderr)
+    except (OSError, ValueError) as error:
+        print(f"lattice: {error}", file=sys.stderr)
+    except BrokenPipeError:
+        sys.stderr.close()
+    return COULD_NOT
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="lattice", description="Maps and checks session templates.")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    def command(name: str, run: Callable[[argparse.Namespace], int], words: str, *, file: bool = True) -> argparse.ArgumentParser:
+        added = commands.add_parser(name, help=words, description=words)
+        added.set_defaults(run=run)
+        if file:
+            added.add_argument("file", metavar="FILE", help="a document (.json), a track sheet (.csv), or - for standard input")
+        return added
+
+    audit = command("audit", _audit, "what is wrong with a template")
+    audit.add_argument("--json", action="store_true", help="findings as JSON")
+    audit.add_argument("--fail-on", choices=("blocker", "warning", "note"), default="blocker", help="level that makes exit status 1")
+    audit.add_argument("--times", action="store_true", help="add times to the JSON: medians of 5 runs")
+    trace = command("trace", _trace, "the ways sound takes from a strip")
+    trace.add_argument("--from", dest="start", required=True, metavar="ID", help="strip, or strip/outlet")
+    trace.add_argument("--to", dest="end", metavar="ID", help="strip; every endpoint where it is left out")
+    trace.add_argument("--json", action="store_true", help="paths as JSON")
+    diff = command("diff", _diff, "what changed between two documents")
+    diff.add_argument("other", metavar="B", help="the later document")
+    diff.add_argument("--json", action="store_true", help="changes as JSON")
+    convert = command("convert", _convert, "a template in another open form")
+    convert.add_argument("--to", required=True, choices=CONVERSIONS)
+    generate = command("generate", _generate, "a large realistic template", file=False)
+    generate.add_argument("--strips", type=int, default=300)
+    generate.add_argument("--seed", type=int, default=1)
+    return parser
+
+
+def read(name: str) -> Template:
+    """The template in a file by its name, or on standard input (`-`; what it is shows by its first sign)."""
+    return parse(_bytes(name), name)
+
+
+def _bytes(name: str) -> bytes:
+    if name == "-":
+        return sys.stdin.buffer.read()
+    path = Path(name)
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        raise DocumentError([error.strerror or str(error)]) from None
+
+
+def parse(data: bytes, name: str = "-") -> Template:
+    from lattice.formats.document_json import UTF8_BOM, load  # noqa: PLC0415
+
+    is_sheet = name.lower().endswith((".csv", ".tsv", ".txt"))
+    if is_sheet or (name == "-" and data.strip() and not data.removeprefix(UTF8_BOM).lstrip().startswith((b"{", b"["))):
+        from lattice.formats import track_sheet  # noqa: PLC0415
+
+        return track_sheet.load(data, Path(name).stem if name != "-" else "Track sheet")
+    return load(data)
+
+
+def _write(value: Any) -> None:
+    import msgspec  # noqa: PLC0415
+
+    sys.stdout.buffer.write(msgspec.json.format(msgspec.json.encode(value), indent=2) + b"\n")
+    sys.stdout.flush()
+
+
+def _audit(options: argparse.Namespace) -> int:
+    from lattice.checks import audit  # noqa: PLC0415
+
+    data = _bytes(options.file)
+    template = parse(data, options.file)
+    result = audit(template)
+    if options.json or options.times:
+        answer: dict[str, Any] = {
+            "format": "intact-lattice.audit", "version": 1, "summary": result.summary,
+            "findings": [finding.as_json() for finding in result.findings],
+        }  # fmt: skip
+        if options.times:
+            answer["times"] = _times(data, options.file)
+        _write(answer)
+    else:
+        for finding in result.findings:
+            state = "waived" if finding.waived else finding.severity
+            print(f"{state:8} {finding.code:22} {finding.message}")
+            for line in finding.evidence:
+                print(f"{'':31} {line}")
+        counts = ", ".join(f"{number} {word}" + ("s" if number != 1 and word != "waived" else "") for word, number in result.summary.items())
+        print(f"{template.name}: {len(template.strips)} strips, {len(template.routes)} routes; {counts}")
+    return 1 if result.at_least(options.fail_on) else 0
+
+
+def _times(data: bytes, name: str) -> dict[str, float]:
+    """Medians of parsing, and of everything from the decoded structs to the finished findings."""
+    from statistics import median  # noqa: PLC0415
+    from time import perf_counter  # noqa: PLC0415
+
+    from lattice.checks import audit  # noqa: PLC0415
+
+    parse_ms, compute_ms = [], []
+    for _run in range(RUNS + 1):
+        start = perf_counter()
+        template = parse(data, name)
+        between = perf_counter()
+        audit(template)
+        parse_ms.append((between - start) * 1000)
+        compute_ms.append((perf_counter() - between) * 1000)
+    return {"parse_ms": round(median(parse_ms[1:]), 3), "compute_ms": round(median(compute_ms[1:]), 3)}
+
+
+def _trace(options: argparse.Namespace) -> int:
+    from lattice.graph.compiled import Compiled  # noqa: PLC0415
+    from lattice.trace import as_json, sentence, trace  # noqa: PLC0415
+
+    compiled = Compiled(read(options.file))
+    found = trace(compiled, options.start, options.end)
+    if options.json:
+        _write(as_json(compiled, found))
+        return 0
+    for path in found.paths:
+        print(sentence(compiled, path) + ".")
+        for blocker in path.blockers:
+            print(f"  blocked: {blocker.sentence}")
+    if not found.paths:
+        print(f"no way from {options.start} to {options.end or 'any endpoint'}")
+    if not found.complete:
+        print(f"and more: the first {len(found.paths)} are listed")
+    return 0
+
+
+def _diff(options: argparse.Namespace) -> int:
+    from lattice.compare import as_json, compare  # noqa: PLC0415
+
+    before = read(options.file)
+    try:
+        after = read(options.other)
+    except DocumentError:
+        options.file = options.other
+        raise
+    changes = compare(before, after)
+    if options.json:
+        _write(as_json(changes))
+    else:
+        print("\n".join(str(change) for change in changes) or "no difference")
+    return 0
+
+
+def _convert(options: argparse.Namespace) -> int:
+    template = read(options.file)
+    sys.stdout.buffer.write(convert(template, options.to))
+    sys.stdout.flush()
+    return 0
+
+
+def convert(template: Template, form: str) -> bytes:
+    """The template in one of CONVERSIONS."""
+    from lattice.formats import document_json, graph_forms, track_sheet  # noqa: PLC0415
+
+    if form == "svg":
+        return _svg(template)
+    writers = {"json": document_json.dump, "csv": track_sheet.dump, "graphml": graph_forms.graphml, "dot": graph_forms.dot}
+    return writers[form](template)
+
+
+def _svg(template: Template) -> bytes:
+    from lattice.graph.compiled import Compiled  # noqa: PLC0415
+    from lattice.graph.loops import LoopGraph  # noqa: PLC0415
+    from lattice.sheet import Slots, draw  # noqa: PLC0415
+    from lattice.sheet.svg import render  # noqa: PLC0415
+
+    compiled = Compiled(template)
+    sheet = draw(compiled, LoopGraph(compiled).feedback, (), Slots())
+    facts = (("Strips, routes", f"{len(template.strips)} {len(template.routes)}"), ("Rate", f"{template.sample_rate_hz} Hz"))
+    return render(sheet, facts, template.name, standalone=True).encode()
+
+
+def _generate(options: argparse.Namespace) -> int:
+    from lattice.formats.document_json import dump  # noqa: PLC0415
+    from lattice.generate import generate  # noqa: PLC0415
+
+    sys.stdout.buffer.write(dump(generate(options.strips, options.seed)))
+    sys.stdout.flush()
+    return 0

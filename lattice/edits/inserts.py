@@ -1,0 +1,59 @@
+"""Edits of inserts: add, change, move, remove."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from msgspec.structs import replace
+
+from lattice.edits.pieces import changed, insert_ids, inserted, made, position, put, strip_of, with_strip
+from lattice.errors import EditError
+from lattice.model.document import Insert, Strip, Template
+from lattice.model.names import free_id, slug
+
+
+def add_insert(template: Template, strip: str, insert: dict[str, Any], at: int | None = None) -> Template:
+    """A new insert in a strip's chain; its id is made from the strip and its name or type."""
+    index, old = strip_of(template, strip)
+    wanted = slug(f"{strip} {insert.get('name') or insert.get('type', 'other')}")
+    new = made(Insert, {"id": free_id(wanted, insert_ids(template)), **insert})
+    return with_strip(template, index, replace(old, inserts=inserted(old.inserts, at, new)))
+
+
+def change_insert(template: Template, insert: str, changes: dict[str, Any]) -> Template:
+    """One insert with some fields changed (plain values)."""
+    index, at = _place(template, insert)
+    strip = template.strips[index]
+    return with_strip(template, index, replace(strip, inserts=put(strip.inserts, at, changed(strip.inserts[at], changes))))
+
+
+def move_insert(template: Template, insert: str, to: int) -> Template:
+    """An insert to another place in its chain."""
+    index, at = _place(template, insert)
+    strip = template.strips[index]
+    rest = (*strip.inserts[:at], *strip.inserts[at + 1 :])
+    return with_strip(template, index, replace(strip, inserts=inserted(rest, to, strip.inserts[at])))
+
+
+def remove_inserts(template: Template, inserts: list[str]) -> Template:
+    """Without some inserts, and without the keys that work them."""
+    for insert in inserts:
+        _place(template, insert)
+    gone = set(inserts)
+
+    def without(strip: Strip) -> Strip:
+        kept = tuple(insert for insert in strip.inserts if insert.id not in gone)
+        return strip if len(kept) == len(strip.inserts) else replace(strip, inserts=kept)
+
+    return replace(
+        template,
+        strips=tuple(without(strip) for strip in template.strips),
+        routes=tuple(route for route in template.routes if route.to_insert not in gone),
+    )
+
+
+def _place(template: Template, insert: str) -> tuple[int, int]:
+    for index, strip in enumerate(template.strips):
+        if any(known.id == insert for known in strip.inserts):
+            return index, position(strip.inserts, insert, "insert")
+    raise EditError(f"there is no insert {insert}")

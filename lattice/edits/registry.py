@@ -1,0 +1,61 @@
+"""Edits by name, so that a remedy, a form and a journal can all say which edit they mean."""
+
+from __future__ import annotations
+
+import inspect
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from lattice.checks.finding import Step
+from lattice.edits import inserts, outlets, routes, sections, spread, strips, whole
+from lattice.errors import EditError
+from lattice.model.document import Template
+from lattice.model.validate import validate
+
+Edit = Callable[..., Template]
+
+EDITS: dict[str, Edit] = {
+    function.__name__: function
+    for function in (
+        whole.change_template,
+        strips.add_strip,
+        strips.change_strip,
+        strips.change_strips,
+        strips.move_strips,
+        strips.remove_strips,
+        spread.spread,
+        sections.add_section,
+        sections.change_section,
+        sections.move_section,
+        sections.remove_sections,
+        inserts.add_insert,
+        inserts.change_insert,
+        inserts.move_insert,
+        inserts.remove_inserts,
+        outlets.add_outlet,
+        outlets.change_outlet,
+        outlets.remove_outlets,
+        routes.add_route,
+        routes.change_route,
+        routes.remove_routes,
+    )
+}
+
+
+def apply(template: Template, edit: str, arguments: dict[str, Any]) -> Template:
+    """The template after one edit. Raises EditError or DocumentError with what is wrong, nothing changed."""
+    function = EDITS.get(edit)
+    if function is None:
+        raise EditError(f"there is no edit {edit}; known are {', '.join(EDITS)}")
+    try:
+        inspect.signature(function).bind(template, **arguments)
+    except TypeError as error:
+        raise EditError(f"{edit}: {error}") from None
+    return validate(function(template, **arguments))
+
+
+def apply_steps(template: Template, steps: Iterable[Step]) -> Template:
+    """The template after all steps of a remedy, as one edit."""
+    for step in steps:
+        template = apply(template, step.edit, step.arguments)
+    return template

@@ -1,0 +1,55 @@
+"""Edits of routes: add, change, remove."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from msgspec.structs import replace
+
+from lattice.edits.pieces import all_known, changed, made, position, put
+from lattice.errors import EditError
+from lattice.model.document import Route, Template
+from lattice.model.validate import route_sentences
+
+SAME = ("kind", "from_strip", "from_outlet", "to", "to_insert", "tap", "port", "channel", "channels")
+
+
+def add_route(template: Template, route: dict[str, Any]) -> Template:
+    """A new route from plain fields; its id is the next free number.
+
+    Raises EditError where the two ends may not be joined that way, or are already.
+    """
+    taken = {known.id for known in template.routes}
+    number = len(taken) + 1
+    while f"r{number}" in taken:
+        number += 1
+    new = made(Route, {"id": f"r{number}", **route})
+    _may_be(template, new)
+    return replace(template, routes=(*template.routes, new))
+
+
+def change_route(template: Template, route: str, changes: dict[str, Any]) -> Template:
+    """One route with some fields changed (plain values), its ends included."""
+    index = position(template.routes, route, "route")
+    new = changed(template.routes[index], changes)
+    _may_be(template, new)
+    return replace(template, routes=put(template.routes, index, new))
+
+
+def remove_routes(template: Template, routes: list[str]) -> Template:
+    gone = all_known(template.routes, routes, "route")
+    return replace(template, routes=tuple(route for route in template.routes if route.id not in gone))
+
+
+def _may_be(template: Template, route: Route) -> None:
+    """Refuses a route that may not be made, or that is there already to the letter."""
+    strips = {strip.id: strip for strip in template.strips}
+    missing = [strip for strip in (route.from_strip, route.to) if strip not in strips]
+    if missing:
+        raise EditError(*(f"there is no strip {strip}" for strip in missing))
+    if sentences := route_sentences(template, route):
+        raise EditError(*sentences)
+    for known in template.routes:
+        if known.id != route.id and all(getattr(known, field) == getattr(route, field) for field in SAME):
+            names = strips[route.from_strip].name, strips[route.to].name
+            raise EditError(f"{names[0]} has this {route.kind} to {names[1]} already")

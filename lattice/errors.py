@@ -1,0 +1,30 @@
+"""What can be wrong with input, said to the person who gave it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+
+class Problem(str):
+    """One thing wrong with the input: a place and a sentence, `strips[3].pan: 2 is above 1`."""
+
+    __slots__ = ()
+
+    @classmethod
+    def at(cls, place: str, sentence: str) -> Problem:
+        return cls(f"{place}: {sentence}" if place else sentence)
+
+
+class DocumentError(Exception):
+    """The input cannot be used; `problems` lists every reason found, each with its place."""
+
+    def __init__(self, problems: Iterable[str]) -> None:
+        self.problems: tuple[str, ...] = tuple(problems)
+        super().__init__("; ".join(self.problems))
+
+
+class EditError(DocumentError):
+    """An edit cannot be made on this template; nothing was changed."""
+
+    def __init__(self, *problems: str) -> None:
+        super().__init__(problems)

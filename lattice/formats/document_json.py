@@ -1,0 +1,177 @@
+"""The document's JSON form. `dump` writes one form only, and `load` of it gives the same template again."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterator
+from functools import lru_cache
+from typing import Any, get_args
+
+import msgspec
+from msgspec import UNSET, NODEFAULT
+
+from lattice.errors import DocumentError, Problem
+from lattice.model import schema
+from lattice.model.document import FORMAT, LISTS, MAX_STRIPS, Route, Strip, Template
+from lattice.model.validate import problems, validate
+
+MAX_BYTES = 64 * 1024 * 1024
+UTF8_BOM = b"\xef\xbb\xbf"
+STAND_IN = "stand-in-for-what-does-not-fit"
+
+_decoder = msgspec.json.Decoder(Template)
+
+
+def load(data: bytes) -> Template:
+    """The template in `data` (UTF-8 JSON). O(size).
+
+    Raises DocumentError with every problem found, each with its place.
+    """
+    if len(data) > MAX_BYTES:
+        size_mib = len(data) / 1024 / 1024
+        raise DocumentError([f"the document has {size_mib:.0f} MiB; at most {MAX_BYTES // 1024 // 1024} are allowed"])
+    data = data.removeprefix(UTF8_BOM)
+    try:
+        template = _decoder.decode(data)
+    except (msgspec.DecodeError, RecursionError, UnicodeDecodeError) as error:
+        raise DocumentError(_explain(data, error)) from None
+    return validate(template)
+
+
+def _explain(data: bytes, error: Exception) -> list[str]:
+    """All problems of a document that did not decode."""
+    if not data.strip():
+        return ["the document is empty"]
+    if isinstance(error, RecursionError):
+        return ["the document is nested too deeply"]
+    if not isinstance(error, msgspec.ValidationError):
+        return [_syntax(data, error)]
+    try:
+        plain = json.loads(data, parse_constant=lambda word: float("nan"))
+    except RecursionError:
+        return ["the document is nested too deeply"]
+    except ValueError as wrong:
+        return [str(wrong)]
+    found: list[str] = list(_form(plain))
+    return found + _beyond_types(plain) if found else [str(error)]
+
+
+def _form(plain: Any) -> Iterator[Problem]:
+    if not isinstance(plain, dict):
+        yield Problem.at("", "the document is not an object with the fields of a template")
+        return
+    if "format" not in plain and "name" not in plain:
+        yield Problem.at("", "this is JSON, but no session template: it has neither format nor name")
+        return
+    if plain.get("format", FORMAT) != FORMAT:
+        yield Problem.at("format", f"{schema.shown(plain['format'])} is not {FORMAT}")
+        return
+    strips = plain.get("strips")
+    if isinstance(strips, list) and len(strips) > MAX_STRIPS:
+        yield Problem.at("strips", f"{len(strips)} strips; at most {MAX_STRIPS} are allowed")
+        return
+    yield from schema.problems(plain, Template)
+
+
+def _beyond_types(plain: Any) -> list[str]:
+    """What validation says of the parts that are well typed, although others are not.
+
+    Entries that do not fit their type stand in without the fields that are wrong; nothing is said about
+    them, or about what joins them, beyond what the types have said.
+    """
+    if not isinstance(plain, dict):
+        return []
+    kinds = {field.name: field.type for field in msgspec.structs.fields(Template)}
+    lists = {name: plain.get(name) for name in LISTS if isinstance(plain.get(name), list)}
+    stand_ins: set[str] = {STAND_IN}
+    good: dict[str, Any] = {"name": STAND_IN}
+    for name, entries in lists.items():
+        kind = get_args(kinds[name])[0]
+        good[name] = [_mended(entry, kind, stand_ins) for entry in entries or []]
+    try:
+        template = msgspec.convert(good, Template)
+    except msgspec.ValidationError:
+        return []
+    return [said for said in problems(template) if not stand_ins & set(re.findall(r"[a-z0-9-]+", said.split(":", 1)[-1]))]
+
+
+def _mended(entry: Any, kind: type[msgspec.Struct], stand_ins: set[str]) -> dict[str, Any]:
+    """The entry where it fits its type, else what fits of it under a name that messages leave out."""
+    if not any(schema.problems(entry, kind)):
+        return dict(entry)
+    fields = {field.encode_name: field for field in msgspec.structs.fields(kind)}
+    entry = entry if isinstance(entry, dict) else {}
+    fit = {name: entry[name] for name in fields if name in entry and not any(schema.problems(entry[name], fields[name].type))}
+    for name, field in fields.items():
+        if field.required and name not in fit:
+            fit[name] = {"kind": "feed" if kind is Route else "audio" if kind is Strip else "passes"}.get(name, STAND_IN)
+    if fit["id"] == STAND_IN:
+        fit["id"] = f"{STAND_IN}-{len(stand_ins)}"
+    stand_ins.add(fit["id"])
+    return fit
+
+
+def _syntax(data: bytes, error: Exception) -> str:
+    """Where the text stops being JSON, by line and column."""
+    try:
+        data.decode()
+    except UnicodeDecodeError as wrong:
+        return f"the document is not UTF-8 text: byte {wrong.start} is 0x{data[wrong.start]:02x}"
+    message = str(error)
+    place = re.search(r"\(byte (\d+)\)", message)
+    if place is None:
+        return "the JSON ends too early" if "truncated" in message else message
+    before = data[: int(place[1])].decode(errors="replace")
+    line, column = before.count("\n") + 1, len(before) - (before.rfind("\n") + 1) + 1
+    return f"line {line} column {column}: {message[: place.start()].strip()}"
+
+
+def dump(template: Template) -> bytes:
+    """The canonical form: fields in the order of the format, defaults left out, one list entry a line."""
+    plain = to_plain(template)
+    plain = {"format": template.format, "version": template.version, **plain}
+    lines = [f" {_json(key)}: {_entries(key, value)}" for key, value in plain.items()]
+    return ("{\n" + ",\n".join(lines) + "\n}\n").encode()
+
+
+def pack(template: Template) -> bytes:
+    """A quick form for storage: `load` reads it, people need not."""
+    return msgspec.json.encode(template)
+
+
+def _json(value: Any) -> str:
+    return msgspec.json.encode(value).decode()
+
+
+def _entries(key: str, value: Any) -> str:
+    if key not in LISTS and key != "waivers":
+        return _json(value)
+    return "[\n" + ",\n".join(f"  {_json(entry)}" for entry in value) + "\n ]"
+
+
+@lru_cache(maxsize=64)
+def _fields(kind: type[msgspec.Struct]) -> tuple[tuple[str, str, Any], ...]:
+    info = msgspec.structs.fields(kind)
+    return tuple((field.name, field.encode_name, _default(field)) for field in info)
+
+
+def _default(field: msgspec.structs.FieldInfo) -> Any:
+    if field.default is not NODEFAULT:
+        return field.default
+    return NODEFAULT if field.default_factory is NODEFAULT else field.default_factory()
+
+
+def to_plain(value: Any) -> Any:
+    """Dicts, lists and plain values of a piece of the document, without what equals its default."""
+    if isinstance(value, msgspec.Struct):
+        plain = {}
+        for name, encoded, default in _fields(type(value)):
+            inner = getattr(value, name)
+            if inner is default or inner == default or inner is UNSET:
+                continue
+            plain[encoded] = to_plain(inner)
+        return plain
+    if isinstance(value, tuple):
+        return [to_plain(item) for item in value]
+    return value

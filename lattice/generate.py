@@ -1,0 +1,151 @@
+"""Large realistic templates from a number of strips and a seed, for measuring and for trying things out.
+
+Sections of tracks, instruments with outlets and notes, section buses with chains and keys, returns,
+submixes, a mix with its print, stems with theirs, headphones. The same seed gives the same template.
+"""
+
+from __future__ import annotations
+
+import random
+from dataclasses import dataclass, field
+from typing import Any
+
+import msgspec
+
+from lattice.model.document import FORMAT, Template
+from lattice.model.validate import validate
+
+SECTION_WORDS = (
+    "Narration", "Glass", "Frame drums", "Choir", "Strings", "Brass", "Woodwind", "Keys", "Pulse", "Shore",
+    "Harbour", "Wind", "Engine", "Bells", "Signals", "Crowd", "Machines", "Rain", "Footsteps", "Atmos",
+)  # fmt: skip
+VOICE_WORDS = ("high", "low", "near", "far", "left", "right", "soft", "hard", "dry", "wide", "double", "room", "main", "spot")
+COLOURS = ("#8a4b2d", "#3f6b4a", "#6a5790", "#2d6488", "#8a7a2d", "#7a3f52", "#4f6f7a", "#6b6b6b")
+LEAST_STRIPS = 12
+PER_SECTION = 26
+
+
+@dataclass
+class _Pieces:
+    random: random.Random
+    strips: list[dict[str, Any]] = field(default_factory=list)
+    sections: list[dict[str, Any]] = field(default_factory=list)
+    routes: list[dict[str, Any]] = field(default_factory=list)
+    stems: list[dict[str, Any]] = field(default_factory=list)
+
+    def strip(self, strip_id: str, name: str, kind: str, **fields: Any) -> str:
+        self.strips.append({"id": strip_id, "name": name, "kind": kind, **fields})
+        return strip_id
+
+    def route(self, kind: str, start: str, end: str, **fields: Any) -> None:
+        self.routes.append({"id": f"r{len(self.routes) + 1}", "kind": kind, "from": start, "to": end, **fields})
+
+
+def generate(strips: int, seed: int = 1) -> Template:
+    """A template of exactly `strips` strips (at least 12). Raises ValueError below that or above 100,000."""
+    if not LEAST_STRIPS <= strips <= 100_000:
+        raise ValueError(f"{strips} strips: allowed are {LEAST_STRIPS} to 100000")
+    pieces = _Pieces(random.Random(seed))  # noqa: S311 - a seed for repeatable templates, no secret
+    _ends(pieces)
+    sections = max(1, (strips - len(pieces.strips)) // PER_SECTION)
+    per_section, rest = divmod(strips - len(pieces.strips), sections)
+    for number in range(sections):
+        _section(pieces, number, per_section + (number < rest))
+    plain = {
+        "format": FORMAT, "version": 1, "name": f"Generated, {strips} strips, seed {seed}",
+        "machines": [{"id": "main", "name": "Main computer", "outputs": 16, "midi_ports": 16}],
+        "sections": pieces.sections, "strips": pieces.strips, "routes": pieces.routes, "stems": pieces.stems,
+    }  # fmt: skip
+    return validate(msgspec.convert(plain, Template))
+
+
+def _ends(pieces: _Pieces) -> None:
+    """Mix, submixes, their print and outputs, click and headphones: ten strips."""
+    limiter = {"id": "mix-limiter", "name": "Ceiling", "type": "limiter", "latency_samples": 256, "ceiling_db": -1.0}
+    pieces.strip("mix", "Mix", "master", layout="stereo", inserts=[limiter])
+    pieces.strip("music", "Music", "bus", layout="stereo")
+    pieces.strip("effects", "Effects", "bus", layout="stereo")
+    pieces.strip("print-mix", "Mix print", "print", layout="stereo")
+    pieces.strip("out-main", "Out 1–2", "output", layout="stereo", io=[1, 2])
+    pieces.strip("phones", "Phones", "bus", layout="stereo")
+    pieces.strip("out-phones", "Out 3–4", "output", layout="stereo", io=[3, 4])
+    pieces.strip("click", "Click", "audio", tags=["click"])
+    for start, end in (("music", "mix"), ("effects", "mix"), ("mix", "print-mix"), ("mix", "out-main"), ("phones", "out-phones")):
+        pieces.route("feed", start, end)
+    pieces.route("feed", "click", "phones")
+    pieces.stems.append({"id": "st-mix", "name": "Mix", "role": "mix", "strip": "mix", "print": "print-mix"})
+
+
+def _section(pieces: _Pieces, number: int, size: int) -> None:
+    """A bus, a return, sometimes a print or an instrument, and tracks for the rest of `size` strips."""
+    rounds, word = divmod(number, len(SECTION_WORDS))
+    name = SECTION_WORDS[word] + (f" {rounds + 1}" if rounds else "")
+    section, bus, hall = f"s{number}", f"s{number}-bus", f"s{number}-hall"
+    pieces.sections.append({"id": section, "name": name, "colour": COLOURS[number % len(COLOURS)], "bus": bus})
+    first = len(pieces.strips)
+    pieces.strip(bus, f"{name} bus", "bus", layout="stereo", section=section, inserts=_bus_chain(pieces, bus))
+    pieces.route("feed", bus, "music" if number % 2 else "effects")
+    if size > 4:
+        verb = {"id": f"{hall}-verb", "name": "Hall", "type": "reverb", "latency_samples": 32, "low_cut_hz": 180.0}
+        pieces.strip(hall, f"{name} hall", "return", layout="stereo", section=section, inserts=[verb])
+        pieces.route("feed", hall, bus)
+    if size > 8 and number % 4 == 0:
+        printed = pieces.strip(f"s{number}-print", f"{name} print", "print", layout="stereo")
+        pieces.route("feed", bus, printed)
+        stem = {"id": f"st-{number}", "name": name, "strip": bus, "print": printed}
+        pieces.stems.append(stem)
+    if size > 12 and number % 3 == 1:
+        _instrument(pieces, number, name)
+    while len(pieces.strips) < first + size:
+        _track(pieces, number, name, len(pieces.strips) - first, has_hall=size > 4)
+    if size > 6 and number % 5 == 2:
+        pieces.route("key", f"s{number}-t{size - 1}", bus, to_insert=f"{bus}-comp", tap="pre-fader")
+
+
+def _bus_chain(pieces: _Pieces, bus: str) -> list[dict[str, Any]]:
+    comp = {"id": f"{bus}-comp", "name": "Glue", "type": "compressor", "latency_samples": 64, "threshold_db": -18.0, "ratio": 2.0}
+    if bus.startswith("s") and int(bus[1:].partition("-")[0]) % 5 == 2:
+        comp = {**comp, "key": "external"}
+    return [{"id": f"{bus}-eq", "name": "Tone", "type": "eq"}, comp]
+
+
+def _instrument(pieces: _Pieces, number: int, name: str) -> None:
+    """A sampler with four outlets, its listeners and its notes: six strips."""
+    sampler = f"s{number}-sampler"
+    outlets = [{"id": f"{2 * n + 1}-{2 * n + 2}", "name": f"{2 * n + 1}–{2 * n + 2}"} for n in range(4)]
+    parts = [{"id": f"p{n}", "name": f"Part {n + 1}", "note": 36 + n, "outlet": outlets[n]["id"]} for n in range(4)]
+    pieces.strip(
+        sampler, f"{name} sampler", "instrument", layout="stereo", section=f"s{number}", outlets=outlets, parts=parts,
+        midi={"ports": 1, "channels": "all"},
+    )  # fmt: skip
+    pieces.route("feed", sampler, f"s{number}-bus")
+    for n, outlet in enumerate(outlets[1:], start=2):
+        listener = pieces.strip(
+            f"s{number}-take{n}", f"{name} take {n}", "audio", layout="stereo", section=f"s{number}", source=None, monitor="always"
+        )
+        pieces.route("feed", sampler, listener, from_outlet=outlet["id"])
+        pieces.route("feed", listener, f"s{number}-bus")
+    notes = pieces.strip(f"s{number}-notes", f"{name} notes", "midi", section=f"s{number}")
+    pieces.route("midi", notes, sampler, port=1, channel=1)
+
+
+def _track(pieces: _Pieces, number: int, name: str, position: int, *, has_hall: bool) -> None:
+    chance = pieces.random
+    track = f"s{number}-t{position}"
+    word = VOICE_WORDS[position % len(VOICE_WORDS)]
+    layout = chance.choice(("mono", "mono", "stereo"))
+    inserts = [{"id": f"{track}-eq", "name": "Low cut", "type": "eq", "low_cut_hz": float(chance.choice((15, 150, 180)))}]
+    if chance.random() < 0.4:
+        latency = chance.choice((0, 32, 64, 128))
+        inserts.append({
+            "id": f"{track}-comp", "name": "Level", "type": "compressor", "latency_samples": latency,
+            "threshold_db": -20.0, "ratio": 3.0,
+        })  # fmt: skip
+    pieces.strip(
+        track, f"{name} {word} {position}", "audio", layout=layout, section=f"s{number}", inserts=inserts,
+        fader_db=round(chance.uniform(-12, 0), 1), pan=round(chance.uniform(-0.6, 0.6), 2),
+        source={"peak_dbfs": round(chance.uniform(-18, -6), 1), "rms_dbfs": round(chance.uniform(-32, -20), 1)},
+    )  # fmt: skip
+    pieces.route("feed", track, f"s{number}-bus")
+    if has_hall and chance.random() < 0.5:
+        pieces.route("send", track, f"s{number}-hall", gain_db=round(chance.uniform(-18, -8), 1))

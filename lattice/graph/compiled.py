@@ -1,0 +1,182 @@
+"""A template compiled for computing: ids to numbers, routes by end, one place for every state.
+
+The graph is contracted: one node a strip (its `in`), one a keyed insert, one an outlet beyond the main
+one. Stages inside a strip follow one another, so a route's tap says whether it lies behind a node.
+"""
+
+from __future__ import annotations
+
+from functools import cached_property
+
+from lattice.model.document import AUDIO_KINDS, Insert, Outlet, Route, Strip, Template, machine_id, main_outlet, plays
+
+IN, PRE, POST = 0, 1, 2
+STAGE_OF_TAP = {"pre-insert": IN, "pre-fader": PRE, "post-fader": POST}
+# Inside a loop, strips are ordered by kind and then by their order in the document (checks.md, *The cut*).
+KIND_ORDER = {
+    kind: rank
+    for rank, kind in enumerate(
+        ("input", "midi", "instrument", "audio", "bus", "return", "master", "print", "output")
+    )
+}  # fmt: skip
+
+
+class Compiled:
+    """Numbers for strips, routes, outlets and keyed inserts of one template. O(strips + routes).
+
+    `tail`, `head`, `stage` are by route; `outs`, `ins` list the audio routes of a strip's chain by strip;
+    an outlet's own routes are in `outlet_outs`. Order is that of the document everywhere.
+    """
+
+    def __init__(self, template: Template) -> None:
+        self.template = template
+        self.strips: tuple[Strip, ...] = template.strips
+        self.routes: tuple[Route, ...] = template.routes
+        self.index: dict[str, int] = {strip.id: number for number, strip in enumerate(self.strips)}
+        self._number_outlets()
+        self._number_routes()
+
+    def _number_outlets(self) -> None:
+        self.outlets: list[tuple[int, Outlet]] = []  # beyond the main one: (strip, outlet)
+        self.outlet_index: dict[tuple[int, str], int] = {}
+        self.outlets_of: dict[int, list[int]] = {}
+        for number, strip in enumerate(self.strips):
+            if len(strip.outlets) > 1:
+                main = main_outlet(strip)
+                for outlet in strip.outlets:
+                    if outlet is not main:
+                        self.outlet_index[number, outlet.id] = len(self.outlets)
+                        self.outlets_of.setdefault(number, []).append(len(self.outlets))
+                        self.outlets.append((number, outlet))
+
+    def _number_routes(self) -> None:
+        count = len(self.strips)
+        index = self.index
+        self.tail: list[int] = [index[route.from_strip] for route in self.routes]
+        self.head: list[int] = [index[route.to] for route in self.routes]
+        self.stage: list[int] = [STAGE_OF_TAP[route.tap] for route in self.routes]
+        self.outlet: list[int] = [-1] * len(self.routes)
+        self.outs: list[list[int]] = [[] for _ in range(count)]
+        self.ins: list[list[int]] = [[] for _ in range(count)]
+        self.outlet_outs: list[list[int]] = [[] for _ in self.outlets]
+        self.keys: list[int] = []
+        self.midis: list[int] = []
+        self.key_node: dict[int, tuple[int, str]] = {}  # key route → the insert it works
+        self.tied_in: set[int] = set()
+        self.tied_out: set[int] = set()
+        for number, route in enumerate(self.routes):
+            if route.from_outlet is not None:
+                self.outlet[number] = self.outlet_index.get((self.tail[number], route.from_outlet), -1)
+            if route.kind in AUDIO_KINDS:
+                self._number_audio(number, route)
+            elif route.kind == "key":
+                self.keys.append(number)
+                self.key_node[number] = (self.head[number], route.to_insert or "")
+            else:
+                self.midis.append(number)
+
+    def _number_audio(self, number: int, route: Route) -> None:
+        if self.outlet[number] < 0:
+            self.outs[self.tail[number]].append(number)
+        else:
+            self.outlet_outs[self.outlet[number]].append(number)
+        self.ins[self.head[number]].append(number)
+        if route.kind == "tie":
+            self.tied_out.add(self.tail[number])
+            self.tied_in.add(self.head[number])
+
+    # states
+
+    @cached_property
+    def post_open(self) -> list[bool]:
+        """Per strip: sound passes from `pre` to `post` (not muted, fader not off)."""
+        return [not strip.mute and strip.fader_db is not None for strip in self.strips]
+
+    @cached_property
+    def monitors(self) -> list[bool]:
+        """Per strip: what is fed to it goes on. Only audio and print strips ask for monitoring."""
+        return [
+            strip.kind not in ("audio", "print")
+            or strip.monitor == "always"
+            or (strip.monitor == "when-armed" and strip.armed)
+            for strip in self.strips
+        ]
+
+    @cached_property
+    def route_open(self) -> list[bool]:
+        """Per route: nothing between its tap and the strip it ends at stops sound.
+
+        Mute and fader of the strip it leaves count where its tap is post-fader; an outlet's routes depend
+        on the outlet and on the strip being in service only.
+        """
+        strips, post_open = self.strips, self.post_open
+        found = []
+        for number, route in enumerate(self.routes):
+            tail = self.tail[number]
+            is_open = route.enabled and (route.gain_db is not None or route.automated)
+            is_open = is_open and strips[tail].in_service and strips[self.head[number]].in_service
+            if is_open and self.outlet[number] >= 0:
+                is_open = self.outlets[self.outlet[number]][1].open
+            elif is_open and self.stage[number] == POST:
+                is_open = post_open[tail]
+            found.append(is_open)
+        return found
+
+    @cached_property
+    def passes_input(self) -> list[bool]:
+        """Per strip: an audio strip that is fed and monitors; it does not add its own source."""
+        return [
+            strip.kind == "audio" and bool(self.ins[number]) and self.monitors[number]
+            for number, strip in enumerate(self.strips)
+        ]
+
+    @cached_property
+    def is_source(self) -> list[bool]:
+        """Per strip: its chain has a source of its own, whatever states say. Spares count, for reach."""
+        return [
+            (plays(strip) and number not in self.tied_in) or ("spare" in strip.tags and strip.kind != "midi")
+            for number, strip in enumerate(self.strips)
+        ]
+
+    @cached_property
+    def main_open(self) -> list[bool]:
+        """Per strip: its main outlet is open (strips without outlets: yes)."""
+        found = []
+        for strip in self.strips:
+            main = main_outlet(strip) if strip.outlets else None
+            found.append(main is None or main.open)
+        return found
+
+    @cached_property
+    def stems_at(self) -> dict[int, list[int]]:
+        """Strip → numbers of the stems taken at it."""
+        found: dict[int, list[int]] = {}
+        for number, stem in enumerate(self.template.stems):
+            if stem.strip is not None:
+                found.setdefault(self.index[stem.strip], []).append(number)
+        return found
+
+    @cached_property
+    def insert_at(self) -> dict[str, tuple[int, int]]:
+        """Insert id → (strip, position in its chain)."""
+        return {
+            insert.id: (number, position)
+            for number, strip in enumerate(self.strips)
+            for position, insert in enumerate(strip.inserts)
+        }
+
+    def insert_of_key(self, route: int) -> Insert:
+        strip, position = self.insert_at[self.key_node[route][1]]
+        return self.strips[strip].inserts[position]
+
+    def is_endpoint(self, strip: int) -> bool:
+        """An output no tie leaves, a print, or the strip of a stem."""
+        kind = self.strips[strip].kind
+        return kind == "print" or (kind == "output" and strip not in self.tied_out) or strip in self.stems_at
+
+    def machine_of(self, strip: int) -> str:
+        return machine_id(self.template, self.strips[strip])
+
+    def order_key(self, strip: int) -> tuple[int, int]:
+        """The order inside a loop: by kind, then as in the document."""
+        return KIND_ORDER[self.strips[strip].kind], strip

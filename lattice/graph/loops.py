@@ -1,0 +1,302 @@
+"""Loops: strongly connected groups, the shortest cycle of each, and the cut.
+
+Sought on the stage graph with states ignored (checks.md, *Loops*). The nodes are those of the compiled
+form: strips, then keyed inserts, then outlets beyond the main one.
+"""
+
+from __future__ import annotations
+
+from bisect import insort
+from collections import defaultdict
+from dataclasses import dataclass
+from functools import cached_property
+
+from lattice.graph.compiled import IN, Compiled
+
+Edge = tuple[int, int, int]  # from node, to node, route
+Adjacency = dict[int, list[tuple[int, int]]]  # node → (to node, route)
+PASSES = ("audio", "key", "midi")
+
+
+@dataclass(frozen=True)
+class Loop:
+    """One strongly connected group of a pass: its shortest cycle and every route inside it."""
+
+    needs: str  # "audio", "key" or "midi"
+    cycle: tuple[int, ...]  # routes in order
+    group: tuple[int, ...]  # all routes of the group, in document order
+    strips: tuple[int, ...]  # strips of the cycle, in its order; starts at the first by the cut's order
+
+
+class LoopGraph:
+    """Edges between nodes by pass, and what cycles they make."""
+
+    def __init__(self, compiled: Compiled) -> None:
+        self.compiled = compiled
+        self.count = len(compiled.strips)
+        self.insert_nodes: dict[str, int] = {}
+        self.insert_strips: list[int] = []
+        for route in compiled.keys:
+            strip, insert = compiled.key_node[route]
+            if insert not in self.insert_nodes:
+                self.insert_nodes[insert] = self.count + len(self.insert_strips)
+                self.insert_strips.append(strip)
+        self.first_outlet = self.count + len(self.insert_strips)
+        self.keyed: dict[int, list[int]] = defaultdict(list)  # strip → nodes of its keyed inserts
+        for offset, strip in enumerate(self.insert_strips):
+            self.keyed[strip].append(self.count + offset)
+
+    @cached_property
+    def rank(self) -> list[int]:
+        """Per route, its place among the sorted ids."""
+        by_id = sorted(range(len(self.compiled.routes)), key=lambda number: self.compiled.routes[number].id)
+        places = [0] * len(by_id)
+        for place, number in enumerate(by_id):
+            places[number] = place
+        return places
+
+    def _tails(self, route: int) -> list[int]:
+        """Nodes a route leaves: its strip, and the keyed inserts of it that lie before the tap."""
+        compiled = self.compiled
+        if compiled.outlet[route] >= 0:
+            return [self.first_outlet + compiled.outlet[route]]
+        tail = compiled.tail[route]
+        return [tail] if compiled.stage[route] == IN else [tail, *self.keyed.get(tail, ())]
+
+    @cached_property
+    def edges(self) -> dict[str, list[Edge]]:
+        """Edges that each pass adds."""
+        compiled = self.compiled
+        found: dict[str, list[Edge]] = {name: [] for name in PASSES}
+        keys, midis = set(compiled.keys), set(compiled.midis)
+        for route in range(len(compiled.routes)):
+            if route in midis:
+                heads = [compiled.head[route]]
+                heads += [self.first_outlet + outlet for outlet in compiled.outlets_of.get(compiled.head[route], ())]
+                found["midi"] += [(compiled.tail[route], head, route) for head in heads]
+            elif route in keys:
+                head = self.insert_nodes[compiled.key_node[route][1]]
+                found["key"] += [(tail, head, route) for tail in self._tails(route)]
+            else:
+                found["audio"] += [(tail, compiled.head[route], route) for tail in self._tails(route)]
+        return found
+
+    @cached_property
+    def core(self) -> set[int]:
+        """Nodes that may lie on a cycle of any pass; empty for most templates. O(routes)."""
+        if self._runs_forward():
+            return set()
+        edges = [edge for name in PASSES for edge in self.edges[name]]
+        for direction in (0, 1):  # peel off what nothing enters, then what nothing leaves
+            degree: dict[int, int] = defaultdict(int)
+            follow: dict[int, list[int]] = defaultdict(list)
+            nodes = set()
+            for edge in edges:
+                here, there = edge[direction], edge[1 - direction]
+                degree[there] += 1
+                follow[here].append(there)
+                nodes.add(here)
+                nodes.add(there)
+            waiting = [node for node in nodes if not degree[node]]
+            left = nodes
+            while waiting:
+                node = waiting.pop()
+                left.discard(node)
+                for there in follow[node]:
+                    degree[there] -= 1
+                    if not degree[there]:
+                        waiting.append(there)
+            edges = [edge for edge in edges if edge[0] in left and edge[1] in left]
+        return {edge[0] for edge in edges} | {edge[1] for edge in edges}
+
+    def _runs_forward(self) -> bool:
+        """Whether strips as a whole make no cycle; then their stages make none."""
+        compiled = self.compiled
+        degree = [0] * self.count
+        for head in compiled.head:
+            degree[head] += 1
+        follow: list[list[int]] = [[] for _ in range(self.count)]
+        for tail, head in zip(compiled.tail, compiled.head, strict=True):
+            follow[tail].append(head)
+        waiting = [strip for strip, entered in enumerate(degree) if not entered]
+        for strip in waiting:  # grows while it is walked
+            for there in follow[strip]:
+                degree[there] -= 1
+                if not degree[there]:
+                    waiting.append(there)
+        return len(waiting) == self.count
+
+    def adjacency(self, *passes: str) -> Adjacency:
+        found: Adjacency = {node: [] for node in sorted(self.core)}
+        for name in passes:
+            for here, there, route in self.edges[name]:
+                if here in found and there in found:
+                    found[here].append((there, route))
+        return found
+
+    @cached_property
+    def loops(self) -> tuple[Loop, ...]:
+        """One loop a group and pass, audio first; groups in the order of their first strip."""
+        if not self.core:
+            return ()
+        found: list[Loop] = []
+        for position, needs in enumerate(PASSES):
+            adjacency = self.adjacency(*PASSES[: position + 1])
+            of_pass = {edge[2] for edge in self.edges[needs]}
+            loops = [self._loop(group, adjacency, needs, of_pass) for group in strong_groups(adjacency)]
+            found += sorted((loop for loop in loops if loop), key=lambda loop: min(loop.strips))
+        return tuple(found)
+
+    def _loop(self, group: set[int], adjacency: Adjacency, needs: str, of_pass: set[int]) -> Loop | None:
+        inner = {node: [edge for edge in adjacency[node] if edge[0] in group] for node in sorted(group)}
+        routes = sorted({route for edges in inner.values() for _there, route in edges})
+        if needs == "audio":
+            through = back_edges(inner)
+        else:
+            through = [(node, there, route) for node, edges in inner.items() for there, route in edges if route in of_pass]
+        if not through:
+            return None
+        cycle = self._turned(shortest_cycle(inner, through, self.rank))
+        strips = tuple(dict.fromkeys(self.compiled.tail[route] for route in cycle))
+        return Loop(needs, cycle, tuple(routes), strips)
+
+    def _turned(self, cycle: list[int]) -> tuple[int, ...]:
+        """The cycle from its first strip by the cut's order, so that equal loops read alike."""
+        first = min(range(len(cycle)), key=lambda at: (self.compiled.order_key(self.compiled.tail[cycle[at]]), at))
+        return tuple(cycle[first:] + cycle[:first])
+
+    @cached_property
+    def feedback(self) -> frozenset[int]:
+        """The cut: audio and key routes of a group that do not run forward in (kind, document) order."""
+        if not self.core:
+            return frozenset()
+        order, compiled = self.compiled.order_key, self.compiled
+        cut = set()
+        adjacency = self.adjacency("audio", "key")
+        for group in strong_groups(adjacency):
+            for node in group:
+                for there, route in adjacency[node]:
+                    if there in group and order(compiled.tail[route]) >= order(compiled.head[route]):
+                        cut.add(route)
+        return frozenset(cut)
+
+
+def strong_groups(adjacency: Adjacency) -> list[set[int]]:
+    """Strongly connected groups with a cycle in them (Tarjan 1972, without recursion). O(nodes + edges)."""
+    index: dict[int, int] = {}
+    low: dict[int, int] = {}
+    on_stack: set[int] = set()
+    stack: list[int] = []
+    groups: list[set[int]] = []
+    for root in adjacency:
+        if root in index:
+            continue
+        work = [(root, iter(adjacency[root]))]
+        index[root] = low[root] = len(index)
+        stack.append(root)
+        on_stack.add(root)
+        while work:
+            node, edges = work[-1]
+            for there, _route in edges:
+                if there not in index:
+                    index[there] = low[there] = len(index)
+                    stack.append(there)
+                    on_stack.add(there)
+                    work.append((there, iter(adjacency[there])))
+                    break
+                if there in on_stack:
+                    low[node] = min(low[node], index[there])
+            else:
+                work.pop()
+                if work:
+                    low[work[-1][0]] = min(low[work[-1][0]], low[node])
+                if low[node] == index[node]:
+                    group = set()
+                    while True:
+                        member = stack.pop()
+                        on_stack.discard(member)
+                        group.add(member)
+                        if member == node:
+                            break
+                    if len(group) > 1 or any(there == node for there, _route in adjacency[node]):
+                        groups.append(group)
+    return sorted(groups, key=min)
+
+
+def back_edges(adjacency: Adjacency) -> list[Edge]:
+    """Edges to a node the depth-first walk is still inside of: every cycle has at least one. O(edges)."""
+    state: dict[int, int] = {}  # 1 inside, 2 done
+    found: list[Edge] = []
+    for root in adjacency:
+        if root in state:
+            continue
+        state[root] = 1
+        work = [(root, iter(adjacency[root]))]
+        while work:
+            node, edges = work[-1]
+            for there, route in edges:
+                if state.get(there) == 1:
+                    found.append((node, there, route))
+                elif there not in state:
+                    state[there] = 1
+                    work.append((there, iter(adjacency[there])))
+                    break
+            else:
+                state[node] = 2
+                work.pop()
+    return found
+
+
+def shortest_cycle(adjacency: Adjacency, through: list[Edge], rank: list[int]) -> list[int]:
+    """The cycle of fewest routes through one of the edges; then of the smallest sorted list of route ids.
+
+    A breadth-first walk from the head of each edge back to its tail keeps, per node, the best set of
+    routes so far: of two sets of one size the one with the smaller smallest difference stays ahead
+    whatever both are joined with, so the best way to a node is part of a best way beyond it.
+    """
+    heads: dict[int, list[tuple[int, int]]] = defaultdict(list)
+    for tail, head, route in through:
+        heads[head].append((tail, route))
+    best: tuple[int, tuple[int, ...], list[int]] | None = None
+    for head, ends in heads.items():
+        bound = len(rank) + 1 if best is None else best[0]
+        for length, ids, routes in _ways_back(adjacency, head, ends, rank, bound):
+            if best is None or (length, ids) < best[:2]:
+                best = (length, ids, routes)
+    if best is None:
+        raise ValueError("none of the edges lies on a cycle")
+    return best[2]
+
+
+def _ways_back(
+    adjacency: Adjacency, head: int, ends: list[tuple[int, int]], rank: list[int], bound: int
+) -> list[tuple[int, tuple[int, ...], list[int]]]:
+    wanted: dict[int, list[int]] = defaultdict(list)
+    for tail, route in ends:
+        wanted[tail].append(route)
+    found = []
+    seen = {head}
+    layer: dict[int, tuple[tuple[int, ...], list[int]]] = {head: ((), [])}
+    length = 1
+    while layer and length <= bound:
+        for node, (ids, routes) in layer.items():
+            for route in wanted.get(node, ()):
+                found.append((length, _with(ids, rank[route]), [*routes, route]))
+        if found:
+            return found
+        ahead: dict[int, tuple[tuple[int, ...], list[int]]] = {}
+        for node, (ids, routes) in layer.items():
+            for there, route in adjacency[node]:
+                if there not in seen:
+                    new = _with(ids, rank[route])
+                    if there not in ahead or new < ahead[there][0]:
+                        ahead[there] = (new, [*routes, route])
+        seen |= ahead.keys()
+        layer, length = ahead, length + 1
+    return found
+
+
+def _with(ids: tuple[int, ...], new: int) -> tuple[int, ...]:
+    grown = list(ids)
+    insort(grown, new)
+    return tuple(grown)

@@ -1,0 +1,166 @@
+"""What reaches what, over unblocked routes or with every state ignored.
+
+Each sweep is one walk over the routes, O(strips + routes), and works on graphs with loops.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from lattice.graph.compiled import POST, Compiled
+from lattice.model.document import source_of
+
+Flags = list[bool]
+
+
+@dataclass
+class Backward:
+    """Where sound must be to arrive at the targets of a sweep."""
+
+    fed: Flags  # per strip: what is fed to it arrives
+    own: Flags  # per strip: what its own chain plays arrives
+    outlet: Flags  # per outlet beyond the main one
+
+
+@dataclass
+class Forward:
+    """Where the sound of some sources is."""
+
+    arrives: Flags  # per strip: something arrives at its `in`, by a route or from its own source
+    fed: Flags  # per strip: something is fed to it
+    leaves: Flags  # per strip: something goes on from its chain
+
+
+class Reach:
+    """Reach under one reading of states: `states=True` for unblocked paths, False to ignore states."""
+
+    def __init__(self, compiled: Compiled, *, states: bool) -> None:
+        self.compiled = compiled
+        self.states = states
+        count = len(compiled.strips)
+        if states:
+            self.route_ok: Flags = compiled.route_open
+            self.in_service: Flags = [strip.in_service for strip in compiled.strips]
+            self.post_ok: Flags = compiled.post_open
+            self.monitors: Flags = compiled.monitors
+            self.sounds: Flags = [
+                compiled.is_source[n] and self.in_service[n] and compiled.main_open[n] and not compiled.passes_input[n]
+                for n in range(count)
+            ]
+        else:
+            self.route_ok = [True] * len(compiled.routes)
+            self.in_service = self.post_ok = self.monitors = [True] * count
+            self.sounds = compiled.is_source
+
+    def enters(self, strip: int) -> bool:
+        """What is fed to the strip stands at its `in`: a print records it whatever its monitoring says."""
+        return self.monitors[strip] or self.compiled.strips[strip].kind == "print"
+
+    def ends_here(self, strip: int, *, prints: bool = True) -> bool:
+        """Sound at the strip's `in` is at an endpoint: an output's `post`, a print, a stem's tap."""
+        compiled = self.compiled
+        if not self.in_service[strip]:
+            return False
+        kind = compiled.strips[strip].kind
+        if kind == "print" and prints:
+            return True
+        if kind == "output" and strip not in compiled.tied_out and self.post_ok[strip]:
+            return True
+        return any(self.stem_open(stem, strip) for stem in compiled.stems_at.get(strip, ()))
+
+    def stem_open(self, stem: int, strip: int) -> bool:
+        """Sound at the `in` of the stem's strip stands at the stem's tap."""
+        return self.in_service[strip] and (
+            self.post_ok[strip] or self.compiled.template.stems[stem].tap != "post-fader"
+        )
+
+    def to_endpoints(self, *, prints: bool = True) -> Backward:
+        """Which strips and outlets reach an endpoint; `prints=False` leaves print strips out."""
+        ends = [self.ends_here(strip, prints=prints) for strip in range(len(self.compiled.strips))]
+        return self.backward(ends, ())
+
+    def to_strips(self, targets: Iterable[int]) -> Backward:
+        """Which strips and outlets reach the `in` of one of the targets."""
+        ends = [False] * len(self.compiled.strips)
+        for strip in targets:
+            ends[strip] = self.in_service[strip]
+        return self.backward(ends, ())
+
+    def backward(self, ends: Flags, last_routes: Iterable[int]) -> Backward:
+        """Reach of `ends` (strips where arriving is enough) and of routes that are the wanted last step."""
+        compiled, route_ok = self.compiled, self.route_ok
+        count = len(compiled.strips)
+        leaves = [False] * count
+        fed = [False] * count
+        outlet = [False] * len(compiled.outlets)
+        waiting = []
+        for strip in range(count):
+            if ends[strip] and self.enters(strip):
+                fed[strip] = True
+                waiting.append(strip)
+
+        def arrive(route: int) -> None:
+            tail = compiled.tail[route]
+            if compiled.outlet[route] >= 0:
+                outlet[compiled.outlet[route]] = True
+            elif not leaves[tail]:
+                leaves[tail] = True
+                if self.monitors[tail] and not fed[tail] and self.in_service[tail]:
+                    fed[tail] = True
+                    waiting.append(tail)
+
+        for route in last_routes:
+            if route_ok[route]:
+                arrive(route)
+        while waiting:
+            for route in compiled.ins[waiting.pop()]:
+                if route_ok[route]:
+                    arrive(route)
+        own = [(leaves[n] or ends[n]) for n in range(count)]
+        return Backward(fed, own, outlet)
+
+    def from_sources(self) -> Forward:
+        """Where the sound of all sources is (open outlets and spares among them)."""
+        outlets = [number for number in range(len(self.compiled.outlets)) if self.outlet_sounds(number)]
+        return self.forward([n for n, sounds in enumerate(self.sounds) if sounds], outlets)
+
+    def outlet_sounds(self, outlet: int) -> bool:
+        """An outlet plays: it has a source, and (where states count) it is open on a strip in service."""
+        strip, piece = self.compiled.outlets[outlet]
+        has_source = source_of(self.compiled.strips[strip], piece) is not None or "spare" in self.compiled.strips[strip].tags
+        return has_source and (not self.states or (piece.open and self.in_service[strip]))
+
+    def forward(self, strips: Iterable[int], outlets: Iterable[int] = ()) -> Forward:
+        """Where the sound of these strips' chains and of these outlets is."""
+        compiled, route_ok = self.compiled, self.route_ok
+        count = len(compiled.strips)
+        fed = [False] * count
+        own = [False] * count
+        leaves = [False] * count
+        waiting: list[int] = []
+
+        def follow(routes: Iterable[int]) -> None:
+            for route in routes:
+                head = compiled.head[route]
+                if route_ok[route] and not fed[head]:
+                    fed[head] = True
+                    if self.monitors[head] and not leaves[head]:
+                        leaves[head] = True
+                        waiting.append(head)
+
+        for outlet in outlets:
+            follow(compiled.outlet_outs[outlet])
+        for strip in strips:
+            own[strip] = True
+            if not leaves[strip]:
+                leaves[strip] = True
+                waiting.append(strip)
+        while waiting:
+            follow(compiled.outs[waiting.pop()])
+        arrives = [own[n] or (fed[n] and self.enters(n)) for n in range(count)]
+        return Forward(arrives, fed, leaves)
+
+    def tap_open(self, strip: int, stage: int) -> bool:
+        """A tap of the strip's chain is passed on from its `in`."""
+        return self.in_service[strip] and (stage != POST or self.post_ok[strip])

@@ -1,0 +1,1 @@
+"""Gains and levels along the signal flow."""

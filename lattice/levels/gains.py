@@ -1,0 +1,258 @@
+"""Channel matrices of chains and routes: the gain of one path, of one loop, of a group of loops.
+
+A gain is a matrix (destination channels × source channels) and a level in dB beside it, so that long
+products of large gains stay finite. States that only block are not looked at here: an off fader or
+send counts as 0 dB where somebody asks what it would let through.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import NamedTuple
+
+from lattice.graph.compiled import IN, POST, Compiled
+from lattice.model.document import Insert, Route, Strip
+from lattice.model.layouts import (
+    Matrix,
+    balance_gains,
+    channel_count,
+    listed,
+    mapping,
+    pan_gains,
+    panner_matrix,
+    product,
+)
+from lattice.model.units import SILENT_DB, decibels, gain
+
+DECORRELATING = frozenset({"reverb", "delay", "modulation"})
+TRANSPARENT = frozenset({"gain", "meter", "tuner"})
+
+
+class Gain(NamedTuple):
+    """`matrix` times 10^(level_db/20)."""
+
+    matrix: Matrix
+    level_db: float
+
+    def then(self, other: Gain) -> Gain:
+        return Gain(product(other.matrix, self.matrix), self.level_db + other.level_db)
+
+
+def identity(layout: str) -> Matrix:
+    return mapping(layout, layout)
+
+
+def insert_layouts(insert: Insert, before: str) -> tuple[str, str]:
+    """(layout in, layout out) of an insert behind a stage of layout `before`."""
+    layout_in = insert.layout_in or before
+    return layout_in, insert.layout_out or layout_in
+
+
+def insert_level_db(insert: Insert) -> float:
+    """Worst-case level of an insert, 20·log10(1 − w + w·g), g from its `gain_db`; 0 dB unless it is on.
+
+    A delay with feedback f below 1 adds 1/(1 − f) (geometric series, checks.md *Levels*).
+    """
+    if insert.state != "on":
+        return 0.0
+    wet_db = insert.gain_db
+    if insert.type == "delay" and 0 < insert.feedback < 1:
+        wet_db -= decibels(1 - insert.feedback)
+    return wet_db if insert.wet == 1 else decibels(1 - insert.wet + insert.wet * gain(wet_db))
+
+
+def insert_matrix(insert: Insert, before: str) -> tuple[Matrix, str]:
+    """What an insert's layouts do to the channels, without its level, and the layout behind it."""
+    layout_in, layout_out = insert_layouts(insert, before)
+    matrix = mapping(before, layout_in)
+    if layout_in != layout_out:
+        spreads = insert.type == "panner" and insert.state == "on"
+        inside = panner_matrix(layout_in, layout_out) if spreads else mapping(layout_in, layout_out)
+        matrix = product(inside, matrix)
+    return matrix, layout_out
+
+
+def layout_at(strip: Strip, stage: int) -> str:
+    """The layout at a tap: the strip's own at `in`, the chain's last one behind its inserts."""
+    layout = strip.layout
+    if stage != IN:
+        for insert in strip.inserts:
+            layout = insert_layouts(insert, layout)[1]
+    return layout
+
+
+def chain_gain(strip: Strip, stage: int) -> Gain:
+    """From a strip's `in` to a tap, polarity left out (figures of loops and bounds are absolute)."""
+    matrix, layout, level_db = identity(strip.layout), strip.layout, 0.0
+    if stage != IN:
+        for insert in strip.inserts:
+            if insert.layout_in or insert.layout_out:
+                inside, layout = insert_matrix(insert, layout)
+                matrix = product(inside, matrix)
+            level_db += insert_level_db(insert)
+    if stage == POST:
+        level_db += strip.fader_db or 0.0
+        if layout == "stereo" and strip.pan:
+            left, right = balance_gains(strip.pan)
+            matrix = product(((left, 0.0), (0.0, right)), matrix)
+    return Gain(matrix, level_db)
+
+
+def route_gain(compiled: Compiled, number: int) -> Gain:
+    """From a route's tap (or outlet) to the `in` of the strip it ends at."""
+    route, head = compiled.routes[number], compiled.strips[compiled.head[number]]
+    tail = compiled.strips[compiled.tail[number]]
+    outlet = compiled.outlet[number]
+    layout = compiled.outlets[outlet][1].layout if outlet >= 0 else layout_at(tail, compiled.stage[number])
+    return Gain(_route_matrix(compiled, route, layout, tail, head.layout), route.gain_db or 0.0)
+
+
+def _route_matrix(compiled: Compiled, route: Route, layout: str, tail: Strip, destination: str) -> Matrix:
+    if route.channels is not None:
+        return listed(layout, destination, route.channels)
+    if layout != "mono" or destination == "mono":
+        return mapping(layout, destination)
+    follows_strip = route.kind == "feed" and route.tap == "post-fader" and route.from_outlet is None
+    pan = tail.pan if follows_strip else route.pan
+    return mapping(layout, destination, *pan_gains(pan, compiled.template.pan_law_db))
+
+
+def hops_gain(compiled: Compiled, routes: Iterable[int], start: int) -> Gain:
+    """From the `in` of a strip round or along audio routes to the `in` of the last strip."""
+    total = Gain(identity(compiled.strips[start].layout), 0.0)
+    for route in routes:
+        tail = compiled.strips[compiled.tail[route]]
+        total = total.then(chain_gain(tail, compiled.stage[route])).then(route_gain(compiled, route))
+    return total
+
+
+def spectral_radius(matrix: Sequence[Sequence[float]]) -> float:
+    """Largest absolute eigenvalue of a square matrix of gains that are not negative."""
+    size = len(matrix)
+    if all(matrix[row][column] == 0 for row in range(size) for column in range(row)):
+        return max((matrix[n][n] for n in range(size)), default=0.0)  # triangular: eigenvalues on the diagonal
+    import numpy as np  # noqa: PLC0415 - costs a third of a small audit, and most templates have no loop
+
+    return float(np.abs(np.linalg.eigvals(np.array(matrix, dtype=float))).max())
+
+
+def loop_gain_db(compiled: Compiled, cycle: Sequence[int]) -> float:
+    """Gain of one round of a cycle of audio routes, dB; −∞ where no channel comes back to itself."""
+    around = hops_gain(compiled, cycle, compiled.tail[cycle[0]])
+    radius = spectral_radius(around.matrix)
+    return decibels(radius) + around.level_db if radius > 0 else SILENT_DB
+
+
+def group_gain_db(compiled: Compiled, group: Sequence[int], cycle: Sequence[int]) -> float:
+    """Gain of one round of everything in a strongly connected group of audio routes together, dB.
+
+    Where one strip of the cycle lies on every cycle of the group, a round is from its `in` back to it:
+    loops through one bus add up, two at −4 dB make +2.02 dB. Where there is no such strip, a round has
+    as many routes as the cycle: the spectral radius of the group's route matrix to that power. Both
+    are below 0 dB exactly when the group dies away. O(routes) or, for the second, O(channels³).
+    """
+    if len(group) == len(cycle):
+        return loop_gain_db(compiled, cycle)
+    for strip in dict.fromkeys(compiled.tail[route] for route in cycle):
+        order = _order_without(compiled, group, strip)
+        if order is not None:
+            return _first_return_db(compiled, group, strip, order)
+    return _power_db(compiled, group, len(cycle))
+
+
+def _order_without(compiled: Compiled, group: Sequence[int], out: int) -> list[int] | None:
+    """Strips of the group but `out`, in an order of the flow; None where they still make a loop."""
+    degree: dict[int, int] = {}
+    for route in group:
+        for strip in (compiled.tail[route], compiled.head[route]):
+            degree.setdefault(strip, 0)
+        if compiled.tail[route] != out:
+            degree[compiled.head[route]] += 1
+    del degree[out]
+    follow: dict[int, list[int]] = {}
+    for route in group:
+        if compiled.tail[route] != out and compiled.head[route] != out:
+            follow.setdefault(compiled.tail[route], []).append(compiled.head[route])
+    waiting, order = [strip for strip in degree if not degree[strip]], []
+    while waiting:
+        strip = waiting.pop()
+        order.append(strip)
+        for there in follow.get(strip, ()):
+            degree[there] -= 1
+            if not degree[there]:
+                waiting.append(there)
+    return order if len(order) == len(degree) else None
+
+
+def _first_return_db(compiled: Compiled, group: Sequence[int], strip: int, order: list[int]) -> float:
+    import numpy as np  # noqa: PLC0415
+
+    outs: dict[int, list[int]] = {}
+    for route in group:
+        outs.setdefault(compiled.tail[route], []).append(route)
+    channels = channel_count(compiled.strips[strip].layout)
+    arrived: dict[int, tuple[np.ndarray, float]] = {}
+    back: list[tuple[np.ndarray, float]] = []
+    for at in [strip, *order]:
+        here = (np.eye(channels), 0.0) if at == strip else arrived.get(at)
+        if here is None:
+            continue
+        for route in outs.get(at, ()):
+            step = chain_gain(compiled.strips[at], compiled.stage[route]).then(route_gain(compiled, route))
+            came = (np.array(step.matrix) @ here[0], step.level_db + here[1])
+            head = compiled.head[route]
+            if head == strip:
+                back.append(came)
+            else:
+                arrived[head] = _added(arrived[head], came) if head in arrived else came
+    total = back[0]
+    for came in back[1:]:
+        total = _added(total, came)
+    radius = spectral_radius(total[0].tolist())
+    return decibels(radius) + total[1] if radius > 0 else SILENT_DB
+
+
+def _added(one: tuple, other: tuple) -> tuple:  # type: ignore[type-arg]
+    """Sum of two (matrix, level in dB), at the louder level."""
+    level_db = max(one[1], other[1])
+    return one[0] * gain(one[1] - level_db) + other[0] * gain(other[1] - level_db), level_db
+
+
+def _power_db(compiled: Compiled, group: Sequence[int], rounds: int) -> float:
+    import numpy as np  # noqa: PLC0415
+
+    steps = [
+        (route, chain_gain(compiled.strips[compiled.tail[route]], compiled.stage[route]).then(route_gain(compiled, route)))
+        for route in group
+    ]
+    top_db = max(step.level_db for _route, step in steps)
+    place: dict[int, int] = {}
+    size = 0
+    for strip in sorted({compiled.tail[route] for route in group}):
+        place[strip] = size
+        size += channel_count(compiled.strips[strip].layout)
+    whole = np.zeros((size, size))
+    for route, step in steps:
+        rows, columns = place[compiled.head[route]], place[compiled.tail[route]]
+        block = np.array(step.matrix)
+        whole[rows : rows + block.shape[0], columns : columns + block.shape[1]] += block * gain(step.level_db - top_db)
+    radius = float(np.abs(np.linalg.eigvals(whole)).max())
+    return (decibels(radius) + top_db) * rounds if radius > 0 else SILENT_DB
+
+
+def latency_samples(strip: Strip, stage: int) -> int:
+    """What a strip's inserts really take up to a tap: measured where it was, else as reported."""
+    if stage == IN:
+        return 0
+    return sum(
+        insert.latency_samples if insert.measured_latency_samples is None else insert.measured_latency_samples
+        for insert in strip.inserts
+        if insert.state != "unloaded"
+    )
+
+
+def delays_ms(strip: Strip, stage: int) -> float:
+    """The delay times of a strip's delay inserts that are on."""
+    if stage == IN:
+        return 0.0
+    return sum(insert.delay_ms or 0.0 for insert in strip.inserts if insert.type == "delay" and insert.state == "on")

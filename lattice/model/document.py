@@ -1,0 +1,338 @@
+"""The document of a session template as frozen structs: every field, unit and default of the format.
+
+Lists are tuples and nothing changes in place: an edit makes a new document that shares what stayed
+the same. `machine` None means the first machine; `source` UNSET means the usual level of a source.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Annotated, Literal
+
+import msgspec
+from msgspec import UNSET, Meta, UnsetType, field
+
+from lattice.model.layouts import LAYOUTS
+
+FORMAT = "intact-lattice.template"
+MAX_STRIPS = 100_000
+MAX_ROUTES = 1_000_000
+
+Id = str  # its form is checked by validation, all ids at once: a pattern here would cost half of decoding
+Name = Annotated[str, Meta(min_length=1, max_length=120)]
+Label = Annotated[str, Meta(min_length=1, max_length=500)]
+Text = Annotated[str, Meta(max_length=100_000)]
+Colour = Annotated[str, Meta(pattern=r"^#[0-9a-fA-F]{6}$")]
+if TYPE_CHECKING:
+    Layout = str
+else:
+    Layout = Literal[LAYOUTS]
+Timecode = Annotated[str, Meta(pattern=r"^\d\d:[0-5]\d:[0-5]\d[:;]\d\d$")]
+Date = Annotated[str, Meta(pattern=r"^\d{4}-\d\d-\d\d$")]
+Samples = Annotated[int, Meta(ge=0, le=1_000_000_000)]
+Channel = Annotated[int, Meta(ge=1, le=1024)]
+MidiChannel = Annotated[int, Meta(ge=1, le=16)]
+MidiPort = Annotated[int, Meta(ge=1, le=1024)]
+Count = Annotated[int, Meta(ge=0, le=1024)]
+Pan = Annotated[float, Meta(ge=-1, le=1)]
+Share = Annotated[float, Meta(ge=0, le=1)]
+NotNegative = Annotated[float, Meta(ge=0)]
+Positive = Annotated[float, Meta(gt=0)]
+SampleRate = Annotated[int, Meta(ge=8000, le=768_000)]
+
+StripKind = Literal["audio", "instrument", "input", "midi", "bus", "return", "master", "print", "output"]
+InsertType = Literal[
+    "eq", "compressor", "limiter", "clipper", "gate", "expander", "saturator", "reverb", "delay",
+    "modulation", "gain", "meter", "panner", "tuner", "external", "other",
+]  # fmt: skip
+RouteKind = Literal["feed", "send", "key", "midi", "tie"]
+Tap = Literal["pre-insert", "pre-fader", "post-fader"]
+FrameRate = Literal["23.976", "24", "25", "29.97", "29.97df", "30"]
+PAN_LAWS_DB = (0.0, -2.5, -3.0, -4.5, -6.0)
+
+AUDIO_KINDS = frozenset({"feed", "send", "tie"})
+KEYABLE_TYPES = frozenset({"compressor", "limiter", "gate", "expander", "other"})
+SOURCE_KINDS = frozenset({"audio", "instrument", "input"})
+
+
+class Piece(msgspec.Struct, frozen=True, forbid_unknown_fields=True, gc=False):
+    """Base of every piece of the document."""
+
+
+class Source(Piece, kw_only=True):
+    peak_dbfs: float = -6.0
+    rms_dbfs: float = -18.0
+
+
+USUAL_SOURCE = Source()
+
+
+class Marker(Piece, kw_only=True):
+    name: Label
+    bar: int
+
+
+class Timeline(Piece, kw_only=True):
+    start_timecode: Timecode | None = None
+    first_bar: int = 1
+    pop_lead_s: float = 2.0
+    markers: tuple[Marker, ...] = ()
+
+
+class Compensation(Piece, kw_only=True):
+    """The host's plug-in delay compensation."""
+
+    mode: Literal["full", "off"] = "full"
+    limit_samples: Samples | None = None
+    covers_keys: bool = True
+    covers_ties: bool = True
+    covers_prints: bool = True
+
+
+class Profile(Piece, kw_only=True):
+    """What the delivery asks for."""
+
+    name: str = "House"
+    sample_rate_hz: SampleRate = 48000
+    frame_rate: FrameRate | None = None
+    layouts: tuple[Layout, ...] = ("stereo",)
+    loudness_lufs: float | None = None
+    loudness_tolerance_lu: float = 1.0
+    true_peak_dbtp: float = -1.0
+    mix_headroom_db: float = 6.0
+    operating_level_dbfs: float = -18.0
+    operating_window_db: float = 9.0
+    monitor_limit_ms: NotNegative = 15.0
+    key_tolerance_ms: NotNegative = 1.0
+    total_latency_limit_ms: NotNegative | None = None
+
+
+class Machine(Piece, kw_only=True):
+    id: Id
+    name: Label
+    kind: Literal["computer", "outboard"] = "computer"
+    inputs: Count = 8
+    outputs: Count = 8
+    input_names: dict[str, str] = {}
+    output_names: dict[str, str] = {}
+    input_latency_samples: Samples = 0
+    output_latency_samples: Samples = 0
+    sample_rate_hz: SampleRate | None = None
+    tie_latency_samples: Samples = 0
+    memory_mb: NotNegative | None = None
+    midi_ports: Count = 1
+
+
+MAIN_MACHINE = Machine(id="main", name="Main computer")
+
+
+class Section(Piece, kw_only=True):
+    id: Id
+    name: Label
+    colour: Colour | None = None
+    parent: str | None = None
+    bus: str | None = None
+
+
+class MidiIn(Piece, kw_only=True):
+    """What an instrument receives."""
+
+    ports: MidiPort = 1
+    channels: Literal["all"] | tuple[MidiChannel, ...] = "all"
+
+
+class Outlet(Piece, kw_only=True):
+    id: Id
+    name: Text = ""
+    layout: Layout = "stereo"
+    open: bool = True
+    main: bool = False
+    source: Source | None | UnsetType = UNSET
+
+
+class Part(Piece, kw_only=True):
+    id: Id
+    name: Text = ""
+    port: MidiPort = 1
+    channel: MidiChannel | None = None
+    note: Annotated[int, Meta(ge=0, le=127)] | None = None
+    outlet: str | None = None
+
+
+class Insert(Piece, kw_only=True):
+    id: Id
+    name: Text = ""
+    type: InsertType = "other"
+    maker: Text = ""
+    version: Text = ""
+    state: Literal["on", "bypassed", "unloaded"] = "on"
+    latency_samples: Samples = 0
+    measured_latency_samples: Samples | None = None
+    layout_in: Layout | None = None
+    layout_out: Layout | None = None
+    gain_db: float = 0.0
+    wet: Share = 1.0
+    threshold_db: float | None = None
+    ratio: Positive | None = None
+    ceiling_db: float | None = None
+    key: Literal["none", "internal", "external"] = "none"
+    attack_ms: NotNegative | None = None
+    release_ms: NotNegative | None = None
+    low_cut_hz: NotNegative | None = None
+    high_cut_hz: NotNegative | None = None
+    delay_ms: NotNegative | None = None
+    pre_delay_ms: NotNegative | None = None
+    feedback: NotNegative = 0.0
+    io_out: tuple[Channel, ...] | None = None
+    io_in: tuple[Channel, ...] | None = None
+    memory_mb: NotNegative | None = None
+
+
+class Strip(Piece, kw_only=True):
+    id: Id
+    name: Label
+    kind: StripKind
+    layout: Layout = "mono"
+    section: str | None = None
+    machine: str | None = None
+    colour: Colour | None = None
+    note: Text = ""
+    tags: tuple[Annotated[str, Meta(min_length=1, max_length=60)], ...] = ()
+    in_service: bool = True
+    mute: bool = False
+    invert: bool = False
+    fader_db: float | None = 0.0
+    pan: Pan = 0.0
+    monitor: Literal["never", "when-armed", "always"] = "never"
+    armed: bool = False
+    records: Literal["in", "pre"] = "in"
+    latency_samples: Samples = 0
+    measured_latency_samples: Samples | None = None
+    source: Source | None | UnsetType = UNSET
+    io: tuple[Channel, ...] | None = None
+    midi: MidiIn | None = None
+    memory_mb: NotNegative | None = None
+    outlets: tuple[Outlet, ...] = ()
+    parts: tuple[Part, ...] = ()
+    inserts: tuple[Insert, ...] = ()
+
+
+class Route(Piece, kw_only=True):
+    id: Id
+    kind: RouteKind
+    from_strip: str = field(name="from")
+    from_outlet: str | None = None
+    tap: Tap = "post-fader"
+    to: str
+    to_insert: str | None = None
+    gain_db: float | None = 0.0
+    pan: Pan = 0.0
+    channels: tuple[tuple[Channel, Channel], ...] | None = None
+    enabled: bool = True
+    automated: bool = False
+    port: MidiPort | None = None
+    channel: MidiChannel | None = None
+
+
+class Stem(Piece, kw_only=True):
+    id: Id
+    name: Label
+    role: Literal["stem", "mix", "composite"] = "stem"
+    set: str = "main"
+    of: tuple[str, ...] = ()
+    returns: Literal["own", "all"] = "own"
+    strip: str | None = None
+    tap: Tap = "post-fader"
+    print: str | None = None
+    layout: Layout = "stereo"
+    mix_headroom_db: float | None = None
+    true_peak_dbtp: float | None = None
+
+
+class Choice(Piece, kw_only=True):
+    id: Id
+    name: Label
+    members: tuple[str, ...] = ()
+    sounding: Count = 1
+
+
+RuleKind = Literal[
+    "passes", "reaches", "lands-on", "pre-fader", "ducked-by", "not-ducked-by", "avoids", "isolated"
+]  # fmt: skip
+
+
+class Rule(Piece, kw_only=True):
+    id: Id
+    name: Label
+    kind: RuleKind
+    sources: tuple[str, ...] = ()
+    through: tuple[str, ...] = ()
+    to: tuple[str, ...] = ()
+    channels: tuple[str | int, ...] | None = None
+
+
+class Waiver(Piece, kw_only=True):
+    fingerprint: str
+    reason: Text = ""
+    by: str = ""
+    on: Date | None = None
+
+
+class Template(Piece, kw_only=True):
+    """One session template. Ids are unique in their list, insert ids in the document."""
+
+    format: Literal["intact-lattice.template"] = FORMAT
+    version: Literal[1] = 1
+    name: Name
+    note: Text = ""
+    sample_rate_hz: SampleRate = 48000
+    buffer_samples: Annotated[int, Meta(ge=1, le=1_000_000)] = 256
+    tempo_bpm: Annotated[float, Meta(gt=0, le=100_000)] = 120.0
+    frame_rate: FrameRate | None = None
+    timeline: Timeline = Timeline()
+    info: dict[str, str] = {}
+    pan_law_db: float = -3.0
+    compensation: Compensation = Compensation()
+    profile: Profile = Profile()
+    machines: tuple[Machine, ...] = (MAIN_MACHINE,)
+    sections: tuple[Section, ...] = ()
+    strips: tuple[Strip, ...] = ()
+    routes: tuple[Route, ...] = ()
+    stems: tuple[Stem, ...] = ()
+    choices: tuple[Choice, ...] = ()
+    rules: tuple[Rule, ...] = ()
+    waivers: tuple[Waiver, ...] = ()
+
+
+# The parts of a document that are lists of things with an id, in the order they are written.
+LISTS = ("machines", "sections", "strips", "routes", "stems", "choices", "rules")
+
+
+def main_outlet(strip: Strip) -> Outlet | None:
+    """The outlet that enters the instrument's own chain: the one marked, else the first."""
+    return next((outlet for outlet in strip.outlets if outlet.main), strip.outlets[0] if strip.outlets else None)
+
+
+def machine_id(template: Template, strip: Strip) -> str:
+    return strip.machine or template.machines[0].id
+
+
+def source_of(strip: Strip, outlet: Outlet | None = None) -> Source | None:
+    """What a strip, or one of its outlets, plays: None where it is no source.
+
+    An outlet's own `source` counts first; a strip whose `source` is null plays nothing at all; the main
+    outlet takes the strip's source, the others the usual one.
+    """
+    if strip.kind not in SOURCE_KINDS or "backup" in strip.tags:
+        return None
+    if outlet is not None and outlet.source is not UNSET:
+        return outlet.source
+    if strip.source is None:
+        return None
+    if strip.source is UNSET or (outlet is not None and outlet is not main_outlet(strip)):
+        return USUAL_SOURCE
+    return strip.source
+
+
+def plays(strip: Strip) -> bool:
+    """Whether the strip's own chain is a source by its kind, its tags and its main outlet."""
+    return source_of(strip, main_outlet(strip)) is not None

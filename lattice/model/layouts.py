@@ -1,0 +1,131 @@
+"""Channel layouts and the mapping of one onto another.
+
+Matrices are tuples of rows, `matrix[destination channel][source channel]`, linear gain.
+"""
+
+from __future__ import annotations
+
+import math
+from functools import lru_cache
+
+Matrix = tuple[tuple[float, ...], ...]
+
+NAMED: dict[str, tuple[str, ...]] = {
+    "mono": ("M",),
+    "stereo": ("L", "R"),
+    "lcr": ("L", "R", "C"),
+    "quad": ("L", "R", "Ls", "Rs"),
+    "5.0": ("L", "R", "C", "Ls", "Rs"),
+    "5.1": ("L", "R", "C", "LFE", "Ls", "Rs"),
+    "7.1": ("L", "R", "C", "LFE", "Ls", "Rs", "Lrs", "Rrs"),
+}
+DISCRETE = "discrete:"
+MAX_DISCRETE = 64
+LAYOUTS = (*NAMED, *(f"{DISCRETE}{number}" for number in range(1, MAX_DISCRETE + 1)))
+
+FOLD_GAIN = 0.7071  # −3 dB, ITU-R BS.775-4, annex 4: centre and surrounds in the stereo down-mix
+# Where a channel goes that the destination lacks: the first of these targets that exists there.
+FOLD: dict[str, tuple[tuple[str, ...], ...]] = {
+    "C": (("L", "R"),),
+    "Ls": (("L",),),
+    "Rs": (("R",),),
+    "Lrs": (("Ls",), ("L",)),
+    "Rrs": (("Rs",), ("R",)),
+    "LFE": (),
+}
+
+
+def channel_count(layout: str) -> int:
+    """Number of channels of a layout, 1 to 64."""
+    if layout.startswith(DISCRETE):
+        return int(layout[len(DISCRETE) :])
+    return len(NAMED[layout])
+
+
+def channel_names(layout: str) -> tuple[str, ...]:
+    """Channel names in channel order; the channels of a discrete layout are numbered from 1."""
+    if layout.startswith(DISCRETE):
+        return tuple(str(n + 1) for n in range(channel_count(layout)))
+    return NAMED[layout]
+
+
+@lru_cache(maxsize=4096)
+def pan_gains(pan: float, law_db: float) -> tuple[float, float]:
+    """Gains (left, right) of a mono signal at `pan` (−1 … 1) under a pan law (dB at the centre, 0 to −6).
+
+    checks.md, *Levels*: k = |law| / 3.0103, θ = (p + 1)·π/4, L = cos(θ)^k, R = sin(θ)^k; a law of
+    0 dB is the balance form.
+    """
+    if law_db == 0:
+        return balance_gains(pan)
+    k = abs(law_db) / 3.0103
+    theta = (pan + 1) * math.pi / 4
+    return max(math.cos(theta), 0.0) ** k, max(math.sin(theta), 0.0) ** k
+
+
+def balance_gains(pan: float) -> tuple[float, float]:
+    """Gains (left, right) of a stereo signal's balance at `pan` (−1 … 1)."""
+    return min(1.0, 1.0 - pan), min(1.0, 1.0 + pan)
+
+
+def _to_matrix(rows: int, columns: int, gains: dict[tuple[int, int], float]) -> Matrix:
+    return tuple(tuple(gains.get((row, column), 0.0) for column in range(columns)) for row in range(rows))
+
+
+def _channel_to_channel(rows: int, columns: int) -> Matrix:
+    return _to_matrix(rows, columns, {(n, n): 1.0 for n in range(min(rows, columns))})
+
+
+def _fold_matrix(source: tuple[str, ...], destination: tuple[str, ...]) -> Matrix:
+    """Between named layouts by channel name; what the destination lacks is folded."""
+    place = {name: row for row, name in enumerate(destination)}
+    gains: dict[tuple[int, int], float] = {}
+    for column, name in enumerate(source):
+        if name in place:
+            gains[place[name], column] = 1.0
+            continue
+        targets = next((group for group in FOLD[name] if all(target in place for target in group)), ())
+        for target in targets:
+            gains[place[target], column] = FOLD_GAIN
+    return _to_matrix(len(destination), len(source), gains)
+
+
+@lru_cache(maxsize=4096)
+def mapping(source: str, destination: str, left: float = 1.0, right: float = 1.0) -> Matrix:
+    """Matrix (destination channels × source channels) of a route or a stage without a channel list.
+
+    Parameters: two layouts; `left`, `right`: linear gains of a mono signal onto L and R of a wider
+    named layout (the pan law for a route, unity inside a chain).
+    Source: model.md *Mapping*; ITU-R BS.775-4 for what folds.
+    """
+    rows, columns = channel_count(destination), channel_count(source)
+    if source.startswith(DISCRETE) or destination.startswith(DISCRETE) or source == destination:
+        return _channel_to_channel(rows, columns)
+    if source == "mono":
+        return _to_matrix(rows, 1, {(0, 0): left, (1, 0): right})
+    if destination == "mono":
+        stereo = _fold_matrix(NAMED[source], NAMED["stereo"])
+        return (tuple((stereo[0][column] + stereo[1][column]) / 2 for column in range(columns)),)
+    return _fold_matrix(NAMED[source], NAMED[destination])
+
+
+def listed(source: str, destination: str, pairs: tuple[tuple[int, int], ...]) -> Matrix:
+    """Matrix of an explicit list of (source channel, destination channel), from 1, at unity."""
+    rows, columns = channel_count(destination), channel_count(source)
+    inside = {(to - 1, come - 1): 1.0 for come, to in pairs if come <= columns and to <= rows}
+    return _to_matrix(rows, columns, inside)
+
+
+def panner_matrix(source: str, destination: str) -> Matrix:
+    """A panner whose layouts differ: each input to every output but LFE, at 1/√n of those outputs."""
+    names = channel_names(destination)
+    spread = [row for row, name in enumerate(names) if name != "LFE"]
+    gain = 1 / math.sqrt(len(spread))
+    columns = channel_count(source)
+    return _to_matrix(len(names), columns, {(row, column): gain for row in spread for column in range(columns)})
+
+
+def product(left: Matrix, right: Matrix) -> Matrix:
+    """left · right: `right` works first."""
+    columns = range(len(right[0])) if right else range(0)
+    return tuple(tuple(sum(row[k] * right[k][j] for k in range(len(right))) for j in columns) for row in left)

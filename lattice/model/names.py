@@ -1,0 +1,25 @@
+"""Ids from names."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Container
+
+MAX_ID = 64
+
+
+def slug(name: str) -> str:
+    """An id made from a name: “Glass, high” → glass-high; “strip” where nothing is left."""
+    plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().lower()
+    return re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:MAX_ID].rstrip("-") or "strip"
+
+
+def free_id(wanted: str, taken: Container[str]) -> str:
+    """`wanted`, or with the first number behind it that is not taken: kick, kick-2, kick-3."""
+    if wanted not in taken:
+        return wanted
+    number = 2
+    while (numbered := f"{wanted[: MAX_ID - len(str(number)) - 1]}-{number}") in taken:
+        number += 1
+    return numbered

@@ -1,0 +1,97 @@
+"""Decibels and samples."""
+
+from __future__ import annotations
+
+import math
+
+SILENT_DB = -math.inf
+# Beyond this a level is a typing mistake; a bound keeps products of gains finite.
+MAX_ABS_DB = 2000.0
+
+
+def gain(level_db: float | None) -> float:
+    """Linear gain, g = 10^(dB/20); None is off, 0."""
+    if level_db is None:
+        return 0.0
+    return float(10.0 ** (max(-MAX_ABS_DB, min(MAX_ABS_DB, level_db)) / 20.0))
+
+
+def decibels(linear: float) -> float:
+    """20·log10 of a linear gain; −∞ for 0."""
+    return 20.0 * math.log10(linear) if linear > 0 else SILENT_DB
+
+
+def samples_to_ms(samples: float, sample_rate_hz: int) -> float:
+    return samples * 1000.0 / sample_rate_hz
+
+
+_OFF_WORDS = frozenset({"off", "-inf", "-infinity", "-∞", "-oo"})
+
+
+def _plain(text: str) -> str:
+    """Lower case, no spaces of any width, one kind of minus, a decimal point."""
+    squeezed = "".join(text.split()).lower().replace("−", "-").replace("–", "-")
+    return squeezed.replace(",", ".") if squeezed.count(",") == 1 and "." not in squeezed else squeezed
+
+
+def _number(text: str, what: str) -> float:
+    try:
+        value = float(text)
+    except ValueError:
+        raise ValueError(f"“{text}” is not {what}") from None
+    if not math.isfinite(value):
+        raise ValueError(f"“{text}” is not {what}")
+    return value
+
+
+def parse_db(text: str) -> float | None:
+    """A level as people type it: “-6”, “−6 dB”, “-6,5”, “off” (None). Raises ValueError with a sentence."""
+    plain = _plain(text)
+    if plain in _OFF_WORDS:
+        return None
+    for unit in ("dbfs", "db"):
+        plain = plain.removesuffix(unit)
+    return _number(plain, "a level: a number in dB, like -6, or off")
+
+
+def parse_pan(text: str) -> float:
+    """A pan position: “-0.5”, “L50”, “R”, “C”. Left is negative. Raises ValueError with a sentence."""
+    plain = _plain(text)
+    what = "a pan position: a number from -1 to 1, or L, C, R, L50"
+    if plain in {"c", "center", "centre"}:
+        return 0.0
+    side = {"l": -1.0, "r": 1.0}.get(plain[:1])
+    value = _number(plain, what) if side is None else side * (_number(plain[1:], what) / 100 if plain[1:] else 1.0)
+    if not -1 <= value <= 1:
+        raise ValueError(f"“{text}” is not {what}")
+    return value
+
+
+def parse_samples(text: str, sample_rate_hz: int) -> int:
+    """A latency: “64”, “64 smp”, “1.3 ms” at the given rate. Raises ValueError with a sentence."""
+    plain = _plain(text)
+    what = "a latency: samples like 64, or milliseconds like 1.3 ms"
+    if plain.endswith("ms"):
+        samples = _number(plain[:-2], what) * sample_rate_hz / 1000
+    else:
+        for unit in ("samples", "sample", "smp"):
+            plain = plain.removesuffix(unit)
+        samples = _number(plain, what)
+    if samples < 0 or samples > 1e9:
+        raise ValueError(f"“{text}” is not {what}, from 0 on")
+    return round(samples)
+
+
+def parse_channels(text: str) -> tuple[int, ...] | None:
+    """Physical channels: “3-4”, “1, 2, 5”, “7”; nothing is None. Raises ValueError with a sentence."""
+    numbers: list[int] = []
+    for piece in text.replace("–", "-").replace(";", ",").replace(" ", ",").split(","):
+        first, dash, last = piece.partition("-")
+        if not piece:
+            continue
+        if not first.isdecimal() or (dash and not last.isdecimal()) or len(piece) > 9 or int(first) < 1:
+            raise ValueError(f"“{text}” is not a list of channels like 3-4 or 1, 2, 5")
+        numbers.extend(range(int(first), int(last or first) + 1))
+    if max(numbers, default=0) > 1024:
+        raise ValueError(f"“{text}” goes beyond channel 1024")
+    return tuple(numbers) or None

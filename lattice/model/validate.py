@@ -1,0 +1,273 @@
+"""What the types cannot say: ids are unique, references lead somewhere, routes join what may be joined."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+from lattice.errors import DocumentError, Problem
+from lattice.model.document import (
+    KEYABLE_TYPES,
+    LISTS,
+    MAX_ROUTES,
+    MAX_STRIPS,
+    PAN_LAWS_DB,
+    Machine,
+    Route,
+    Strip,
+    Template,
+)
+from lattice.model.schema import shown
+
+GOOD_ID = re.compile(r"[a-z0-9][a-z0-9-]{0,63}")
+GOOD_IDS = re.compile(rf"{GOOD_ID.pattern}(\n{GOOD_ID.pattern})*+")
+SELECTOR_HEADS = ("strip", "tag", "section", "kind")
+
+
+def validate(template: Template) -> Template:
+    """The template itself. Raises DocumentError with every problem found."""
+    found = list(problems(template))
+    if found:
+        raise DocumentError(found)
+    return template
+
+
+def problems(template: Template) -> Iterator[Problem]:
+    """Every problem of a well-typed template, in the order of the document. O(strips + routes)."""
+    if len(template.strips) > MAX_STRIPS:
+        yield Problem.at("strips", f"{len(template.strips)} strips; at most {MAX_STRIPS} are allowed")
+        return
+    if len(template.routes) > MAX_ROUTES:
+        yield Problem.at("routes", f"{len(template.routes)} routes; at most {MAX_ROUTES} are allowed")
+        return
+    if template.pan_law_db not in PAN_LAWS_DB:
+        yield Problem.at("pan_law_db", f"{template.pan_law_db:g} is not one of 0, -2.5, -3, -4.5, -6")
+    if not template.machines:
+        yield Problem.at("machines", "at least one machine is needed; the first is the main one")
+        return
+    for name in LISTS:
+        yield from _repeats(name, getattr(template, name))
+    strips = {strip.id: strip for strip in template.strips}
+    yield from _sections(template, strips)
+    yield from _strips(template)
+    yield from _inserts(template)
+    yield from _Routes(template, strips).problems()
+    yield from _stems(template, strips)
+    yield from _choices(template, strips)
+    yield from _rules(template, strips)
+
+
+def _ids(place: str, items: Sequence[Any]) -> Iterator[Problem]:
+    """Ids that have not the form of one. One match over all of them: most lists are good."""
+    if not items or GOOD_IDS.fullmatch("\n".join(item.id for item in items)):
+        return
+    for index, item in enumerate(items):
+        if not GOOD_ID.fullmatch(item.id):
+            sentence = f"{shown(item.id)} is not an id: 1 to 64 of a–z, 0–9 and -, not starting with -"
+            yield Problem.at(f"{place}[{index}].id", sentence)
+
+
+def _repeats(place: str, items: Sequence[Any]) -> Iterator[Problem]:
+    yield from _ids(place, items)
+    if len({item.id for item in items}) == len(items):
+        return
+    seen: dict[str, int] = {}
+    for index, item in enumerate(items):
+        if item.id in seen:
+            yield Problem.at(f"{place}[{index}].id", f"{item.id} is taken already by {place}[{seen[item.id]}]")
+        else:
+            seen[item.id] = index
+
+
+def _sections(template: Template, strips: dict[str, Strip]) -> Iterator[Problem]:
+    parents = {section.id: section.parent for section in template.sections}
+    for index, section in enumerate(template.sections):
+        if section.parent is not None and section.parent not in parents:
+            yield Problem.at(f"sections[{index}].parent", f"there is no section {section.parent}")
+        elif _is_own_ancestor(section.id, parents):
+            yield Problem.at(f"sections[{index}].parent", f"{section.id} would lie inside itself")
+        if section.bus is not None and section.bus not in strips:
+            yield Problem.at(f"sections[{index}].bus", f"there is no strip {section.bus}")
+        elif section.bus is not None and strips[section.bus].kind == "midi":
+            yield Problem.at(f"sections[{index}].bus", f"{section.bus} carries no sound")
+
+
+def _is_own_ancestor(section: str, parents: dict[str, str | None]) -> bool:
+    seen = {section}
+    above = parents[section]
+    while above is not None and above in parents:
+        if above == section:
+            return True
+        if above in seen:
+            return False
+        seen.add(above)
+        above = parents[above]
+    return False
+
+
+def _strips(template: Template) -> Iterator[Problem]:
+    sections = {section.id for section in template.sections}
+    machines = {machine.id for machine in template.machines}
+    for index, strip in enumerate(template.strips):
+        if strip.section is not None and strip.section not in sections:
+            yield Problem.at(f"strips[{index}].section", f"there is no section {strip.section}")
+        if strip.machine is not None and strip.machine not in machines:
+            yield Problem.at(f"strips[{index}].machine", f"there is no machine {strip.machine}")
+        if strip.outlets or strip.parts:
+            yield from _outlets(strip, f"strips[{index}]")
+
+
+def _inserts(template: Template) -> Iterator[Problem]:
+    """Insert ids are unique in the document."""
+    ids = [insert.id for strip in template.strips for insert in strip.inserts]
+    if len(set(ids)) == len(ids) and (not ids or GOOD_IDS.fullmatch("\n".join(ids))):
+        return
+    places: dict[str, str] = {}
+    for index, strip in enumerate(template.strips):
+        yield from _ids(f"strips[{index}].inserts", strip.inserts)
+        for position, insert in enumerate(strip.inserts):
+            place = f"strips[{index}].inserts[{position}]"
+            if insert.id in places:
+                yield Problem.at(f"{place}.id", f"{insert.id} is taken already by {places[insert.id]}")
+            places.setdefault(insert.id, place)
+
+
+def _outlets(strip: Strip, place: str) -> Iterator[Problem]:
+    if strip.kind != "instrument":
+        yield Problem.at(place, f"only an instrument has outlets and parts; {strip.id} is of kind {strip.kind}")
+    yield from _repeats(f"{place}.outlets", strip.outlets)
+    yield from _repeats(f"{place}.parts", strip.parts)
+    if sum(outlet.main for outlet in strip.outlets) > 1:
+        yield Problem.at(f"{place}.outlets", "more than one outlet is marked main")
+    outlets = {outlet.id for outlet in strip.outlets}
+    for position, part in enumerate(strip.parts):
+        if part.outlet is not None and part.outlet not in outlets:
+            yield Problem.at(f"{place}.parts[{position}].outlet", f"{strip.id} has no outlet {part.outlet}")
+
+
+class _Routes:
+    """What may connect (model.md): one method a kind of route."""
+
+    def __init__(self, template: Template, strips: dict[str, Strip]) -> None:
+        self.routes = template.routes
+        self.strips = strips
+        self.machines: dict[str, Machine] = {machine.id: machine for machine in template.machines}
+        self.first_machine = template.machines[0].id
+
+    def problems(self) -> Iterator[Problem]:
+        strips = self.strips
+        for index, route in enumerate(self.routes):
+            ends = strips.get(route.from_strip), strips.get(route.to)
+            if ends[0] and ends[1] and self._is_plain(route, ends[0], ends[1]):
+                continue
+            if ends[0] is None:
+                yield Problem.at(f"routes[{index}].from", f"there is no strip {route.from_strip}")
+            if ends[1] is None:
+                yield Problem.at(f"routes[{index}].to", f"there is no strip {route.to}")
+            if ends[0] is not None and ends[1] is not None:
+                for sentence in self.sentences(route, ends[0], ends[1]):
+                    yield Problem.at(f"routes[{index}]", sentence)
+
+    @staticmethod
+    def _is_plain(route: Route, start: Strip, end: Strip) -> bool:
+        """Most routes: a feed or send of whole strips that carry sound, on one machine."""
+        return (
+            route.kind in ("feed", "send")
+            and route.from_outlet is None
+            and route.to_insert is None
+            and start.kind != "midi"
+            and end.kind != "midi"
+            and start.machine == end.machine
+        )
+
+    def sentences(self, route: Route, start: Strip, end: Strip) -> Iterator[str]:
+        if route.from_outlet is not None and all(outlet.id != route.from_outlet for outlet in start.outlets):
+            yield f"{start.id} has no outlet {route.from_outlet}"
+        if route.kind == "midi":
+            yield from self._midi(start, end)
+        elif start.kind == "midi" or end.kind == "midi":
+            silent = start if start.kind == "midi" else end
+            yield f"a {route.kind} needs strips that carry sound; {silent.id} is of kind midi"
+        elif route.kind == "tie":
+            yield from self._tie(start, end)
+        elif route.kind != "key" and self._machine(start) != self._machine(end):
+            yield f"a {route.kind} stays on one machine; {start.id} and {end.id} are on two (a tie joins them)"
+        if route.kind == "key":
+            yield from self._key(route, end)
+        elif route.to_insert is not None:
+            yield f"only a key ends at an insert; this is a {route.kind}"
+
+    def _machine(self, strip: Strip) -> str:
+        return strip.machine or self.first_machine
+
+    def _midi(self, start: Strip, end: Strip) -> Iterator[str]:
+        machine = self.machines.get(self._machine(start))
+        outside = start.kind == "instrument" and machine is not None and machine.kind == "outboard"
+        if start.kind not in {"midi", "input"} and not outside:
+            yield f"a midi route starts at a midi strip, an input or an outboard instrument; {start.id} is none of them"
+        if end.kind not in {"midi", "instrument"}:
+            yield f"a midi route ends at an instrument or a midi strip; {end.id} is of kind {end.kind}"
+
+    def _tie(self, start: Strip, end: Strip) -> Iterator[str]:
+        if start.kind != "output":
+            yield f"a tie starts at an output; {start.id} is of kind {start.kind}"
+        if end.kind != "input":
+            yield f"a tie ends at an input; {end.id} is of kind {end.kind}"
+        if self._machine(start) == self._machine(end):
+            yield f"a tie joins two machines; {start.id} and {end.id} are on one"
+
+    def _key(self, route: Route, end: Strip) -> Iterator[str]:
+        insert = next((insert for insert in end.inserts if insert.id == route.to_insert), None)
+        if route.to_insert is None:
+            yield "a key names the insert it works: to_insert is missing"
+        elif insert is None:
+            yield f"{end.id} has no insert {route.to_insert}"
+        elif insert.type not in KEYABLE_TYPES:
+            yield f"{insert.id} is of type {insert.type} and cannot be keyed ({', '.join(sorted(KEYABLE_TYPES))} can)"
+
+
+def route_sentences(template: Template, route: Route) -> list[str]:
+    """Why a route may not be made between its two (existing) strips; empty where it may."""
+    strips = {strip.id: strip for strip in template.strips}
+    return list(_Routes(template, strips).sentences(route, strips[route.from_strip], strips[route.to]))
+
+
+def _stems(template: Template, strips: dict[str, Strip]) -> Iterator[Problem]:
+    stems = {stem.id for stem in template.stems}
+    for index, stem in enumerate(template.stems):
+        if stem.strip is None and stem.role != "composite":
+            yield Problem.at(f"stems[{index}]", "the field strip is missing")
+        for field in ("strip", "print"):
+            strip = getattr(stem, field)
+            if strip is not None and strip not in strips:
+                yield Problem.at(f"stems[{index}].{field}", f"there is no strip {strip}")
+        for position, part in enumerate(stem.of):
+            if part not in stems:
+                yield Problem.at(f"stems[{index}].of[{position}]", f"there is no stem {part}")
+
+
+def _choices(template: Template, strips: dict[str, Strip]) -> Iterator[Problem]:
+    for index, choice in enumerate(template.choices):
+        for position, member in enumerate(choice.members):
+            name, _, outlet = member.partition("/")
+            strip = strips.get(name)
+            if strip is None:
+                yield Problem.at(f"choices[{index}].members[{position}]", f"there is no strip {name}")
+            elif outlet and all(outlet != known.id for known in strip.outlets):
+                yield Problem.at(f"choices[{index}].members[{position}]", f"{name} has no outlet {outlet}")
+
+
+def _rules(template: Template, strips: dict[str, Strip]) -> Iterator[Problem]:
+    sections = {section.id for section in template.sections}
+    for index, rule in enumerate(template.rules):
+        for field in ("sources", "through", "to"):
+            for position, selector in enumerate(getattr(rule, field)):
+                place = f"rules[{index}].{field}[{position}]"
+                head, _, value = selector.removeprefix("!").partition(":")
+                if head != "*" and (head not in SELECTOR_HEADS or not value):
+                    yield Problem.at(place, f"{selector!r} is not strip:ID, tag:T, section:ID, kind:K or *")
+                elif head == "strip" and value not in strips:
+                    yield Problem.at(place, f"there is no strip {value}")
+                elif head == "section" and value not in sections:
+                    yield Problem.at(place, f"there is no section {value}")

@@ -1,0 +1,253 @@
+"""The finished sheet: boxes, bands, columns and lines with their coordinates in pixels."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import dataclass, field
+from typing import Any
+
+from lattice.graph.compiled import Compiled
+from lattice.model.document import Strip
+from lattice.model.layouts import channel_count
+from lattice.sheet.lines import BOX_HEIGHT, ROW, Lines, Xs, junctions, union
+from lattice.sheet.nodes import NO_SECTION, ROLE_NAMES, Node, NodeSet
+from lattice.sheet.slots import Rows, Slots
+
+BOX_WIDTH = 112.0
+LEFT, TOP = 34.0, 62.0  # of the frame's inside: zone letters, zone numbers and column heads stand outside
+LEAST_GUTTER = 26.0
+FOOT = 128.0  # room below the bands for legend and title block
+LEAST_WIDTH = 900.0
+LAYOUT_SHORT = {"mono": "1", "stereo": "st"}
+FOLD_ABOVE = 60  # sheets of more strips open folded
+
+
+@dataclass(frozen=True)
+class Box:
+    """A strip, or a folded section, as drawn. x, y: top left corner."""
+
+    id: str
+    name: str
+    kind: str
+    x: float
+    y: float
+    height: float
+    colour: str | None
+    zone: str
+    strip: bool
+    spare: bool = False
+    out: bool = False
+    figures: dict[str, str] = field(default_factory=dict)
+    outlets: tuple[tuple[float, str, bool], ...] = ()  # (middle y, name, open)
+    members: tuple[str, ...] = ()
+    band: str | None = None
+
+
+@dataclass(frozen=True)
+class Line:
+    """A trunk: the union of its routes' segments, drawn once, with its dots."""
+
+    key: str
+    kind: str
+    feedback: bool
+    segments: tuple[tuple[float, float, float, float], ...]
+    dots: tuple[tuple[float, float], ...]
+    arrow: tuple[float, float] | None
+
+
+@dataclass(frozen=True)
+class Wire:
+    """One link with its corners, for highlighting: routes, ends, points."""
+
+    routes: tuple[str, ...]
+    kind: str
+    start: str
+    end: str
+    points: tuple[tuple[float, float], ...]
+    feedback: bool
+
+
+@dataclass(frozen=True)
+class Band:
+    id: str
+    name: str
+    letter: str
+    colour: str | None
+    y: float
+    height: float
+    folded: bool
+    depth: int
+
+
+@dataclass(frozen=True)
+class Column:
+    number: int
+    name: str
+    x: float
+    width: float
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """Everything to draw. The same template, folds and slots give the same sheet."""
+
+    width: float
+    height: float
+    columns: tuple[Column, ...]
+    bands: tuple[Band, ...]
+    boxes: tuple[Box, ...]
+    lines: tuple[Line, ...]
+    wires: tuple[Wire, ...]
+    zone_of: dict[str, str]  # strip id → zone
+
+
+def draw(compiled: Compiled, feedback: Collection[int], folded: Collection[str], slots: Slots) -> Sheet:
+    """Lays a template out. `slots` remembers where strips stand and is changed in place for newcomers."""
+    nodes = NodeSet(compiled, feedback, folded)
+    rows = Rows(nodes, slots)
+    lines = Lines(nodes)
+    xs = Xs(lines, LEFT, BOX_WIDTH, LEAST_GUTTER)
+    return _Drawing(compiled, nodes, rows, lines, xs).sheet()
+
+
+class _Drawing:
+    def __init__(self, compiled: Compiled, nodes: NodeSet, rows: Rows, lines: Lines, xs: Xs) -> None:
+        self.compiled = compiled
+        self.nodes = nodes
+        self.rows = rows
+        self.lines = lines
+        self.xs = xs
+        self.sections = nodes.sections
+
+    def sheet(self) -> Sheet:
+        width = max(self.xs.right + 8, LEAST_WIDTH)
+        bands = self._bands()
+        columns = self._columns(width)
+        bottom = max([TOP + self.rows.total * ROW, *(self._y(y) + 10 for y in self.lines.tracks)])
+        boxes = tuple(self._box(node, bands, columns) for node in self.nodes.nodes.values())
+        zone = {box.id: box.zone for box in boxes}
+        zone_of = {
+            strip.id: zone[self.nodes.node_of[number]] for number, strip in enumerate(self.compiled.strips)
+        }
+        lines, wires = self._lines()
+        return Sheet(width, bottom + FOOT, columns, bands, boxes, lines, wires, zone_of)
+
+    def _y(self, y: float) -> float:
+        """From row coordinates (middle of row 0 at 0) to the sheet."""
+        return round(TOP + y + ROW / 2, 1)
+
+    def _bands(self) -> tuple[Band, ...]:
+        found = []
+        for index, band in enumerate(self.nodes.bands):
+            section = self.sections.get(band)
+            found.append(
+                Band(
+                    id=band,
+                    name=section.name if section else "No section",
+                    letter=_letter(index),
+                    colour=section.colour if section else None,
+                    y=TOP + self.rows.top[band] * ROW,
+                    height=self.rows.height[band] * ROW,
+                    folded=self.nodes.fold_of.get(band) is not None,
+                    depth=self._depth(band),
+                )
+            )
+        return tuple(found)
+
+    def _depth(self, band: str) -> int:
+        depth, section = 0, self.sections.get(band)
+        while section is not None and section.parent is not None:
+            depth, section = depth + 1, self.sections.get(section.parent)
+        return depth
+
+    def _columns(self, width: float) -> tuple[Column, ...]:
+        """One head for each role that is there, over all its sub-columns."""
+        roles = sorted({role for role, _rank in self.nodes.columns})
+        firsts = [min(c for c, (r, _rank) in enumerate(self.nodes.columns) if r == role) for role in roles]
+        edges = [LEFT] + [(self.xs.column_x[first] + self.xs.column_x[first - 1] + BOX_WIDTH) / 2 for first in firsts[1:]] + [width]
+        return tuple(
+            Column(number + 1, ROLE_NAMES[role], edges[number], edges[number + 1] - edges[number])
+            for number, role in enumerate(roles)
+        )
+
+    def _box(self, node: Node, bands: tuple[Band, ...], columns: tuple[Column, ...]) -> Box:
+        y = self._y(node.row * ROW)
+        x = self.xs.box(node)
+        number = next((c.number for c in columns if c.x <= x < c.x + c.width), 1)
+        letter = next((band.letter for band in bands if band.y <= y < band.y + band.height), _letter(len(bands)))
+        shared: dict[str, Any] = {
+            "id": node.id, "name": node.name, "x": x, "y": y - BOX_HEIGHT / 2, "zone": f"{letter}{number}",
+            "height": (node.rows - 1) * ROW + BOX_HEIGHT, "band": node.band,
+        }  # fmt: skip
+        if node.strip < 0:
+            section = self.sections[node.band or ""]
+            members = tuple(self.compiled.strips[member].id for member in node.members)
+            count = f"×{len(members)}"
+            figures = {"fader": count, "layout": count, "routes": count}
+            return Box(**shared, kind="fold", colour=section.colour, strip=False, figures=figures, members=members)
+        strip = self.compiled.strips[node.strip]
+        section_colour = self.sections[node.band].colour if node.band in self.sections else None
+        return Box(
+            **shared,
+            kind=strip.kind,
+            colour=strip.colour or section_colour or self._own_section_colour(strip),
+            strip=True,
+            spare=bool({"spare", "backup"} & set(strip.tags)),
+            out=not strip.in_service,
+            figures=self._figures(node.strip, strip),
+            outlets=tuple(
+                (self._y((node.row + row) * ROW), outlet.name or outlet.id, outlet.open)
+                for row, outlet in enumerate(strip.outlets)
+            )
+            if len(strip.outlets) > 1
+            else (),
+            members=(strip.id,),
+        )
+
+    def _own_section_colour(self, strip: Strip) -> str | None:
+        return self.sections[strip.section].colour if strip.section in self.sections else None
+
+    def _figures(self, number: int, strip: Strip) -> dict[str, str]:
+        """The one figure at the right of a box; states that silence a strip come before all."""
+        routes = len(self.compiled.outs[number]) + len(self.compiled.ins[number])
+        state = "out" if not strip.in_service else "mute" if strip.mute else "off" if strip.fader_db is None else ""
+        layout = LAYOUT_SHORT.get(strip.layout, strip.layout)
+        if strip.layout.startswith("discrete:"):
+            layout = f"{channel_count(strip.layout)} ch"
+        if strip.io:
+            layout = f"{strip.io[0]}–{strip.io[-1]}" if len(strip.io) > 1 else str(strip.io[0])
+        fader = "" if strip.kind == "midi" else f"{strip.fader_db or 0:.1f}".replace("-", "−")
+        return {"fader": state or fader, "layout": state or ("midi" if strip.kind == "midi" else layout), "routes": state or str(routes)}
+
+    def _lines(self) -> tuple[tuple[Line, ...], tuple[Wire, ...]]:
+        lines, wires = [], []
+        for trunk in self.lines.trunks:
+            paths = []
+            for link in trunk.links:
+                points = [(round(x, 1), self._y(y)) for x, y in self.lines.points(trunk, link, self.xs)]
+                paths.append(points)
+                routes = tuple(self.compiled.routes[route].id for route in link.routes)
+                wires.append(Wire(routes, link.kind, link.start, link.end, tuple(points), link.feedback))
+            segments = union(paths)
+            arrow = paths[0][-1] if trunk.feedback else None
+            lines.append(Line(trunk.key, trunk.kind, trunk.feedback, tuple(segments), tuple(junctions(segments)), arrow))
+        return tuple(lines), tuple(wires)
+
+
+def _letter(index: int) -> str:
+    """A, B … Z, AA, AB …"""
+    letters = ""
+    index += 1
+    while index:
+        index, rest = divmod(index - 1, 26)
+        letters = chr(65 + rest) + letters
+    return letters
+
+
+def opens_folded(compiled: Compiled) -> frozenset[str]:
+    """The sections a sheet opens with folded: all of them, above a number of strips."""
+    sections = compiled.template.sections
+    return frozenset(section.id for section in sections) if len(compiled.strips) > FOLD_ABOVE else frozenset()
+
+
+__all__ = ["NO_SECTION", "Band", "Box", "Column", "Line", "Sheet", "Wire", "draw", "opens_folded"]

@@ -1,0 +1,176 @@
+"""The sheet as SVG: the same drawing for the screen, for export and for print.
+
+On the screen the page's style sheet colours it; `standalone` adds a style of its own.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from xml.sax.saxutils import escape, quoteattr
+
+from lattice.sheet.drawing import BOX_WIDTH, TOP, Band, Box, Line, Sheet
+from lattice.sheet.text import cut
+
+TITLE_WIDTH, TITLE_ROW = 344.0, 26.0
+LEGEND = ("feed", "send", "key", "midi", "tie", "loop")
+MARKS = {"blocker": "M-6,-5 H6 L0,6 Z", "warning": "M0,-6.5 L6.5,0 L0,6.5 L-6.5,0 Z", "note": "M5.5,0 A5.5,5.5 0 1 1 -5.5,0 A5.5,5.5 0 1 1 5.5,0 Z"}
+
+STYLE = """
+svg{background:#F6F3EB;font-family:'Barlow Semi Condensed','Arial Narrow',sans-serif;font-size:12px;fill:#1E2930}
+.m{font-family:'IBM Plex Mono',monospace;font-size:10.5px}.q{fill:#5C6870}.frame,.tb{fill:none;stroke:#1E2930}
+.hair{stroke:#E6E0D2}.box rect{fill:#FBF9F4;stroke:#1E2930}.spare rect{stroke-dasharray:3 2}.out text{fill:#5C6870}
+.l{fill:none;stroke:#1E2930;stroke-width:1.2;stroke-linejoin:round}.send{stroke:#0B5F66;stroke-dasharray:5 3}
+.key{stroke:#8A5A00;stroke-dasharray:1.5 3}.midi{stroke:#4A6076;stroke-width:3.4}.midi-in{stroke:#F6F3EB;stroke-width:1.4}
+.tie{stroke-dasharray:9 3 1.5 3}.loop{stroke:#A32A18;stroke-width:2.2}.dot{stroke:none;fill:#1E2930}
+.mark.blocker path{fill:#A32A18}.mark.warning path{fill:#8A5A00}.mark.note path{fill:#F6F3EB;stroke:#4A6076}
+.mark text{fill:#F6F3EB;font-size:8px;text-anchor:middle}.mark.note text{fill:#4A6076}.e{text-anchor:end}.fig-layout,.fig-routes{display:none}
+"""
+
+
+@dataclass(frozen=True)
+class Mark:
+    """A finding where it is: its severity, its number in the list, its fingerprint."""
+
+    severity: str
+    number: int
+    fingerprint: str = ""
+
+
+def render(
+    sheet: Sheet,
+    facts: Sequence[tuple[str, str]] = (),
+    title: str = "",
+    marks: Mapping[str, Mark] | None = None,
+    *,
+    standalone: bool = False,
+) -> str:
+    """The SVG text. `facts`: label and value of the title block's cells; `marks`: by box id."""
+    marks = marks or {}
+    out = [f'<svg xmlns="http://www.w3.org/2000/svg" id="sheet" class="sheet" width="{sheet.width:g}" height="{sheet.height:g}"']
+    out.append(f' viewBox="0 0 {sheet.width:g} {sheet.height:g}" role="group" aria-label={quoteattr("Map of " + title)}>')
+    if standalone:
+        out.append(f"<style>{STYLE}</style>")
+    out += _frame(sheet)
+    out.append('<g id="lines">')
+    for line in sheet.lines:
+        out += _line(line)
+    out.append('</g><g id="wires"></g><g id="boxes">')
+    for box in sheet.boxes:
+        out += _box(box, marks.get(box.id))
+    out.append("</g>")
+    out += _legend(sheet)
+    out += _title_block(sheet, facts, title)
+    out.append("</svg>")
+    return "".join(out)
+
+
+def _frame(sheet: Sheet) -> list[str]:
+    right, bottom = sheet.width - 8, sheet.height - 8
+    out = [f'<rect class="frame" x="34" y="18" width="{right - 34:g}" height="{bottom - 18:g}"/>']
+    out.append(f'<line class="rule" x1="34" x2="{right:g}" y1="46" y2="46"/>')
+    for column in sheet.columns:
+        middle = column.x + min(column.width, right - column.x) / 2
+        out.append(f'<text class="m q" x="{middle:g}" y="12" text-anchor="middle">{column.number}</text>')
+        out.append(f'<text class="head q" x="{column.x + 8:g}" y="36">{escape(column.name)}</text>')
+        if column.number > 1:
+            out.append(f'<line class="hair" x1="{column.x:g}" x2="{column.x:g}" y1="18" y2="{bottom - 118:g}"/>')
+    for band in sheet.bands:
+        out += _band(band, right)
+    return out
+
+
+def _band(band: Band, right: float) -> list[str]:
+    middle, foot = band.y + band.height / 2, band.y + band.height
+    colour = f' style="fill:{band.colour}"' if band.colour else ""
+    fold = "open" if band.folded else "fold"
+    label = escape(band.name)
+    return [
+        f'<line class="hair" x1="34" x2="{right:g}" y1="{foot:g}" y2="{foot:g}"/>',
+        f'<rect class="edge" x="35" y="{band.y + 2:g}" width="4" height="{band.height - 4:g}"{colour}/>',
+        f'<g class="band" data-section={quoteattr(band.id)} data-fold="{fold}"><title>{label}</title>'
+        f'<rect class="hit" x="4" y="{band.y:g}" width="36" height="{band.height:g}"/>',
+        f'<text class="m q" x="14" y="{middle + 4:g}">{band.letter}</text>',
+        f'<text class="bandname q" transform="translate(30 {middle:g}) rotate(-90)" text-anchor="middle">'
+        f"{escape(cut(band.name, band.height - 6, 10))}</text></g>",
+    ]
+
+
+def _line(line: Line) -> list[str]:
+    kind = "loop" if line.feedback else line.kind
+    path = "".join(f"M{x1:g},{y1:g}L{x2:g},{y2:g}" for x1, y1, x2, y2 in line.segments)
+    out = [f'<path class="l {kind}" d="{path}"/>']
+    if kind == "midi":
+        out.append(f'<path class="l midi-in" d="{path}"/>')
+    out += [f'<circle class="dot {kind}-dot" cx="{x:g}" cy="{y:g}" r="2"/>' for x, y in line.dots]
+    if line.arrow:
+        x, y = line.arrow
+        out.append(f'<path class="dot loop-dot" d="M{x - 7:g},{y - 3.5:g}L{x:g},{y:g}L{x - 7:g},{y + 3.5:g}Z"/>')
+    return out
+
+
+def _box(box: Box, mark: Mark | None) -> list[str]:
+    classes = ["box", box.kind, *(name for name in ("spare", "out") if getattr(box, name)), *([mark.severity] if mark else [])]
+    described = f"{box.name}, {box.kind if box.strip else f'section of {len(box.members)} strips, folded'}, {box.zone}"
+    described += f", finding {mark.number}" if mark else ""
+    out = [
+        f'<g class="{" ".join(classes)}" id={quoteattr("b-" + box.id)} data-id={quoteattr(box.id)} data-zone="{box.zone}"'
+        f' tabindex="-1" role="button" aria-label={quoteattr(described)}>'
+    ]
+    x, y = box.x, box.y
+    if not box.strip:
+        out.append(f'<rect class="back" x="{x + 3:g}" y="{y - 3:g}" width="{BOX_WIDTH:g}" height="{box.height:g}"/>')
+    out.append(f'<rect x="{x:g}" y="{y:g}" width="{BOX_WIDTH:g}" height="{box.height:g}"/>')
+    if box.colour:
+        out.append(f'<rect class="edge" x="{x:g}" y="{y:g}" width="4" height="{box.height:g}" style="fill:{box.colour}"/>')
+    figure = max(len(text) for text in box.figures.values())
+    room = BOX_WIDTH - 14 - (6.4 * figure + 4 if figure and not box.outlets else 0) - (30 if box.outlets else 0)
+    out.append(f'<text x="{x + 8:g}" y="{y + 13:g}">{escape(cut(box.name, room))}</text>')
+    if box.outlets:
+        for middle, name, is_open in box.outlets:
+            state = "" if is_open else " shut"
+            out.append(f'<text class="m q e{state}" x="{x + BOX_WIDTH - 4:g}" y="{middle + 4:g}">{escape(name[:8])}</text>')
+    else:
+        for what, text in box.figures.items():
+            out.append(f'<text class="m q e fig-{what}" x="{x + BOX_WIDTH - 4:g}" y="{y + 13:g}">{escape(text)}</text>')
+    out.append(f"<title>{escape(box.name)} · {box.zone}</title>")
+    if mark:
+        out.append(
+            f'<g class="mark {mark.severity}" data-finding="{mark.fingerprint}" transform="translate({x:g} {y:g})">'
+            f'<path d="{MARKS[mark.severity]}"/><text y="2.8">{mark.number}</text></g>'
+        )
+    out.append("</g>")
+    return out
+
+
+def _legend(sheet: Sheet) -> list[str]:
+    y = sheet.height - 8 - 84
+    out = [f'<text class="q" x="42" y="{y - 6:g}">Routes</text>']
+    for index, kind in enumerate(LEGEND):
+        x, row = 42 + (index % 3) * 92, y + 14 + (index // 3) * 20
+        path = f"M{x:g},{row:g}h30"
+        out.append(f'<path class="l {kind}" d="{path}"/>')
+        if kind == "midi":
+            out.append(f'<path class="l midi-in" d="{path}"/>')
+        out.append(f'<text x="{x + 38:g}" y="{row + 4:g}">{kind}</text>')
+    return out
+
+
+def _title_block(sheet: Sheet, facts: Sequence[tuple[str, str]], title: str) -> list[str]:
+    if not facts:
+        return []
+    rows = (len(facts) + 2) // 3
+    x, y = sheet.width - 8 - TITLE_WIDTH, sheet.height - 8 - TITLE_ROW * (rows + 1)
+    cell = TITLE_WIDTH / 3
+    out = [f'<g class="title-block"><rect class="tb" x="{x:g}" y="{y:g}" width="{TITLE_WIDTH:g}" height="{TITLE_ROW * (rows + 1):g}"/>']
+    out.append(f'<text class="tb-title" x="{x + 8:g}" y="{y + 17:g}">{escape(cut(title, TITLE_WIDTH - 20, 14))}</text>')
+    for index, (label, value) in enumerate(facts):
+        left, top = x + cell * (index % 3), y + TITLE_ROW * (1 + index // 3)
+        out.append(f'<rect class="tb thin" x="{left:g}" y="{top:g}" width="{cell:g}" height="{TITLE_ROW:g}"/>')
+        out.append(f'<text class="tb-label q" x="{left + 6:g}" y="{top + 10:g}">{escape(label)}</text>')
+        out.append(f'<text class="m" x="{left + 6:g}" y="{top + 22:g}">{escape(value)}</text>')
+    out.append("</g>")
+    return out
+
+
+__all__ = ["Mark", "TOP", "render"]

@@ -1,0 +1,149 @@
+"""Tracing: the ways sound takes from a strip, hop by hop, with what blocks it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from lattice.errors import DocumentError
+from lattice.graph.compiled import Compiled
+from lattice.graph.paths import Blocker, Blockers, Found, Path, enumerate_paths
+
+MOST_PATHS = 100
+
+
+@dataclass(frozen=True)
+class Trace:
+    """Paths from one strip; `complete` is False where there are more than were looked at."""
+
+    start: str
+    notes: tuple[str, ...]  # midi routes from the start to the instruments whose sound is followed
+    paths: tuple[Path, ...]
+    complete: bool
+
+
+def trace(compiled: Compiled, start: str, end: str | None = None, *, most: int = MOST_PATHS) -> Trace:
+    """The ways from `start` (a strip id, or strip/outlet) to `end`, or to every endpoint.
+
+    A midi strip is followed to the instruments it plays, and their sound from there. Unblocked ways
+    come first. Raises DocumentError where an id is unknown.
+    """
+    strip, _slash, outlet = start.partition("/")
+    first = _strip(compiled, strip)
+    targets = {_strip(compiled, end)} if end else {n for n in range(len(compiled.strips)) if compiled.is_endpoint(n)}
+    notes: list[int] = []
+    starts = [(first, -1)]
+    if outlet:
+        starts = [(first, _outlet(compiled, first, outlet))]
+    elif compiled.strips[first].kind == "midi":
+        notes = _played(compiled, first)
+        starts = _sounding(compiled, [compiled.head[route] for route in notes])
+    else:
+        starts = _sounding(compiled, [first])
+    found: Found = enumerate_paths(compiled, starts, targets, most=most)
+    paths = sorted(found.paths, key=lambda path: len(path.blockers) > 0)
+    return Trace(start, tuple(compiled.routes[route].id for route in notes), tuple(paths), found.complete)
+
+
+def _strip(compiled: Compiled, strip: str) -> int:
+    if strip not in compiled.index:
+        raise DocumentError([f"there is no strip {strip}"])
+    return compiled.index[strip]
+
+
+def _outlet(compiled: Compiled, strip: int, outlet: str) -> int:
+    piece = compiled.strips[strip]
+    if all(known.id != outlet for known in piece.outlets):
+        raise DocumentError([f"{piece.id} has no outlet {outlet}"])
+    return compiled.outlet_index.get((strip, outlet), -1)
+
+
+def _played(compiled: Compiled, strip: int) -> list[int]:
+    """Midi routes on the way from a midi strip, followed through other midi strips."""
+    seen, waiting, found = {strip}, [strip], []
+    while waiting:
+        at = waiting.pop(0)
+        for route in compiled.midis:
+            if compiled.tail[route] == at:
+                found.append(route)
+                head = compiled.head[route]
+                if compiled.strips[head].kind == "midi" and head not in seen:
+                    seen.add(head)
+                    waiting.append(head)
+    return found
+
+
+def _sounding(compiled: Compiled, strips: list[int]) -> list[tuple[int, int]]:
+    """The chains and the outlets of strips, as starts of paths."""
+    starts = []
+    for strip in dict.fromkeys(strips):
+        if compiled.strips[strip].kind != "midi":
+            starts.append((strip, -1))
+            starts += [(strip, outlet) for outlet in compiled.outlets_of.get(strip, ())]
+    return starts
+
+
+TAP_WORDS = {"pre-insert": "before its inserts", "pre-fader": "before its fader", "post-fader": ""}
+
+
+def hop_words(compiled: Compiled, route: int) -> str:
+    """A route as a step of a sentence: “sends to Hall at −14.0 dB, before its fader”."""
+    piece = compiled.routes[route]
+    name = compiled.strips[compiled.head[route]].name
+    words = {"feed": "feeds", "send": "sends to", "tie": "is tied to", "key": "keys", "midi": "plays"}[piece.kind]
+    level = "" if piece.gain_db == 0 else " at off" if piece.gain_db is None else f" at {_db(piece.gain_db)}"
+    tap = f", {TAP_WORDS[piece.tap]}" if TAP_WORDS[piece.tap] and piece.kind != "midi" else ""
+    return f"{words} {name}{level}{tap}"
+
+
+def _db(level_db: float) -> str:
+    return f"{level_db:+.1f} dB".replace("-", "−")
+
+
+def sentence(compiled: Compiled, path: Path) -> str:
+    """A path as one sentence."""
+    start = compiled.strips[path.start]
+    name = start.name if path.outlet < 0 else f"{start.name} {compiled.outlets[path.outlet][1].id}"
+    if not path.routes:
+        return f"{name} is an endpoint itself"
+    return f"{name} " + ", which ".join(hop_words(compiled, route) for route in path.routes)
+
+
+def _blocker_json(blocker: Blocker) -> dict[str, Any]:
+    return {"kind": blocker.kind, "message": blocker.sentence, "strip": blocker.strip, "route": blocker.route}
+
+
+def as_json(compiled: Compiled, found: Trace) -> dict[str, Any]:
+    """The form of `trace --json`."""
+    namer = Blockers(compiled)
+    return {
+        "format": "intact-lattice.trace",
+        "version": 1,
+        "from": found.start,
+        "complete": found.complete,
+        "midi_routes": list(found.notes),
+        "paths": [
+            {
+                "sentence": sentence(compiled, path),
+                "strips": [compiled.strips[strip].id for strip in path.strips(compiled)],
+                "from_outlet": compiled.outlets[path.outlet][1].id if path.outlet >= 0 else None,
+                "hops": [_hop_json(compiled, namer, route) for route in path.routes],
+                "blocked": bool(path.blockers),
+                "blockers": [_blocker_json(blocker) for blocker in path.blockers],
+            }
+            for path in found.paths
+        ],
+    }
+
+
+def _hop_json(compiled: Compiled, namer: Blockers, route: int) -> dict[str, Any]:
+    piece = compiled.routes[route]
+    return {
+        "route": piece.id,
+        "kind": piece.kind,
+        "from": piece.from_strip,
+        "tap": piece.tap,
+        "to": piece.to,
+        "gain_db": piece.gain_db,
+        "blockers": [_blocker_json(blocker) for blocker in namer.on_route(route)],
+    }
