@@ -37,16 +37,22 @@ def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="lattice", description="Maps and checks session templates.")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
 
-    def command(name: str, run: Callable[[argparse.Namespace], int], words: str, *, file: bool = True) -> argparse.ArgumentParser:
+    def command(
+        name: str, run: Callable[[argparse.Namespace], int], words: str, *, file: bool = True
+    ) -> argparse.ArgumentParser:
         added = commands.add_parser(name, help=words, description=words)
         added.set_defaults(run=run)
         if file:
-            added.add_argument("file", metavar="FILE", help="a document (.json), a track sheet (.csv), or - for standard input")
+            added.add_argument(
+                "file", metavar="FILE", help="a document (.json), a track sheet (.csv), or - for standard input"
+            )
         return added
 
     audit = command("audit", _audit, "what is wrong with a template")
     audit.add_argument("--json", action="store_true", help="findings as JSON")
-    audit.add_argument("--fail-on", choices=("blocker", "warning", "note"), default="blocker", help="level that makes exit status 1")
+    audit.add_argument(
+        "--fail-on", choices=("blocker", "warning", "note"), default="blocker", help="level that makes exit status 1"
+    )
     audit.add_argument("--times", action="store_true", help="add times to the JSON: medians of 5 runs")
     trace = command("trace", _trace, "the ways sound takes from a strip")
     trace.add_argument("--from", dest="start", required=True, metavar="ID", help="strip, or strip/outlet")
@@ -116,7 +122,10 @@ def _audit(options: argparse.Namespace) -> int:
             print(f"{state:8} {finding.code:22} {finding.message}")
             for line in finding.evidence:
                 print(f"{'':31} {line}")
-        counts = ", ".join(f"{number} {word}" + ("s" if number != 1 and word != "waived" else "") for word, number in result.summary.items())
+        counts = ", ".join(
+            f"{number} {word}" + ("s" if number != 1 and word != "waived" else "")
+            for word, number in result.summary.items()
+        )
         print(f"{template.name}: {len(template.strips)} strips, {len(template.routes)} routes; {counts}")
     return 1 if result.at_least(options.fail_on) else 0
 
@@ -185,11 +194,16 @@ def _convert(options: argparse.Namespace) -> int:
 
 def convert(template: Template, form: str) -> bytes:
     """The template in one of CONVERSIONS."""
-    from lattice.formats import document_json, graph_forms, track_sheet  # noqa: PLC0415
+    from lattice.formats import document_json, graph_forms, track_sheet_writer  # noqa: PLC0415
 
     if form == "svg":
         return _svg(template)
-    writers = {"json": document_json.dump, "csv": track_sheet.dump, "graphml": graph_forms.graphml, "dot": graph_forms.dot}
+    writers = {
+        "json": document_json.dump,
+        "csv": track_sheet_writer.dump,
+        "graphml": graph_forms.graphml,
+        "dot": graph_forms.dot,
+    }
     return writers[form](template)
 
 
@@ -201,7 +215,10 @@ def _svg(template: Template) -> bytes:
 
     compiled = Compiled(template)
     sheet = draw(compiled, LoopGraph(compiled).feedback, (), Slots())
-    facts = (("Strips, routes", f"{len(template.strips)} {len(template.routes)}"), ("Rate", f"{template.sample_rate_hz} Hz"))
+    facts = (
+        ("Strips, routes", f"{len(template.strips)} {len(template.routes)}"),
+        ("Rate", f"{template.sample_rate_hz} Hz"),
+    )
     return render(sheet, facts, template.name, standalone=True).encode()
 
 

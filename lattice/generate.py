@@ -19,7 +19,22 @@ SECTION_WORDS = (
     "Narration", "Glass", "Frame drums", "Choir", "Strings", "Brass", "Woodwind", "Keys", "Pulse", "Shore",
     "Harbour", "Wind", "Engine", "Bells", "Signals", "Crowd", "Machines", "Rain", "Footsteps", "Atmos",
 )  # fmt: skip
-VOICE_WORDS = ("high", "low", "near", "far", "left", "right", "soft", "hard", "dry", "wide", "double", "room", "main", "spot")
+VOICE_WORDS = (
+    "high",
+    "low",
+    "near",
+    "far",
+    "left",
+    "right",
+    "soft",
+    "hard",
+    "dry",
+    "wide",
+    "double",
+    "room",
+    "main",
+    "spot",
+)
 COLOURS = ("#8a4b2d", "#3f6b4a", "#6a5790", "#2d6488", "#8a7a2d", "#7a3f52", "#4f6f7a", "#6b6b6b")
 LEAST_STRIPS = 12
 PER_SECTION = 26
@@ -70,7 +85,13 @@ def _ends(pieces: _Pieces) -> None:
     pieces.strip("phones", "Phones", "bus", layout="stereo")
     pieces.strip("out-phones", "Out 3–4", "output", layout="stereo", io=[3, 4])
     pieces.strip("click", "Click", "audio", tags=["click"])
-    for start, end in (("music", "mix"), ("effects", "mix"), ("mix", "print-mix"), ("mix", "out-main"), ("phones", "out-phones")):
+    for start, end in (
+        ("music", "mix"),
+        ("effects", "mix"),
+        ("mix", "print-mix"),
+        ("mix", "out-main"),
+        ("phones", "out-phones"),
+    ):
         pieces.route("feed", start, end)
     pieces.route("feed", "click", "phones")
     pieces.stems.append({"id": "st-mix", "name": "Mix", "role": "mix", "strip": "mix", "print": "print-mix"})
@@ -103,7 +124,14 @@ def _section(pieces: _Pieces, number: int, size: int) -> None:
 
 
 def _bus_chain(pieces: _Pieces, bus: str) -> list[dict[str, Any]]:
-    comp = {"id": f"{bus}-comp", "name": "Glue", "type": "compressor", "latency_samples": 64, "threshold_db": -18.0, "ratio": 2.0}
+    comp = {
+        "id": f"{bus}-comp",
+        "name": "Glue",
+        "type": "compressor",
+        "latency_samples": 64,
+        "threshold_db": -18.0,
+        "ratio": 2.0,
+    }
     if bus.startswith("s") and int(bus[1:].partition("-")[0]) % 5 == 2:
         comp = {**comp, "key": "external"}
     return [{"id": f"{bus}-eq", "name": "Tone", "type": "eq"}, comp]
@@ -121,7 +149,13 @@ def _instrument(pieces: _Pieces, number: int, name: str) -> None:
     pieces.route("feed", sampler, f"s{number}-bus")
     for n, outlet in enumerate(outlets[1:], start=2):
         listener = pieces.strip(
-            f"s{number}-take{n}", f"{name} take {n}", "audio", layout="stereo", section=f"s{number}", source=None, monitor="always"
+            f"s{number}-take{n}",
+            f"{name} take {n}",
+            "audio",
+            layout="stereo",
+            section=f"s{number}",
+            source=None,
+            monitor="always",
         )
         pieces.route("feed", sampler, listener, from_outlet=outlet["id"])
         pieces.route("feed", listener, f"s{number}-bus")
@@ -134,7 +168,9 @@ def _track(pieces: _Pieces, number: int, name: str, position: int, *, has_hall: 
     track = f"s{number}-t{position}"
     word = VOICE_WORDS[position % len(VOICE_WORDS)]
     layout = chance.choice(("mono", "mono", "stereo"))
-    inserts = [{"id": f"{track}-eq", "name": "Low cut", "type": "eq", "low_cut_hz": float(chance.choice((15, 150, 180)))}]
+    inserts = [
+        {"id": f"{track}-eq", "name": "Low cut", "type": "eq", "low_cut_hz": float(chance.choice((15, 150, 180)))}
+    ]
     if chance.random() < 0.4:
         latency = chance.choice((0, 32, 64, 128))
         inserts.append({

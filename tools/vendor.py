@@ -78,7 +78,12 @@ def sprite() -> None:
 
 def manifest() -> list[dict[str, object]]:
     return [
-        {"package": package, "version": version, "licence": licence, "sha256": {here: sha256(VENDOR / here) for here in files.values()}}
+        {
+            "package": package,
+            "version": version,
+            "licence": licence,
+            "sha256": {here: sha256(VENDOR / here) for here in files.values()},
+        }
         for package, version, licence, files in PACKAGES
     ]
 

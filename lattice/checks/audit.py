@@ -5,7 +5,16 @@ from __future__ import annotations
 from collections import Counter
 from dataclasses import dataclass, replace
 
-from lattice.checks import continuity, double_path, hygiene, loops  # noqa: F401 - importing registers the checks
+# Importing a module registers its checks; this is their order in a report.
+from lattice.checks import (  # noqa: F401
+    continuity,
+    double_path,
+    hygiene,
+    loops,
+    outlets,
+    stray,
+    triggers,
+)
 from lattice.checks.finding import SEVERITIES, Finding
 from lattice.checks.registry import CHECKS, code_order
 from lattice.checks.scene import Scene
@@ -28,7 +37,7 @@ class Audit:
 
     def at_least(self, severity: str) -> bool:
         """Whether an open finding is of this severity or worse."""
-        worse = SEVERITIES[: SEVERITIES.index(severity) + 1]  # type: ignore[arg-type]
+        worse = SEVERITIES[: SEVERITIES.index(severity) + 1]
         return any(self.summary[level] for level in worse)
 
 

@@ -62,7 +62,9 @@ class _Ways:
     def _entered_twice(self, start: int, join: int) -> bool:
         """Two ways end by two routes; most strips behind a join are entered by one."""
         compiled, route_ok = self.scene.compiled, self.scene.unblocked.route_ok
-        reached = {start}.union(*(self._reached(compiled.head[r], compiled.routes[r].kind == "send") for r in self.outs[start]))
+        reached = {start}.union(
+            *(self._reached(compiled.head[r], compiled.routes[r].kind == "send") for r in self.outs[start])
+        )
         return sum(route_ok[route] and compiled.tail[route] in reached for route in compiled.ins[join]) > 1
 
     def _meeting(self, hops: tuple[tuple[int, bool], ...]) -> tuple[int, ...]:
@@ -87,11 +89,16 @@ class _Ways:
 
     def paths(self, start: int, end: int) -> list[list[int]]:
         """Ways from `start` to `end` that pass no strip twice, at most MOST_PATHS."""
-        compiled, found = self.scene.compiled, []
+        compiled = self.scene.compiled
+        found: list[list[int]] = []
         towards = self._towards(end)
 
         def walk(at: int, sent: bool, routes: list[int], passed: set[int]) -> None:
-            options = self.onward(at, sent=sent) if routes else ((r, compiled.routes[r].kind == "send") for r in self.outs[at])
+            options = (
+                self.onward(at, sent=sent)
+                if routes
+                else ((r, compiled.routes[r].kind == "send") for r in self.outs[at])
+            )
             for route, after in options:
                 head = compiled.head[route]
                 if len(found) == MOST_PATHS or head in passed or head not in towards:
@@ -123,8 +130,8 @@ def double_path(scene: Scene) -> Iterator[Finding]:
     ways = _Ways(scene)
     carried = scene.sounds.leaves
     for start, routes in enumerate(ways.outs):
-        if len(routes) < 2 or not carried[start]:
-            continue
+        if len(routes) < 2 or not carried[start] or "pop" in scene.strip(start).tags:
+            continue  # a sync pop belongs in every stem, and so comes to the mix by each of them
         for join in ways.joins(start):
             pair = _loudest_pair(scene, ways.paths(start, join))
             if pair is not None:
@@ -173,8 +180,6 @@ def _finding(scene: Scene, start: int, join: int, one: list[int], other: list[in
     compiled = scene.compiled
     between = [compiled.head[route] for path in (one, other) for route in path[:-1]]
     ways = [scene.hops(Path(start, tuple(path))) for path in (one, other)]
-    second = compiled.routes[other[0]]
-    label = f"Remove the {second.kind} to {scene.name(compiled.head[other[0]])}"
     return Finding(
         code="route.double-path",
         severity="warning",
@@ -182,5 +187,18 @@ def _finding(scene: Scene, start: int, join: int, one: list[int], other: list[in
         strips=scene.ids([start, join, *between]),
         routes=scene.route_ids([*one, *other]),
         evidence=tuple(ways),
-        remedies=(Remedy(label, (Step("remove_routes", {"routes": [second.id]}),)),),
+        remedies=_remedies(scene, start, (one[0], other[0])),
     )
+
+
+def _remedies(scene: Scene, start: int, hops: tuple[int, int]) -> tuple[Remedy, ...]:
+    """Remove one of the two first routes; first the one that goes past the bus of the strip's section."""
+    section = scene.sections.get(scene.strip(start).section or "")
+    bus = section.bus if section else None
+    past_the_bus_first = sorted(hops, key=lambda route: scene.compiled.routes[route].to == bus)
+    found = []
+    for route in past_the_bus_first:
+        piece = scene.compiled.routes[route]
+        remove = Step("remove_routes", {"routes": [piece.id]})
+        found.append(Remedy(f"Remove the {piece.kind} to {scene.name(scene.compiled.head[route])}", (remove,)))
+    return tuple(found)

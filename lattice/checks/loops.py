@@ -36,7 +36,8 @@ def _audio(scene: Scene, loop: Loop) -> Finding:
         code="loop.audio",
         severity=_severity(breaking),
         message=f"{_subject(scene, loop)} {_verdict(round_db, group_db)}, every {repeat_ms:.1f} ms",
-        **_ids(scene, loop),
+        strips=scene.ids(loop.strips),
+        routes=_routes(scene, loop),
         figures={"loop_gain_db": _figure(round_db), "group_gain_db": _figure(group_db), "repeat_ms": repeat_ms},
         evidence=(_round(scene, loop), *states, *_rest(loop)),
         remedies=_remedies(scene, loop),
@@ -78,9 +79,10 @@ def _rest(loop: Loop) -> tuple[str, ...]:
     return (f"{more} more route{'s' if more > 1 else ''} in the same knot",) if more else ()
 
 
-def _ids(scene: Scene, loop: Loop) -> dict[str, tuple[str, ...]]:
-    rest = [route for route in loop.group if route not in loop.cycle]
-    return {"strips": scene.ids(loop.strips), "routes": scene.route_ids([*loop.cycle, *rest])}
+def _routes(scene: Scene, loop: Loop) -> tuple[str, ...]:
+    """The cycle's routes in its order, then the rest of the group's."""
+    in_cycle = set(loop.cycle)
+    return scene.route_ids([*loop.cycle, *(route for route in loop.group if route not in in_cycle)])
 
 
 def _breaking(scene: Scene, loop: Loop) -> list[Blocker]:
@@ -114,9 +116,13 @@ def _remedies(scene: Scene, loop: Loop) -> tuple[Remedy, ...]:
     if not cut:
         return ()
     first = scene.compiled.routes[cut[0]]
-    what = f"the {first.kind} from {scene.name(scene.compiled.tail[cut[0]])} to {scene.name(scene.compiled.head[cut[0]])}"
+    what = (
+        f"the {first.kind} from {scene.name(scene.compiled.tail[cut[0]])} to {scene.name(scene.compiled.head[cut[0]])}"
+    )
     label = f"Disable {what}" if len(cut) == 1 else f"Disable {len(cut)} feedback routes"
-    steps = tuple(Step("change_route", {"route": route, "changes": {"enabled": False}}) for route in scene.route_ids(cut))
+    steps = tuple(
+        Step("change_route", {"route": route, "changes": {"enabled": False}}) for route in scene.route_ids(cut)
+    )
     return (Remedy(label, steps),)
 
 
@@ -129,7 +135,8 @@ def _other(scene: Scene, loop: Loop) -> Finding:
         code=code,
         severity="warning",
         message=f"{_subject(scene, loop)} {tail}",
-        **_ids(scene, loop),
+        strips=scene.ids(loop.strips),
+        routes=_routes(scene, loop),
         figures={"repeat_ms": _repeat_ms(scene, loop)},
         evidence=(_round(scene, loop), *_rest(loop)),
         remedies=_remedies(scene, loop),
@@ -142,10 +149,11 @@ def delay_feedback(scene: Scene) -> Iterator[Finding]:
     for strip in scene.template.strips:
         for insert in strip.inserts:
             if insert.type == "delay" and insert.feedback >= 1:
+                name = f"{insert.name or insert.id} on {strip.name}"
                 yield Finding(
                     code="loop.insert",
                     severity="blocker",
-                    message=f"{insert.name or insert.id} on {strip.name} repeats for ever: its feedback is {insert.feedback:g}",
+                    message=f"{name} repeats for ever: its feedback is {insert.feedback:g}",
                     strips=(strip.id,),
                     inserts=(insert.id,),
                     evidence=("a feedback of 1 or more never dies away",),

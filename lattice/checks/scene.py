@@ -90,6 +90,15 @@ class Scene:
                 if self.unblocked.outlet_sounds(outlet):
                     yield number, outlet
 
+    def outlets_without_route(self) -> Iterator[int]:
+        """Open outlets beyond the main one that no route leaves, of strips that are meant to be heard."""
+        keyed = {self.compiled.outlet[route] for route in self.compiled.keys}
+        for number, (strip, outlet) in enumerate(self.compiled.outlets):
+            piece = self.strip(strip)
+            meant = piece.in_service and not {"spare", "backup"} & set(piece.tags)
+            if meant and outlet.open and not self.compiled.outlet_outs[number] and number not in keyed:
+                yield number
+
     def strip(self, number: int) -> Strip:
         return self.compiled.strips[number]
 
@@ -124,3 +133,8 @@ class Scene:
     def evidence(self, path: Path) -> tuple[str, ...]:
         """A path and, in order, what blocks it."""
         return (self.hops(path), *(f"blocked: {blocker.sentence}" for blocker in path.blockers))
+
+    def names(self, numbers: list[int]) -> str:
+        """Names in a row, each once; beyond five, how many more."""
+        names = list(dict.fromkeys(self.name(number) for number in numbers))
+        return ", ".join(names[:5]) + (f" and {len(names) - 5} more" if len(names) > 5 else "")

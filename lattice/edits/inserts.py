@@ -24,7 +24,9 @@ def change_insert(template: Template, insert: str, changes: dict[str, Any]) -> T
     """One insert with some fields changed (plain values)."""
     index, at = _place(template, insert)
     strip = template.strips[index]
-    return with_strip(template, index, replace(strip, inserts=put(strip.inserts, at, changed(strip.inserts[at], changes))))
+    return with_strip(
+        template, index, replace(strip, inserts=put(strip.inserts, at, changed(strip.inserts[at], changes)))
+    )
 
 
 def move_insert(template: Template, insert: str, to: int) -> Template:

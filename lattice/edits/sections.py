@@ -52,5 +52,7 @@ def remove_sections(template: Template, sections: list[str]) -> Template:
         strips=tuple(
             replace(strip, section=kept(strip.section)) if strip.section in gone else strip for strip in template.strips
         ),
-        rules=tuple(kept_rule for rule in template.rules if (kept_rule := rule_without(rule, {f"section:{s}" for s in gone}))),
+        rules=tuple(
+            kept_rule for rule in template.rules if (kept_rule := rule_without(rule, {f"section:{s}" for s in gone}))
+        ),
     )

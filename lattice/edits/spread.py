@@ -37,7 +37,9 @@ def spread(
         taken.add(new_id)
         new.append(made(Strip, {**strip, "id": new_id, "name": name}))
     section = new[0].section
-    at = max((n + 1 for n, known in enumerate(template.strips) if known.section == section), default=len(template.strips))
+    at = max(
+        (n + 1 for n, known in enumerate(template.strips) if known.section == section), default=len(template.strips)
+    )
     template = replace(template, strips=(*template.strips[:at], *new, *template.strips[at:]))
     wanted = [*([{"kind": "feed", "to": feed}] if feed else []), *(sends or [])]
     return replace(template, routes=(*template.routes, *_routes(template, new, wanted))) if wanted else template

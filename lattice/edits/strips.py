@@ -64,7 +64,9 @@ def remove_strips(template: Template, strips: list[str]) -> Template:
             for choice in template.choices
             for kept in [tuple(member for member in choice.members if member.partition("/")[0] not in gone)]
         ),
-        rules=tuple(kept for rule in template.rules if (kept := rule_without(rule, {f"strip:{strip}" for strip in gone}))),
+        rules=tuple(
+            kept for rule in template.rules if (kept := rule_without(rule, {f"strip:{strip}" for strip in gone}))
+        ),
     )
 
 
@@ -73,7 +75,8 @@ def _stems_without(stems: tuple[Stem, ...], gone: frozenset[str]) -> tuple[Stem,
     kept: Iterable[Stem] = (stem for stem in stems if stem.id not in lost)
     kept = (replace(stem, print=None) if stem.print in gone else stem for stem in kept)
     return tuple(
-        replace(stem, of=tuple(part for part in stem.of if part not in lost)) if lost & set(stem.of) else stem for stem in kept
+        replace(stem, of=tuple(part for part in stem.of if part not in lost)) if lost & set(stem.of) else stem
+        for stem in kept
     )
 
 

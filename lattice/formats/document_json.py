@@ -9,7 +9,7 @@ from functools import lru_cache
 from typing import Any, get_args
 
 import msgspec
-from msgspec import UNSET, NODEFAULT
+from msgspec import NODEFAULT, UNSET
 
 from lattice.errors import DocumentError, Problem
 from lattice.model import schema
@@ -93,7 +93,9 @@ def _beyond_types(plain: Any) -> list[str]:
         template = msgspec.convert(good, Template)
     except msgspec.ValidationError:
         return []
-    return [said for said in problems(template) if not stand_ins & set(re.findall(r"[a-z0-9-]+", said.split(":", 1)[-1]))]
+    return [
+        said for said in problems(template) if not stand_ins & set(re.findall(r"[a-z0-9-]+", said.split(":", 1)[-1]))
+    ]
 
 
 def _mended(entry: Any, kind: type[msgspec.Struct], stand_ins: set[str]) -> dict[str, Any]:
@@ -102,10 +104,16 @@ def _mended(entry: Any, kind: type[msgspec.Struct], stand_ins: set[str]) -> dict
         return dict(entry)
     fields = {field.encode_name: field for field in msgspec.structs.fields(kind)}
     entry = entry if isinstance(entry, dict) else {}
-    fit = {name: entry[name] for name in fields if name in entry and not any(schema.problems(entry[name], fields[name].type))}
+    fit = {
+        name: entry[name]
+        for name in fields
+        if name in entry and not any(schema.problems(entry[name], fields[name].type))
+    }
     for name, field in fields.items():
         if field.required and name not in fit:
-            fit[name] = {"kind": "feed" if kind is Route else "audio" if kind is Strip else "passes"}.get(name, STAND_IN)
+            fit[name] = {"kind": "feed" if kind is Route else "audio" if kind is Strip else "passes"}.get(
+                name, STAND_IN
+            )
     if fit["id"] == STAND_IN:
         fit["id"] = f"{STAND_IN}-{len(stand_ins)}"
     stand_ins.add(fit["id"])

@@ -16,7 +16,7 @@ def graphml(template: Template) -> bytes:
     out = ['<?xml version="1.0" encoding="UTF-8"?>', '<graphml xmlns="http://graphml.graphdrawing.org/xmlns">']
     for what, keys in (("node", NODE_KEYS), ("edge", EDGE_KEYS)):
         out += [f'<key id="{what}-{key}" for="{what}" attr.name="{key}" attr.type="string"/>' for key in keys]
-    out.append(f"<graph id={quoteattr(template.name)} edgedefault=\"directed\">")
+    out.append(f'<graph id={quoteattr(template.name)} edgedefault="directed">')
     for strip in template.strips:
         out.append(f"<node id={quoteattr(strip.id)}>{_data('node', NODE_KEYS, strip)}</node>")
     for route in template.routes:
@@ -27,7 +27,9 @@ def graphml(template: Template) -> bytes:
 
 def _data(what: str, keys: tuple[str, ...], piece: object) -> str:
     values = ((key, getattr(piece, key)) for key in keys)
-    return "".join(f'<data key="{what}-{key}">{escape(_word(value))}</data>' for key, value in values if value is not None)
+    return "".join(
+        f'<data key="{what}-{key}">{escape(_word(value))}</data>' for key, value in values if value is not None
+    )
 
 
 def _word(value: object) -> str:

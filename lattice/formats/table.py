@@ -22,7 +22,9 @@ def decode(data: bytes) -> str:
         text = data.decode("utf-16" if wide else "utf-8-sig")
     except UnicodeDecodeError as wrong:
         row = data[: wrong.start].count(b"\n") + 1
-        raise DocumentError([f"row {row}: not UTF-8 text (byte 0x{data[wrong.start]:02x}); save the sheet as UTF-8"]) from None
+        raise DocumentError(
+            [f"row {row}: not UTF-8 text (byte 0x{data[wrong.start]:02x}); save the sheet as UTF-8"]
+        ) from None
     if "\0" in text:
         raise DocumentError(["this is no text: it holds zero bytes"])
     return text

@@ -117,7 +117,11 @@ class _Reader:
             known = [column if column in COLUMNS else "" for column in header]
             for position, column in enumerate(header):
                 if column and (column not in COLUMNS or column in header[:position]):
-                    sentence = "is there twice" if column in header[:position] else f"unknown column; known are {', '.join(COLUMNS)}"
+                    sentence = (
+                        "is there twice"
+                        if column in header[:position]
+                        else f"unknown column; known are {', '.join(COLUMNS)}"
+                    )
                     self.problems.append(SheetProblem(first + 1, self.lines[first][position], sentence))
             body = self.lines[first + 1 :]
             offset = first + 2
@@ -126,16 +130,20 @@ class _Reader:
         taken: set[str] = set()
         for number, line in enumerate(body, start=offset):
             if line:
-                self._row(_Row(number, {column: cell for column, cell in zip(known, line, strict=False) if column}), taken)
+                self._row(
+                    _Row(number, {column: cell for column, cell in zip(known, line, strict=False) if column}), taken
+                )
         if not self.rows and not self.problems:
             raise DocumentError(["the sheet has a header and no rows"])
 
     def _row(self, row: _Row, taken: set[str]) -> None:
         name = row.cells.get("name") or row.cells.get("id", "")
         if not name:
-            return self._problem(row, "name", "is empty; the row is left out")
+            self._problem(row, "name", "is empty; the row is left out")
+            return
         if len(name) > 500:
-            return self._problem(row, "name", "is longer than 500 characters; the row is left out")
+            self._problem(row, "name", "is longer than 500 characters; the row is left out")
+            return
         wanted = row.cells.get("id", "")
         if wanted and slug(wanted) != wanted:
             self._problem(row, "id", f"“{wanted}” is not an id: a–z, 0–9 and -; one is made from the name")
@@ -178,11 +186,11 @@ class _Reader:
             return "output" if row.cells.get("io") else "return"
         return "input" if row.cells.get("io") else "audio"
 
-    def _strip(self, row: _Row, kind: str) -> Strip:
+    def _strip(self, row: _Row, kind: Any) -> Strip:
         return Strip(
             id=row.id,
             name=row.cells["name"],
-            kind=kind,  # type: ignore[arg-type] - checked against KINDS
+            kind=kind,
             layout=self._cell(row, "layout", _layout, "mono"),
             section=self._section(row.cells.get("section", "")),
             tags=tuple(dict.fromkeys(row.cells.get("tags", "").replace(";", " ").replace(",", " ").lower().split())),
@@ -246,13 +254,15 @@ class _Reader:
         try:
             gain = parse_db(level) if level else gain_db
         except ValueError as wrong:
-            return self._problem(row, column, str(wrong))
+            self._problem(row, column, str(wrong))
+            return
         target, insert = place.strip(), None
         if column == "keys":
             target, _slash, insert = (piece.strip() for piece in target.partition("/"))
         to = self.places.get(target) or self.places.get(target.casefold())
         if to is None:
-            return self._problem(row, column, f"there is no strip “{target}”")
+            self._problem(row, column, f"there is no strip “{target}”")
+            return
         kind = {"feed": "feed", "sends": "send", "keys": "key"}[column]
         route = Route(
             id=f"r{len(self.routes) + 1}", kind=kind, from_strip=row.id, to=to, gain_db=gain, tap=tap,  # type: ignore[arg-type]
@@ -281,10 +291,16 @@ class _Reader:
     def _with_routes(self, template: Template) -> Template:
         """The template with sections and with the routes that may be; the others are said."""
         strips = {strip.id: strip for strip in template.strips}
-        template = replace(template, sections=tuple(self._with_bus(section, strips) for section in self.sections.values()))
-        routes = []
+        template = replace(
+            template, sections=tuple(self._with_bus(section, strips) for section in self.sections.values())
+        )
+        routes: list[Route] = []
         for row, column, route in self.routes:
-            if sentences := route_sentences(template, route) if "midi" in (strips[row.id].kind, strips[route.to].kind) else []:
+            if (
+                sentences := route_sentences(template, route)
+                if "midi" in (strips[row.id].kind, strips[route.to].kind)
+                else []
+            ):
                 self._problem(row, column, sentences[0])
             else:
                 routes.append(replace(route, id=f"r{len(routes) + 1}"))
@@ -309,7 +325,9 @@ def _entries(text: str) -> Iterator[str]:
 def _layout(text: str) -> str:
     plain = text.lower().replace(" ", "")
     number = plain.removeprefix(DISCRETE)
-    if plain in NAMED or (plain != number and number.isdecimal() and 1 <= int(number) <= 64 and not number.startswith("0")):
+    if plain in NAMED or (
+        plain != number and number.isdecimal() and 1 <= int(number) <= 64 and not number.startswith("0")
+    ):
         return plain
     raise ValueError(f"“{text}” is not a layout: {', '.join(NAMED)} or discrete:1 to discrete:64")
 
@@ -318,45 +336,3 @@ def _yes_or_no(text: str) -> bool:
     if text.lower() in YES | NO:
         return text.lower() in YES
     raise ValueError(f"“{text}” is not yes or no")
-
-
-def dump(template: Template) -> bytes:
-    """The sheet of a template: everything its columns can say, one row a strip, in order."""
-    out = _Writer(template)
-    return table.write([list(COLUMNS), *(out.row(strip) for strip in template.strips)])
-
-
-class _Writer:
-    def __init__(self, template: Template) -> None:
-        self.sections = {section.id: section.name for section in template.sections}
-        self.routes: dict[str, list[Route]] = {}
-        self.inserts = {insert.id: insert for strip in template.strips for insert in strip.inserts}
-        for route in template.routes:
-            if route.from_outlet is None:
-                self.routes.setdefault(route.from_strip, []).append(route)
-
-    def row(self, strip: Strip) -> list[str]:
-        source = strip.source
-        levels = ("off", "off") if source is None else ("", "")
-        if isinstance(source, Source):
-            levels = (f"{source.peak_dbfs:g}", f"{source.rms_dbfs:g}")
-        return [
-            strip.id, strip.name, strip.kind, strip.layout, self.sections.get(strip.section or "", ""),
-            "; ".join(strip.tags), _level(strip.fader_db), f"{strip.pan:g}", "yes" if strip.mute else "no",
-            self._routed(strip, "feed"), self._routed(strip, "send"), self._routed(strip, "key"),
-            "; ".join(f"{i.type}:{i.latency_samples}" if i.latency_samples else i.type for i in strip.inserts),
-            ", ".join(str(channel) for channel in strip.io or ()), *levels, strip.note,
-        ]  # fmt: skip
-
-    def _routed(self, strip: Strip, kind: str) -> str:
-        return "; ".join(self._entry(route) for route in self.routes.get(strip.id, ()) if route.kind == kind)
-
-    def _entry(self, route: Route) -> str:
-        place = f"{route.to}/{route.to_insert}" if route.kind == "key" else route.to
-        plain_feed = route.kind == "feed" and route.gain_db == 0
-        tap = "" if route.tap == "post-fader" else f" {route.tap}"
-        return f"{place}{tap}" if plain_feed else f"{place}@{_level(route.gain_db)}{tap}"
-
-
-def _level(level_db: float | None) -> str:
-    return "off" if level_db is None else f"{level_db:g}"

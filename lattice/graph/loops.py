@@ -153,7 +153,9 @@ class LoopGraph:
         if needs == "audio":
             through = back_edges(inner)
         else:
-            through = [(node, there, route) for node, edges in inner.items() for there, route in edges if route in of_pass]
+            through = [
+                (node, there, route) for node, edges in inner.items() for there, route in edges if route in of_pass
+            ]
         if not through:
             return None
         cycle = self._turned(shortest_cycle(inner, through, self.rank))

@@ -81,9 +81,13 @@ class Blockers:
         if compiled.outlet[route] < 0 and compiled.stage[route] == POST:
             found += self.after_fader(compiled.tail[route])
         if not piece.enabled:
-            found.append(Blocker("disabled", f"the {piece.kind} from {tail.name} to {head.name} is disabled", tail.id, piece.id))
+            found.append(
+                Blocker("disabled", f"the {piece.kind} from {tail.name} to {head.name} is disabled", tail.id, piece.id)
+            )
         if piece.gain_db is None and not piece.automated:
-            found.append(Blocker("gain-off", f"the {piece.kind} from {tail.name} to {head.name} is at off", tail.id, piece.id))
+            found.append(
+                Blocker("gain-off", f"the {piece.kind} from {tail.name} to {head.name} is at off", tail.id, piece.id)
+            )
         if not head.in_service:
             found.append(_out_of_service(head.name, head.id))
         return found

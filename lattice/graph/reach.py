@@ -128,7 +128,9 @@ class Reach:
     def outlet_sounds(self, outlet: int) -> bool:
         """An outlet plays: it has a source, and (where states count) it is open on a strip in service."""
         strip, piece = self.compiled.outlets[outlet]
-        has_source = source_of(self.compiled.strips[strip], piece) is not None or "spare" in self.compiled.strips[strip].tags
+        has_source = (
+            source_of(self.compiled.strips[strip], piece) is not None or "spare" in self.compiled.strips[strip].tags
+        )
         return has_source and (not self.states or (piece.open and self.in_service[strip]))
 
     def forward(self, strips: Iterable[int], outlets: Iterable[int] = ()) -> Forward:

@@ -8,7 +8,7 @@ send counts as 0 dB where somebody asks what it would let through.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from lattice.graph.compiled import IN, POST, Compiled
 from lattice.model.document import Insert, Route, Strip
@@ -26,6 +26,9 @@ from lattice.model.units import SILENT_DB, decibels, gain
 
 DECORRELATING = frozenset({"reverb", "delay", "modulation"})
 TRANSPARENT = frozenset({"gain", "meter", "tuner"})
+
+
+Carried = tuple[Any, float]  # an array of gains and its level in dB
 
 
 class Gain(NamedTuple):
@@ -191,8 +194,8 @@ def _first_return_db(compiled: Compiled, group: Sequence[int], strip: int, order
     for route in group:
         outs.setdefault(compiled.tail[route], []).append(route)
     channels = channel_count(compiled.strips[strip].layout)
-    arrived: dict[int, tuple[np.ndarray, float]] = {}
-    back: list[tuple[np.ndarray, float]] = []
+    arrived: dict[int, Carried] = {}
+    back: list[Carried] = []
     for at in [strip, *order]:
         here = (np.eye(channels), 0.0) if at == strip else arrived.get(at)
         if here is None:
@@ -212,7 +215,7 @@ def _first_return_db(compiled: Compiled, group: Sequence[int], strip: int, order
     return decibels(radius) + total[1] if radius > 0 else SILENT_DB
 
 
-def _added(one: tuple, other: tuple) -> tuple:  # type: ignore[type-arg]
+def _added(one: Carried, other: Carried) -> Carried:
     """Sum of two (matrix, level in dB), at the louder level."""
     level_db = max(one[1], other[1])
     return one[0] * gain(one[1] - level_db) + other[0] * gain(other[1] - level_db), level_db
@@ -222,7 +225,10 @@ def _power_db(compiled: Compiled, group: Sequence[int], rounds: int) -> float:
     import numpy as np  # noqa: PLC0415
 
     steps = [
-        (route, chain_gain(compiled.strips[compiled.tail[route]], compiled.stage[route]).then(route_gain(compiled, route)))
+        (
+            route,
+            chain_gain(compiled.strips[compiled.tail[route]], compiled.stage[route]).then(route_gain(compiled, route)),
+        )
         for route in group
     ]
     top_db = max(step.level_db for _route, step in steps)

@@ -58,7 +58,7 @@ class Piece(msgspec.Struct, frozen=True, forbid_unknown_fields=True, gc=False):
     """Base of every piece of the document."""
 
 
-class Source(Piece, kw_only=True):
+class Source(Piece, frozen=True, kw_only=True):
     peak_dbfs: float = -6.0
     rms_dbfs: float = -18.0
 
@@ -66,19 +66,19 @@ class Source(Piece, kw_only=True):
 USUAL_SOURCE = Source()
 
 
-class Marker(Piece, kw_only=True):
+class Marker(Piece, frozen=True, kw_only=True):
     name: Label
     bar: int
 
 
-class Timeline(Piece, kw_only=True):
+class Timeline(Piece, frozen=True, kw_only=True):
     start_timecode: Timecode | None = None
     first_bar: int = 1
     pop_lead_s: float = 2.0
     markers: tuple[Marker, ...] = ()
 
 
-class Compensation(Piece, kw_only=True):
+class Compensation(Piece, frozen=True, kw_only=True):
     """The host's plug-in delay compensation."""
 
     mode: Literal["full", "off"] = "full"
@@ -88,7 +88,7 @@ class Compensation(Piece, kw_only=True):
     covers_prints: bool = True
 
 
-class Profile(Piece, kw_only=True):
+class Profile(Piece, frozen=True, kw_only=True):
     """What the delivery asks for."""
 
     name: str = "House"
@@ -106,7 +106,7 @@ class Profile(Piece, kw_only=True):
     total_latency_limit_ms: NotNegative | None = None
 
 
-class Machine(Piece, kw_only=True):
+class Machine(Piece, frozen=True, kw_only=True):
     id: Id
     name: Label
     kind: Literal["computer", "outboard"] = "computer"
@@ -125,7 +125,7 @@ class Machine(Piece, kw_only=True):
 MAIN_MACHINE = Machine(id="main", name="Main computer")
 
 
-class Section(Piece, kw_only=True):
+class Section(Piece, frozen=True, kw_only=True):
     id: Id
     name: Label
     colour: Colour | None = None
@@ -133,14 +133,14 @@ class Section(Piece, kw_only=True):
     bus: str | None = None
 
 
-class MidiIn(Piece, kw_only=True):
+class MidiIn(Piece, frozen=True, kw_only=True):
     """What an instrument receives."""
 
     ports: MidiPort = 1
     channels: Literal["all"] | tuple[MidiChannel, ...] = "all"
 
 
-class Outlet(Piece, kw_only=True):
+class Outlet(Piece, frozen=True, kw_only=True):
     id: Id
     name: Text = ""
     layout: Layout = "stereo"
@@ -149,7 +149,7 @@ class Outlet(Piece, kw_only=True):
     source: Source | None | UnsetType = UNSET
 
 
-class Part(Piece, kw_only=True):
+class Part(Piece, frozen=True, kw_only=True):
     id: Id
     name: Text = ""
     port: MidiPort = 1
@@ -158,7 +158,7 @@ class Part(Piece, kw_only=True):
     outlet: str | None = None
 
 
-class Insert(Piece, kw_only=True):
+class Insert(Piece, frozen=True, kw_only=True):
     id: Id
     name: Text = ""
     type: InsertType = "other"
@@ -187,7 +187,7 @@ class Insert(Piece, kw_only=True):
     memory_mb: NotNegative | None = None
 
 
-class Strip(Piece, kw_only=True):
+class Strip(Piece, frozen=True, kw_only=True):
     id: Id
     name: Label
     kind: StripKind
@@ -216,7 +216,7 @@ class Strip(Piece, kw_only=True):
     inserts: tuple[Insert, ...] = ()
 
 
-class Route(Piece, kw_only=True):
+class Route(Piece, frozen=True, kw_only=True):
     id: Id
     kind: RouteKind
     from_strip: str = field(name="from")
@@ -233,7 +233,7 @@ class Route(Piece, kw_only=True):
     channel: MidiChannel | None = None
 
 
-class Stem(Piece, kw_only=True):
+class Stem(Piece, frozen=True, kw_only=True):
     id: Id
     name: Label
     role: Literal["stem", "mix", "composite"] = "stem"
@@ -248,7 +248,7 @@ class Stem(Piece, kw_only=True):
     true_peak_dbtp: float | None = None
 
 
-class Choice(Piece, kw_only=True):
+class Choice(Piece, frozen=True, kw_only=True):
     id: Id
     name: Label
     members: tuple[str, ...] = ()
@@ -260,7 +260,7 @@ RuleKind = Literal[
 ]  # fmt: skip
 
 
-class Rule(Piece, kw_only=True):
+class Rule(Piece, frozen=True, kw_only=True):
     id: Id
     name: Label
     kind: RuleKind
@@ -270,17 +270,17 @@ class Rule(Piece, kw_only=True):
     channels: tuple[str | int, ...] | None = None
 
 
-class Waiver(Piece, kw_only=True):
+class Waiver(Piece, frozen=True, kw_only=True):
     fingerprint: str
     reason: Text = ""
     by: str = ""
     on: Date | None = None
 
 
-class Template(Piece, kw_only=True):
+class Template(Piece, frozen=True, kw_only=True):
     """One session template. Ids are unique in their list, insert ids in the document."""
 
-    format: Literal["intact-lattice.template"] = FORMAT
+    format: Literal["intact-lattice.template"] = "intact-lattice.template"
     version: Literal[1] = 1
     name: Name
     note: Text = ""

@@ -98,7 +98,9 @@ def _union(value: Any, types: tuple[mi.Type, ...], place: str) -> Iterator[Probl
     if value is None and any(isinstance(kind, mi.NoneType) for kind in types):
         return
     real = [kind for kind in types if not isinstance(kind, mi.NoneType | mi.CustomType)]
-    same_shape = [kind for kind in real if _shape(kind) is type(value) or (_shape(kind) is list and isinstance(value, tuple))]
+    same_shape = [
+        kind for kind in real if _shape(kind) is type(value) or (_shape(kind) is list and isinstance(value, tuple))
+    ]
     found = [list(_problems(value, kind, place)) for kind in same_shape or real]
     if found and all(found):
         yield from min(found, key=len)
@@ -119,7 +121,7 @@ def _shape(kind: mi.Type) -> type:
     return str
 
 
-def _leaf(value: Any, kind: mi.Type) -> str | None:
+def _leaf(value: Any, kind: mi.Type) -> str | None:  # noqa: PLR0911 - one return a kind of type
     match kind:
         case mi.BoolType():
             return None if isinstance(value, bool) else f"expected true or false, found {_word(value)}"
@@ -138,7 +140,7 @@ def _leaf(value: Any, kind: mi.Type) -> str | None:
     return None
 
 
-def _number(value: Any, kind: mi.IntType | mi.FloatType) -> str | None:
+def _number(value: Any, kind: mi.IntType | mi.FloatType) -> str | None:  # noqa: PLR0911 - one return a sentence
     wanted = "a whole number" if isinstance(kind, mi.IntType) else "a number"
     if isinstance(value, bool) or not isinstance(value, int | float):
         return f"expected {wanted}, found {_word(value)}"

@@ -13,9 +13,9 @@ from lattice.sheet.lines import BOX_HEIGHT, ROW, Lines, Xs, junctions, union
 from lattice.sheet.nodes import NO_SECTION, ROLE_NAMES, Node, NodeSet
 from lattice.sheet.slots import Rows, Slots
 
-BOX_WIDTH = 112.0
+BOX_WIDTH = 104.0
 LEFT, TOP = 34.0, 62.0  # of the frame's inside: zone letters, zone numbers and column heads stand outside
-LEAST_GUTTER = 26.0
+LEAST_GUTTER = 20.0
 FOOT = 128.0  # room below the bands for legend and title block
 LEAST_WIDTH = 900.0
 LAYOUT_SHORT = {"mono": "1", "stereo": "st"}
@@ -126,9 +126,7 @@ class _Drawing:
         bottom = max([TOP + self.rows.total * ROW, *(self._y(y) + 10 for y in self.lines.tracks)])
         boxes = tuple(self._box(node, bands, columns) for node in self.nodes.nodes.values())
         zone = {box.id: box.zone for box in boxes}
-        zone_of = {
-            strip.id: zone[self.nodes.node_of[number]] for number, strip in enumerate(self.compiled.strips)
-        }
+        zone_of = {strip.id: zone[self.nodes.node_of[number]] for number, strip in enumerate(self.compiled.strips)}
         lines, wires = self._lines()
         return Sheet(width, bottom + FOOT, columns, bands, boxes, lines, wires, zone_of)
 
@@ -164,7 +162,11 @@ class _Drawing:
         """One head for each role that is there, over all its sub-columns."""
         roles = sorted({role for role, _rank in self.nodes.columns})
         firsts = [min(c for c, (r, _rank) in enumerate(self.nodes.columns) if r == role) for role in roles]
-        edges = [LEFT] + [(self.xs.column_x[first] + self.xs.column_x[first - 1] + BOX_WIDTH) / 2 for first in firsts[1:]] + [width]
+        edges = (
+            [LEFT]
+            + [(self.xs.column_x[first] + self.xs.column_x[first - 1] + BOX_WIDTH) / 2 for first in firsts[1:]]
+            + [width]
+        )
         return tuple(
             Column(number + 1, ROLE_NAMES[role], edges[number], edges[number + 1] - edges[number])
             for number, role in enumerate(roles)
@@ -216,8 +218,19 @@ class _Drawing:
             layout = f"{channel_count(strip.layout)} ch"
         if strip.io:
             layout = f"{strip.io[0]}–{strip.io[-1]}" if len(strip.io) > 1 else str(strip.io[0])
+        if strip.kind == "midi":
+            layout = self._midi_channel(number)
         fader = "" if strip.kind == "midi" else f"{strip.fader_db or 0:.1f}".replace("-", "−")
-        return {"fader": state or fader, "layout": state or ("midi" if strip.kind == "midi" else layout), "routes": state or str(routes)}
+        return {"fader": state or fader, "layout": state or layout, "routes": state or str(routes)}
+
+    def _midi_channel(self, number: int) -> str:
+        """Port and channel of the first route from a midi strip, “2·1”; the port only where it is not 1."""
+        for route in self.compiled.midis:
+            if self.compiled.tail[route] == number:
+                piece = self.compiled.routes[route]
+                channel = "all" if piece.channel is None else str(piece.channel)
+                return f"{piece.port}·{channel}" if (piece.port or 1) > 1 else f"ch {channel}"
+        return ""
 
     def _lines(self) -> tuple[tuple[Line, ...], tuple[Wire, ...]]:
         lines, wires = [], []
@@ -230,7 +243,9 @@ class _Drawing:
                 wires.append(Wire(routes, link.kind, link.start, link.end, tuple(points), link.feedback))
             segments = union(paths)
             arrow = paths[0][-1] if trunk.feedback else None
-            lines.append(Line(trunk.key, trunk.kind, trunk.feedback, tuple(segments), tuple(junctions(segments)), arrow))
+            lines.append(
+                Line(trunk.key, trunk.kind, trunk.feedback, tuple(segments), tuple(junctions(segments)), arrow)
+            )
         return tuple(lines), tuple(wires)
 
 

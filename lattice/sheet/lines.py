@@ -18,7 +18,7 @@ BOX_HEIGHT = 18.0
 OUT = {"feed": 0.0, "tie": 0.0, "send": 3.0, "key": 7.0, "midi": -7.0}
 INTO = {"feed": -3.0, "tie": -3.0, "send": -6.0, "key": 6.0, "midi": 7.0}
 TRACK_OFFSETS = (10.6, 13.4)  # two tracks in the gap between two rows
-LANE = 6.0  # pixels between lanes of a gutter
+LANE = 4.8  # pixels between lanes of a gutter
 LANE_GAP = 8.0  # rows of one lane keep this much apart, in pixels
 
 
@@ -63,6 +63,7 @@ class Lines:
             top = node.row * ROW - BOX_HEIGHT / 2
             self.boxes[node.column].append((top, top + (node.rows - 1) * ROW + BOX_HEIGHT))
         self.tracks: dict[float, list[tuple[int, int]]] = defaultdict(list)  # y → (first, last gutter) in use
+        self.level = self._level_links()
         self.trunks = self._trunks()
         for trunk in self.trunks:
             self._track(trunk)
@@ -81,10 +82,23 @@ class Lines:
         return node.row * ROW + INTO[link.kind]
 
     def is_level(self, link: Link) -> bool:
-        """The one line from a box to the box beside it: straight, without a lane."""
-        start, end = self.nodes[link.start], self.nodes[link.end]
-        same_row = start.row + link.outlet_row == end.row
-        return same_row and link.kind in ("feed", "tie") and end.column == start.column + 1 and self.alone[link.kind, link.end] == 1
+        return (link.kind, link.start, link.end, link.outlet_row) in self.level
+
+    def _level_links(self) -> set[tuple[str, str, str, int]]:
+        """Single lines to a box on the same row with nothing between: straight, without a lane."""
+        into: dict[str, int] = defaultdict(int)
+        for link in self.links:
+            into[link.end] += link.kind in ("feed", "tie")
+        found = set()
+        for link in self.links:
+            start, end = self.nodes[link.start], self.nodes[link.end]
+            same_row = start.row + link.outlet_row == end.row and end.column > start.column
+            if link.kind in ("feed", "tie") and same_row and into[link.end] == 1:
+                y, gutters = self.start_y(link), (start.column + 1, end.column)
+                if self._is_free(y, *gutters):
+                    found.add((link.kind, link.start, link.end, link.outlet_row))
+                    self.tracks[y].append(gutters)
+        return found
 
     def start_gutter(self, link: Link) -> int:
         """Sound leaves to the right; notes leave to the left."""
@@ -106,7 +120,6 @@ class Lines:
         for link in self.links:
             into[link.kind, link.end] += 1
             out_of[link.kind, link.start] += 1
-        self.alone = into
         found: dict[str, Trunk] = {}
         for link in self.links:
             collects = into[link.kind, link.end] >= out_of[link.kind, link.start]
@@ -124,7 +137,8 @@ class Lines:
 
     def _track(self, trunk: Trunk) -> None:
         """The y on which a trunk crosses columns: the hub's own where that is free, else the nearest gap."""
-        gutters = {gutter for link in trunk.links for gutter in (self.start_gutter(link), self.end_gutter(link))}
+        bent = [link for link in trunk.links if not self.is_level(link)]
+        gutters = {gutter for link in bent for gutter in (self.start_gutter(link), self.end_gutter(link))} or {0}
         first, last = min(gutters), max(gutters)
         if first == last:
             return
@@ -133,7 +147,9 @@ class Lines:
         base = round(hub_y / ROW)
         for distance in range(400):
             rows = {base + distance, base - distance - 1} if not trunk.feedback else {base + distance}
-            options += sorted((row * ROW + offset for row in rows for offset in TRACK_OFFSETS), key=lambda y: abs(y - hub_y))
+            options += sorted(
+                (row * ROW + offset for row in rows for offset in TRACK_OFFSETS), key=lambda y: abs(y - hub_y)
+            )
             while options:
                 y = options.pop(0)
                 if y > -ROW and self._is_free(y, first, last):
@@ -229,7 +245,7 @@ class Xs:
         self.lane_x: list[float] = []
         x = left
         for gutter, lanes in enumerate(lines.lanes):
-            width = max(least_gutter if 0 < gutter < lines.columns else 14.0, (lanes + 1) * LANE + 6)
+            width = max(least_gutter if 0 < gutter < lines.columns else 14.0, (lanes + 1) * LANE + 3)
             self.lane_x.append(x + (width - (lanes - 1) * LANE) / 2)
             x += width
             if gutter < lines.columns:

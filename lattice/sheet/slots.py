@@ -51,7 +51,9 @@ class Rows:
             self.height[band] = self._band(band)
             self.total += self.height[band]
         self._free_strips()
-        self.total = max(self.total, *(int(node.row) + node.rows for node in nodes.nodes.values()), 1) if nodes.nodes else 1
+        self.total = (
+            max(self.total, *(int(node.row) + node.rows for node in nodes.nodes.values()), 1) if nodes.nodes else 1
+        )
 
     def _neighbours(self) -> dict[str, list[str]]:
         found: dict[str, list[str]] = defaultdict(list)
@@ -83,7 +85,8 @@ class Rows:
     def _capacity(self, band: str, sources: list[Node], instruments: list[Node]) -> int:
         """n strips and max(1, n/8) free rows, kept; a full band grows once, by the same measure."""
         most_beside = max(
-            (sum(node.rows for node in instruments if node.rank == rank) for rank in {n.rank for n in instruments}), default=0
+            (sum(node.rows for node in instruments if node.rank == rank) for rank in {n.rank for n in instruments}),
+            default=0,
         )
         needed = max(len(sources), most_beside, 1)
         kept = self.slots.capacity.get(band, 0)
@@ -105,7 +108,9 @@ class Rows:
                 node.row = self.top[band] + row
         middle = (height - 1) // 2
         for node in fresh:
-            candidates = sorted(range(height + len(fresh)), key=lambda row: (abs(row - middle), row) if centre else (0, row))
+            candidates = sorted(
+                range(height + len(fresh)), key=lambda row: (abs(row - middle), row) if centre else (0, row)
+            )
             row = next(row for row in candidates if row not in taken)
             taken[row] = node.id
             self.slots.row[node.id] = row
@@ -118,14 +123,23 @@ class Rows:
             row = self.slots.row.get(node.id)
             span = set(range(row, row + node.rows)) if row is not None else set()
             if row is None or span & taken or row + node.rows > height:
-                wanted = [int(self.nodes.nodes[other].row) - self.top[band] for other in self.neighbours[node.id]]
-                wanted_rows = [other for other in wanted if 0 <= other < height]
-                start = min(wanted_rows, default=0)
+                start = self._in_line(node, band, height)
                 options = sorted(range(height + node.rows), key=lambda at: (abs(at - start), at))
                 row = next(at for at in options if not set(range(at, at + node.rows)) & taken)
                 self.slots.row[node.id] = row
             taken |= set(range(row, row + node.rows))
             node.row = self.top[band] + row
+
+    def _in_line(self, node: Node, band: str, height: int) -> int:
+        """The row at which most outlets stand beside the strip that takes them."""
+        beside: dict[int, int] = defaultdict(int)
+        for link in self.nodes.links:
+            if link.start == node.id and self.nodes.nodes[link.end].role == SOURCES:
+                beside[int(self.nodes.nodes[link.end].row) - self.top[band] - link.outlet_row] += 1
+            elif link.end == node.id and self.nodes.nodes[link.start].role == SOURCES:
+                beside[int(self.nodes.nodes[link.start].row) - self.top[band]] += 0
+        fitting = [row for row in beside if 0 <= row <= height - node.rows]
+        return max(fitting, key=lambda row: (beside[row], -row), default=0)
 
     # strips of no band
 
@@ -153,11 +167,14 @@ class Rows:
         if node.id in self.slots.anchor:
             band, offset = self.slots.anchor[node.id]
             if band in self.top:
-                return self.top[band] + min(offset, float(self.height[band] - 1)) if offset >= 0 else float(self.top[band])
+                return (
+                    self.top[band] + min(offset, float(self.height[band] - 1)) if offset >= 0 else float(self.top[band])
+                )
             if not band:
                 return min(offset, float(max(self.total - 1, 0)))
         known = [centres[other] for other in self.neighbours[node.id] if other in centres]
-        return median(known) if known else float(max(self.total - 1, 0)) / 2
+        middle = median(known) if known else float(max(self.total - 1, 0)) / 2
+        return middle + 1 if node.role == RETURNS else middle  # a row beside the bus: its line passes straight
 
     def _anchor(self, row: float) -> tuple[str, float]:
         for band, top in self.top.items():

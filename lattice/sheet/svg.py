@@ -9,22 +9,29 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from xml.sax.saxutils import escape, quoteattr
 
-from lattice.sheet.drawing import BOX_WIDTH, TOP, Band, Box, Line, Sheet
+from lattice.sheet.drawing import BOX_WIDTH, Band, Box, Line, Sheet
 from lattice.sheet.text import cut
 
 TITLE_WIDTH, TITLE_ROW = 344.0, 26.0
 LEGEND = ("feed", "send", "key", "midi", "tie", "loop")
-MARKS = {"blocker": "M-6,-5 H6 L0,6 Z", "warning": "M0,-6.5 L6.5,0 L0,6.5 L-6.5,0 Z", "note": "M5.5,0 A5.5,5.5 0 1 1 -5.5,0 A5.5,5.5 0 1 1 5.5,0 Z"}
+FIGURES = ("layout", "fader", "routes")
+MARKS = {
+    "blocker": "M-6,-5 H6 L0,6 Z",
+    "warning": "M0,-6.5 L6.5,0 L0,6.5 L-6.5,0 Z",
+    "note": "M5.5,0 A5.5,5.5 0 1 1 -5.5,0 A5.5,5.5 0 1 1 5.5,0 Z",
+}
 
 STYLE = """
 svg{background:#F6F3EB;font-family:'Barlow Semi Condensed','Arial Narrow',sans-serif;font-size:12px;fill:#1E2930}
 .m{font-family:'IBM Plex Mono',monospace;font-size:10.5px}.q{fill:#5C6870}.frame,.tb{fill:none;stroke:#1E2930}
 .hair{stroke:#E6E0D2}.box rect{fill:#FBF9F4;stroke:#1E2930}.spare rect{stroke-dasharray:3 2}.out text{fill:#5C6870}
 .l{fill:none;stroke:#1E2930;stroke-width:1.2;stroke-linejoin:round}.send{stroke:#0B5F66;stroke-dasharray:5 3}
-.key{stroke:#8A5A00;stroke-dasharray:1.5 3}.midi{stroke:#4A6076;stroke-width:3.4}.midi-in{stroke:#F6F3EB;stroke-width:1.4}
+.key{stroke:#8A5A00;stroke-dasharray:1.5 3}.midi{stroke:#4A6076;stroke-width:3.4}
+.midi-in{stroke:#F6F3EB;stroke-width:1.4}
 .tie{stroke-dasharray:9 3 1.5 3}.loop{stroke:#A32A18;stroke-width:2.2}.dot{stroke:none;fill:#1E2930}
-.mark.blocker path{fill:#A32A18}.mark.warning path{fill:#8A5A00}.mark.note path{fill:#F6F3EB;stroke:#4A6076}
-.mark text{fill:#F6F3EB;font-size:8px;text-anchor:middle}.mark.note text{fill:#4A6076}.e{text-anchor:end}.fig-layout,.fig-routes{display:none}
+.hit{fill:none}.mark.blocker path{fill:#A32A18}.mark.warning path{fill:#8A5A00}
+.mark.note path{fill:#F6F3EB;stroke:#4A6076}
+.mark text{fill:#F6F3EB;font-size:8px;text-anchor:middle}.mark.note text{fill:#4A6076}.e{text-anchor:end}
 """
 
 
@@ -43,21 +50,30 @@ def render(
     title: str = "",
     marks: Mapping[str, Mark] | None = None,
     *,
+    figure: str = "layout",
     standalone: bool = False,
 ) -> str:
-    """The SVG text. `facts`: label and value of the title block's cells; `marks`: by box id."""
+    """The SVG text. `facts`: label and value of the title block's cells; `marks`: by box id.
+
+    `figure`: what stands at the right of a box, one of FIGURES.
+    """
     marks = marks or {}
-    out = [f'<svg xmlns="http://www.w3.org/2000/svg" id="sheet" class="sheet" width="{sheet.width:g}" height="{sheet.height:g}"']
-    out.append(f' viewBox="0 0 {sheet.width:g} {sheet.height:g}" role="group" aria-label={quoteattr("Map of " + title)}>')
+    out = [
+        '<svg xmlns="http://www.w3.org/2000/svg" id="sheet" class="sheet"'
+        f' width="{sheet.width:g}" height="{sheet.height:g}"'
+    ]
+    out.append(
+        f' viewBox="0 0 {sheet.width:g} {sheet.height:g}" role="group" aria-label={quoteattr("Map of " + title)}>'
+    )
     if standalone:
         out.append(f"<style>{STYLE}</style>")
     out += _frame(sheet)
     out.append('<g id="lines">')
     for line in sheet.lines:
         out += _line(line)
-    out.append('</g><g id="wires"></g><g id="boxes">')
+    out.append('</g><g id="overlay"></g><g id="boxes">')
     for box in sheet.boxes:
-        out += _box(box, marks.get(box.id))
+        out += _box(box, marks.get(box.id), figure)
     out.append("</g>")
     out += _legend(sheet)
     out += _title_block(sheet, facts, title)
@@ -81,7 +97,7 @@ def _frame(sheet: Sheet) -> list[str]:
 
 
 def _band(band: Band, right: float) -> list[str]:
-    middle, foot = band.y + band.height / 2, band.y + band.height
+    middle, foot = band.y + band.height / 2 + 8, band.y + band.height
     colour = f' style="fill:{band.colour}"' if band.colour else ""
     fold = "open" if band.folded else "fold"
     label = escape(band.name)
@@ -90,9 +106,9 @@ def _band(band: Band, right: float) -> list[str]:
         f'<rect class="edge" x="35" y="{band.y + 2:g}" width="4" height="{band.height - 4:g}"{colour}/>',
         f'<g class="band" data-section={quoteattr(band.id)} data-fold="{fold}"><title>{label}</title>'
         f'<rect class="hit" x="4" y="{band.y:g}" width="36" height="{band.height:g}"/>',
-        f'<text class="m q" x="14" y="{middle + 4:g}">{band.letter}</text>',
-        f'<text class="bandname q" transform="translate(30 {middle:g}) rotate(-90)" text-anchor="middle">'
-        f"{escape(cut(band.name, band.height - 6, 10))}</text></g>",
+        f'<text class="m q" x="22" y="{band.y + 14:g}" text-anchor="middle">{band.letter}</text>',
+        f'<text class="bandname q" transform="translate(26 {middle:g}) rotate(-90)" text-anchor="middle">'
+        f"{escape(cut(band.name, band.height - 22, 11))}</text></g>",
     ]
 
 
@@ -109,12 +125,19 @@ def _line(line: Line) -> list[str]:
     return out
 
 
-def _box(box: Box, mark: Mark | None) -> list[str]:
-    classes = ["box", box.kind, *(name for name in ("spare", "out") if getattr(box, name)), *([mark.severity] if mark else [])]
+def _box(box: Box, mark: Mark | None, figure: str) -> list[str]:
+    classes = [
+        "box",
+        f"k-{box.kind}",
+        *(name for name in ("spare", "out") if getattr(box, name)),
+        *([mark.severity] if mark else []),
+    ]
     described = f"{box.name}, {box.kind if box.strip else f'section of {len(box.members)} strips, folded'}, {box.zone}"
     described += f", finding {mark.number}" if mark else ""
+    band = f" data-band={quoteattr(box.band)}" if box.band else ""
     out = [
-        f'<g class="{" ".join(classes)}" id={quoteattr("b-" + box.id)} data-id={quoteattr(box.id)} data-zone="{box.zone}"'
+        f'<g class="{" ".join(classes)}" id={quoteattr("b-" + box.id)} data-id={quoteattr(box.id)}'
+        f' data-zone="{box.zone}"{band}'
         f' tabindex="-1" role="button" aria-label={quoteattr(described)}>'
     ]
     x, y = box.x, box.y
@@ -122,21 +145,23 @@ def _box(box: Box, mark: Mark | None) -> list[str]:
         out.append(f'<rect class="back" x="{x + 3:g}" y="{y - 3:g}" width="{BOX_WIDTH:g}" height="{box.height:g}"/>')
     out.append(f'<rect x="{x:g}" y="{y:g}" width="{BOX_WIDTH:g}" height="{box.height:g}"/>')
     if box.colour:
-        out.append(f'<rect class="edge" x="{x:g}" y="{y:g}" width="4" height="{box.height:g}" style="fill:{box.colour}"/>')
-    figure = max(len(text) for text in box.figures.values())
-    room = BOX_WIDTH - 14 - (6.4 * figure + 4 if figure and not box.outlets else 0) - (30 if box.outlets else 0)
-    out.append(f'<text x="{x + 8:g}" y="{y + 13:g}">{escape(cut(box.name, room))}</text>')
-    if box.outlets:
-        for middle, name, is_open in box.outlets:
-            state = "" if is_open else " shut"
-            out.append(f'<text class="m q e{state}" x="{x + BOX_WIDTH - 4:g}" y="{middle + 4:g}">{escape(name[:8])}</text>')
-    else:
-        for what, text in box.figures.items():
-            out.append(f'<text class="m q e fig-{what}" x="{x + BOX_WIDTH - 4:g}" y="{y + 13:g}">{escape(text)}</text>')
+        out.append(
+            f'<rect class="edge" x="{x:g}" y="{y:g}" width="4" height="{box.height:g}" style="fill:{box.colour}"/>'
+        )
+    shown = box.figures.get(figure, "")
+    beside = max((len(name[:8]) for _y, name, _open in box.outlets), default=len(shown))
+    room = BOX_WIDTH - 13 - (6.7 * beside + 2 if beside else 0)
+    out.append(f'<text x="{x + 8:g}" y="{y + 13.3:g}">{escape(cut(box.name, room))}</text>')
+    for middle, name, is_open in box.outlets:
+        state = "" if is_open else " shut"
+        out.append(f'<text class="m q e{state}" x="{x + BOX_WIDTH - 4:g}" y="{middle + 4:g}">{escape(name[:8])}</text>')
+    if shown and not box.outlets:
+        out.append(f'<text class="m q e" x="{x + BOX_WIDTH - 4:g}" y="{y + 13:g}">{escape(shown)}</text>')
     out.append(f"<title>{escape(box.name)} · {box.zone}</title>")
     if mark:
         out.append(
-            f'<g class="mark {mark.severity}" data-finding="{mark.fingerprint}" transform="translate({x:g} {y:g})">'
+            f'<g class="mark {mark.severity}" data-finding="{mark.fingerprint}"'
+            f' transform="translate({x:g} {y:g}) scale(1.25)">'
             f'<path d="{MARKS[mark.severity]}"/><text y="2.8">{mark.number}</text></g>'
         )
     out.append("</g>")
@@ -162,7 +187,10 @@ def _title_block(sheet: Sheet, facts: Sequence[tuple[str, str]], title: str) -> 
     rows = (len(facts) + 2) // 3
     x, y = sheet.width - 8 - TITLE_WIDTH, sheet.height - 8 - TITLE_ROW * (rows + 1)
     cell = TITLE_WIDTH / 3
-    out = [f'<g class="title-block"><rect class="tb" x="{x:g}" y="{y:g}" width="{TITLE_WIDTH:g}" height="{TITLE_ROW * (rows + 1):g}"/>']
+    out = [
+        f'<g class="title-block"><rect class="tb" x="{x:g}" y="{y:g}" width="{TITLE_WIDTH:g}"'
+        f' height="{TITLE_ROW * (rows + 1):g}"/>'
+    ]
     out.append(f'<text class="tb-title" x="{x + 8:g}" y="{y + 17:g}">{escape(cut(title, TITLE_WIDTH - 20, 14))}</text>')
     for index, (label, value) in enumerate(facts):
         left, top = x + cell * (index % 3), y + TITLE_ROW * (1 + index // 3)
@@ -173,4 +201,4 @@ def _title_block(sheet: Sheet, facts: Sequence[tuple[str, str]], title: str) -> 
     return out
 
 
-__all__ = ["Mark", "TOP", "render"]
+__all__ = ["FIGURES", "Mark", "render"]

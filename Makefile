@@ -1,0 +1,45 @@
+# Two commands: `make demo` and `make test`. Both set up what is missing and are safe to run again.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+ADDRESS ?= 127.0.0.1:8000
+SHELL := /bin/bash
+
+.PHONY: setup demo test lint browser requirements vendor
+
+setup: $(VENV)/.ready
+
+$(VENV)/.ready: requirements/dev.txt requirements/base.txt pyproject.toml
+	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Python 3.11 or newer is needed")'
+	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements/dev.txt
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	touch $@
+
+demo: setup
+	$(BIN)/python manage.py migrate --verbosity 0
+	@LATTICE_DEMO=1 $(BIN)/python manage.py demo --address http://$(ADDRESS)
+	@LATTICE_DEMO=1 $(BIN)/waitress-serve --listen=$(ADDRESS) --threads=6 web.config.wsgi:application
+
+browser:
+	@command -v chromium >/dev/null || { echo "Chromium is missing; installing Debian's package"; \
+	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq chromium; \
+	  else echo "This account may not install packages. Run: sudo apt-get install chromium" >&2; exit 1; fi; }
+
+lint: setup
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	$(BIN)/python tools/vendor.py --check
+	$(BIN)/python manage.py makemigrations --check --dry-run
+
+test: setup browser lint
+	$(BIN)/pytest -n 2
+
+requirements:
+	cd requirements && for name in base dev; do pip-compile --quiet --generate-hashes --allow-unsafe --strip-extras \
+	  --no-header --no-emit-index-url --no-emit-find-links --no-emit-trusted-host --output-file $$name.txt $$name.in; done
+
+vendor: setup
+	$(BIN)/python tools/vendor.py

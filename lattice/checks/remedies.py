@@ -1,0 +1,60 @@
+"""Remedies that several checks offer: feed a strip to its bus, open what blocks a path."""
+
+from __future__ import annotations
+
+from lattice.checks.finding import Remedy, Step
+from lattice.checks.scene import Scene
+from lattice.graph.paths import Blocker, Path
+
+
+def feed_remedies(scene: Scene, strip: int, outlet: int = -1) -> tuple[Remedy, ...]:
+    """Feed a strip to the bus of its section, or of the nearest section around it."""
+    piece = scene.strip(strip)
+    section = scene.sections.get(piece.section or "")
+    while section is not None and (section.bus is None or section.bus == piece.id):
+        section = scene.sections.get(section.parent or "")
+    if section is None or section.bus is None:
+        return ()
+    bus = scene.compiled.index[section.bus]
+    if scene.compiled.machine_of(bus) != scene.compiled.machine_of(strip) or leads_to(scene, bus, strip):
+        return ()
+    route = {"kind": "feed", "from": piece.id, "to": section.bus}
+    if outlet >= 0:
+        route["from_outlet"] = scene.compiled.outlets[outlet][1].id
+    return (Remedy(f"Feed it to {scene.name(bus)}", (Step("add_route", {"route": route}),)),)
+
+
+def leads_to(scene: Scene, start: int, end: int) -> bool:
+    """Whether a feed back from `end` to `start` would close a loop."""
+    return scene.downstream(start)[end]
+
+
+UNBLOCK: dict[str, tuple[str, dict[str, object]]] = {
+    "out-of-service": ("Put {name} into service", {"in_service": True}),
+    "mute": ("Unmute {name}", {"mute": False}),
+    "fader-off": ("Set the fader of {name} to 0 dB", {"fader_db": 0.0}),
+    "not-monitored": ("Let {name} monitor its input", {"monitor": "always"}),
+}
+
+
+def open_remedies(scene: Scene, path: Path) -> tuple[Remedy, ...]:
+    """One remedy that opens every blocker of a path; none where one of them cannot be opened by an edit."""
+    found = [_opening(scene, blocker) for blocker in path.blockers]
+    openings = [opening for opening in found if opening is not None]
+    if not openings or len(openings) < len(found):
+        return ()
+    labels = list(dict.fromkeys(label for label, _step in openings))
+    label = labels[0] if len(labels) == 1 else f"{labels[0]} and open {len(labels) - 1} more on the way"
+    return (Remedy(label, tuple(step for _label, step in openings)),)
+
+
+def _opening(scene: Scene, blocker: Blocker) -> tuple[str, Step] | None:
+    if blocker.route is not None:
+        changes: dict[str, object] = {"enabled": True} if blocker.kind == "disabled" else {"gain_db": 0.0}
+        label = "Enable the route" if blocker.kind == "disabled" else "Set the route to 0 dB"
+        return label, Step("change_route", {"route": blocker.route, "changes": changes})
+    strip = scene.compiled.index[blocker.strip]
+    if blocker.kind == "outlet-closed" or (blocker.kind == "not-monitored" and scene.compiled.passes_input[strip]):
+        return None
+    words, changes = UNBLOCK[blocker.kind]
+    return words.format(name=scene.name(strip)), Step("change_strip", {"strip": blocker.strip, "changes": changes})

@@ -1,0 +1,12 @@
+"""Addresses of signing in and out."""
+
+from django.contrib.auth.views import LogoutView
+from django.urls import path
+
+from web.accounts import views
+
+urlpatterns = [
+    path("sign-in/", views.SignIn.as_view(), name="sign-in"),
+    path("sign-in/<str:token>/", views.sign_in_by_link, name="sign-in-link"),
+    path("sign-out/", LogoutView.as_view(), name="sign-out"),
+]

@@ -1,0 +1,11 @@
+"""All addresses of the application."""
+
+from django.urls import include, path
+
+urlpatterns = [
+    path("", include("web.accounts.urls")),
+    path("", include("web.shelf.urls")),
+    path("t/<int:pk>/", include("web.editor.urls")),
+]
+handler404 = "web.shared.views.not_found"
+handler500 = "web.shared.views.server_error"

@@ -1,0 +1,186 @@
+"""What the pages and fragments of a template show, gathered from the core."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from typing import Any
+
+from django.http import HttpRequest
+
+from lattice.checks import Finding
+from lattice.graph.compiled import Compiled
+from lattice.model.document import Strip, main_outlet
+from lattice.sheet import Sheet, Slots, draw
+from lattice.sheet.drawing import opens_folded
+from lattice.sheet.svg import FIGURES, Mark, render
+from web.shelf import services
+from web.shelf.models import StoredTemplate
+from web.shelf.workspace import Workspace, workspace
+
+
+@dataclass(frozen=True)
+class Numbered:
+    """A finding with the number it has on the sheet and in the list."""
+
+    number: int
+    finding: Finding
+    zone: str
+
+
+def numbered(space: Workspace, sheet: Sheet | None) -> list[Numbered]:
+    """Open findings, numbered worst first."""
+    zones = sheet.zone_of if sheet else {}
+    open_ones = [finding for finding in space.audit.findings if not finding.waived]
+    return [
+        Numbered(number, finding, zones.get(finding.strips[0], "") if finding.strips else "")
+        for number, finding in enumerate(open_ones, start=1)
+    ]
+
+
+def grouped(findings: list[Numbered]) -> list[tuple[str, list[Numbered]]]:
+    """Findings by what causes them, in the order of the worst of each group; most stand alone."""
+    groups: dict[str, list[Numbered]] = {}
+    for one in findings:
+        groups.setdefault(one.finding.cause or one.finding.fingerprint, []).append(one)
+    return [(ones[0].finding.cause if len(ones) > 1 else "", ones) for ones in groups.values()]
+
+
+def by_family(findings: list[Numbered], severity: str = "") -> dict[str, list[Numbered]]:
+    """Findings by the first word of their code, of one severity where it is given."""
+    families: dict[str, list[Numbered]] = {}
+    for one in findings:
+        if not severity or one.finding.severity == severity:
+            families.setdefault(one.finding.code.partition(".")[0], []).append(one)
+    return families
+
+
+def folded_of(stored: StoredTemplate, space: Workspace) -> frozenset[str]:
+    return opens_folded(space.compiled) if stored.folded is None else frozenset(stored.folded)
+
+
+def sheet_of(stored: StoredTemplate, space: Workspace) -> Sheet:
+    """The map as it stands; newcomers' slots are remembered."""
+    before = bytes(stored.slots)
+    slots = Slots.load(before)
+    sheet = draw(space.compiled, space.feedback, folded_of(stored, space), slots)
+    if (after := slots.dump()) != before:
+        services.remember_sheet(stored, slots=after)
+        stored.slots = after
+    return sheet
+
+
+def marks(sheet: Sheet, findings: list[Numbered]) -> dict[str, Mark]:
+    """The worst finding of each box, at the strip it is about."""
+    box_of = {member: box.id for box in sheet.boxes for member in box.members}
+    found: dict[str, Mark] = {}
+    for one in findings:
+        box = box_of.get(one.finding.strips[0]) if one.finding.strips else None
+        if box and box not in found:
+            found[box] = Mark(one.finding.severity, one.number, one.finding.fingerprint)
+    return found
+
+
+def facts(stored: StoredTemplate, space: Workspace) -> list[tuple[str, str]]:
+    """The cells of the title block."""
+    template, counts = space.template, space.audit.summary
+    by_kind = {kind: sum(stem.role == kind for stem in template.stems) for kind in ("stem", "mix")}
+    return [
+        ("Revision", f"in work, edit {stored.version - 1}"),
+        ("Rate, buffer", f"{template.sample_rate_hz / 1000:g} kHz {template.buffer_samples}"),
+        ("Picture", f"{template.frame_rate} fps" if template.frame_rate else "none"),
+        ("Strips, routes", f"{len(template.strips)} {len(template.routes)}"),
+        ("Tempo", f"{template.tempo_bpm:g} bpm"),
+        ("Stems", f"{by_kind['stem']} + {by_kind['mix']} mixes"),
+        ("Delivery", template.profile.name[:16]),
+        ("Drawn", stored.changed_at.strftime("%Y-%m-%d")),
+        ("Findings", f"{counts['blocker']} {counts['warning']} {counts['note']}"),
+    ]
+
+
+def wires_json(sheet: Sheet) -> str:
+    """Ends and corners of every line, for highlighting in the browser."""
+    wires = [
+        {"r": wire.routes, "k": wire.kind, "a": wire.start, "b": wire.end, "p": wire.points, "l": wire.feedback}
+        for wire in sheet.wires
+    ]
+    return json.dumps(wires, separators=(",", ":")).replace("</", "<\\/")
+
+
+def strips_json(space: Workspace, sheet: Sheet) -> str:
+    """Every strip by id, for finding and connecting by name."""
+    outboard = {machine.id for machine in space.template.machines if machine.kind == "outboard"}
+    main = space.template.machines[0].id
+
+    def outlets(strip: Strip) -> dict[str, list[str | None]]:
+        """By row of the box: the outlet a line drawn from there leaves, null for the chain."""
+        main = main_outlet(strip)
+        rows = [None if outlet is main else outlet.id for outlet in strip.outlets]
+        return {"u": rows} if len(rows) > 1 else {}
+
+    rows = [
+        {
+            "i": strip.id, "n": strip.name, "k": strip.kind, "z": sheet.zone_of[strip.id], "m": strip.machine or main,
+            "o": (strip.machine or main) in outboard,
+            **outlets(strip),
+        }
+        for strip in space.template.strips
+    ]  # fmt: skip
+    return json.dumps(rows, separators=(",", ":")).replace("</", "<\\/")
+
+
+def frame(stored: StoredTemplate) -> dict[str, Any]:
+    """What every page and every answer to a write needs."""
+    space = workspace(stored)
+    sheet = sheet_of(stored, space)
+    findings = numbered(space, sheet)
+    return {
+        "stored": stored,
+        "template": space.template,
+        "space": space,
+        "sheet_map": sheet,
+        "findings": findings,
+        "groups": grouped(findings),
+        "summary": space.audit.summary,
+        "can_undo": stored.cursor,
+        "can_redo": services.undone(stored),
+    }
+
+
+def map_context(request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
+    """The drawing and the data beside it."""
+    figure = request.COOKIES.get("figure", "")
+    figure = figure if figure in FIGURES else FIGURES[0]
+    stored, space, sheet = context["stored"], context["space"], context["sheet_map"]
+    title = space.template.name
+    svg = render(sheet, facts(stored, space), title, marks(sheet, context["findings"]), figure=figure)
+    return {
+        "figures": FIGURES,
+        "figure": figure,
+        "svg": svg,
+        "wires": wires_json(sheet),
+        "strips": strips_json(space, sheet),
+    }
+
+
+def strip_context(space: Workspace, strip: Strip) -> dict[str, Any]:
+    """The side panel of one strip."""
+    compiled = space.compiled
+    number = compiled.index[strip.id]
+    return {
+        "strip": strip,
+        "machine": compiled.machine_of(number),
+        "ins": _routes(compiled, [r for r, head in enumerate(compiled.head) if head == number], "in"),
+        "outs": _routes(compiled, [r for r, tail in enumerate(compiled.tail) if tail == number], "out"),
+        "is_monitored": strip.kind in ("audio", "print"),
+    }
+
+
+def _routes(compiled: Compiled, numbers: list[int], way: str) -> list[dict[str, Any]]:
+    return [
+        {
+            "route": compiled.routes[number],
+            "other": compiled.strips[compiled.tail[number] if way == "in" else compiled.head[number]],
+        }
+        for number in numbers
+    ]

@@ -1,0 +1,23 @@
+"""Addresses of one template: its places (pages), the fragments they are made of, and what writes."""
+
+from django.urls import path
+
+from web.editor import views, writes
+
+urlpatterns = [
+    path("map/", views.map_page, name="map"),
+    path("findings/", views.findings_page, name="findings"),
+    path("panel/findings/", views.findings_panel, name="findings-panel"),
+    path("panel/strip/<str:strip>/", views.strip_panel, name="strip-panel"),
+    path("panel/section/<str:section>/", views.section_panel, name="section-panel"),
+    path("panel/add/", views.add_panel, name="add-panel"),
+    path("panel/trace/", views.trace_panel, name="trace-panel"),
+    path("panel/journal/", views.journal_panel, name="journal-panel"),
+    path("write/undo/", writes.undo, name="undo"),
+    path("write/redo/", writes.redo, name="redo"),
+    path("write/fold/", writes.fold, name="fold"),
+    path("write/redraw/", writes.redraw, name="redraw"),
+    path("write/tidy/", writes.tidy, name="tidy"),
+    path("write/remedy/<str:fingerprint>/<int:number>/", writes.remedy, name="remedy"),
+    path("write/<str:what>/", writes.write, name="write"),
+]

@@ -1,0 +1,139 @@
+"""Pages and fragments of one template: reading only."""
+
+from __future__ import annotations
+
+from typing import Any, get_args
+
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET
+
+from lattice.errors import DocumentError
+from lattice.model import document
+from lattice.model.layouts import NAMED
+from lattice.trace import MOST_PATHS, hop_words, sentence, trace
+from web.editor.presenting import by_family, frame, map_context, strip_context
+from web.shelf.views import owned
+from web.shelf.workspace import Workspace, workspace
+
+CHOICES = {
+    "kinds": get_args(document.StripKind),
+    "layouts": (*NAMED, "discrete:2", "discrete:4", "discrete:8", "discrete:16"),
+    "monitors": ("never", "when-armed", "always"),
+    "taps": get_args(document.Tap),
+    "known_tags": ("spare", "backup", "trigger", "click", "reference", "guide", "talkback", "pop"),
+}
+SHOWN_PATHS = 12
+
+
+@require_GET
+def map_page(request: HttpRequest, pk: int) -> HttpResponse:
+    context = frame(owned(request, pk))
+    context |= map_context(request, context) | CHOICES
+    context["place"] = "map"
+    context |= chosen(request, context["space"])
+    return render(request, "editor/map.html", context)
+
+
+def chosen(request: HttpRequest, space: Workspace) -> dict[str, Any]:
+    """The strip, section or finding that a deep link names; unknown ones are left out."""
+    index = space.compiled.index
+    strip = request.GET.get("strip") or request.POST.get("chosen_strip")
+    if strip in index:
+        return {"panel": "strip", **strip_context(space, space.template.strips[index[strip]])}
+    section = next((s for s in space.template.sections if s.id == request.GET.get("section")), None)
+    if section is not None:
+        return {"panel": "section", "section": section, **_section_context(space)}
+    return {"panel": "findings", "chosen_finding": request.GET.get("finding", "")}
+
+
+@require_GET
+def findings_page(request: HttpRequest, pk: int) -> HttpResponse:
+    context = frame(owned(request, pk))
+    severity = request.GET.get("severity", "")
+    waived = [finding for finding in context["space"].audit.findings if finding.waived]
+    context |= {
+        "place": "findings",
+        "families": by_family(context["findings"], severity),
+        "severity": severity,
+        "waived": waived,
+    }
+    return render(request, "editor/findings.html", context)
+
+
+@require_GET
+def findings_panel(request: HttpRequest, pk: int) -> HttpResponse:
+    return render(request, "editor/panel_findings.html", frame(owned(request, pk)))
+
+
+@require_GET
+def strip_panel(request: HttpRequest, pk: int, strip: str) -> HttpResponse:
+    stored = owned(request, pk)
+    space = workspace(stored)
+    if strip not in space.compiled.index:
+        raise Http404
+    context = frame(stored) | strip_context(space, space.template.strips[space.compiled.index[strip]])
+    return render(request, "editor/panel_strip.html", context | CHOICES)
+
+
+def _section_context(space: Workspace) -> dict[str, Any]:
+    buses = [strip for strip in space.template.strips if strip.kind in ("bus", "master")]
+    return {"buses": buses, **CHOICES}
+
+
+@require_GET
+def section_panel(request: HttpRequest, pk: int, section: str) -> HttpResponse:
+    stored = owned(request, pk)
+    space = workspace(stored)
+    found = next((known for known in space.template.sections if known.id == section), None)
+    if found is None:
+        raise Http404
+    context = {"stored": stored, "template": space.template, "section": found, **_section_context(space)}
+    return render(request, "editor/panel_section.html", context)
+
+
+@require_GET
+def add_panel(request: HttpRequest, pk: int) -> HttpResponse:
+    stored = owned(request, pk)
+    context = {"stored": stored, "template": workspace(stored).template, **_section_context(workspace(stored))}
+    return render(request, "editor/panel_add.html", context | {"in_section": request.GET.get("section", "")})
+
+
+@require_GET
+def trace_panel(request: HttpRequest, pk: int) -> HttpResponse:
+    """The ways from a strip, hop by hop; one of them is shown on the map."""
+    stored = owned(request, pk)
+    space = workspace(stored)
+    compiled = space.compiled
+    try:
+        found = trace(compiled, request.GET.get("from", ""), request.GET.get("to") or None, most=MOST_PATHS)
+    except DocumentError as error:
+        return render(request, "editor/panel_trace.html", {"stored": stored, "problems": error.problems}, status=422)
+    paths = [
+        {
+            "sentence": sentence(compiled, path),
+            "end": compiled.strips[path.strips(compiled)[-1]],
+            "hops": [
+                {
+                    "words": hop_words(compiled, route),
+                    "route": compiled.routes[route],
+                    "strip": compiled.strips[compiled.head[route]],
+                }
+                for route in path.routes
+            ],
+            "routes": " ".join(compiled.routes[route].id for route in path.routes),
+            "blockers": path.blockers,
+        }
+        for path in found.paths[:SHOWN_PATHS]
+    ]
+    start = compiled.strips[compiled.index[found.start.partition("/")[0]]]
+    context = {"stored": stored, "start": start, "to": request.GET.get("to", ""), "paths": paths, "found": found}
+    context["more"] = len(found.paths) - len(paths)
+    return render(request, "editor/panel_trace.html", context)
+
+
+@require_GET
+def journal_panel(request: HttpRequest, pk: int) -> HttpResponse:
+    stored = owned(request, pk)
+    entries = stored.journal.select_related("by").defer("patch").order_by("-pk")[:200]
+    return render(request, "editor/panel_journal.html", {"stored": stored, "entries": entries})

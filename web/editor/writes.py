@@ -1,0 +1,137 @@
+"""What writes: edits, remedies, undo and redo, and how the map is folded. Answers carry what has changed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from time import perf_counter
+
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_POST
+
+from lattice.errors import DocumentError
+from web.editor.parsing import WRITERS
+from web.editor.presenting import by_family, folded_of, frame, map_context
+from web.editor.views import CHOICES, chosen
+from web.shelf import services
+from web.shelf.models import StoredTemplate
+from web.shelf.views import owned
+from web.shelf.workspace import workspace
+
+
+def _base(request: HttpRequest) -> int:
+    """The version the page shows; nothing is written on a guess."""
+    text = request.POST.get("base", "")
+    return int(text) if text.isdecimal() and len(text) < 10 else -1
+
+
+def _written(request: HttpRequest, pk: int, work: Callable[[StoredTemplate], StoredTemplate]) -> HttpResponse:
+    """Does the work and answers with the fragments that change; refusals say why and change nothing."""
+    start = perf_counter()
+    stored = owned(request, pk)
+    try:
+        stored = work(stored)
+    except services.Stale as stale:
+        return _refused(request, stored, "stale.html", {"since": stale.since[-6:], "more": len(stale.since) - 6}, 409)
+    except DocumentError as error:
+        return _refused(request, stored, "refused.html", {"problems": error.problems}, 422)
+    request.timings["write"] = (perf_counter() - start) * 1000  # type: ignore[attr-defined]
+    return changed(request, stored)
+
+
+def changed(request: HttpRequest, stored: StoredTemplate) -> HttpResponse:
+    """Everything on the page that depends on the document."""
+    start = perf_counter()
+    context = frame(stored)
+    audited = perf_counter()
+    context |= chosen(request, context["space"]) | CHOICES
+    context["on_map"] = request.POST.get("place", "map") == "map"
+    if context["on_map"]:
+        context |= map_context(request, context)
+    else:
+        context["families"] = by_family(context["findings"])
+    response = render(request, "editor/changed.html", context)
+    request.timings |= {"audit-layout": (audited - start) * 1000, "draw": (perf_counter() - audited) * 1000}  # type: ignore[attr-defined]
+    return response
+
+
+def _refused(
+    request: HttpRequest, stored: StoredTemplate, page: str, context: dict[str, object], status: int
+) -> HttpResponse:
+    response = render(request, f"editor/{page}", {"stored": stored, **context}, status=status)
+    response["HX-Retarget"], response["HX-Reswap"] = "#notice", "innerHTML"
+    return response
+
+
+@require_POST
+def write(request: HttpRequest, pk: int, what: str) -> HttpResponse:
+    """One edit by its name."""
+    writer = WRITERS.get(what)
+    if writer is None:
+        raise Http404
+
+    def work(stored: StoredTemplate) -> StoredTemplate:
+        if stored.version != _base(request):  # said before the form is read against a document it was not made on
+            raise services.Stale(list(stored.journal.filter(version__gt=_base(request))))
+        label, steps = writer(request.POST, workspace(stored).template)
+        return services.edit(pk, request.user, _base(request), label, steps)
+
+    return _written(request, pk, work)
+
+
+@require_POST
+def remedy(request: HttpRequest, pk: int, fingerprint: str, number: int) -> HttpResponse:
+    """Applies a finding's remedy."""
+
+    def work(stored: StoredTemplate) -> StoredTemplate:
+        for finding in workspace(stored).audit.findings:
+            if finding.fingerprint == fingerprint and number < len(finding.remedies):
+                chosen_remedy = finding.remedies[number]
+                return services.edit(
+                    pk, request.user, _base(request), f"{finding.message}: {chosen_remedy.label}", chosen_remedy.steps
+                )
+        raise DocumentError(["this finding is gone; the list shows what there is now"])
+
+    return _written(request, pk, work)
+
+
+@require_POST
+def undo(request: HttpRequest, pk: int) -> HttpResponse:
+    return _written(request, pk, lambda stored: services.undo(pk, request.user, _base(request)))
+
+
+@require_POST
+def redo(request: HttpRequest, pk: int) -> HttpResponse:
+    return _written(request, pk, lambda stored: services.redo(pk, request.user, _base(request)))
+
+
+@require_POST
+def fold(request: HttpRequest, pk: int) -> HttpResponse:
+    """Folds or opens one section, or all; how the map looks is no edit."""
+    stored = owned(request, pk)
+    space = workspace(stored)
+    everything = {section.id for section in space.template.sections}
+    folded = set(folded_of(stored, space)) & everything
+    section = request.POST.get("section", "")
+    if section in everything:
+        folded ^= {section}
+    elif section in ("all", "none"):
+        folded = everything if section == "all" else set()
+    services.remember_sheet(stored, folded=sorted(folded))
+    stored.folded = sorted(folded)
+    return changed(request, stored)
+
+
+@require_POST
+def redraw(request: HttpRequest, pk: int) -> HttpResponse:
+    """The map as the person's choices (the figure in the boxes) now want it."""
+    return changed(request, owned(request, pk))
+
+
+@require_POST
+def tidy(request: HttpRequest, pk: int) -> HttpResponse:
+    """Lays the map out anew, as if it were drawn for the first time."""
+    stored = owned(request, pk)
+    services.remember_sheet(stored, slots=b"")
+    stored.slots = b""
+    return changed(request, stored)

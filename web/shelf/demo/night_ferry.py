@@ -1,0 +1,304 @@
+"""“Night Ferry”: narration in two languages, a glass ensemble, a sampled choir on a second machine, shoreline
+beds in 5.1, effects, music that ducks under the narration, per-stem reverbs, prints of the stems.
+
+`clean()` is the released state; `in_work()` is what became of it since, with the mistakes of a long week.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from lattice.model.document import Template
+from web.shelf.demo.builder import Builder, insert
+
+NARRATION, ENSEMBLE, CHOIR, AMBIENCE, EFFECTS, UTILITY = (
+    "#8a4b2d",
+    "#3f6b4a",
+    "#6a5790",
+    "#2d6488",
+    "#8a7a2d",
+    "#6b6b6b",
+)
+
+
+def clean() -> Template:
+    return _ferry("Night Ferry, released").template()
+
+
+def in_work() -> Template:
+    ferry = _ferry("Night Ferry")
+    _mistakes(ferry)
+    return ferry.template()
+
+
+def _level(peak_dbfs: float, rms_dbfs: float) -> dict[str, Any]:
+    return {"source": {"peak_dbfs": peak_dbfs, "rms_dbfs": rms_dbfs}}
+
+
+def _ferry(name: str) -> Builder:
+    ferry = Builder(
+        name, note="Touring planetarium show, 42 minutes", sample_rate_hz=48000, buffer_samples=256, tempo_bpm=96.0,
+        frame_rate="25", timeline={"start_timecode": "01:00:00:00", "markers": [{"name": "Departure", "bar": 9}, {"name": "Open water", "bar": 41}]},
+        info={"production": "Night Ferry", "year": "2026"},
+        profile={"name": "EBU R 128", "frame_rate": "25", "layouts": ["5.1", "stereo"], "loudness_lufs": -23.0},
+    )  # fmt: skip
+    ferry.machine(
+        "main",
+        "Main computer",
+        inputs=16,
+        outputs=16,
+        input_names={"7": "Tide synth L", "8": "Tide synth R"},
+        midi_ports=4,
+    )
+    ferry.machine("choir", "Choir computer", inputs=2, outputs=4, midi_ports=3, tie_latency_samples=96)
+    ferry.section("narration", "Narration", NARRATION, "narration-bus")
+    ferry.section("ensemble", "Ensemble", ENSEMBLE, "ensemble-bus")
+    ferry.section("choir", "Choir", CHOIR, "choir-bus")
+    ferry.section("ambience", "Ambience", AMBIENCE, "ambience-bus")
+    ferry.section("effects", "Effects", EFFECTS, "effects-bus")
+    ferry.section("utility", "Utility", UTILITY)
+    _narration(ferry)
+    _ensemble(ferry)
+    _choir(ferry)
+    _beds_and_effects(ferry)
+    _utility(ferry)
+    _returns(ferry)
+    _mix(ferry)
+    _prints(ferry)
+    return ferry
+
+
+def _narration(ferry: Builder) -> None:
+    for language, peak in (("EN", -6.0), ("FR", -7.0)):
+        key = f"narration-{language.lower()}"
+        chain = [
+            insert(f"{key}-cut", "Low cut", "eq", low_cut_hz=150.0),
+            insert(f"{key}-level", "Level", "compressor", threshold_db=-20.0, ratio=3.0, latency_samples=64),
+        ]
+        ferry.strip(
+            key,
+            f"Narration {language}",
+            "audio",
+            "mono",
+            section="narration",
+            inserts=chain,
+            feed="narration-bus",
+            **_level(peak, -24.0),
+        )
+        ferry.send(key, "booth-room", -14.0)
+    ferry.strip(
+        "narration-bus",
+        "Narration",
+        "bus",
+        "stereo",
+        section="narration",
+        fader_db=-1.0,
+        inserts=[insert("narration-tone", "Tone", "eq")],
+    )
+
+
+def _ensemble(ferry: Builder) -> None:
+    outlets = [{"id": f"{2 * n + 1}-{2 * n + 2}", "name": f"{2 * n + 1}–{2 * n + 2}"} for n in range(4)]
+    ferry.strip(
+        "glass-sampler", "Glass sampler", "instrument", section="ensemble", outlets=outlets, memory_mb=2400.0,
+        midi={"ports": 1, "channels": "all"}, inserts=[insert("glass-air", "Air", "eq")],
+        parts=[
+            {"id": "rims", "name": "Rims", "note": 48, "outlet": "1-2"}, {"id": "bowls", "name": "Bowls", "note": 60, "outlet": "3-4"},
+            {"id": "frame", "name": "Frame drum", "note": 36, "outlet": "5-6"}, {"id": "shakers", "name": "Shakers", "note": 70, "outlet": "7-8"},
+        ], **_level(-8.0, -22.0),
+    )  # fmt: skip
+    listeners = (("glass-low", "Glass low", "3-4"), ("frame-drum", "Frame drum", "5-6"), ("shakers", "Shakers", "7-8"))
+    ferry.strip("glass-notes", "Glass notes", "midi", section="ensemble")
+    ferry.route("midi", "glass-notes", "glass-sampler", port=1, channel=1)
+    for key, name, outlet in listeners:
+        ferry.strip(key, name, "audio", section="ensemble", source=None, monitor="always", feed="ensemble-bus")
+        ferry.route("feed", "glass-sampler", key, from_outlet=outlet)
+    ferry.route("feed", "glass-sampler", "ensemble-bus")
+    ferry.strip(
+        "tide-in", "Tide synth in", "input", section="ensemble", io=[7, 8], feed="ensemble-bus", **_level(-8.0, -20.0)
+    )
+    duck = insert(
+        "music-duck",
+        "Duck",
+        "compressor",
+        key="external",
+        threshold_db=-24.0,
+        ratio=3.0,
+        attack_ms=10.0,
+        release_ms=180.0,
+    )
+    ferry.strip(
+        "ensemble-bus",
+        "Ensemble",
+        "bus",
+        section="ensemble",
+        fader_db=-3.0,
+        inserts=[insert("ensemble-tone", "Tone", "eq"), duck],
+    )
+    ferry.send("glass-low", "ensemble-hall", -12.0)
+    ferry.send("glass-sampler", "ensemble-hall", -10.0)
+
+
+def _choir(ferry: Builder) -> None:
+    voices = ("Soprano", "Alto", "Tenor", "Bass")
+    for number, voice in enumerate(voices, start=1):
+        key = voice.lower()
+        ferry.strip(f"{key}-notes", f"{voice} notes", "midi", section="choir")
+        ferry.route("midi", f"{key}-notes", "choir-player", port=1, channel=number)
+    ferry.strip(
+        "choir-player",
+        "Choir player",
+        "instrument",
+        section="choir",
+        machine="choir",
+        midi={"ports": 3, "channels": "all"},
+        memory_mb=9800.0,
+        feed="choir-out",
+        **_level(-9.0, -24.0),
+    )
+    ferry.strip("choir-out", "Choir out 1–2", "output", section="choir", machine="choir", io=[1, 2])
+    ferry.strip("choir-in", "Choir in", "input", section="choir", io=[3, 4], feed="choir-bus")
+    ferry.route("tie", "choir-out", "choir-in")
+    duck = insert("choir-duck", "Duck", "compressor", key="external", threshold_db=-24.0, ratio=3.0)
+    ferry.strip("choir-bus", "Choir", "bus", section="choir", fader_db=-4.0, inserts=[duck])
+    ferry.send("choir-bus", "ensemble-hall", -9.0)
+
+
+def _beds_and_effects(ferry: Builder) -> None:
+    for key, name, peak in (
+        ("shore-bed", "Shore bed", -14.0),
+        ("harbour-bed", "Harbour bed", -16.0),
+        ("wind", "Wind", -18.0),
+    ):
+        ferry.strip(key, name, "audio", "5.1", section="ambience", feed="ambience-bus", **_level(peak, peak - 14))
+    ferry.strip(
+        "ambience-bus",
+        "Ambience",
+        "bus",
+        "5.1",
+        section="ambience",
+        fader_db=-2.0,
+        inserts=[insert("ambience-eq", "Linear eq", "eq", latency_samples=512)],
+    )
+    for key, name, peak in (
+        ("bells", "Bells", -12.0),
+        ("engine-room", "Engine room", -12.0),
+        ("gangway", "Gangway doors", -10.0),
+        ("ropes", "Ropes and chains", -12.0),
+    ):
+        ferry.strip(
+            key,
+            name,
+            "audio",
+            section="effects",
+            inserts=[insert(f"{key}-cut", "Low cut", "eq", low_cut_hz=80.0)],
+            feed="effects-bus",
+            **_level(peak, peak - 14),
+        )
+    ferry.strip("effects-bus", "Effects", "bus", section="effects", fader_db=-2.0)
+    ferry.send("bells", "long-echo", -8.0)
+    ferry.send("engine-room", "long-echo", -16.0)
+
+
+def _utility(ferry: Builder) -> None:
+    ferry.strip(
+        "duck-trigger", "Duck trigger", "audio", "mono", section="utility", tags=["trigger"], **_level(-6.0, -20.0)
+    )
+    for bus, key in (("ensemble-bus", "music-duck"), ("choir-bus", "choir-duck")):
+        ferry.route("key", "duck-trigger", bus, to_insert=key)
+    ferry.strip("sync-pop", "Sync pop", "audio", "mono", section="utility", tags=["pop"], **_level(-20.0, -23.0))
+    for bus in ("narration-bus", "music", "ambience-bus", "effects-bus"):
+        ferry.send("sync-pop", bus, 0.0)
+    ferry.strip("click", "Click", "audio", "mono", section="utility", tags=["click"], feed="phones")
+    ferry.strip(
+        "reference", "Reference", "audio", section="utility", tags=["reference"], feed="phones", **_level(-1.0, -16.0)
+    )
+    ferry.strip("spare-1", "Spare", "audio", section="utility", tags=["spare"], feed="effects-bus")
+
+
+def _returns(ferry: Builder) -> None:
+    def room(key: str, name: str, low_cut_hz: float, feed: str, **fields: Any) -> None:
+        verb = insert(f"{key}-verb", "Room" if "Room" in name else "Hall", "reverb", low_cut_hz=low_cut_hz, **fields)
+        ferry.strip(key, name, "return", "stereo", inserts=[verb], feed=feed)
+
+    room("booth-room", "Booth room", 180.0, "narration-bus")
+    room("ensemble-hall", "Hall, ensemble", 500.0, "music", latency_samples=128)
+    echo = insert("echo-delay", "Echo", "delay", delay_ms=468.75, feedback=0.3)
+    ferry.strip("long-echo", "Long echo", "return", "stereo", inserts=[echo], feed="effects-amb")
+
+
+def _mix(ferry: Builder) -> None:
+    ferry.strip("music", "Music", "bus", "stereo", fader_db=-1.5)
+    ferry.strip("effects-amb", "Effects and ambience", "bus", "5.1")
+    for start, end in (
+        ("ensemble-bus", "music"),
+        ("choir-bus", "music"),
+        ("effects-bus", "effects-amb"),
+        ("ambience-bus", "effects-amb"),
+    ):
+        ferry.route("feed", start, end)
+    ceiling = insert("show-ceiling", "Ceiling", "limiter", ceiling_db=-1.0, latency_samples=256)
+    ferry.strip("show-mix", "Show mix 5.1", "master", "5.1", fader_db=-4.0, inserts=[ceiling])
+    for start in ("narration-bus", "music", "effects-amb"):
+        ferry.route("feed", start, "show-mix")
+    fold_ceiling = insert("fold-ceiling", "Ceiling", "limiter", ceiling_db=-1.0, latency_samples=256)
+    ferry.strip("stereo-fold", "Stereo fold", "master", "stereo", inserts=[fold_ceiling], feed="out-stereo")
+    ferry.route("feed", "show-mix", "stereo-fold")
+    ferry.strip("phones", "Phones", "bus", "stereo", feed="out-phones")
+    ferry.route("send", "show-mix", "phones", gain_db=-6.0)
+    ferry.strip("out-show", "Out 1–6", "output", "5.1", io=[1, 2, 3, 4, 5, 6])
+    ferry.route("feed", "show-mix", "out-show")
+    ferry.strip("out-stereo", "Out 7–8", "output", io=[7, 8])
+    ferry.strip("out-phones", "Phones 9–10", "output", io=[9, 10])
+
+
+def _prints(ferry: Builder) -> None:
+    for key, name, bus, layout in (
+        ("narration", "Narration", "narration-bus", "stereo"), ("music", "Music", "music", "stereo"),
+        ("ambience", "Ambience", "ambience-bus", "5.1"), ("effects", "Effects", "effects-bus", "stereo"),
+    ):  # fmt: skip
+        ferry.strip(f"print-{key}", f"{name} print", "print", layout)
+        ferry.route("feed", bus, f"print-{key}")
+        ferry.stem(f"st-{key}", name, bus, f"print-{key}", layout=layout)
+    for key, name, strip, layout in (
+        ("mix", "Mix 5.1", "show-mix", "5.1"),
+        ("stereo", "Mix stereo", "stereo-fold", "stereo"),
+    ):
+        ferry.strip(f"print-{key}", f"{name} print", "print", layout)
+        ferry.route("feed", strip, f"print-{key}")
+        ferry.stem(f"mix-{key}", name, strip, f"print-{key}", role="mix", layout=layout)
+
+
+def _mistakes(ferry: Builder) -> None:
+    """What a long week does to a template: of every family that is checked so far."""
+    routes = ferry.plain["routes"]
+    routes[:] = [route for route in routes if not (route["from"] == "gangway" and route["kind"] == "feed")]
+    next(r for r in routes if (r["from"], r["to"]) == ("ropes", "effects-bus")).update(to="show-mix")
+    next(r for r in routes if (r["from"], r["to"]) == ("tide-in", "ensemble-bus"))["enabled"] = False
+    ferry.route("send", "long-echo", "effects-bus", gain_db=-4.5)  # the echo comes back through the bus it is fed by
+    ferry.route("send", "effects-bus", "long-echo", gain_db=-8.0)
+    ferry.route("feed", "narration-fr", "show-mix")  # the bus and the mix: twice
+    ferry.strip(
+        "hall-shared",
+        "Hall, shared",
+        "return",
+        "stereo",
+        inserts=[insert("hall-shared-verb", "Long hall", "reverb", low_cut_hz=500.0)],
+        feed="music",
+    )
+    ferry.strip("spare-bus", "bus 12", "bus", "stereo")
+    ferry.strip(
+        "foghorn",
+        "Foghorn",
+        "audio",
+        section="effects",
+        tags=[],
+        colour="#7a3f52",
+        feed="spare-bus",
+        **_level(-8.0, -20.0),
+    )
+    ferry.strip("print-foghorn", "Foghorn print", "print", "stereo")
+    ferry.strip("bells-2", "Bells", "audio", section="effects", feed="effects-bus", **_level(-14.0, -28.0))
+    ferry.plain["sections"].append({"id": "radio", "name": "Radio voices", "colour": "#4f6f7a"})
+    ferry.change("out-phones", mute=True)
+    ferry.route("send", "duck-trigger", "phones", gain_db=-12.0)

@@ -1,0 +1,34 @@
+"""Reading what somebody brings: a document, a track sheet, a pasted list; what was understood and what not."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from lattice.errors import DocumentError
+from lattice.formats import document_json, track_sheet
+from lattice.model.document import Template
+
+MAX_BYTES = document_json.MAX_BYTES
+
+
+@dataclass
+class Read:
+    """A template where one could be made, and the problems found: fatal ones leave none."""
+
+    template: Template | None
+    problems: list[str] = field(default_factory=list)
+    form: str = ""
+    guessed: dict[str, str] = field(default_factory=dict)
+
+
+def read(data: bytes, name: str) -> Read:
+    """What `data` says, whatever its form. Never raises for bad input."""
+    head = data[:200].removeprefix(document_json.UTF8_BOM).lstrip()
+    try:
+        if head.startswith((b"{", b"[")):
+            return Read(document_json.load(data), form="document")
+        sheet = track_sheet.read_sheet(data, name)
+        said = [str(problem) for problem in sheet.problems]
+        return Read(sheet.template if sheet.template.strips else None, said, "track sheet", sheet.guessed)
+    except DocumentError as error:
+        return Read(None, list(error.problems))

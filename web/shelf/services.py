@@ -1,0 +1,160 @@
+"""Everything that is written about templates. Each function is one transaction and checks what it was based on."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from django.contrib.auth.models import AbstractBaseUser
+from django.db import transaction
+from django.utils import timezone
+from msgspec.structs import replace
+
+from lattice.checks import Step
+from lattice.edits import Patch, apply_steps, between
+from lattice.errors import DocumentError, EditError
+from lattice.formats.document_json import pack
+from lattice.model.document import Template
+from web.shelf.models import JournalEntry, StoredTemplate
+from web.shelf.workspace import Workspace, keep, workspace
+
+
+class Stale(Exception):
+    """The edit was made on an older version; `since` says what was written after it."""
+
+    def __init__(self, since: list[JournalEntry]) -> None:
+        super().__init__("the template has changed since")
+        self.since = since
+
+
+def of_owner(user: AbstractBaseUser) -> Any:
+    """The templates on a person's shelf."""
+    return StoredTemplate.objects.filter(owner=user, deleted_at=None)
+
+
+@transaction.atomic
+def store(user: AbstractBaseUser, template: Template) -> StoredTemplate:
+    """A new template on a person's shelf."""
+    stored = StoredTemplate(owner=user, name=template.name, head=pack(template))
+    space = Workspace(template)
+    stored.summary = _summary(space)
+    stored.save()
+    keep(stored, space)
+    return stored
+
+
+def _summary(space: Workspace) -> dict[str, int]:
+    counts = {"strips": len(space.template.strips), "routes": len(space.template.routes)}
+    return {**space.audit.summary, **counts}
+
+
+def edit(pk: int, user: AbstractBaseUser, base: int, label: str, steps: Iterable[Step]) -> StoredTemplate:
+    """Applies steps as one edit. Raises Stale, or DocumentError with what is wrong; then nothing is written."""
+    steps = list(steps)
+    return change(pk, user, base, label, lambda template: apply_steps(template, steps))
+
+
+@transaction.atomic
+def change(
+    pk: int, user: AbstractBaseUser, base: int, label: str, work: Callable[[Template], Template]
+) -> StoredTemplate:
+    """Writes what `work` makes of the template as one edit of the journal."""
+    stored = _locked(pk, user, base)
+    before = workspace(stored).template
+    after = work(before)
+    patch = between(before, after)
+    if not patch:
+        return stored
+    entry = JournalEntry(kind=JournalEntry.EDIT, label=label[:300], patch=patch.dump(), before=stored.cursor)
+    _write(stored, user, after, entry)
+    stored.cursor = entry
+    stored.save()
+    return stored
+
+
+@transaction.atomic
+def undo(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
+    """Takes the last edit back that has not been taken back. Raises EditError where there is none."""
+    stored = _locked(pk, user, base)
+    entry = stored.cursor
+    if entry is None:
+        raise EditError("there is nothing to undo")
+    after = Patch.load(bytes(entry.patch)).inverse().apply(workspace(stored).template)
+    _write(stored, user, after, JournalEntry(kind=JournalEntry.UNDO, label=f"Undo: {entry.label}"[:300], of=entry))
+    stored.cursor = entry.before
+    stored.save()
+    return stored
+
+
+@transaction.atomic
+def redo(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
+    """Does again what was last undone. Raises EditError where there is nothing."""
+    stored = _locked(pk, user, base)
+    entry = undone(stored)
+    if entry is None:
+        raise EditError("there is nothing to redo")
+    after = Patch.load(bytes(entry.patch)).apply(workspace(stored).template)
+    _write(stored, user, after, JournalEntry(kind=JournalEntry.REDO, label=f"Redo: {entry.label}"[:300], of=entry))
+    stored.cursor = entry
+    stored.save()
+    return stored
+
+
+def undone(stored: StoredTemplate) -> JournalEntry | None:
+    """The edit that redo would do again: the newest one that stands on the present one."""
+    edits = JournalEntry.objects.filter(template=stored, kind=JournalEntry.EDIT, before=stored.cursor)
+    return edits.order_by("-pk").first()
+
+
+def _locked(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
+    """The template for writing: transactions are immediate, so nobody writes between this and the end."""
+    stored = StoredTemplate.objects.select_related("cursor").get(pk=pk, owner=user, deleted_at=None)
+    if stored.version != base:
+        raise Stale(list(stored.journal.filter(version__gt=base)))
+    return stored
+
+
+def _write(stored: StoredTemplate, user: AbstractBaseUser, template: Template, entry: JournalEntry) -> None:
+    stored.version += 1
+    entry.template, entry.by, entry.version = stored, user, stored.version
+    entry.save()
+    space = Workspace(template)
+    stored.head, stored.name, stored.summary = pack(template), template.name, _summary(space)
+    keep(stored, space)
+
+
+@transaction.atomic
+def duplicate(stored: StoredTemplate, user: AbstractBaseUser) -> StoredTemplate:
+    """A copy under a name of its own; its journal starts anew, its map stands as it did."""
+    template = workspace(stored).template
+    copy = store(user, replace(template, name=_copy_name(template.name, {known.name for known in of_owner(user)})))
+    StoredTemplate.objects.filter(pk=copy.pk).update(slots=stored.slots, folded=stored.folded)
+    return copy
+
+
+def _copy_name(name: str, taken: set[str]) -> str:
+    number = 1
+    while True:
+        ending = " (copy)" if number == 1 else f" (copy {number})"
+        if (wanted := name[: 120 - len(ending)] + ending) not in taken:
+            return wanted
+        number += 1
+
+
+def delete(stored: StoredTemplate) -> None:
+    """Off the shelf; `restore` brings it back."""
+    StoredTemplate.objects.filter(pk=stored.pk).update(deleted_at=timezone.now())
+
+
+def restore(pk: int, user: AbstractBaseUser) -> StoredTemplate:
+    stored: StoredTemplate = StoredTemplate.objects.get(pk=pk, owner=user)
+    StoredTemplate.objects.filter(pk=stored.pk).update(deleted_at=None)
+    return stored
+
+
+def remember_sheet(stored: StoredTemplate, **fields: Any) -> None:
+    """Keeps slots or folds of the map: how it looks, not what it says, so no version and no journal."""
+    StoredTemplate.objects.filter(pk=stored.pk).update(**fields)
+
+
+__all__ = ["DocumentError", "EditError", "Stale", "change", "edit", "redo", "store", "undo"]

@@ -1,0 +1,17 @@
+"""Addresses of the shelf."""
+
+from django.urls import path
+
+from web.shelf import views
+
+urlpatterns = [
+    path("", views.shelf, name="shelf"),
+    path("demo/", views.demo, name="shelf-demo"),
+    path("new/", views.new, name="shelf-new"),
+    path("import/", views.bring, name="shelf-import"),
+    path("import/keep/", views.keep, name="shelf-keep"),
+    path("t/<int:pk>/duplicate/", views.duplicate, name="shelf-duplicate"),
+    path("t/<int:pk>/delete/", views.delete, name="shelf-delete"),
+    path("t/<int:pk>/restore/", views.restore, name="shelf-restore"),
+    path("t/<int:pk>/export/<str:form>/", views.export, name="export"),
+]

@@ -1,0 +1,131 @@
+"""The shelf: which templates are there, making, bringing, copying, taking off."""
+
+from __future__ import annotations
+
+from django.core import signing
+from django.core.exceptions import RequestDataTooBig
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from lattice.cli import CONVERSIONS, convert
+from lattice.formats.document_json import dump, load
+from lattice.model.document import Template
+from lattice.model.names import slug
+from web.shelf import services
+from web.shelf.forms import BringForm, NewForm
+from web.shelf.models import StoredTemplate
+from web.shelf.reading import Read, read
+from web.shelf.workspace import workspace
+
+CONTENT_TYPES = {
+    "json": "application/json", "csv": "text/csv; charset=utf-8", "svg": "image/svg+xml",
+    "graphml": "application/xml", "dot": "text/vnd.graphviz",
+}  # fmt: skip
+
+
+def owned(request: HttpRequest, pk: int) -> StoredTemplate:
+    """A template of the person signed in; another's is a 404."""
+    found: StoredTemplate = get_object_or_404(services.of_owner(request.user), pk=pk)
+    return found
+
+
+@require_GET
+def shelf(request: HttpRequest) -> HttpResponse:
+    taken_off = (
+        StoredTemplate.objects.filter(owner=request.user, pk=request.GET.get("off") or 0)
+        .exclude(deleted_at=None)
+        .first()
+    )
+    templates = services.of_owner(request.user).select_related("cursor__by").defer("head", "slots")
+    return render(request, "shelf/shelf.html", {"templates": templates, "taken_off": taken_off})
+
+
+@require_GET
+def demo(request: HttpRequest) -> HttpResponse:
+    """Where the demo's sign-in link leads: the map of Night Ferry, or the shelf."""
+    ferry = services.of_owner(request.user).filter(name="Night Ferry").order_by("pk").first()
+    return redirect("map", ferry.pk) if ferry else redirect("shelf")
+
+
+def new(request: HttpRequest) -> HttpResponse:
+    form = NewForm(request.POST or None)
+    if request.method == "POST" and form.is_valid():
+        return redirect("map", services.store(request.user, Template(name=form.cleaned_data["name"])).pk)
+    return render(request, "shelf/new.html", {"form": form})
+
+
+def bring(request: HttpRequest) -> HttpResponse:
+    """A file or paste, and a preview of what was understood; nothing is stored yet."""
+    try:
+        form = BringForm(request.POST or None, request.FILES or None)
+    except RequestDataTooBig:
+        form = BringForm({}, {})
+        form.add_error(None, "That is more than 64 MiB; at most 64 are allowed.")
+        return render(request, "shelf/import.html", {"form": form}, status=413)
+    if request.method != "POST" or not form.is_valid():
+        return render(request, "shelf/import.html", {"form": form}, status=422 if request.method == "POST" else 200)
+    found = read(*form.data_and_name())
+    context = {"form": form, "read": found, "rows": _preview(found), "kept": _kept(found)}
+    return render(request, "shelf/import.html", context, status=200 if found.template else 422)
+
+
+def _kept(found: Read) -> str:
+    """The template as understood, signed, so that keeping it stores just what the preview showed."""
+    return signing.dumps(dump(found.template).decode(), salt="import", compress=True) if found.template else ""
+
+
+def _preview(found: Read) -> list[dict[str, object]]:
+    if found.template is None:
+        return []
+    names = {strip.id: strip.name for strip in found.template.strips}
+    feeds: dict[str, list[str]] = {}
+    for route in found.template.routes:
+        if route.kind == "feed":
+            feeds.setdefault(route.from_strip, []).append(names[route.to])
+    return [
+        {"strip": strip, "feeds": ", ".join(feeds.get(strip.id, [])), "guessed": strip.id in found.guessed}
+        for strip in found.template.strips[:200]
+    ]
+
+
+@require_POST
+def keep(request: HttpRequest) -> HttpResponse:
+    try:
+        text = signing.loads(request.POST.get("kept", ""), salt="import", max_age=24 * 3600)
+    except signing.BadSignature:
+        return redirect("shelf-import")
+    return redirect("map", services.store(request.user, load(text.encode())).pk)
+
+
+@require_POST
+def duplicate(request: HttpRequest, pk: int) -> HttpResponse:
+    services.duplicate(owned(request, pk), request.user)
+    return redirect("shelf")
+
+
+@require_POST
+def delete(request: HttpRequest, pk: int) -> HttpResponse:
+    stored = owned(request, pk)
+    services.delete(stored)
+    response = redirect("shelf")
+    response["Location"] += f"?off={stored.pk}"
+    return response
+
+
+@require_POST
+def restore(request: HttpRequest, pk: int) -> HttpResponse:
+    get_object_or_404(StoredTemplate, pk=pk, owner=request.user)
+    services.restore(pk, request.user)
+    return redirect("shelf")
+
+
+@require_GET
+def export(request: HttpRequest, pk: int, form: str) -> HttpResponse:
+    stored = owned(request, pk)
+    if form not in CONVERSIONS:
+        raise Http404
+    template = workspace(stored).template
+    response = HttpResponse(convert(template, form), content_type=CONTENT_TYPES[form])
+    response["Content-Disposition"] = f'attachment; filename="{slug(template.name)}.{form}"'
+    return response

@@ -1,0 +1,49 @@
+// The small chooser of a new route: what may join two strips, feed first.
+
+export class Chooser {
+  constructor(connect) {
+    this.dialog = document.getElementById("chooser");
+    this.gain = document.getElementById("chooser-gain");
+    this.tap = document.getElementById("chooser-tap");
+    this.dialog.addEventListener("click", (event) => {
+      const kind = event.target.dataset.kind;
+      if (kind) this.take(kind, connect);
+    });
+    this.dialog.addEventListener("keydown", (event) => {
+      if (event.key === "Enter" && event.target === this.gain) {
+        event.preventDefault();
+        this.take("send", connect);
+      }
+      event.stopPropagation();
+    });
+  }
+
+  // Kinds that the two ends allow; the server has the last word.
+  kinds(from, to) {
+    if (from.k === "midi" || to.k === "midi" || (from.o && from.k === "instrument" && to.k === "instrument")) return ["midi"];
+    if (from.m !== to.m) return ["tie"];
+    if (from.k === "input" && to.k === "instrument") return ["feed", "send", "midi"];
+    return ["feed", "send"];
+  }
+
+  open(from, to, outlet, at) {
+    this.ends = { from: outlet ? `${from.i}/${outlet}` : from.i, to: to.i };
+    document.getElementById("chooser-from").textContent = from.n + (outlet ? ` ${outlet}` : "");
+    document.getElementById("chooser-to").textContent = to.n;
+    const kinds = this.kinds(from, to);
+    for (const button of this.dialog.querySelectorAll("[data-kind]")) button.hidden = !kinds.includes(button.dataset.kind);
+    this.dialog.querySelector(".row-fields").hidden = !kinds.includes("send");
+    this.dialog.showModal();
+    const { width, height } = this.dialog.getBoundingClientRect();
+    this.dialog.style.left = `${Math.max(8, Math.min(innerWidth - width - 8, at[0] + 8))}px`;
+    this.dialog.style.top = `${Math.max(50, Math.min(innerHeight - height - 8, at[1] + 8))}px`;
+    this.dialog.querySelector(`[data-kind="${kinds[0]}"]`).focus();
+  }
+
+  take(kind, connect) {
+    this.dialog.close();
+    const values = { ...this.ends, kind };
+    if (kind === "send") Object.assign(values, { gain_db: this.gain.value, tap: this.tap.value });
+    connect(values);
+  }
+}

@@ -1,0 +1,2 @@
+// The findings page needs nothing beyond what every page does.
+import "./shared.js";
