@@ -55,7 +55,7 @@ def compare(before: Template, after: Template) -> list[Change]:
     for name in FIELDS:
         one, other = getattr(before, name), getattr(after, name)
         if one != other:
-            found += _fields("template", "", {name: to_plain(one)}, {name: to_plain(other)})
+            found.append(Change("changed", "template", "", name, _plain(one), _plain(other)))
     for name in LISTS:
         found += _lists(SINGULAR[name], getattr(before, name), getattr(after, name))
     return found
@@ -70,16 +70,21 @@ def _lists(what: str, before: tuple[Any, ...], after: tuple[Any, ...]) -> Iterat
         if piece.id not in old:
             yield Change("added", what, piece.id, after=to_plain(piece))
         elif old[piece.id] != piece:
-            yield from _fields(what, piece.id, to_plain(old[piece.id]), to_plain(piece))
+            yield from _fields(what, old[piece.id], piece)
     yield from _moves(what, [p.id for p in before if p.id in new], [p.id for p in after if p.id in old])
 
 
-def _fields(what: str, piece: str, before: dict[str, Any], after: dict[str, Any]) -> Iterator[Change]:
-    """Fields that differ, each with what it was and is; a field that is left out has its default."""
-    for field in [*before, *(field for field in after if field not in before)]:
-        one, other = before.get(field), after.get(field)
+def _fields(what: str, before: Any, after: Any) -> Iterator[Change]:
+    """Fields of one piece that differ, each with what it was and is."""
+    for field in msgspec.structs.fields(type(after)):
+        one, other = getattr(before, field.name), getattr(after, field.name)
         if one != other:
-            yield Change("changed", what, piece, field, one, other)
+            yield Change("changed", what, after.id, field.encode_name, _plain(one), _plain(other))
+
+
+def _plain(value: Any) -> Any:
+    """Plain values; a level that is not given is the usual one."""
+    return "usual" if value is msgspec.UNSET else to_plain(value)
 
 
 def _moves(what: str, before: list[str], after: list[str]) -> Iterator[Change]:

@@ -100,7 +100,7 @@ def starved_unfed_dead_end(scene: Scene) -> Iterator[Finding]:
         reached = scene.could_sound.arrives[number]
         if (strip.kind in SUMS or strip.kind in ENDS) and not reached and "spare" not in strip.tags:
             yield _unfed(scene, number)
-        if strip.kind in SUMS and reached and not key_or_end.own[number]:
+        if strip.kind in SUMS and scene.could_sound.fed[number] and not key_or_end.own[number]:
             yield _dead_end(scene, number)
         if reached and (strip.kind in ENDS or number in scene.compiled.stems_at):
             yield from _starved(scene, number)

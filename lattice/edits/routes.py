@@ -25,14 +25,18 @@ def add_route(template: Template, route: dict[str, Any]) -> Template:
         number += 1
     new = made(Route, {"id": f"r{number}", **route})
     _may_be(template, new)
+    _is_new(template, new)
     return replace(template, routes=(*template.routes, new))
 
 
 def change_route(template: Template, route: str, changes: dict[str, Any]) -> Template:
     """One route with some fields changed (plain values), its ends included."""
     index = position(template.routes, route, "route")
-    new = changed(template.routes[index], changes)
+    old = template.routes[index]
+    new = changed(old, changes)
     _may_be(template, new)
+    if any(getattr(old, field) != getattr(new, field) for field in SAME):
+        _is_new(template, new)
     return replace(template, routes=put(template.routes, index, new))
 
 
@@ -42,14 +46,18 @@ def remove_routes(template: Template, routes: list[str]) -> Template:
 
 
 def _may_be(template: Template, route: Route) -> None:
-    """Refuses a route that may not be made, or that is there already to the letter."""
+    """Refuses a route that may not be made."""
     strips = {strip.id: strip for strip in template.strips}
     missing = [strip for strip in (route.from_strip, route.to) if strip not in strips]
     if missing:
         raise EditError(*(f"there is no strip {strip}" for strip in missing))
     if sentences := route_sentences(template, route):
         raise EditError(*sentences)
+
+
+def _is_new(template: Template, route: Route) -> None:
+    """Refuses a route that is there already to the letter."""
+    names = {strip.id: strip.name for strip in template.strips}
     for known in template.routes:
         if known.id != route.id and all(getattr(known, field) == getattr(route, field) for field in SAME):
-            names = strips[route.from_strip].name, strips[route.to].name
-            raise EditError(f"{names[0]} has this {route.kind} to {names[1]} already")
+            raise EditError(f"{names[route.from_strip]} has this {route.kind} to {names[route.to]} already")

@@ -1,0 +1,68 @@
+"""The continuity checks against the obvious reading on random small templates."""
+
+from __future__ import annotations
+
+from hypothesis import given, settings
+
+from lattice.checks import audit
+from lattice.model.document import Template
+from tests.core import brute
+from tests.strategies import templates
+
+
+def _by_source(template: Template, *codes: str) -> dict[tuple[str, str | None], str]:
+    found = {}
+    for finding in audit(template).findings:
+        if finding.code in codes:
+            outlet = finding.outlets[0].partition("/")[2] if finding.outlets else None
+            strip = next(strip for strip in template.strips if strip.id == finding.strips[0])
+            main = next((o.id for o in strip.outlets if o.main), strip.outlets[0].id if strip.outlets else None)
+            found[strip.id, None if outlet == main else outlet] = finding.code
+    return found
+
+
+@given(templates())
+@settings(max_examples=400, deadline=None)
+def test_unheard_and_blocked(template: Template) -> None:
+    triggers = {strip.id for strip in template.strips if "trigger" in strip.tags}
+    leaves = {(route.from_strip, route.from_outlet) for route in template.routes}
+    expected = {
+        source: code
+        for source, code in brute.unheard(template).items()
+        if source[0] not in triggers and (source[1] is None or source in leaves)
+    }
+    found = {
+        source: code
+        for source, code in _by_source(template, "route.unheard", "route.blocked").items()
+        if source[0] not in triggers
+    }
+    assert found == expected
+
+
+@given(templates())
+@settings(max_examples=300, deadline=None)
+def test_starved_unfed_and_dead_ends(template: Template) -> None:
+    findings = audit(template).findings
+
+    def about(code: str) -> set[str]:
+        return {finding.strips[0] for finding in findings if finding.code == code}
+
+    assert about("route.starved") == brute.starved(template)
+    assert about("route.unfed") == brute.unfed(template)
+    assert about("route.dead-end") == brute.dead_ends(template)
+
+
+@given(templates())
+@settings(max_examples=150, deadline=None)
+def test_what_is_said_to_be_blocked_is_heard_once_its_blockers_are_open(template: Template) -> None:
+    from lattice.edits import apply_steps
+
+    for finding in audit(template).findings:
+        if finding.code == "route.blocked" and finding.remedies:
+            opened = apply_steps(template, finding.remedies[0].steps)
+            codes = {
+                f.code
+                for f in audit(opened).findings
+                if f.strips[:1] == finding.strips[:1] and f.outlets == finding.outlets
+            }
+            assert "route.blocked" not in codes

@@ -1,0 +1,86 @@
+"""What every check keeps to: it can fail, it can pass, its findings are whole and the same every time."""
+
+from __future__ import annotations
+
+import json
+from itertools import pairwise
+
+import pytest
+from hypothesis import given, settings
+
+from lattice.checks import audit
+from lattice.checks.finding import SEVERITIES
+from lattice.checks.registry import CHECKS, code_order
+from lattice.edits import apply_steps
+from lattice.model.document import Template, Waiver
+from tests.core.checks.examples import CASES
+from tests.strategies import templates
+
+CODES = [code for codes, _function in CHECKS for code in codes]
+
+
+def test_every_check_ships_examples_and_no_code_is_registered_twice() -> None:
+    assert sorted(CODES) == sorted(CASES)
+
+
+@pytest.mark.parametrize("code", CODES)
+def test_it_finds_what_is_wrong_and_nothing_where_it_is_right(code: str) -> None:
+    failing, about, passing = CASES[code]
+    (found,) = [finding for finding in audit(failing).findings if finding.code == code]
+    assert [*found.strips, *found.sections][0] == about
+    assert code not in {finding.code for finding in audit(passing).findings}
+
+
+@pytest.mark.parametrize("code", CODES)
+def test_its_remedy_puts_it_right(code: str) -> None:
+    failing = CASES[code][0]
+    (found,) = [finding for finding in audit(failing).findings if finding.code == code]
+    for remedy in found.remedies:
+        mended = apply_steps(failing, remedy.steps)
+        left = [finding for finding in audit(mended).findings if finding.fingerprint == found.fingerprint]
+        # a loop is found with states ignored: disabling its feedback leaves it broken, not gone
+        assert not left or (code.startswith("loop") and left[0].severity != "blocker"), remedy.label
+
+
+@given(templates())
+@settings(max_examples=200, deadline=None)
+def test_findings_are_whole_ordered_and_the_same_every_time(made: Template) -> None:
+    first = audit(made)
+    assert [finding.as_json() for finding in audit(made).findings] == [finding.as_json() for finding in first.findings]
+    order = code_order()
+    ranks = [(SEVERITIES.index(finding.severity), order[finding.code]) for finding in first.findings]
+    assert all(one <= other for one, other in pairwise(ranks))
+    strips, routes = {strip.id for strip in made.strips}, {route.id for route in made.routes}
+    for finding in first.findings:
+        assert finding.message and finding.evidence
+        assert finding.strips or finding.sections
+        assert set(finding.strips) <= strips and set(finding.routes) | set(finding.path) <= routes
+        json.dumps(finding.as_json(), allow_nan=False)
+    assert len({finding.fingerprint for finding in first.findings}) == len(first.findings)
+
+
+@given(templates())
+@settings(max_examples=150, deadline=None)
+def test_every_remedy_can_be_applied(made: Template) -> None:
+    for finding in audit(made).findings:
+        for remedy in finding.remedies:
+            assert apply_steps(made, remedy.steps) != made
+
+
+def test_a_waiver_counts_apart_and_is_no_open_finding() -> None:
+    failing = CASES["route.unheard"][0]
+    fingerprint = audit(failing).findings[0].fingerprint
+    from msgspec.structs import replace
+
+    waived = audit(replace(failing, waivers=(Waiver(fingerprint=fingerprint, reason="meant"),)))
+    assert waived.summary["waived"] == 1
+    assert waived.findings[0].waived
+    assert not waived.at_least("blocker")
+
+
+def test_a_fingerprint_keeps_while_code_and_ids_do() -> None:
+    failing = CASES["route.unheard"][0]
+    from lattice.edits import apply
+
+    renamed = apply(failing, "change_strip", {"strip": "x", "changes": {"name": "Another name", "fader_db": -20.0}})
+    assert audit(renamed).findings[0].fingerprint == audit(failing).findings[0].fingerprint

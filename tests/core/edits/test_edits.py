@@ -1,0 +1,132 @@
+"""Edits: what each does, what it refuses, and that every one can be taken back exactly."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from lattice.compare import compare
+from lattice.edits import EDITS, apply, between
+from lattice.errors import DocumentError
+from lattice.model.document import Template
+from tests.build import template
+
+COMP = {"id": "comp", "type": "compressor", "key": "external"}
+MADE = template(
+    [
+        {"id": "kick", "kind": "audio", "section": "drums"}, {"id": "snare", "kind": "audio", "section": "drums"},
+        {"id": "bus", "kind": "bus", "layout": "stereo", "inserts": [COMP, {"id": "tone", "type": "eq"}]},
+        {"id": "kit", "kind": "instrument", "outlets": [{"id": "1"}, {"id": "2"}], "parts": [{"id": "p", "outlet": "2"}]},
+        "p:print", "o:out",
+    ],
+    ["kick>bus", "snare>bus", "bus>out", "bus>print", "key snare>bus/comp", "kit/2>bus", "kit>bus"],
+    sections=[{"id": "drums", "name": "Drums", "bus": "bus"}, {"id": "inner", "name": "Inner", "parent": "drums"}],
+    stems=[{"id": "st", "name": "S", "strip": "bus", "print": "print"}, {"id": "all", "name": "All", "role": "composite", "of": ["st"]}],
+    choices=[{"id": "c", "name": "C", "members": ["kit/2", "kick"]}],
+    rules=[{"id": "r", "name": "R", "kind": "avoids", "sources": ["strip:kick", "strip:snare"], "through": ["strip:bus"]}],
+)  # fmt: skip
+
+GOOD: list[tuple[str, dict[str, Any], str]] = [
+    ("change_template", {"changes": {"tempo_bpm": 96.0, "name": "Other"}}, "tempo_bpm 120.0 → 96.0"),
+    ("add_strip", {"strip": {"name": "Hat", "kind": "audio"}}, "+ strip hat: Hat (audio)"),
+    ("add_strip", {"strip": {"name": "Kick", "kind": "audio"}, "at": 0}, "+ strip kick-2"),
+    ("change_strip", {"strip": "kick", "changes": {"fader_db": None, "tags": ["click"]}}, "~ strip kick: tags"),
+    ("change_strips", {"strips": ["kick", "snare"], "changes": {"mute": True}}, "~ strip snare: mute false → true"),
+    ("move_strips", {"strips": ["kick"], "section": "drums"}, "> strip"),
+    ("move_strips", {"strips": ["out"], "section": None, "before": "kick"}, "> strip out: now first"),
+    ("remove_strips", {"strips": ["bus"]}, "- strip bus"),
+    ("remove_strips", {"strips": ["kick", "print"]}, "- route r4: feed bus → print"),
+    ("spread", {"names": ["Tom", "Tom"], "strip": {"kind": "audio", "section": "drums"}, "feed": "bus"}, "+ strip tom-2"),
+    ("add_section", {"section": {"name": "Choir"}}, "+ section choir"),
+    ("change_section", {"section": "drums", "changes": {"bus": None}}, "~ section drums: bus"),
+    ("move_section", {"section": "inner", "at": 0}, "> section"),
+    ("remove_sections", {"sections": ["drums"]}, "- section drums"),
+    ("add_insert", {"strip": "kick", "insert": {"type": "eq"}}, "~ strip kick: inserts"),
+    ("change_insert", {"insert": "comp", "changes": {"ratio": 4.0}}, "~ strip bus: inserts"),
+    ("move_insert", {"insert": "tone", "to": 0}, "~ strip bus: inserts"),
+    ("remove_inserts", {"inserts": ["comp"]}, "- route r5: key snare → bus"),
+    ("add_outlet", {"strip": "kit", "outlet": {"name": "3-4", "layout": "stereo"}}, "~ strip kit: outlets"),
+    ("change_outlet", {"strip": "kit", "outlet": "2", "changes": {"main": True}}, "~ strip kit: outlets"),
+    ("remove_outlets", {"strip": "kit", "outlets": ["2"]}, "- route r6: feed kit → bus"),
+    ("add_route", {"route": {"kind": "send", "from": "kick", "to": "out"}}, "+ route r8: send kick → out"),
+    ("change_route", {"route": "r1", "changes": {"to": "out", "gain_db": -3.0}}, "~ route r1: to"),
+    ("remove_routes", {"routes": ["r1", "r2"]}, "- route r2"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("edit", "arguments", "words"), GOOD)
+def test_it_does_what_it_says_and_can_be_taken_back_exactly(edit: str, arguments: dict[str, Any], words: str) -> None:
+    after = apply(MADE, edit, arguments)
+    assert any(words in str(change) for change in compare(MADE, after)), [
+        str(change) for change in compare(MADE, after)
+    ]
+    patch = between(MADE, after)
+    assert patch.apply(MADE) == after
+    assert patch.inverse().apply(after) == MADE
+
+
+def test_every_edit_is_in_the_table() -> None:
+    assert {edit for edit, _arguments, _words in GOOD} == set(EDITS)
+
+
+@pytest.mark.parametrize(
+    ("edit", "arguments", "words"),
+    [
+        ("paint", {}, "there is no edit paint"),
+        ("change_strip", {"strip": "kick"}, "missing a required argument"),
+        ("change_strip", {"strip": "no", "changes": {}}, "there is no strip no"),
+        ("change_strip", {"strip": "kick", "changes": {"pan": 3, "zz": 1}}, "pan: 3 is above 1"),
+        ("change_strip", {"strip": "kick", "changes": {"id": "new"}}, "an id cannot be changed"),
+        ("change_strip", {"strip": "kick", "changes": {"fader_db": float("nan")}}, "is not a finite number"),
+        ("change_strip", {"strip": "kick", "changes": {"section": "no"}}, "there is no section no"),
+        ("change_strip", {"strip": "kick", "changes": {"kind": "midi"}}, "needs strips that carry sound"),
+        ("change_template", {"changes": {"strips": []}}, "strips: not changed by this edit"),
+        ("change_section", {"section": "drums", "changes": {"parent": "inner"}}, "would lie inside itself"),
+        ("add_route", {"route": {"kind": "feed", "from": "kick", "to": "no"}}, "there is no strip no"),
+        ("add_route", {"route": {"kind": "feed", "from": "kick", "to": "bus"}}, "kick has this feed to bus already"),
+        ("add_route", {"route": {"kind": "tie", "from": "kick", "to": "bus"}}, "a tie starts at an output"),
+        ("change_route", {"route": "r1", "changes": {"kind": "loop"}}, "is not one of"),
+        ("remove_routes", {"routes": ["r1", "no"]}, "there is no route no"),
+        ("remove_inserts", {"inserts": ["no"]}, "there is no insert no"),
+        ("move_strips", {"strips": ["kick"], "section": None, "before": "kick"}, "in front of one of themselves"),
+        ("spread", {"names": [" "], "strip": {"kind": "audio"}}, "there is no name in the list"),
+        ("spread", {"names": ["x"], "strip": {"kind": "midi"}, "feed": "bus"}, "needs strips that carry sound"),
+    ],
+)
+def test_it_refuses_with_a_sentence_and_changes_nothing(edit: str, arguments: dict[str, Any], words: str) -> None:
+    before = MADE
+    with pytest.raises(DocumentError) as refused:
+        apply(MADE, edit, arguments)
+    assert words in "; ".join(refused.value.problems)
+    assert before is MADE
+
+
+def _ids(made: Template) -> list[str]:
+    return [strip.id for strip in made.strips]
+
+
+def test_removing_a_strip_leaves_nothing_that_names_it() -> None:
+    left = apply(MADE, "remove_strips", {"strips": ["bus", "kit", "kick"]})
+    assert _ids(left) == ["snare", "print", "out"]
+    assert left.routes == ()
+    assert left.sections[0].bus is None
+    assert [(stem.id, stem.of) for stem in left.stems] == [("all", ())]
+    assert left.choices[0].members == ()
+    assert left.rules == ()  # its `through` had only the bus
+
+
+def test_a_spread_stands_in_its_section_in_order_and_feeds_its_bus() -> None:
+    made = apply(
+        MADE, "spread", {"names": ["Tom 1", " Tom  2 "], "strip": {"kind": "audio", "section": "drums"}, "feed": "bus"}
+    )
+    assert _ids(made)[:4] == ["kick", "snare", "tom-1", "tom-2"]
+    assert made.strips[3].name == "Tom 2"
+    assert [(route.from_strip, route.to) for route in made.routes[-2:]] == [("tom-1", "bus"), ("tom-2", "bus")]
+
+
+def test_removing_a_section_hands_its_strips_to_the_one_around() -> None:
+    inner = apply(MADE, "change_strip", {"strip": "kick", "changes": {"section": "inner"}})
+    left = apply(inner, "remove_sections", {"sections": ["inner"]})
+    assert left.strips[0].section == "drums"
+    assert apply(left, "remove_sections", {"sections": ["drums"]}).strips[0].section is None

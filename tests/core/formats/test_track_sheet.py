@@ -1,0 +1,114 @@
+"""The track sheet: understood in the forms people have, with row and column for what is not."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from lattice.errors import DocumentError
+from lattice.formats.track_sheet import load, read_sheet
+from lattice.formats.track_sheet_writer import dump
+from lattice.generate import generate
+
+SHEET = """name,kind,layout,section,tags,fader_db,pan,mute,feed,sends,keys,inserts,io,source_peak_dbfs,source_rms_dbfs,note
+Kick,,mono,Drums,,-3,0,no,Drum bus,booth@-14; echo@-9 pre-fader,bass-bus/duck@0,eq; compressor:64,,-8,-20,close
+Bass,,stereo,,,0,-0.5,no,bass-bus,,,,,,,
+Drum bus,,stereo,Drums,,0,0,no,Out,,,,,,,
+bass-bus,bus,stereo,,,0,0,no,Out,,,compressor,,,,
+booth,,stereo,,,0,0,yes,Out,,,reverb,,,,
+echo,,stereo,,,0,0,no,Out,,,delay,,,,
+Out,,stereo,,,0,0,no,,,,,1-2,,,
+"""
+
+
+def test_the_columns_say_what_they_say() -> None:
+    made = load(SHEET.encode())
+    kick = made.strips[0]
+    assert (kick.id, kick.fader_db, kick.note, kick.source.peak_dbfs) == ("kick", -3.0, "close", -8.0)
+    assert [(insert.type, insert.latency_samples) for insert in kick.inserts] == [("eq", 0), ("compressor", 64)]
+    by_id = {strip.id: strip for strip in made.strips}
+    assert {name: by_id[name].kind for name in ("kick", "drum-bus", "booth", "out")} == {
+        "kick": "audio", "drum-bus": "bus", "booth": "return", "out": "output",
+    }  # fmt: skip
+    sends = [(route.to, route.gain_db, route.tap) for route in made.routes if route.kind == "send"]
+    assert sends == [("booth", -14.0, "post-fader"), ("echo", -9.0, "pre-fader")]
+    key = next(route for route in made.routes if route.kind == "key")
+    assert (key.to, key.to_insert, by_id["bass-bus"].inserts[0].key) == ("bass-bus", "duck", "external")
+    assert [section.name for section in made.sections] == ["Drums"]
+    assert made.sections[0].bus == "drum-bus"
+    assert by_id["out"].io == (1, 2)
+
+
+@pytest.mark.parametrize("variant", ["semicolons", "tabs", "bom", "utf-16", "crlf", "quoted"])
+def test_variants_of_spreadsheets_are_simply_understood(variant: str) -> None:
+    text = "name,fader_db,feed\nKick,-6.5,Bus\nBus,0,\n"
+    data = {
+        "semicolons": text.replace(",", ";").encode(),
+        "tabs": text.replace(",", "\t").encode(),
+        "bom": b"\xef\xbb\xbf" + text.encode(),
+        "utf-16": text.encode("utf-16"),
+        "crlf": text.replace("\n", "\r\n").encode(),
+        "quoted": b'"name","fader_db","feed"\n"Kick","-6.5","Bus"\n"Bus","0",""\n',
+    }[variant]
+    made = load(data)
+    assert [(strip.name, strip.kind, strip.fader_db) for strip in made.strips] == [
+        ("Kick", "audio", -6.5),
+        ("Bus", "bus", 0.0),
+    ]
+
+
+def test_decimal_commas_go_with_semicolons() -> None:
+    assert load(b"name;fader_db\nKick;-6,5\n").strips[0].fader_db == -6.5
+
+
+def test_a_plain_list_of_names_is_a_sheet() -> None:
+    made = load("Kick\nSnare\n\nÜberheads\n".encode())
+    assert [(strip.id, strip.name) for strip in made.strips] == [
+        ("kick", "Kick"),
+        ("snare", "Snare"),
+        ("uberheads", "Überheads"),
+    ]
+
+
+@pytest.mark.parametrize(
+    ("cell", "column", "words"),
+    [
+        ("name,fader_db\nKick,loud", "fader_db", "“loud” is not a level"),
+        ("name,pan\nKick,7", "pan", "“7” is not a pan position"),
+        ("name,kind\nKick,drum", "kind", "“drum” is not one of"),
+        ("name,layout\nKick,6.1", "layout", "“6.1” is not a layout"),
+        ("name,feed\nKick,Nowhere", "feed", "there is no strip “Nowhere”"),
+        ("name,sends\nKick,Kick@much", "sends", "“much” is not a level"),
+        ("name,keys\nKick,Kick/duck", "keys", "kick has no insert “duck” that can be keyed"),
+        ("name,inserts\nKick,widener", "inserts", "“widener” is not one of"),
+        ("name,io\nKick,a-b", "io", "“a-b” is not a list of channels"),
+        ("name,mute\nKick,perhaps", "mute", "“perhaps” is not yes or no"),
+        ("id,name\nKICK!,Kick", "id", "is not an id"),
+        ("name,note\n,lost", "name", "is empty"),
+        ("name,kind,feed\nKick,,Notes\nNotes,midi,", "feed", "needs strips that carry sound"),
+    ],
+)
+def test_what_is_not_understood_is_said_by_row_and_column_and_left_out(cell: str, column: str, words: str) -> None:
+    read = read_sheet(cell.encode())
+    assert [(problem.row, problem.column) for problem in read.problems] == [(2, column)]
+    assert words in read.problems[0].sentence
+    with pytest.raises(DocumentError, match=f"row 2, column {column}"):
+        load(cell.encode())
+
+
+def test_an_unknown_column_is_said() -> None:
+    assert "unknown column" in str(read_sheet(b"name,wattage\nKick,9\n").problems[0])
+
+
+@pytest.mark.parametrize("data", [b"", b"\n\n", b"name,feed\n", b"caf\xe9\n", b"a\0b\n", b'name\n"open\n'])
+def test_what_is_no_sheet_is_refused_with_a_sentence(data: bytes) -> None:
+    with pytest.raises(DocumentError):
+        load(data)
+
+
+@given(st.integers(12, 60), st.integers(1, 50))
+@settings(max_examples=25, deadline=None)
+def test_what_the_columns_can_say_survives_the_round_trip(strips: int, seed: int) -> None:
+    first = dump(generate(strips, seed))
+    assert dump(load(first)) == first

@@ -1,0 +1,114 @@
+"""The command line as a script would use it."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from lattice.cli import main
+from lattice.formats.document_json import dump
+from tests.build import template
+
+GOOD = template(["a:kick", "b:drums", "o:out"], ["kick>drums", "drums>out"])
+BAD = template(["a:kick", "a:lost", "b:drums", "o:out"], ["kick>drums", "drums>out", "send out>drums"])
+
+
+@pytest.fixture
+def files(tmp_path: Path) -> dict[str, str]:
+    made = {
+        "good": dump(GOOD),
+        "bad": dump(BAD),
+        "broken": b'{"name": "x", "strips": [{"id": "a"}]}',
+        "sheet": b"name,feed\nKick,Bus\nBus,\n",
+    }
+    for name, data in made.items():
+        (tmp_path / f"{name}.{'csv' if name == 'sheet' else 'json'}").write_bytes(data)
+    return {path.stem: str(path) for path in tmp_path.iterdir()}
+
+
+def run(capsysbinary: pytest.CaptureFixture, *arguments: str) -> tuple[int, str, str]:
+    status = main(list(arguments))
+    out, err = capsysbinary.readouterr()
+    return status, out.decode(), err.decode()
+
+
+@pytest.mark.parametrize(
+    ("arguments", "status"),
+    [
+        (["audit", "good"], 0), (["audit", "good", "--fail-on", "note"], 0), (["audit", "bad"], 1), (["audit", "broken"], 2),
+        (["audit", "sheet"], 1), (["audit", "nowhere"], 2), (["trace", "good", "--from", "kick"], 0),
+        (["trace", "good", "--from", "no"], 2), (["diff", "good", "bad"], 0), (["diff", "good", "broken"], 2),
+    ],
+)  # fmt: skip
+def test_exit_status(
+    capsysbinary: pytest.CaptureFixture, files: dict[str, str], arguments: list[str], status: int
+) -> None:
+    assert run(capsysbinary, *(files.get(word, word) for word in arguments))[0] == status
+
+
+def test_audit_json(capsysbinary: pytest.CaptureFixture, files: dict[str, str]) -> None:
+    _status, out, _err = run(capsysbinary, "audit", files["bad"], "--json", "--times")
+    answer = json.loads(out)
+    assert (answer["format"], answer["version"]) == ("intact-lattice.audit", 1)
+    assert answer["summary"]["blocker"] == 2
+    assert set(answer["times"]) == {"parse_ms", "compute_ms"}
+    loop = next(finding for finding in answer["findings"] if finding["code"] == "loop.audio")
+    assert (loop["strips"], loop["routes"], loop["waived"]) == (["drums", "out"], ["r2", "r3"], False)
+    assert set(loop) >= {"severity", "message", "inserts", "stems", "outlets", "figures", "evidence", "fingerprint"}
+
+
+def test_problems_are_said_a_line_each_with_the_file_and_no_traceback(
+    capsysbinary: pytest.CaptureFixture, files: dict[str, str]
+) -> None:
+    _status, out, err = run(capsysbinary, "audit", files["broken"])
+    assert out == ""
+    assert err.splitlines() == [
+        f"{files['broken']}: strips[0]: the field {name} is missing" for name in ("name", "kind")
+    ]
+
+
+def test_trace_says_a_sentence_and_gives_hops(capsysbinary: pytest.CaptureFixture, files: dict[str, str]) -> None:
+    assert run(capsysbinary, "trace", files["good"], "--from", "kick")[1] == "kick feeds drums, which feeds out.\n"
+    answer = json.loads(run(capsysbinary, "trace", files["good"], "--from", "kick", "--to", "drums", "--json")[1])
+    assert answer["paths"][0]["strips"] == ["kick", "drums"]
+    assert answer["paths"][0]["blocked"] is False
+
+
+def test_diff(capsysbinary: pytest.CaptureFixture, files: dict[str, str]) -> None:
+    assert run(capsysbinary, "diff", files["good"], files["good"])[1] == "no difference\n"
+    assert "+ strip lost: lost (audio)" in run(capsysbinary, "diff", files["good"], files["bad"])[1]
+
+
+@pytest.mark.parametrize("form", ["json", "csv", "graphml", "dot", "svg"])
+def test_convert(capsysbinary: pytest.CaptureFixture, files: dict[str, str], form: str) -> None:
+    status, out, _err = run(capsysbinary, "convert", files["good"], "--to", form)
+    assert status == 0
+    assert "drums" in out
+    if form == "json":
+        assert out.encode() == dump(GOOD)
+
+
+def test_generate_is_repeatable_exact_and_without_blockers(capsysbinary: pytest.CaptureFixture, tmp_path: Path) -> None:
+    first = run(capsysbinary, "generate", "--strips", "137", "--seed", "3")[1]
+    assert run(capsysbinary, "generate", "--strips", "137", "--seed", "3")[1] == first
+    assert run(capsysbinary, "generate", "--strips", "137", "--seed", "4")[1] != first
+    assert len(json.loads(first)["strips"]) == 137
+    (tmp_path / "made.json").write_text(first)
+    assert run(capsysbinary, "audit", str(tmp_path / "made.json"))[0] == 0
+    assert run(capsysbinary, "generate", "--strips", "3")[0] == 2
+
+
+def test_standard_input_as_document_and_as_sheet() -> None:
+    for data in (dump(GOOD), b"name,feed\nkick,out\nout,\n"):
+        done = subprocess.run(
+            [sys.executable, "-m", "lattice", "convert", "-", "--to", "csv"],
+            input=data,
+            capture_output=True,
+            check=False,
+        )
+        assert done.returncode == 0
+        assert b"kick" in done.stdout
