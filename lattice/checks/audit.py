@@ -18,7 +18,7 @@ from lattice.checks import (  # noqa: F401
 from lattice.checks.finding import SEVERITIES, Finding
 from lattice.checks.registry import CHECKS, code_order
 from lattice.checks.scene import Scene
-from lattice.graph.compiled import Compiled
+from lattice.collecting import collecting_later
 from lattice.model.document import Template
 
 
@@ -41,10 +41,15 @@ class Audit:
         return any(self.summary[level] for level in worse)
 
 
-def audit(template: Template, compiled: Compiled | None = None) -> Audit:
+def audit(template: Template) -> Audit:
     """All findings of a template. The same document gives the same findings in the same order."""
-    scene = Scene(template, compiled)
-    waived = {waiver.fingerprint for waiver in template.waivers}
+    with collecting_later():
+        return audit_scene(Scene(template))
+
+
+def audit_scene(scene: Scene) -> Audit:
+    """The audit of a template whose sweeps are wanted for other things as well."""
+    waived = {waiver.fingerprint for waiver in scene.template.waivers}
     order, place = code_order(), scene.compiled.index
     found = [finding for _codes, function in CHECKS for finding in function(scene)]
 

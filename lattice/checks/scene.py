@@ -18,9 +18,9 @@ APART = frozenset({"trigger", "click", "reference", "guide", "talkback", "pop"})
 class Scene:
     """Everything the checks share about one template."""
 
-    def __init__(self, template: Template, compiled: Compiled | None = None) -> None:
+    def __init__(self, template: Template) -> None:
         self.template = template
-        self.compiled = compiled or Compiled(template)
+        self.compiled = Compiled(template)
         self.unblocked = Reach(self.compiled, states=True)
         self.ignoring = Reach(self.compiled, states=False)
         self._downstream: dict[int, list[bool]] = {}

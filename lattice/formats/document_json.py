@@ -11,6 +11,7 @@ from typing import Any, get_args
 import msgspec
 from msgspec import NODEFAULT, UNSET
 
+from lattice.collecting import collecting_later
 from lattice.errors import DocumentError, Problem
 from lattice.model import schema
 from lattice.model.document import FORMAT, LISTS, MAX_STRIPS, Route, Strip, Template
@@ -33,10 +34,10 @@ def load(data: bytes) -> Template:
         raise DocumentError([f"the document has {size_mib:.0f} MiB; at most {MAX_BYTES // 1024 // 1024} are allowed"])
     data = data.removeprefix(UTF8_BOM)
     try:
-        template = _decoder.decode(data)
+        with collecting_later():
+            return validate(_decoder.decode(data))
     except (msgspec.DecodeError, RecursionError, UnicodeDecodeError) as error:
         raise DocumentError(_explain(data, error)) from None
-    return validate(template)
 
 
 def _explain(data: bytes, error: Exception) -> list[str]:

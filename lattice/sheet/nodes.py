@@ -12,6 +12,7 @@ from lattice.model.document import Section, Strip
 INSTRUMENTS, SOURCES, BUSES, RETURNS, SUBMIXES, MIX, ENDS = range(7)
 ROLE_NAMES = ("Instruments", "Sources", "Section buses", "Returns", "Submixes", "Mix", "Prints, outputs")
 IN_BANDS = frozenset({INSTRUMENTS, SOURCES, BUSES})
+FOLDS = IN_BANDS | {RETURNS, SUBMIXES}  # a mix and the ends of a section stay in sight when it is folded
 NO_SECTION = ""
 
 
@@ -96,7 +97,7 @@ class NodeSet:
 
     def _place(self, number: int, strip: Strip, role: int) -> None:
         section = self._band_section(strip) if role in IN_BANDS else None
-        fold = self.fold_of.get(section) if section else None
+        fold = self.fold_of.get((section or strip.section or "") if role in FOLDS else "")
         if fold is None:
             rows = max(1, len(strip.outlets)) if strip.kind == "instrument" else 1
             self.nodes[strip.id] = Node(strip.id, strip.name, role, section, rows, number, [number])

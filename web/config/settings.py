@@ -81,6 +81,7 @@ DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": VAR / "lattice.sqlite3",
+        "TEST": {"NAME": VAR / "test.sqlite3"},  # a file, as in use: threads share it, and WAL is tested with it
         "OPTIONS": {
             "transaction_mode": "IMMEDIATE",
             "timeout": 20,

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 from django.http import HttpRequest
+from django.utils.safestring import SafeString, mark_safe
 
 from lattice.checks import Finding
 from lattice.graph.compiled import Compiled
@@ -98,16 +99,22 @@ def facts(stored: StoredTemplate, space: Workspace) -> list[tuple[str, str]]:
     ]
 
 
-def wires_json(sheet: Sheet) -> str:
+def _data(value: Any) -> SafeString:
+    """JSON as the text of a hidden element: quotes may stand there as they are."""
+    text = msgspec.json.encode(value).decode()
+    return mark_safe(text.replace("&", "&amp;").replace("<", "&lt;"))  # noqa: S308 - escaped here
+
+
+def wires_json(sheet: Sheet) -> SafeString:
     """Ends and corners of every line, for highlighting in the browser."""
     wires = [
         {"r": wire.routes, "k": wire.kind, "a": wire.start, "b": wire.end, "p": wire.points, "l": wire.feedback}
         for wire in sheet.wires
     ]
-    return json.dumps(wires, separators=(",", ":")).replace("</", "<\\/")
+    return _data(wires)
 
 
-def strips_json(space: Workspace, sheet: Sheet) -> str:
+def strips_json(space: Workspace, sheet: Sheet) -> SafeString:
     """Every strip by id, for finding and connecting by name."""
     outboard = {machine.id for machine in space.template.machines if machine.kind == "outboard"}
     main = space.template.machines[0].id
@@ -126,7 +133,7 @@ def strips_json(space: Workspace, sheet: Sheet) -> str:
         }
         for strip in space.template.strips
     ]  # fmt: skip
-    return json.dumps(rows, separators=(",", ":")).replace("</", "<\\/")
+    return _data(rows)
 
 
 def frame(stored: StoredTemplate) -> dict[str, Any]:

@@ -6,10 +6,9 @@ from collections import OrderedDict
 from functools import cached_property
 from threading import Lock
 
-from lattice.checks import Audit, audit
+from lattice.checks import Audit, Scene, audit_scene
 from lattice.formats.document_json import load
 from lattice.graph.compiled import Compiled
-from lattice.graph.loops import LoopGraph
 from lattice.model.document import Template
 from web.shelf.models import StoredTemplate
 
@@ -23,36 +22,42 @@ class Workspace:
         self.template = template
 
     @cached_property
+    def scene(self) -> Scene:
+        return Scene(self.template)
+
+    @property
     def compiled(self) -> Compiled:
-        return Compiled(self.template)
+        return self.scene.compiled
 
     @cached_property
     def audit(self) -> Audit:
-        return audit(self.template, self.compiled)
+        return audit_scene(self.scene)
 
-    @cached_property
+    @property
     def feedback(self) -> frozenset[int]:
-        return LoopGraph(self.compiled).feedback
+        return self.scene.loops.feedback
 
 
-_kept: OrderedDict[tuple[int, int], Workspace] = OrderedDict()
+_kept: OrderedDict[int, tuple[int, Workspace]] = OrderedDict()  # template → (version, workspace)
 _lock = Lock()
 
 
 def workspace(stored: StoredTemplate) -> Workspace:
     """The workspace of a stored template at the version it has."""
-    key = (stored.pk, stored.version)
     with _lock:
-        found = _kept.get(key)
-        if found is not None:
-            _kept.move_to_end(key)
+        version, found = _kept.get(stored.pk, (0, None))
+        if found is not None and version == stored.version:
+            _kept.move_to_end(stored.pk)
             return found
     return keep(stored, Workspace(load(bytes(stored.head))))
 
 
 def keep(stored: StoredTemplate, space: Workspace) -> Workspace:
+    """Remembers a workspace in the place of the template's older one."""
     with _lock:
-        _kept[stored.pk, stored.version] = space
+        if stored.version >= _kept.get(stored.pk, (0, None))[0]:
+            _kept[stored.pk] = stored.version, space
+            _kept.move_to_end(stored.pk)
         while len(_kept) > KEPT:
             _kept.popitem(last=False)
     return space

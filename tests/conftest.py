@@ -1,0 +1,54 @@
+"""What all tests share: a person, a template of theirs, no cached workspace from another database."""
+
+from __future__ import annotations
+
+import os
+
+import pytest
+from django.test import Client
+
+from lattice.model.document import Template
+from tests.build import template
+from web.shelf import services
+from web.shelf.models import StoredTemplate
+from web.shelf.workspace import forget_all
+
+os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")  # Playwright's event loop runs in the same thread
+
+MADE = template(
+    [
+        {"id": "kick", "name": "Kick", "kind": "audio", "section": "drums"},
+        {"id": "lost", "name": "Lost", "kind": "audio", "section": "drums"},
+        {"id": "bus", "name": "Drum bus", "kind": "bus", "section": "drums"},
+        {"id": "out", "name": "Out", "kind": "output"},
+    ],
+    ["kick>bus", "bus>out"],
+    name="Small",
+    sections=[{"id": "drums", "name": "Drums", "bus": "bus", "colour": "#8a4b2d"}],
+)
+
+
+@pytest.fixture(autouse=True)
+def _fresh_workspaces() -> None:
+    forget_all()
+
+
+@pytest.fixture
+def made() -> Template:
+    return MADE
+
+
+@pytest.fixture
+def owner(db: None, django_user_model: type):  # type: ignore[no-untyped-def] # noqa: ANN201
+    return django_user_model.objects.create_user("owner", password="a long password")  # noqa: S106
+
+
+@pytest.fixture
+def stored(owner, made: Template) -> StoredTemplate:  # type: ignore[no-untyped-def]
+    return services.store(owner, made)
+
+
+@pytest.fixture
+def signed_in(owner, client: Client) -> Client:  # type: ignore[no-untyped-def]
+    client.force_login(owner)
+    return client

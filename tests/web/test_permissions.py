@@ -1,0 +1,96 @@
+"""One table: every address, for nobody, for another person and for the owner."""
+
+from __future__ import annotations
+
+import pytest
+from django.test import Client
+from django.urls import get_resolver
+
+from web.accounts.links import token_for
+
+# address, method, owner's status; nobody is sent to sign in (302), another person gets `other`
+TABLE = [
+    ("", "get", 200, 200),
+    ("demo/", "get", 302, 302),
+    ("new/", "get", 200, 200),
+    ("import/", "get", 200, 200),
+    ("import/keep/", "post", 302, 302),
+    ("t/{pk}/duplicate/", "post", 302, 404),
+    ("t/{pk}/delete/", "post", 302, 404),
+    ("t/{pk}/restore/", "post", 302, 404),
+    ("t/{pk}/export/json/", "get", 200, 404),
+    ("t/{pk}/export/exe/", "get", 404, 404),
+    ("t/{pk}/map/", "get", 200, 404),
+    ("t/{pk}/findings/", "get", 200, 404),
+    ("t/{pk}/panel/findings/", "get", 200, 404),
+    ("t/{pk}/panel/strip/kick/", "get", 200, 404),
+    ("t/{pk}/panel/strip/nobody/", "get", 404, 404),
+    ("t/{pk}/panel/section/drums/", "get", 200, 404),
+    ("t/{pk}/panel/section/nothing/", "get", 404, 404),
+    ("t/{pk}/panel/add/", "get", 200, 404),
+    ("t/{pk}/panel/trace/?from=kick", "get", 200, 404),
+    ("t/{pk}/panel/trace/?from=nobody", "get", 422, 404),
+    ("t/{pk}/panel/journal/", "get", 200, 404),
+    ("t/{pk}/write/undo/", "post", 409, 404),
+    ("t/{pk}/write/redo/", "post", 409, 404),
+    ("t/{pk}/write/fold/", "post", 200, 404),
+    ("t/{pk}/write/redraw/", "post", 200, 404),
+    ("t/{pk}/write/tidy/", "post", 200, 404),
+    ("t/{pk}/write/remedy/abc/0/", "post", 422, 404),
+    ("t/{pk}/write/change_strip/", "post", 409, 404),
+    ("t/{pk}/write/nonsense/", "post", 404, 404),
+]
+
+
+@pytest.mark.parametrize(("address", "method", "own", "other"), TABLE)
+def test_who_may_do_what(
+    client: Client, owner, stored, django_user_model: type, address: str, method: str, own: int, other: int
+) -> None:  # type: ignore[no-untyped-def]
+    url = "/" + address.format(pk=stored.pk)
+    answer = getattr(client, method)(url)
+    assert (answer.status_code, answer["Location"].startswith("/sign-in/")) == (302, True)
+    client.force_login(django_user_model.objects.create_user("other"))
+    assert getattr(client, method)(url).status_code == other
+    client.force_login(owner)
+    assert getattr(client, method)(url).status_code == own
+
+
+def test_the_table_names_every_address() -> None:
+    def addresses(patterns: list, prefix: str = "") -> list[str]:
+        found = []
+        for pattern in patterns:
+            inner = getattr(pattern, "url_patterns", None)
+            here = prefix + str(pattern.pattern)
+            found += addresses(inner, here) if inner else [here]
+        return found
+
+    known = {address.split("?")[0].format(pk=1) for address, *_rest in TABLE}
+    for address in addresses(get_resolver().url_patterns):
+        if not address.startswith("sign-"):
+            shape = address.replace("<int:pk>", "1").split("<")[0]
+            assert any(row.startswith(shape) for row in known), address
+
+
+@pytest.mark.parametrize("method", ["get", "post"])
+def test_writing_needs_post_and_the_token_of_the_page(stored, owner, method: str) -> None:  # type: ignore[no-untyped-def]
+    strict = Client(enforce_csrf_checks=True)
+    strict.force_login(owner)
+    answer = getattr(strict, method)(f"/t/{stored.pk}/write/tidy/")
+    assert answer.status_code == {"get": 405, "post": 403}[method]
+
+
+def test_the_sign_in_link_works_only_in_the_demo_and_only_untampered(client: Client, owner, settings) -> None:  # type: ignore[no-untyped-def]
+    link = f"/sign-in/{token_for(owner.pk)}/"
+    settings.DEMO_SIGN_IN = False
+    assert client.get(link).status_code == 404
+    settings.DEMO_SIGN_IN = True
+    assert client.get(link[:-2] + "x/").status_code == 404
+    assert client.get(link)["Location"] == "/demo/"
+    assert client.get("/").status_code == 200
+
+
+def test_every_answer_says_how_long_it_took_and_what_may_be_loaded(signed_in: Client, stored) -> None:  # type: ignore[no-untyped-def]
+    answer = signed_in.get(f"/t/{stored.pk}/map/")
+    assert "total;dur=" in answer["Server-Timing"]
+    assert answer["Content-Security-Policy"].startswith("default-src 'self'")
+    assert b"https://" not in answer.content

@@ -1,0 +1,173 @@
+"""Edits over the web: each does one thing, is journalled, can be undone, and is refused on a stale page."""
+
+from __future__ import annotations
+
+import threading
+from typing import Any
+
+import pytest
+from django.db import connection
+from django.test import Client
+
+from lattice.checks import Step
+from lattice.model.document import Template
+from web.shelf import services
+from web.shelf.models import JournalEntry, StoredTemplate
+from web.shelf.workspace import workspace
+
+
+def write(client: Client, stored: StoredTemplate, what: str, base: int | None = None, **values: Any) -> Any:
+    stored.refresh_from_db()
+    return client.post(f"/t/{stored.pk}/write/{what}/", {"base": stored.version if base is None else base, **values})
+
+
+def now(stored: StoredTemplate) -> Template:
+    return workspace(StoredTemplate.objects.get(pk=stored.pk)).template
+
+
+TABLE: list[tuple[str, dict[str, Any], str]] = [
+    ("change_strip", {"strip": "kick", "fader_db": "-6,5 dB"}, "Kick: fader −6.5"),
+    ("change_strip", {"strip": "kick", "tags": "click, pop"}, "Kick: tags click pop"),
+    ("change_strip", {"strip": "kick", "mute": "true"}, "Kick: mute on"),
+    ("change_strip", {"strip": "out", "io": "3-4"}, "Out: io 3 4"),
+    ("move_strip", {"strip": "kick", "where": "down"}, "Move Kick"),
+    ("remove_strip", {"strip": "kick"}, "Remove Kick"),
+    ("connect", {"from": "lost", "to": "bus"}, "feed Lost → Drum bus"),
+    (
+        "connect",
+        {"from": "lost", "to": "bus", "kind": "send", "gain_db": "-12", "tap": "pre-fader"},
+        "send Lost → Drum bus",
+    ),
+    ("change_route", {"route": "r1", "enabled": "false"}, "feed Kick → Drum bus: enabled off"),
+    ("change_route", {"route": "r1", "gain_db": "off"}, "feed Kick → Drum bus: gain none"),
+    ("remove_route", {"route": "r2"}, "Remove feed Drum bus → Out"),
+    (
+        "spread",
+        {"names": "Tom 1\nTom 2\n", "kind": "audio", "layout": "mono", "section": "drums", "feed": "section"},
+        "Add 2 strips",
+    ),
+    ("add_section", {"name": "Choir", "colour": "#112233", "with_bus": "1"}, "Add section Choir"),
+    ("change_section", {"section_id": "drums", "name": "Kit"}, "Drums: name Kit"),
+    ("remove_section", {"section_id": "drums"}, "Remove section Drums"),
+    ("change_template", {"tempo_bpm": "96", "name": "Renamed"}, "Template: name Renamed, tempo bpm 96"),
+]
+
+
+@pytest.mark.parametrize(("what", "values", "label"), TABLE)
+def test_an_edit_is_journalled_undone_and_redone(
+    signed_in: Client, stored: StoredTemplate, made: Template, what: str, values: dict, label: str
+) -> None:
+    answer = write(signed_in, stored, what, **values)
+    assert answer.status_code == 200, answer.content.decode()
+    changed = now(stored)
+    assert changed != made
+    assert JournalEntry.objects.get().label == label
+    assert write(signed_in, stored, "undo").status_code == 200
+    assert now(stored) == made
+    assert write(signed_in, stored, "redo").status_code == 200
+    assert now(stored) == changed
+    assert [entry.kind for entry in JournalEntry.objects.all()] == ["edit", "undo", "redo"]
+
+
+@pytest.mark.parametrize(
+    ("what", "values", "words"),
+    [
+        ("change_strip", {"strip": "kick", "fader_db": "loud"}, "“loud” is not a level"),
+        ("change_strip", {"strip": "kick", "pan": "9"}, "“9” is not a pan position"),
+        ("change_strip", {"strip": "kick", "name": " "}, "name: is empty"),
+        ("change_strip", {"strip": "gone", "name": "x"}, "there is no strip gone; it may have been removed"),
+        ("change_strip", {"strip": "kick"}, "nothing to change was given"),
+        ("change_strip", {}, "strip is missing"),
+        ("connect", {"from": "kick", "to": "bus"}, "Kick has this feed to Drum bus already"),
+        ("connect", {"from": "kick", "to": "bus", "kind": "tie"}, "a tie starts at an output"),
+        ("spread", {"names": " \n", "kind": "audio", "layout": "mono", "section": ""}, ""),
+        ("move_strip", {"strip": "kick", "where": "up"}, "at the end of its section already"),
+        ("change_template", {"tempo_bpm": "fast"}, "“fast” is not a number"),
+    ],
+)
+def test_what_cannot_be_done_is_said_in_place_and_nothing_changes(
+    signed_in: Client, stored: StoredTemplate, made: Template, what: str, values: dict, words: str
+) -> None:
+    answer = write(signed_in, stored, what, **values)
+    assert answer.status_code == 422
+    assert words in answer.content.decode()
+    assert answer["HX-Retarget"] == "#notice"
+    assert now(stored) == made
+    assert not JournalEntry.objects.exists()
+
+
+def test_a_remedy_is_one_edit_and_the_finding_goes(signed_in: Client, stored: StoredTemplate) -> None:
+    finding = workspace(stored).audit.findings[0]
+    assert (finding.code, finding.strips) == ("route.unheard", ("lost",))
+    assert write(signed_in, stored, f"remedy/{finding.fingerprint}/0").status_code == 200
+    assert workspace(StoredTemplate.objects.get()).audit.findings == ()
+    assert write(signed_in, stored, f"remedy/{finding.fingerprint}/0").status_code == 422
+
+
+def test_undo_has_no_end_and_a_new_edit_after_it_starts_a_new_way(
+    signed_in: Client, stored: StoredTemplate, made: Template
+) -> None:
+    for level in range(1, 31):
+        write(signed_in, stored, "change_strip", strip="kick", fader_db=str(-level))
+    for _ in range(30):
+        assert write(signed_in, stored, "undo").status_code == 200
+    assert now(stored) == made
+    assert write(signed_in, stored, "undo").status_code == 422
+    for _ in range(10):
+        write(signed_in, stored, "redo")
+    assert now(stored).strips[0].fader_db == -10.0
+    write(signed_in, stored, "change_strip", strip="kick", fader_db="3")
+    assert write(signed_in, stored, "redo").status_code == 422
+    write(signed_in, stored, "undo")
+    assert now(stored).strips[0].fader_db == -10.0
+    write(signed_in, stored, "redo")
+    assert now(stored).strips[0].fader_db == 3.0
+
+
+def test_an_edit_from_a_stale_page_is_refused_with_what_changed(signed_in: Client, stored: StoredTemplate) -> None:
+    write(signed_in, stored, "change_strip", strip="kick", name="Big kick")
+    answer = write(signed_in, stored, "change_strip", base=1, strip="kick", name="Small kick")
+    assert answer.status_code == 409
+    assert "Kick: name Big kick" in answer.content.decode()
+    assert now(stored).strips[0].name == "Big kick"
+    for base in ("", "x", "-1", "99999999999"):
+        assert write(signed_in, stored, "undo", base=base).status_code == 409
+
+
+def test_how_the_map_looks_is_no_edit_and_needs_no_version(
+    signed_in: Client, stored: StoredTemplate, made: Template
+) -> None:
+    answer = write(signed_in, stored, "fold", base=0, section="drums")
+    assert "fold:drums" in answer.content.decode()
+    assert "fold:drums" in signed_in.get(f"/t/{stored.pk}/map/").content.decode()
+    assert "fold:drums" not in write(signed_in, stored, "fold", section="none").content.decode()
+    assert write(signed_in, stored, "tidy").status_code == 200
+    stored.refresh_from_db()
+    assert (stored.version, now(stored)) == (1, made)
+
+
+@pytest.mark.django_db(transaction=True)
+def test_two_at_once_lose_nothing_one_is_told(owner, made: Template) -> None:  # type: ignore[no-untyped-def]
+    stored = services.store(owner, made)
+    done: list[str] = []
+    start = threading.Barrier(4)
+
+    def work(number: int) -> None:
+        start.wait()
+        step = Step("change_strip", {"strip": "kick", "changes": {"fader_db": -float(number + 1)}})
+        try:
+            services.edit(stored.pk, owner, 1, f"edit {number}", [step])
+            done.append("written")
+        except services.Stale:
+            done.append("told")
+        finally:
+            connection.close()
+
+    threads = [threading.Thread(target=work, args=(number,)) for number in range(4)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert sorted(done) == ["told", "told", "told", "written"]
+    stored.refresh_from_db()
+    assert (stored.version, JournalEntry.objects.count()) == (2, 1)
