@@ -36,6 +36,14 @@ VOICE_WORDS = (
     "spot",
 )
 COLOURS = ("#8a4b2d", "#3f6b4a", "#6a5790", "#2d6488", "#8a7a2d", "#7a3f52", "#4f6f7a", "#6b6b6b")
+MAKERS = ("Tern Audio", "Harbour Works", "Northmark")
+PROCESSORS: list[tuple[str, str, dict[str, Any]]] = [
+    ("compressor", "Level", {"threshold_db": -20.0, "ratio": 3.0, "attack_ms": 10.0, "release_ms": 120.0}),
+    ("gate", "Gate", {"threshold_db": -50.0, "attack_ms": 1.0, "release_ms": 80.0}),
+    ("saturator", "Warmth", {"wet": 0.4}),
+    ("expander", "Breath", {"threshold_db": -45.0, "ratio": 1.5}),
+    ("modulation", "Width", {"wet": 0.25}),
+]
 LEAST_STRIPS = 12
 PER_SECTION = 26
 
@@ -171,11 +179,12 @@ def _track(pieces: _Pieces, number: int, name: str, position: int, *, has_hall: 
     inserts = [
         {"id": f"{track}-eq", "name": "Low cut", "type": "eq", "low_cut_hz": float(chance.choice((15, 150, 180)))}
     ]
-    if chance.random() < 0.4:
-        latency = chance.choice((0, 32, 64, 128))
+    for kind, name_of_it, fields in chance.sample(PROCESSORS, chance.randint(1, 3)):
+        state = chance.choice(("on", "on", "on", "bypassed"))
+        latency = chance.choice((0, 0, 32, 64, 128))
         inserts.append({
-            "id": f"{track}-comp", "name": "Level", "type": "compressor", "latency_samples": latency,
-            "threshold_db": -20.0, "ratio": 3.0,
+            "id": f"{track}-{kind}", "name": name_of_it, "type": kind, "maker": chance.choice(MAKERS), "version": "2.4.1",
+            "state": state, "latency_samples": latency, **fields,
         })  # fmt: skip
     pieces.strip(
         track, f"{name} {word} {position}", "audio", layout=layout, section=f"s{number}", inserts=inserts,
