@@ -183,8 +183,8 @@ def _track(pieces: _Pieces, number: int, name: str, position: int, *, has_hall: 
         state = chance.choice(("on", "on", "on", "bypassed"))
         latency = chance.choice((0, 0, 32, 64, 128))
         inserts.append({
-            "id": f"{track}-{kind}", "name": name_of_it, "type": kind, "maker": chance.choice(MAKERS), "version": "2.4.1",
-            "state": state, "latency_samples": latency, **fields,
+            "id": f"{track}-{kind}", "name": name_of_it, "type": kind, "maker": chance.choice(MAKERS),
+            "version": "2.4.1", "state": state, "latency_samples": latency, **fields,
         })  # fmt: skip
     pieces.strip(
         track, f"{name} {word} {position}", "audio", layout=layout, section=f"s{number}", inserts=inserts,

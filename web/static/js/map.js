@@ -3,6 +3,7 @@
 import { Chooser } from "./chooser.js";
 import { Finder } from "./finder.js";
 import { Flow, path } from "./flow.js";
+import { open as openPanel, write } from "./server.js";
 import "./shared.js";
 import { View } from "./view.js";
 
@@ -30,13 +31,8 @@ function read() {
   markChosen();
 }
 
-function post(what, values = {}) {
-  htmx.ajax("POST", `${base}write/${what}/`, { target: "#notice", swap: "innerHTML", values });
-}
-
-function open(panelPath) {
-  htmx.ajax("GET", `${base}panel/${panelPath}`, { target: "#panel", swap: "innerHTML" });
-}
+const post = (what, values) => write(`${base}write/${what}/`, values);
+const open = (path) => openPanel(`${base}panel/${path}`);
 
 function link(name, value) {
   const address = new URL(location);
@@ -310,7 +306,7 @@ const KEYS = {
   n: () => nextFinding(1),
   N: () => nextFinding(-1),
   a: () => open("add/"),
-  m: () => document.querySelector('#panel [hx-vals*="\\"mute\\""]')?.click(),
+  m: () => document.querySelector('#panel [data-values*="\\"mute\\""]')?.click(),
   y: () => post("tidy"),
   p: () => document.querySelector(".map-place").classList.toggle("wide"),
   "+": () => view.zoom(1.2),
@@ -376,8 +372,6 @@ document.getElementById("figure-choice").addEventListener("change", (event) => {
 
 // ---- after the server has answered
 
-let focused = null;
-document.addEventListener("htmx:beforeSwap", () => (focused = document.activeElement?.id));
 document.addEventListener("htmx:oobAfterSwap", (event) => {
   if (event.detail.target?.id === "sheet-holder") view.apply();
 });
@@ -391,7 +385,6 @@ document.addEventListener("htmx:afterSettle", (event) => {
     read();
     if (shownFinding) showFinding(document.getElementById(`f-${shownFinding}`), { move: false });
   }
-  if (focused && document.activeElement === document.body) document.getElementById(focused)?.focus({ preventScroll: true });
 });
 
 read();

@@ -1,4 +1,6 @@
-// What every page does: the sheet switch, the version every write is based on, notices.
+// What every page does: the sheet switch, undo and redo, notices.
+
+import { write } from "./server.js";
 
 const root = document.documentElement;
 
@@ -6,16 +8,6 @@ document.getElementById("sheet-switch").addEventListener("click", () => {
   const isDark = root.dataset.sheet ? root.dataset.sheet === "dark" : matchMedia("(prefers-color-scheme: dark)").matches;
   root.dataset.sheet = isDark ? "paper" : "dark";
   document.cookie = `sheet=${root.dataset.sheet}; path=/; max-age=31536000; samesite=lax`;
-});
-
-// A write says which state of the template the page shows, so that a stale one is refused.
-document.addEventListener("htmx:configRequest", (event) => {
-  const state = document.getElementById("state");
-  if (!state || event.detail.verb === "get") return;
-  event.detail.parameters.base = state.dataset.version;
-  event.detail.parameters.place = state.dataset.place;
-  const chosen = new URLSearchParams(location.search).get("strip");
-  if (chosen) event.detail.parameters.chosen_strip = chosen;
 });
 
 document.addEventListener("htmx:responseError", () => say("That could not be done; nothing was stored. Load the page again to see the present state."));
@@ -44,12 +36,11 @@ document.getElementById("notice").addEventListener("click", (event) => {
 
 document.addEventListener("keydown", (event) => {
   const typing = event.target.matches("input, textarea, select");
-  if ((event.ctrlKey || event.metaKey) && !event.altKey && !typing) {
-    const key = event.key.toLowerCase();
-    const button = key === "z" ? (event.shiftKey ? "redo" : "undo") : key === "y" ? "redo" : "";
-    if (button && document.getElementById(button)) {
-      event.preventDefault();
-      document.getElementById(button).click();
-    }
-  }
+  if (!(event.ctrlKey || event.metaKey) || event.altKey || typing) return;
+  const key = event.key.toLowerCase();
+  const which = key === "z" ? (event.shiftKey ? "redo" : "undo") : key === "y" ? "redo" : "";
+  const button = which && document.getElementById(which);
+  if (!button) return;
+  event.preventDefault();
+  write(button.dataset.write); // past the button's own state, which an answer under way may change
 });

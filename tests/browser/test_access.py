@@ -1,0 +1,47 @@
+"""axe on every page in both sheets: WCAG 2.2 AA; and no page scrolls sideways."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page
+
+from web.shelf import services
+from web.shelf.demo import night_ferry
+
+AXE = (Path(__file__).resolve().parents[2] / "web" / "static" / "vendor" / "axe.min.js").read_text()
+TAGS = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
+PLACES = {
+    "shelf": "/",
+    "new": "/new/",
+    "import": "/import/",
+    "map": "/t/{pk}/map/",
+    "strip": "/t/{pk}/map/?strip=glass-sampler",
+    "section": "/t/{pk}/map/?section=choir",
+    "finding": "/t/{pk}/map/?finding={finding}",
+    "findings": "/t/{pk}/findings/",
+    "sign-in": "/sign-in/",
+}
+
+
+@pytest.mark.parametrize("sheet", ["paper", "dark"])
+@pytest.mark.parametrize("place", PLACES)
+def test_a_page_has_no_fault_that_axe_knows(page: Page, person, place: str, sheet: str) -> None:  # type: ignore[no-untyped-def]
+    stored = services.store(person, night_ferry.in_work())
+    from web.shelf.workspace import workspace
+
+    finding = workspace(stored).audit.findings[2].fingerprint
+    page.emulate_media(color_scheme="dark" if sheet == "dark" else "light")
+    if place == "sign-in":
+        page.context.clear_cookies()
+    page.goto(PLACES[place].format(pk=stored.pk, finding=finding))
+    page.wait_for_timeout(150)
+    page.evaluate(AXE)
+    result = page.evaluate("tags => axe.run(document, {runOnly: tags})", TAGS)
+    faults = [
+        (v["id"], [node["target"] for node in v["nodes"]][:4], v["nodes"][0]["failureSummary"])
+        for v in result["violations"]
+    ]
+    assert faults == []
+    assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")

@@ -1,0 +1,244 @@
+"""The main job in a real browser: paste names, connect them on the map, findings go, undo, export, bring in again."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from playwright.sync_api import Page, expect
+
+from lattice.formats.document_json import load
+from lattice.model.document import Template
+from web.shelf.demo import night_ferry
+from web.shelf.models import StoredTemplate
+from web.shelf.workspace import workspace
+
+Opener = Callable[..., StoredTemplate]
+
+
+def box(page: Page, strip: str):  # type: ignore[no-untyped-def] # noqa: ANN201
+    return page.locator(f'#sheet-holder [data-id="{strip}"]')
+
+
+def choose(page: Page, strip: str) -> None:
+    """Clicks a strip and waits for its side of the margin."""
+    box(page, strip).click()
+    page.wait_for_selector(f"#panel [data-strip='{strip}']")
+
+
+def drag(page: Page, start: str, end: str) -> None:
+    one, other = box(page, start).bounding_box(), box(page, end).bounding_box()
+    assert one and other
+    page.mouse.move(one["x"] + one["width"] / 2, one["y"] + 6)
+    page.mouse.down()
+    page.mouse.move(other["x"] + 30, other["y"] + 8, steps=6)
+    page.mouse.up()
+
+
+def at_version(page: Page, version: int) -> None:
+    page.wait_for_selector(f'#state[data-version="{version}"]', state="attached")
+
+
+def counts(page: Page) -> str:
+    return "".join(page.locator("#counts").inner_text().split())
+
+
+def now() -> Template:
+    return workspace(StoredTemplate.objects.latest("pk")).template
+
+
+def test_from_pasted_names_to_a_clean_map_and_back(page: Page, tmp_path) -> None:  # type: ignore[no-untyped-def]
+    page.goto("/import/")
+    page.fill("#id_name", "Browser kit")
+    page.fill("#id_text", "Kick\nSnare\nDrum bus\nMain out\n")
+    page.click("text=See what is understood")
+    page.click("text=Keep it")
+    page.wait_for_selector("body[data-ready]")
+    expect(page.locator(".finding")).to_have_count(4)
+    for strip, kind in (("drum-bus", "bus"), ("main-out", "output")):
+        choose(page, strip)
+        page.select_option("#s-kind", kind)
+        expect(page.locator(f"#sheet-holder .k-{kind}")).to_have_count(1)
+    page.keyboard.press("Escape")
+    # by dragging
+    drag(page, "kick", "drum-bus")
+    page.click("#chooser [data-kind=feed]")
+    expect(box(page, "kick")).not_to_have_class("blocker")
+    at_version(page, 4)
+    # by keyboard: choose, press c, type the name, Enter, Enter
+    choose(page, "snare")
+    page.keyboard.press("c")
+    page.keyboard.type("drum b")
+    page.keyboard.press("Enter")
+    page.keyboard.press("Enter")
+    at_version(page, 5)
+    choose(page, "drum-bus")
+    page.keyboard.press("c")
+    page.keyboard.type("main")
+    page.keyboard.press("Enter")
+    page.keyboard.press("Enter")
+    at_version(page, 6)
+    assert page.locator(".finding-words").all_inner_texts() == []
+    assert counts(page) == "blockers0warnings0notes0"
+    assert len(now().routes) == 3
+    # undo and redo, by key
+    page.keyboard.press("Escape")
+    for _ in range(3):  # quick ones are answered one by one
+        page.keyboard.press("Control+z")
+    at_version(page, 9)
+    assert now().routes == ()
+    for _ in range(3):
+        page.keyboard.press("Control+y")
+    at_version(page, 12)
+    expect(page.locator(".finding")).to_have_count(0)
+    # export and bring in again: the same document
+    page.goto("/")
+    page.click("summary[aria-label='Export Browser kit']")
+    with page.expect_download() as download:
+        page.click("text=Document, JSON")
+    path = tmp_path / "kit.json"
+    download.value.save_as(path)
+    before = now()
+    assert load(path.read_bytes()) == before
+    page.goto("/import/")
+    page.set_input_files("#id_file", path)
+    page.click("text=See what is understood")
+    page.click("text=Keep it")
+    page.wait_for_selector("body[data-ready]")
+    assert StoredTemplate.objects.count() == 2
+    assert now() == before
+
+
+def test_a_finding_shows_its_evidence_and_its_remedy_is_one_click(page: Page, on_map: Opener) -> None:
+    on_map(night_ferry.in_work())
+    before = page.locator(".finding").count()
+    loop = page.locator(".finding", has_text="feeds itself")
+    loop.locator(".finding-line").click()
+    expect(page.locator("#overlay .shown")).to_have_count(2)
+    assert "finding=" in page.url
+    page.reload()  # a deep link
+    page.wait_for_selector("body[data-ready]")
+    expect(page.locator("#overlay .shown")).to_have_count(2)
+    gangway = page.locator(".finding", has_text="Gangway doors is heard nowhere")
+    gangway.locator("text=Feed it to Effects").click()
+    expect(gangway).to_have_count(0)
+    assert page.locator(".finding").count() == before - 1
+    page.click("#undo")
+    expect(gangway).to_have_count(1)
+
+
+def test_the_map_does_not_jump_on_an_edit(page: Page, on_map: Opener) -> None:
+    on_map(night_ferry.in_work())
+    page.mouse.move(500, 700)
+    page.mouse.wheel(0, 120)
+    page.keyboard.press("+")
+
+    def places() -> dict[str, list[float]]:
+        return page.evaluate(
+            "Object.fromEntries([...document.querySelectorAll('#sheet-holder .box')].map(b => [b.dataset.id, (r => [r.x, r.y])(b.getBoundingClientRect())]))"
+        )
+
+    before, transform = places(), page.locator("#sheet-holder").get_attribute("style")
+    choose(page, "bells")
+    page.fill("#s-fader", "-7.5")
+    page.keyboard.press("Tab")
+    at_version(page, 2)
+    assert places() == before
+    assert page.locator("#sheet-holder").get_attribute("style") == transform
+    assert page.evaluate("document.activeElement.id") == "s-pan"
+    page.keyboard.press("a")
+    assert page.locator("#s-pan").input_value() == "a"  # the tab selected it all; typing is typing
+
+
+def test_quick_typing_loses_nothing_while_answers_arrive(page: Page, on_map: Opener) -> None:
+    on_map(night_ferry.clean())
+    choose(page, "bells")
+    page.fill("#s-name", "Ship bells")
+    page.fill("#s-tags", "spare")
+    page.fill("#s-fader", "-9")
+    page.fill("#s-note", "half written")  # not left yet when the three answers come
+    at_version(page, 4)
+    expect(page.locator("#s-note")).to_have_value("half written")
+    assert page.evaluate("document.activeElement.id") == "s-note"
+    page.keyboard.press("Tab")
+    at_version(page, 5)
+    bells = next(strip for strip in now().strips if strip.id == "bells")
+    assert (bells.name, bells.tags, bells.fader_db, bells.note) == ("Ship bells", ("spare",), -9.0, "half written")
+
+
+def test_hover_dims_all_but_the_stream_and_a_trace_is_a_sentence(page: Page, on_map: Opener) -> None:
+    on_map(night_ferry.clean())
+    box(page, "bells").hover()
+    lit = page.evaluate("[...document.querySelectorAll('.box.lit')].map(b => b.dataset.id)")
+    assert {"bells", "effects-bus", "show-mix", "out-show"} <= set(lit)
+    assert "narration-en" not in lit
+    box(page, "bells").click()
+    page.wait_for_selector("#s-name")
+    page.keyboard.press("t")
+    trace = page.locator(".trace").first
+    expect(trace).to_contain_text("feeds Effects")
+    expect(page.locator("#overlay .shown").first).to_be_attached()
+    page.keyboard.press("Shift+T")
+    page.keyboard.type("stereo fold")
+    page.keyboard.press("Enter")
+    expect(page.locator(".trace")).to_have_count(2)
+
+
+def test_a_stale_tab_is_told_and_nothing_is_lost(page: Page, on_map: Opener) -> None:
+    on_map(night_ferry.clean())
+    other = page.context.new_page()
+    other.goto(page.url)
+    other.wait_for_selector("body[data-ready]")
+    for tab, name in ((page, "Big bells"), (other, "Small bells")):
+        tab.locator('#sheet-holder [data-id="bells"]').click()
+        tab.fill("#s-name", name)
+        tab.keyboard.press("Tab")
+        tab.wait_for_timeout(300)
+    expect(other.locator("#notice")).to_contain_text("Bells: name Big bells")
+    assert next(strip.name for strip in now().strips if strip.id == "bells") == "Big bells"
+    other.click("text=Show the present state")
+    other.wait_for_selector("body[data-ready]")
+    expect(other.locator("#s-name")).to_have_value("Big bells")
+
+
+def test_bad_values_are_said_in_place(page: Page, on_map: Opener) -> None:
+    on_map(night_ferry.clean())
+    choose(page, "bells")
+    page.fill("#s-fader", "very loud")
+    page.keyboard.press("Tab")
+    expect(page.locator("#notice")).to_contain_text("“veryloud”")
+    assert page.locator("#state").get_attribute("data-version") == "1"
+
+
+def test_folding_and_walking_by_keyboard(page: Page, on_map: Opener) -> None:
+    on_map(night_ferry.clean())
+    page.click("text=Fold all")
+    expect(page.locator("#sheet-holder .k-fold")).to_have_count(6)
+    box(page, "fold:choir").focus()
+    page.keyboard.press("Enter")
+    expect(page.locator("#sheet-holder .k-fold")).to_have_count(5)
+    box(page, "choir-bus").click()
+    page.wait_for_selector("#s-name")
+    page.keyboard.press("Escape")
+    box(page, "choir-bus").focus()
+    page.keyboard.press("ArrowRight")
+    assert page.evaluate("document.activeElement.dataset.id") not in (None, "choir-bus")
+    page.keyboard.press("/")
+    page.keyboard.type("alto")
+    page.keyboard.press("Enter")
+    expect(page.locator("#s-name")).to_have_value("Alto notes")
+
+
+def test_adding_strips_to_an_empty_sheet(page: Page, on_map: Opener) -> None:
+    on_map(Template(name="Fresh"))
+    page.click(".empty.over >> text=Add strips")
+    page.fill("#new-section", "Choir")
+    page.click("text=Add the section")
+    expect(page.locator('#sheet-holder [data-id="choir-bus"]')).to_have_count(1)
+    page.keyboard.press("Escape")
+    page.keyboard.press("a")
+    page.fill("#add-names", "Alto\nTenor")
+    page.select_option("#add-section", "choir")
+    page.click("text=Add them")
+    expect(page.locator("#sheet-holder .k-audio")).to_have_count(2)
+    assert [(route.from_strip, route.to) for route in now().routes] == [("alto", "choir-bus"), ("tenor", "choir-bus")]
+    expect(page.locator(".empty.over")).to_be_hidden()

@@ -1,0 +1,71 @@
+// Everything that is asked of the server goes through one queue, in the order people asked for it: quick
+// typing and quick undo are answered one by one, each on the state the one before has made.
+
+let queue = Promise.resolve();
+
+function ask(verb, url, target, values) {
+  queue = queue.then(() => htmx.ajax(verb, url, { target, swap: "innerHTML", values })).catch(() => {});
+  return queue;
+}
+
+export const write = (url, values = {}) => ask("POST", url, "#notice", values);
+export const open = (url) => ask("GET", url, "#panel");
+
+// What an element says: the values of those around it, its own, and what was typed.
+function said(element) {
+  const values = {};
+  for (let at = element; at; at = at.parentElement) {
+    for (const [name, value] of Object.entries(JSON.parse(at.dataset?.values || "{}"))) values[name] ??= value;
+  }
+  if (element.matches("form")) Object.assign(values, Object.fromEntries(new FormData(element)));
+  if (element.matches("input, select, textarea")) values[element.name] = element.value;
+  return values;
+}
+
+document.addEventListener("change", (event) => {
+  const field = event.target.closest("input[data-write], select[data-write], textarea[data-write]");
+  if (!field) return;
+  const values = said(field);
+  field.defaultValue = field.value; // said already: not to be kept over what the server answers
+  write(field.dataset.write, values);
+});
+
+document.addEventListener("submit", (event) => {
+  if (!event.target.dataset.write) return;
+  event.preventDefault();
+  const values = said(event.target);
+  write(event.target.dataset.write, values);
+});
+
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("button");
+  if (button?.dataset.write) write(button.dataset.write, said(button));
+  if (button?.dataset.get) open(button.dataset.get);
+});
+
+// A write says which state of the template the page shows, so that a stale one is refused.
+document.addEventListener("htmx:configRequest", (event) => {
+  const state = document.getElementById("state");
+  if (!state || event.detail.verb === "get") return;
+  event.detail.parameters.base = state.dataset.version;
+  event.detail.parameters.place = state.dataset.place;
+  const chosen = new URLSearchParams(location.search).get("strip");
+  if (chosen) event.detail.parameters.chosen_strip = chosen;
+});
+
+// What is being typed while an answer arrives is kept, and so are focus and caret.
+let kept = null;
+document.addEventListener("htmx:beforeSwap", () => {
+  const at = document.activeElement;
+  const isText = at?.matches("input:not([type=color]):not([type=checkbox]), textarea");
+  kept = at?.id ? { id: at.id, range: isText ? [at.selectionStart, at.selectionEnd] : null, typed: isText && at.value !== at.defaultValue ? at.value : null } : null;
+});
+document.addEventListener("htmx:afterSwap", restore);
+document.addEventListener("htmx:oobAfterSwap", restore);
+function restore() {
+  const at = kept && document.getElementById(kept.id);
+  if (!at || at === document.activeElement) return;
+  at.focus({ preventScroll: true });
+  if (kept.typed !== null) at.value = kept.typed;
+  if (kept.range) at.setSelectionRange(...kept.range);
+}
