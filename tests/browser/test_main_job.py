@@ -46,7 +46,7 @@ def now() -> Template:
     return workspace(StoredTemplate.objects.latest("pk")).template
 
 
-def test_from_pasted_names_to_a_clean_map_and_back(page: Page, tmp_path) -> None:  # type: ignore[no-untyped-def]
+def test_from_pasted_names_to_a_clean_map_and_back(page: Page) -> None:
     page.goto("/import/")
     page.fill("#id_name", "Browser kit")
     page.fill("#id_text", "Kick\nSnare\nDrum bus\nMain out\n")
@@ -90,9 +90,12 @@ def test_from_pasted_names_to_a_clean_map_and_back(page: Page, tmp_path) -> None
         page.keyboard.press("Control+y")
     at_version(page, 12)
     expect(page.locator(".finding")).to_have_count(0)
-    # export and bring in again: the same document
+
+
+def test_what_is_exported_comes_back_as_the_same_document(page: Page, on_map: Opener, tmp_path) -> None:  # type: ignore[no-untyped-def]
+    on_map(night_ferry.in_work())
     page.goto("/")
-    page.click("summary[aria-label='Export Browser kit']")
+    page.click("summary[aria-label='Export Night Ferry']")
     with page.expect_download() as download:
         page.click("text=Document, JSON")
     path = tmp_path / "kit.json"

@@ -94,7 +94,14 @@ function paint(paths, boxes) {
 function unlight() {
   svg().classList.remove("dims");
   svg().querySelector("#overlay").replaceChildren();
-  if (shownFinding) showFinding(document.getElementById(`f-${shownFinding}`), { move: false });
+  rest({ move: false });
+}
+
+// What is lit while the pointer is nowhere: the chosen finding's evidence, or the chosen trace.
+function rest({ move = true, drawn = false } = {}) {
+  const trace = panel.querySelector(".trace.chosen");
+  if (trace) showTrace(trace, { move, drawn });
+  else if (shownFinding) showFinding(document.getElementById(`f-${shownFinding}`), { move });
 }
 
 // Lights strips and routes by id: the evidence of a finding, the hops of a trace.
@@ -124,10 +131,10 @@ function showFinding(row, { move = true } = {}) {
   show(list(row.dataset.strips), list(row.dataset.routes), { move });
 }
 
-function showTrace(row, drawn = true) {
+function showTrace(row, { drawn = true, move = true } = {}) {
   for (const one of panel.querySelectorAll(".trace.chosen")) one.classList.remove("chosen");
   row.classList.add("chosen");
-  show([row.dataset.start], row.dataset.trace.split(" ").filter(Boolean), { drawn });
+  show([row.dataset.start], row.dataset.trace.split(" ").filter(Boolean), { drawn, move });
 }
 
 // ---- pointer: pan the ground, drag from strip to strip
@@ -377,13 +384,11 @@ document.addEventListener("htmx:oobAfterSwap", (event) => {
 });
 document.addEventListener("htmx:afterSettle", (event) => {
   if (event.target.id === "panel") {
-    const trace = panel.querySelector(".trace.chosen");
-    if (trace) showTrace(trace);
-    else if (shownFinding) showFinding(document.getElementById(`f-${shownFinding}`));
+    rest({ drawn: true });
     panel.querySelector("[autofocus]")?.focus();
   } else if (event.target.id === "notice") {
     read();
-    if (shownFinding) showFinding(document.getElementById(`f-${shownFinding}`), { move: false });
+    rest({ move: false });
   }
 });
 

@@ -22,12 +22,22 @@ function said(element) {
   return values;
 }
 
-document.addEventListener("change", (event) => {
-  const field = event.target.closest("input[data-write], select[data-write], textarea[data-write]");
-  if (!field) return;
+// A text field is said when it is left or Enter is pressed, with what stands in it then; a swap that takes
+// the field away while somebody types in it is no leaving.
+const TEXT = "input[data-write]:not([type=color]):not([type=checkbox]), textarea[data-write]";
+let swapping = false;
+
+function commit(field) {
+  if (swapping || field.value === field.defaultValue) return;
   const values = said(field);
-  field.defaultValue = field.value; // said already: not to be kept over what the server answers
+  field.defaultValue = field.value;
   write(field.dataset.write, values);
+}
+
+document.addEventListener("focusout", (event) => event.target.matches(TEXT) && commit(event.target));
+document.addEventListener("change", (event) => {
+  if (event.target.matches(TEXT)) commit(event.target);
+  else if (event.target.matches("select[data-write], input[data-write]")) write(event.target.dataset.write, said(event.target));
 });
 
 document.addEventListener("submit", (event) => {
@@ -56,11 +66,16 @@ document.addEventListener("htmx:configRequest", (event) => {
 // What is being typed while an answer arrives is kept, and so are focus and caret.
 let kept = null;
 document.addEventListener("htmx:beforeSwap", () => {
+  swapping = true;
   const at = document.activeElement;
   const isText = at?.matches("input:not([type=color]):not([type=checkbox]), textarea");
   kept = at?.id ? { id: at.id, range: isText ? [at.selectionStart, at.selectionEnd] : null, typed: isText && at.value !== at.defaultValue ? at.value : null } : null;
 });
-document.addEventListener("htmx:afterSwap", restore);
+document.addEventListener("htmx:afterSwap", () => {
+  swapping = false;
+  restore();
+});
+document.addEventListener("htmx:afterRequest", () => (swapping = false)); // a refused answer swaps nothing
 document.addEventListener("htmx:oobAfterSwap", restore);
 function restore() {
   const at = kept && document.getElementById(kept.id);
