@@ -7,13 +7,15 @@ SHELL := /bin/bash
 
 .PHONY: setup demo test lint browser requirements vendor
 
+# Compiled ahead, so that the command line starts quickly where Python may not write beside its sources.
 setup: $(VENV)/.ready
+	@$(BIN)/python -m compileall -q lattice web
 
 $(VENV)/.ready: requirements/dev.txt requirements/base.txt pyproject.toml
 	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Python 3.11 or newer is needed")'
 	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements/dev.txt
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation --config-settings editable_mode=compat -e .
 	touch $@
 
 demo: setup

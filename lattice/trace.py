@@ -26,7 +26,7 @@ def trace(compiled: Compiled, start: str, end: str | None = None, *, most: int =
     """The ways from `start` (a strip id, or strip/outlet) to `end`, or to every endpoint.
 
     A midi strip is followed to the instruments it plays, and their sound from there. Unblocked ways
-    come first. Raises DocumentError where an id is unknown.
+    come first, and those to outputs and prints before those to stems. Raises DocumentError where an id is unknown.
     """
     strip, _slash, outlet = start.partition("/")
     first = _strip(compiled, strip)
@@ -41,8 +41,13 @@ def trace(compiled: Compiled, start: str, end: str | None = None, *, most: int =
     else:
         starts = _sounding(compiled, [first])
     found: Found = enumerate_paths(compiled, starts, targets, most=most)
-    paths = sorted(found.paths, key=lambda path: len(path.blockers) > 0)
+    paths = sorted(found.paths, key=lambda path: (len(path.blockers) > 0, not _is_last(compiled, path)))
     return Trace(start, tuple(compiled.routes[route].id for route in notes), tuple(paths), found.complete)
+
+
+def _is_last(compiled: Compiled, path: Path) -> bool:
+    """A path that ends where sound leaves the template: an output or a print, rather than a stem on the way."""
+    return compiled.strips[path.strips(compiled)[-1]].kind in ("output", "print")
 
 
 def _strip(compiled: Compiled, strip: str) -> int:

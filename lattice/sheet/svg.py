@@ -108,7 +108,7 @@ def _band(band: Band, right: float) -> list[str]:
         f'<rect class="hit" x="4" y="{band.y:g}" width="36" height="{band.height:g}"/>',
         f'<text class="m q" x="22" y="{band.y + 14:g}" text-anchor="middle">{band.letter}</text>',
         f'<text class="bandname q" transform="translate(26 {middle:g}) rotate(-90)" text-anchor="middle">'
-        f"{escape(cut(band.name, band.height - 22, 11))}</text></g>",
+        f"{escape(cut(band.name, band.height - 22, 11)) if band.height > 60 else ''}</text></g>",
     ]
 
 

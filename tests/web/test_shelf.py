@@ -122,11 +122,11 @@ def test_the_demo_is_made_once_and_prints_the_way_in(db: None, capsys: pytest.Ca
     call_command("demo")
     assert sorted(StoredTemplate.objects.values_list("name", flat=True)) == [
         "Night Ferry",
-        "Night Ferry, released",
+        "Night Ferry, clean revision",
         "Podcast kit",
     ]
     assert "/sign-in/" in capsys.readouterr().out
     summaries = dict(StoredTemplate.objects.values_list("name", "summary"))
     assert summaries["Night Ferry"]["blocker"] > 0
-    clean = {key: summaries["Night Ferry, released"][key] for key in ("blocker", "warning", "note")}
+    clean = {key: summaries["Night Ferry, clean revision"][key] for key in ("blocker", "warning", "note")}
     assert clean == {"blocker": 0, "warning": 0, "note": 0}

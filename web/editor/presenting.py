@@ -47,12 +47,18 @@ def grouped(findings: list[Numbered]) -> list[tuple[str, list[Numbered]]]:
     return [(ones[0].finding.cause if len(ones) > 1 else "", ones) for ones in groups.values()]
 
 
+# The families of checks.md, by the first word of a code; section.stray is about routes.
+FAMILIES = {"route": "Continuity", "section.stray": "Continuity", "loop": "Loops"}
+
+
 def by_family(findings: list[Numbered], severity: str = "") -> dict[str, list[Numbered]]:
-    """Findings by the first word of their code, of one severity where it is given."""
+    """Findings by family in the order of the worst of each, of one severity where it is given."""
     families: dict[str, list[Numbered]] = {}
     for one in findings:
         if not severity or one.finding.severity == severity:
-            families.setdefault(one.finding.code.partition(".")[0], []).append(one)
+            code = one.finding.code
+            family = FAMILIES.get(code) or FAMILIES.get(code.partition(".")[0], "Names and sections")
+            families.setdefault(family, []).append(one)
     return families
 
 
@@ -180,6 +186,10 @@ def strip_context(space: Workspace, strip: Strip) -> dict[str, Any]:
         "ins": _routes(compiled, [r for r, head in enumerate(compiled.head) if head == number], "in"),
         "outs": _routes(compiled, [r for r, tail in enumerate(compiled.tail) if tail == number], "out"),
         "is_monitored": strip.kind in ("audio", "print"),
+        "outlets": [
+            {"id": o.id, "name": o.name, "layout": o.layout, "open": o.open, "is_main": o is main_outlet(strip)}
+            for o in strip.outlets
+        ],
     }
 
 

@@ -79,12 +79,18 @@ def _preview(found: Read) -> list[dict[str, object]]:
     if found.template is None:
         return []
     names = {strip.id: strip.name for strip in found.template.strips}
+    sections = {section.id: section.name for section in found.template.sections}
     feeds: dict[str, list[str]] = {}
     for route in found.template.routes:
         if route.kind == "feed":
             feeds.setdefault(route.from_strip, []).append(names[route.to])
     return [
-        {"strip": strip, "feeds": ", ".join(feeds.get(strip.id, [])), "guessed": strip.id in found.guessed}
+        {
+            "strip": strip,
+            "section": sections.get(strip.section or "", ""),
+            "feeds": ", ".join(feeds.get(strip.id, [])),
+            "guessed": strip.id in found.guessed,
+        }
         for strip in found.template.strips[:200]
     ]
 

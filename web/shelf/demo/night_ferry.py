@@ -22,7 +22,7 @@ NARRATION, ENSEMBLE, CHOIR, AMBIENCE, EFFECTS, UTILITY = (
 
 
 def clean() -> Template:
-    return _ferry("Night Ferry, released").template()
+    return _ferry("Night Ferry, clean revision").template()
 
 
 def in_work() -> Template:

@@ -8,6 +8,7 @@ from typing import Any
 from django.contrib.auth import get_user_model
 from django.core.management.base import BaseCommand, CommandParser
 
+from lattice.generate import generate
 from web.accounts.links import token_for
 from web.shelf import services
 from web.shelf.demo import night_ferry
@@ -21,6 +22,7 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--address", default="http://127.0.0.1:8000")
+        parser.add_argument("--large", type=int, help="also make a generated template of so many strips")
 
     def handle(self, *args: Any, **options: Any) -> None:
         user, is_new = get_user_model().objects.get_or_create(username=PERSON)
@@ -28,7 +30,8 @@ class Command(BaseCommand):
             user.set_password(secrets.token_urlsafe(24))  # the link is the way in
             user.save()
         names = {stored.name for stored in services.of_owner(user)}
-        for template in (podcast(), night_ferry.clean(), night_ferry.in_work()):
+        large = [generate(options["large"])] if options["large"] else []
+        for template in (*large, podcast(), night_ferry.clean(), night_ferry.in_work()):
             if template.name not in names:
                 services.store(user, template)
         address = options["address"]

@@ -1,0 +1,127 @@
+"""Takes docs/screenshots anew from the demo data: one picture of each main view at 1280 × 800.
+
+Runs the application on a database of its own in a temporary folder, so pictures are the same on any machine.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from collections.abc import Callable
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+ROOT = Path(__file__).resolve().parent.parent
+SHOTS = ROOT / "docs" / "screenshots"
+ADDRESS = "127.0.0.1:8765"
+PASTED = """name;feed;sends;fader_db;section
+Lead;Voices;Plate@-12;-3;Vocals
+Double;Voices;Plate@-10;loud;Vocals
+Voices;Main;;;
+Plate;Main;;;
+Main;;;;
+"""
+
+
+def settle(page: Page) -> None:
+    page.mouse.move(640, 795)
+    page.wait_for_timeout(400)
+
+
+def loop(page: Page) -> None:
+    page.locator(".finding", has_text="feeds itself").locator(".finding-line").click()
+
+
+def strip(page: Page) -> None:
+    page.click('[data-id="glass-sampler"]')
+    page.wait_for_selector("#s-name")
+
+
+def trace(page: Page) -> None:
+    page.click('[data-id="bells"]')
+    page.wait_for_selector("#s-name")
+    page.keyboard.press("t")
+    page.wait_for_selector(".trace")
+
+
+def bring(page: Page) -> None:
+    page.fill("#id_name", "Song template")
+    page.fill("#id_text", PASTED)
+    page.click("text=See what is understood")
+
+
+VIEWS: list[tuple[str, str, str, Callable[[Page], None] | None]] = [
+    ("map-paper", "/demo/", "light", None),
+    ("map-dark", "/demo/", "dark", loop),
+    ("strip", "/demo/", "light", strip),
+    ("trace", "/demo/", "light", trace),
+    ("findings", "FINDINGS", "light", None),
+    ("shelf", "/", "light", None),
+    ("import", "/import/", "light", bring),
+    ("folded", "LARGE", "light", None),
+]
+
+
+def take(link: str, wanted: set[str]) -> None:
+    with sync_playwright() as playwright:
+        flags = ["--no-sandbox", "--disable-gpu"]
+        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=flags)
+        for name, path, scheme, act in VIEWS:
+            if wanted and name not in wanted:
+                continue
+            page = browser.new_page(
+                viewport={"width": 1280, "height": 800}, color_scheme=scheme, base_url=f"http://{ADDRESS}"
+            )  # type: ignore[arg-type]
+            page.goto(link)
+            if path == "FINDINGS":
+                page.click("nav >> text=Findings")
+            elif path == "LARGE":
+                page.goto("/")
+                page.click("text=Generated, 300 strips")
+            else:
+                page.goto(path)
+            if act:
+                act(page)
+            settle(page)
+            page.screenshot(path=SHOTS / f"{name}.png")
+            page.close()
+        browser.close()
+
+
+def main() -> int:
+    with tempfile.TemporaryDirectory() as folder:
+        environment = {**os.environ, "LATTICE_VAR": folder, "LATTICE_DEMO": "1"}
+
+        def run(*words: str) -> str:
+            command = [sys.executable, *words]
+            return subprocess.run(command, cwd=ROOT, env=environment, check=True, capture_output=True, text=True).stdout  # noqa: S603
+
+        run("manage.py", "migrate", "--verbosity", "0")
+        link = run("manage.py", "demo", "--large", "300", "--address", f"http://{ADDRESS}").split()[-1]
+        serve = [
+            str(Path(sys.executable).parent / "waitress-serve"),
+            f"--listen={ADDRESS}",
+            "web.config.wsgi:application",
+        ]
+        with subprocess.Popen(serve, cwd=ROOT, env=environment, stderr=subprocess.DEVNULL) as server:  # noqa: S603
+            try:
+                for _ in range(50):
+                    try:
+                        urllib.request.urlopen(f"http://{ADDRESS}/sign-in/", timeout=1)  # noqa: S310 - our own server
+                        break
+                    except OSError:
+                        time.sleep(0.2)
+                take(link, set(sys.argv[1:]))
+            finally:
+                server.terminate()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
