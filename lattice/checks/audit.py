@@ -7,11 +7,17 @@ from dataclasses import dataclass, replace
 
 # Importing a module registers its checks; this is their order in a report.
 from lattice.checks import (  # noqa: F401
+    channels,
     continuity,
     double_path,
     hygiene,
+    io,
+    keys,
     loops,
+    midi,
     outlets,
+    parts,
+    returns,
     stray,
     triggers,
 )

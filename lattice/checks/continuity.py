@@ -19,6 +19,7 @@ def unheard(scene: Scene) -> Iterator[Finding]:
     """Sources without an unblocked path to an endpoint; blocked where ignoring states there is one."""
     working_keys = _working_keys(scene)
     silent_outlets = set(scene.outlets_without_route())
+    choices = {member for choice in scene.template.choices for member in choice.members}
     for strip, outlet in scene.sources():
         if (scene.heard.own[strip] if outlet < 0 else scene.heard.outlet[outlet]) or outlet in silent_outlets:
             continue
@@ -27,7 +28,10 @@ def unheard(scene: Scene) -> Iterator[Finding]:
         ):
             continue
         could = scene.could_be_heard.own[strip] if outlet < 0 else scene.could_be_heard.outlet[outlet]
-        yield _blocked(scene, strip, outlet) if could else _unheard(scene, strip, outlet)
+        if not could:
+            yield _unheard(scene, strip, outlet)
+        elif not choices & {scene.strip(strip).id, *scene.outlet_id(strip, outlet)}:
+            yield _blocked(scene, strip, outlet)
 
 
 def _working_keys(scene: Scene) -> Backward:

@@ -39,6 +39,7 @@ class Finding:
     stems: tuple[str, ...] = ()
     outlets: tuple[str, ...] = ()
     sections: tuple[str, ...] = ()
+    others: tuple[str, ...] = ()  # ids of other things it is about: parts as strip/part, choices, machines
     figures: dict[str, float | None] = field(default_factory=dict)
     evidence: tuple[str, ...] = ()
     path: tuple[str, ...] = ()  # routes that show it on the map, beyond those it is about
@@ -49,7 +50,15 @@ class Finding:
     @property
     def fingerprint(self) -> str:
         """The same as long as the code and the ids are the same."""
-        ids = (self.strips, self.routes, self.inserts, self.stems, self.outlets, self.sections)
+        ids = (
+            self.strips,
+            self.routes,
+            self.inserts,
+            self.stems,
+            self.outlets,
+            self.sections,
+            *([self.others] if self.others else []),
+        )
         text = "\n".join([self.code, *(" ".join(group) for group in ids)])
         return hashlib.sha256(text.encode()).hexdigest()[:16]
 
@@ -65,6 +74,7 @@ class Finding:
             "stems": list(self.stems),
             "outlets": list(self.outlets),
             "sections": list(self.sections),
+            "others": list(self.others),
             "figures": self.figures,
             "evidence": list(self.evidence),
             "remedies": [remedy.label for remedy in self.remedies],

@@ -8,6 +8,7 @@ from lattice.checks.finding import Finding, Remedy, Step
 from lattice.checks.registry import check
 from lattice.checks.remedies import feed_remedies
 from lattice.checks.scene import Scene
+from lattice.model.document import AUDIO_KINDS
 
 
 @check("route.outlet-unheard")
@@ -32,3 +33,25 @@ def _outlet_remedies(scene: Scene, strip: int, outlet: int) -> tuple[Remedy, ...
     shut = Step("change_outlet", {"strip": piece.id, "outlet": known.id, "changes": {"open": False}})
     close = Remedy("Close the outlet", (shut,))
     return (*feed_remedies(scene, strip, outlet), close)
+
+
+@check("route.outlet-clash")
+def outlet_clash(scene: Scene) -> Iterator[Finding]:
+    """Outlets that two routes take to different strips."""
+    takers: dict[tuple[str, str], list[int]] = {}
+    for number, route in enumerate(scene.compiled.routes):
+        if route.from_outlet is not None and route.kind in AUDIO_KINDS:
+            takers.setdefault((route.from_strip, route.from_outlet), []).append(number)
+    for (strip, outlet), routes in takers.items():
+        heads = list(dict.fromkeys(scene.compiled.head[route] for route in routes))
+        if len(heads) > 1:
+            name = scene.name(scene.compiled.index[strip])
+            yield Finding(
+                code="route.outlet-clash",
+                severity="note",
+                message=f"Outlet {outlet} of {name} goes to {len(heads)} strips: {scene.names(heads)}",
+                strips=(strip, *scene.ids(heads)),
+                routes=scene.route_ids(routes),
+                outlets=(f"{strip}/{outlet}",),
+                evidence=(scene.names(heads),),
+            )

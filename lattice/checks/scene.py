@@ -99,6 +99,18 @@ class Scene:
             if meant and outlet.open and not self.compiled.outlet_outs[number] and number not in keyed:
                 yield number
 
+    def is_kept_apart(self, number: int) -> bool:
+        """Spare and backup strips, and those out of service: nothing is said about what they do not do."""
+        piece = self.compiled.strips[number]
+        return not piece.in_service or bool({"spare", "backup"} & set(piece.tags))
+
+    def carries(self, route: int) -> bool:
+        """Sound leaves by the route now: it is open, and something is at its tap."""
+        compiled, outlet = self.compiled, self.compiled.outlet[route]
+        if not self.unblocked.route_ok[route]:
+            return False
+        return self.unblocked.outlet_sounds(outlet) if outlet >= 0 else self.sounds.leaves[compiled.tail[route]]
+
     def strip(self, number: int) -> Strip:
         return self.compiled.strips[number]
 

@@ -148,6 +148,24 @@ class Compiled:
         return found
 
     @cached_property
+    def chain_layout(self) -> list[str]:
+        """Per strip: the layout behind its inserts, which is what leaves it."""
+        found = []
+        for strip in self.strips:
+            layout = strip.layout
+            for insert in strip.inserts:
+                layout = insert.layout_out or insert.layout_in or layout
+            found.append(layout)
+        return found
+
+    def layout_leaving(self, route: int) -> str:
+        """The layout at a route's tap or outlet."""
+        if self.outlet[route] >= 0:
+            return self.outlets[self.outlet[route]][1].layout
+        tail = self.tail[route]
+        return self.strips[tail].layout if self.stage[route] == IN else self.chain_layout[tail]
+
+    @cached_property
     def stems_at(self) -> dict[int, list[int]]:
         """Strip → numbers of the stems taken at it."""
         found: dict[int, list[int]] = {}

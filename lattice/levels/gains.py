@@ -75,15 +75,6 @@ def insert_matrix(insert: Insert, before: str) -> tuple[Matrix, str]:
     return matrix, layout_out
 
 
-def layout_at(strip: Strip, stage: int) -> str:
-    """The layout at a tap: the strip's own at `in`, the chain's last one behind its inserts."""
-    layout = strip.layout
-    if stage != IN:
-        for insert in strip.inserts:
-            layout = insert_layouts(insert, layout)[1]
-    return layout
-
-
 def chain_gain(strip: Strip, stage: int) -> Gain:
     """From a strip's `in` to a tap, polarity left out (figures of loops and bounds are absolute)."""
     matrix, layout, level_db = identity(strip.layout), strip.layout, 0.0
@@ -105,8 +96,7 @@ def route_gain(compiled: Compiled, number: int) -> Gain:
     """From a route's tap (or outlet) to the `in` of the strip it ends at."""
     route, head = compiled.routes[number], compiled.strips[compiled.head[number]]
     tail = compiled.strips[compiled.tail[number]]
-    outlet = compiled.outlet[number]
-    layout = compiled.outlets[outlet][1].layout if outlet >= 0 else layout_at(tail, compiled.stage[number])
+    layout = compiled.layout_leaving(number)
     return Gain(_route_matrix(compiled, route, layout, tail, head.layout), route.gain_db or 0.0)
 
 

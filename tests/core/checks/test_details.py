@@ -27,9 +27,12 @@ AWAY = {"id": "away", "kind": "output", "machine": "two"}
 PLAYED = {"id": "choir", "kind": "instrument", "machine": "two", "section": "s"}
 
 
+ASIDE = {"midi.unplayed", "route.folded", "route.channels-lost"}  # said of many a small example, and tested elsewhere
+
+
 def codes(made: Template, about: str) -> dict[str, str]:
     """code → severity of the findings about a strip."""
-    return {f.code: f.severity for f in audit(made).findings if about in f.strips[:1]}
+    return {f.code: f.severity for f in audit(made).findings if about in f.strips[:1] and f.code not in ASIDE}
 
 
 @pytest.mark.parametrize(

@@ -1,0 +1,167 @@
+"""Channels: what folds, what is left out, what lands twice, which widths do not match."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+
+from lattice.checks.finding import Finding
+from lattice.checks.registry import check
+from lattice.checks.scene import Scene
+from lattice.levels.activity import active_channels
+from lattice.levels.gains import insert_layouts, route_gain
+from lattice.model.document import Route, Strip
+from lattice.model.layouts import DISCRETE, NAMED, channel_count, channel_names, mapping
+
+
+def _ends(scene: Scene, number: int) -> tuple[str, str]:
+    """Layouts at a route's tap (or outlet) and of the strip it ends at."""
+    return scene.compiled.layout_leaving(number), scene.compiled.strips[scene.compiled.head[number]].layout
+
+
+@check("route.folded")
+def folded(scene: Scene) -> Iterator[Finding]:
+    """Routes that fold a wider named layout into a narrower one."""
+    for number, route in enumerate(scene.compiled.routes):
+        if route.kind not in ("feed", "send") or route.channels is not None:
+            continue
+        start, end = _ends(scene, number)
+        if start == end:
+            continue
+        if start in NAMED and end in NAMED and channel_count(start) > channel_count(end):
+            tail, head = scene.name(scene.compiled.tail[number]), scene.name(scene.compiled.head[number])
+            yield Finding(
+                code="route.folded",
+                severity="note",
+                message=f"{tail} folds from {start} to {end} on its way to {head}",
+                strips=(route.from_strip, route.to),
+                routes=(route.id,),
+                evidence=tuple(_folds(start, end)),
+            )
+
+
+def _folds(start: str, end: str) -> Iterator[str]:
+    """“C to L and R at 0.7071”, for every channel that does not go straight."""
+    matrix, ends = mapping(start, end), channel_names(end)
+    for column, name in enumerate(channel_names(start)):
+        targets = [(ends[row], matrix[row][column]) for row in range(len(ends)) if matrix[row][column]]
+        if [target for target, _gain in targets] == [name]:
+            continue
+        gains = ", ".join(f"{gain:.4g}" for gain in sorted({gain for _target, gain in targets}))
+        yield (
+            f"{name} to {' and '.join(target for target, _gain in targets)} at {gains}"
+            if targets
+            else f"{name} is dropped"
+        )
+
+
+def _has_pairs(route: Route, start: str, end: str) -> bool:
+    return route.channels is not None or start.startswith(DISCRETE) or end.startswith(DISCRETE)
+
+
+@check("route.channels-lost")
+def channels_lost(scene: Scene) -> Iterator[Finding]:
+    """Routes by channel numbers that leave out a channel that carries sound."""
+    compiled = scene.compiled
+    suspects = [
+        number
+        for number, route in enumerate(compiled.routes)
+        if route.kind in ("feed", "send", "tie") and _has_pairs(route, *_ends(scene, number)) and scene.carries(number)
+    ]
+    if not suspects:
+        return
+    activity = active_channels(scene.unblocked)
+    for number in suspects:
+        taken = route_gain(compiled, number).matrix
+        lost = [channel for channel in activity.at_tap(number) if not any(row[channel] for row in taken)]
+        if lost:
+            route, names = compiled.routes[number], channel_names(_ends(scene, number)[0])
+            shown = ", ".join(names[channel] for channel in lost)
+            tail, head = scene.name(compiled.tail[number]), scene.name(compiled.head[number])
+            yield Finding(
+                code="route.channels-lost",
+                severity="warning",
+                message=f"{tail} loses channel {shown} on its way to {head}",
+                strips=(route.from_strip, route.to),
+                routes=(route.id,),
+                figures={"channels": len(lost)},
+                evidence=(f"left out: {shown}",),
+            )
+
+
+def _by_channel(strip: Strip) -> bool:
+    """Strips whose channels stand for themselves: discrete ones, and those that a panner spreads."""
+    return strip.layout.startswith(DISCRETE) or bool(strip.inserts and strip.inserts[0].type == "panner")
+
+
+@check("route.channels-doubled", "route.channels-gap")
+def channels_doubled_and_gaps(scene: Scene) -> Iterator[Finding]:
+    """Strips fed by channel number: two sources on one channel, or a hole below the highest one."""
+    compiled = scene.compiled
+    for number, strip in enumerate(compiled.strips):
+        if not _by_channel(strip) or not compiled.ins[number]:
+            continue
+        landing: dict[int, list[int]] = defaultdict(list)
+        fed: set[int] = set()
+        for route in compiled.ins[number]:
+            rows = {row for row, gains in enumerate(route_gain(compiled, route).matrix) if any(gains)}
+            fed |= rows
+            if compiled.routes[route].channels is not None:
+                for row in rows:
+                    landing[row].append(route)
+        yield from _doubled(scene, number, landing)
+        gaps = [channel for channel in range(max(fed, default=0)) if channel not in fed]
+        if gaps:
+            shown = ", ".join(channel_names(strip.layout)[channel] for channel in gaps)
+            yield Finding(
+                code="route.channels-gap",
+                severity="note",
+                message=f"Channel {shown} of {strip.name} is not fed, and a higher one is",
+                strips=(strip.id,),
+                figures={"channels": len(gaps)},
+                evidence=(f"{len(fed)} of {channel_count(strip.layout)} channels are fed",),
+            )
+
+
+def _doubled(scene: Scene, number: int, landing: dict[int, list[int]]) -> Iterator[Finding]:
+    compiled = scene.compiled
+    twice = {
+        row: routes
+        for row, routes in sorted(landing.items())
+        if len({(compiled.tail[route], compiled.outlet[route]) for route in routes}) > 1
+    }
+    if twice:
+        strip, names = compiled.strips[number], channel_names(compiled.strips[number].layout)
+        routes = list(dict.fromkeys(route for found in twice.values() for route in found))
+        lines = [f"channel {names[row]}: {scene.names([compiled.tail[r] for r in on])}" for row, on in twice.items()]
+        sources = list(dict.fromkeys(compiled.tail[route] for route in routes))
+        yield Finding(
+            code="route.channels-doubled",
+            severity="warning",
+            message=f"{scene.names(sources)} land on one channel of {strip.name}",
+            strips=(strip.id, *(scene.strip(source).id for source in sources)),
+            routes=scene.route_ids(routes),
+            figures={"channels": len(twice)},
+            evidence=tuple(lines),
+        )
+
+
+@check("route.width")
+def widths(scene: Scene) -> Iterator[Finding]:
+    """Inserts whose layout in is not what precedes them."""
+    for strip in scene.compiled.strips:
+        if not any(insert.layout_in for insert in strip.inserts):
+            continue
+        before = strip.layout
+        for insert in strip.inserts:
+            layout_in, after = insert_layouts(insert, before)
+            if layout_in != before:
+                yield Finding(
+                    code="route.width",
+                    severity="warning",
+                    message=f"{insert.name or insert.id} on {strip.name} takes {layout_in}, and {before} comes to it",
+                    strips=(strip.id,),
+                    inserts=(insert.id,),
+                    evidence=(f"{before} before it, {layout_in} in, {after} out",),
+                )
+            before = after

@@ -1,0 +1,138 @@
+"""Keys (side-chains): triggers that reach nothing, inserts that listen to nothing, ducking twice."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+from itertools import permutations
+
+from lattice.checks.finding import Finding, Remedy, Severity, Step
+from lattice.checks.registry import check
+from lattice.checks.scene import Scene
+from lattice.graph.compiled import IN
+from lattice.graph.masks import masks
+
+
+@check("key.unfed")
+def unfed_keys(scene: Scene) -> Iterator[Finding]:
+    """Inserts that are on and keyed from outside, to which no key carries a source."""
+    fed = {scene.compiled.key_node[route][1] for route in scene.compiled.keys if scene.carries(route)}
+    for strip in scene.compiled.strips:
+        for insert in strip.inserts:
+            if strip.in_service and insert.key == "external" and insert.state == "on" and insert.id not in fed:
+                routes = [route for route in scene.compiled.keys if scene.compiled.key_node[route][1] == insert.id]
+                why = "no key ends at it" if not routes else "its keys carry nothing now"
+                yield Finding(
+                    code="key.unfed",
+                    severity="warning",
+                    message=f"{insert.name or insert.id} on {strip.name} waits for a key that does not come",
+                    strips=(strip.id,),
+                    routes=scene.route_ids(routes),
+                    inserts=(insert.id,),
+                    evidence=(why,),
+                )
+
+
+@check("key.unheard", "key.dormant")
+def keys_that_work_nothing(scene: Scene) -> Iterator[Finding]:
+    """Keys that end at an insert that does not listen, or that is not working."""
+    for route in scene.compiled.keys:
+        insert = scene.compiled.insert_of_key(route)
+        name = f"{insert.name or insert.id} on {scene.name(scene.compiled.head[route])}"
+        if insert.key != "external":
+            listen = Step("change_insert", {"insert": insert.id, "changes": {"key": "external"}})
+            words = f"{name} does not listen to {scene.name(scene.compiled.tail[route])}"
+            remedy = Remedy("Let it listen to its key", (listen,))
+            yield _about(scene, route, "key.unheard", "warning", words, f"its key is {insert.key}", remedy)
+        if insert.state != "on":
+            wake = Step("change_insert", {"insert": insert.id, "changes": {"state": "on"}})
+            words = f"{scene.name(scene.compiled.tail[route])} is wired to {name}, which is {insert.state}"
+            remedy = Remedy("Switch it on", (wake,))
+            yield _about(scene, route, "key.dormant", "note", words, "wired and ready, not working now", remedy)
+
+
+def _about(
+    scene: Scene, route: int, code: str, severity: Severity, message: str, why: str, *remedies: Remedy
+) -> Finding:
+    ends = [scene.compiled.head[route], scene.compiled.tail[route]]
+    return Finding(
+        code=code,
+        severity=severity,
+        message=message,
+        strips=scene.ids(ends) if ends[0] != ends[1] else scene.ids(ends[:1]),
+        routes=scene.route_ids([route]),
+        inserts=(scene.compiled.key_node[route][1],),
+        evidence=(why,),
+        remedies=remedies,
+    )
+
+
+@check("key.self")
+def keyed_by_itself(scene: Scene) -> Iterator[Finding]:
+    """Keys whose only sources are those the insert already works on."""
+    keys = [route for route in scene.compiled.keys if scene.carries(route)]
+    if not keys:
+        return
+    keyed = sorted({scene.compiled.head[route] for route in keys})
+    bit_of_strip = {strip: 1 << (len(keys) + at) for at, strip in enumerate(keyed)}
+    found = masks(scene.unblocked, bit_of_strip, {route: 1 << at for at, route in enumerate(keys)})
+    shared = [-1] * len(keys)  # per key: what all its sources reach
+    for source in found:
+        bits = source & ((1 << len(keys)) - 1)
+        while bits:  # the keys this source comes to, from the lowest bit on
+            at = (bits & -bits).bit_length() - 1
+            shared[at] &= source
+            bits &= bits - 1
+    for at, route in enumerate(keys):
+        if shared[at] != -1 and shared[at] & bit_of_strip[scene.compiled.head[route]]:
+            insert = scene.compiled.insert_of_key(route)
+            words = (
+                f"{insert.name or insert.id} on {scene.name(scene.compiled.head[route])} is keyed by what it works on"
+            )
+            yield _about(scene, route, "key.self", "note", words, "the key brings no other source")
+
+
+@check("key.double")
+def ducked_twice(scene: Scene) -> Iterator[Finding]:
+    """Sound that passes two inserts keyed by the same trigger: [outer strip, inner strip, trigger]."""
+    compiled = scene.compiled
+    by_trigger: dict[int, list[int]] = defaultdict(list)
+    for route in compiled.keys:
+        insert = compiled.insert_of_key(route)
+        if scene.carries(route) and insert.key == "external" and insert.state == "on":
+            by_trigger[compiled.tail[route]].append(route)
+    for trigger, routes in by_trigger.items():
+        places = list(dict.fromkeys((compiled.head[route], compiled.key_node[route][1]) for route in routes))
+        if len(places) < 2:
+            continue
+        for inner, outer in permutations(places, 2):
+            if scene.sounds.arrives[inner[0]] and _passes(scene, inner, outer):
+                yield _double(scene, inner, outer, trigger)
+
+
+def _passes(scene: Scene, inner: tuple[int, str], outer: tuple[int, str]) -> bool:
+    """What has passed the insert of `inner` comes to the insert of `outer`."""
+    if inner[0] == outer[0]:
+        return scene.compiled.insert_at[inner[1]][1] < scene.compiled.insert_at[outer[1]][1]
+    return _behind(scene, inner[0])[outer[0]]
+
+
+def _double(scene: Scene, inner: tuple[int, str], outer: tuple[int, str], trigger: int) -> Finding:
+    names = [scene.name(inner[0]), scene.name(outer[0])]
+    return Finding(
+        code="key.double",
+        severity="note",
+        message=f"{names[0]} is ducked twice by {scene.name(trigger)}: there and on {names[1]}",
+        strips=tuple(dict.fromkeys(scene.ids([outer[0], inner[0], trigger]))),
+        inserts=(outer[1], inner[1]),
+        evidence=(f"{names[0]} comes to {names[1]}",),
+    )
+
+
+def _behind(scene: Scene, strip: int) -> list[bool]:
+    """Per strip: what has passed the inserts of `strip` comes to it."""
+    compiled, reach = scene.compiled, scene.unblocked
+    first = [r for r in compiled.outs[strip] if reach.route_ok[r] and compiled.stage[r] != IN]
+    heads = {compiled.head[route] for route in first}
+    onward = reach.forward([head for head in heads if reach.monitors[head]]).fed
+    return [onward[n] or (n in heads and reach.enters(n)) for n in range(len(compiled.strips))]
