@@ -7,7 +7,20 @@ from collections.abc import Callable, Iterable
 from typing import Any
 
 from lattice.checks.finding import Step
-from lattice.edits import inserts, outlets, routes, sections, spread, strips, whole
+from lattice.edits import (
+    batches,
+    buses,
+    channels,
+    copies,
+    inserts,
+    instruments,
+    outlets,
+    routes,
+    sections,
+    spread,
+    strips,
+    whole,
+)
 from lattice.errors import EditError
 from lattice.model.document import Template
 from lattice.model.validate import validate
@@ -38,6 +51,19 @@ EDITS: dict[str, Edit] = {
         routes.add_route,
         routes.change_route,
         routes.remove_routes,
+        copies.duplicate,
+        instruments.outlet_set,
+        instruments.note_set,
+        batches.batch_routes,
+        batches.untie,
+        batches.batch_inserts,
+        batches.move_and_refeed,
+        batches.rename,
+        batches.colour_by_section,
+        channels.number_channels,
+        buses.insert_bus,
+        buses.dissolve_bus,
+        buses.insert_to_return,
     )
 }
 

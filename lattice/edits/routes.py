@@ -6,7 +6,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from lattice.edits.pieces import all_known, changed, made, position, put
+from lattice.edits.pieces import all_known, changed, free_route_ids, made, position, put
 from lattice.errors import EditError
 from lattice.model.document import Route, Template
 from lattice.model.validate import route_sentences
@@ -19,11 +19,7 @@ def add_route(template: Template, route: dict[str, Any]) -> Template:
 
     Raises EditError where the two ends may not be joined that way, or are already.
     """
-    taken = {known.id for known in template.routes}
-    number = len(taken) + 1
-    while f"r{number}" in taken:
-        number += 1
-    new = made(Route, {"id": f"r{number}", **route})
+    new = made(Route, {"id": next(free_route_ids(template)), **route})
     _may_be(template, new)
     _is_new(template, new)
     return replace(template, routes=(*template.routes, new))

@@ -6,7 +6,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from lattice.edits.pieces import made
+from lattice.edits.pieces import free_route_ids, made
 from lattice.errors import EditError
 from lattice.model.document import MAX_STRIPS, Route, Strip, Template
 from lattice.model.names import free_id, slug
@@ -47,14 +47,10 @@ def spread(
 
 def _routes(template: Template, strips: list[Strip], wanted: list[dict[str, Any]]) -> list[Route]:
     known = {strip.id for strip in template.strips}
-    taken = {route.id for route in template.routes}
-    number, found = len(taken), []
+    ids, found = free_route_ids(template), []
     for strip in strips:
         for fields in wanted:
-            number += 1
-            while f"r{number}" in taken:
-                number += 1
-            route = made(Route, {**fields, "id": f"r{number}", "from": strip.id})
+            route = made(Route, {**fields, "id": next(ids), "from": strip.id})
             if route.to not in known:
                 raise EditError(f"there is no strip {route.to}")
             found.append(route)

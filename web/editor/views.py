@@ -23,6 +23,7 @@ CHOICES = {
     "taps": get_args(document.Tap),
     "known_tags": ("spare", "backup", "trigger", "click", "reference", "guide", "talkback", "pop"),
 }
+DESTINATIONS = frozenset({"bus", "return", "master", "print", "output"})
 SHOWN_PATHS = 12
 
 
@@ -38,6 +39,11 @@ def map_page(request: HttpRequest, pk: int) -> HttpResponse:
 def chosen(request: HttpRequest, space: Workspace) -> dict[str, Any]:
     """The strip, section or finding that a deep link names; unknown ones are left out."""
     index = space.compiled.index
+    many = request.GET.get("strips") or request.POST.get("chosen_strips")
+    if many:
+        chosen_many = selection_context(many, space)
+        if chosen_many["strips"]:
+            return {"panel": "selection", **chosen_many}
     strip = request.GET.get("strip") or request.POST.get("chosen_strip")
     if strip in index:
         return {"panel": "strip", **strip_context(space, space.template.strips[index[strip]])}
@@ -97,6 +103,38 @@ def add_panel(request: HttpRequest, pk: int) -> HttpResponse:
     stored = owned(request, pk)
     context = {"stored": stored, "template": workspace(stored).template, **_section_context(workspace(stored))}
     return render(request, "editor/panel_add.html", context | {"in_section": request.GET.get("section", "")})
+
+
+@require_GET
+def selection_panel(request: HttpRequest, pk: int) -> HttpResponse:
+    """Several chosen strips, and what can be done with all of them."""
+    stored = owned(request, pk)
+    return render(
+        request,
+        "editor/panel_selection.html",
+        {"stored": stored, **selection_context(request.GET.get("strips", ""), workspace(stored))},
+    )
+
+
+def selection_context(ids: str, space: Workspace) -> dict[str, Any]:
+    template, wanted = space.template, set(ids.split())
+    chosen_ones = [strip for strip in template.strips if strip.id in wanted]
+    keyable = [
+        (f"{strip.id}/{insert.id}", f"{strip.name}: {insert.name or insert.type}")
+        for strip in template.strips
+        for insert in strip.inserts
+        if insert.type in document.KEYABLE_TYPES
+    ]
+    return {
+        "template": template,
+        "strips": chosen_ones,
+        "ids": " ".join(strip.id for strip in chosen_ones),
+        "destinations": [strip for strip in template.strips if strip.kind in DESTINATIONS],
+        "keyable": keyable,
+        "one": chosen_ones[0] if len(chosen_ones) == 1 else None,
+        "with_chains": [strip for strip in template.strips if strip.inserts],
+        **CHOICES,
+    }
 
 
 @require_GET

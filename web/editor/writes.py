@@ -10,6 +10,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_POST
 
 from lattice.errors import DocumentError
+from web.editor.bulk import PLANS, Preview, chosen_strips, planned
 from web.editor.parsing import WRITERS
 from web.editor.presenting import by_family, folded_of, frame, map_context
 from web.editor.views import CHOICES, chosen
@@ -75,6 +76,34 @@ def write(request: HttpRequest, pk: int, what: str) -> HttpResponse:
             raise services.Stale(list(stored.journal.filter(version__gt=_base(request))))
         label, steps = writer(request.POST, workspace(stored).template)
         return services.edit(pk, request.user, _base(request), label, steps)
+
+    return _written(request, pk, work)
+
+
+@require_POST
+def preview(request: HttpRequest, pk: int, what: str) -> HttpResponse:
+    """What a bulk edit of the chosen strips would do; nothing is written."""
+    stored = owned(request, pk)
+    plan, space = PLANS.get(what), workspace(stored)
+    if plan is None:
+        raise Http404
+    try:
+        shown = Preview(space, *plan(request.POST, chosen_strips(request.POST, space.template)))
+    except DocumentError as error:
+        return _refused(request, stored, "refused.html", {"problems": error.problems}, 422)
+    context = {"stored": stored, "preview": shown, "strips": request.POST.get("strips", "")}
+    response = render(request, "editor/panel_preview.html", context)
+    response["HX-Retarget"] = "#panel"
+    return response
+
+
+@require_POST
+def write_planned(request: HttpRequest, pk: int) -> HttpResponse:
+    """The edit that a preview showed, as one step."""
+
+    def work(stored: StoredTemplate) -> StoredTemplate:
+        label, step = planned(request.POST.get("planned", ""))
+        return services.edit(pk, request.user, _base(request), label, [step])
 
     return _written(request, pk, work)
 

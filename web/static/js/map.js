@@ -17,6 +17,7 @@ const base = state().dataset.base.replace(/map\/$/, "");
 const view = new View(viewport, holder, state().dataset.pk);
 let flow, strips, byId, boxOf;
 let chosen = new URLSearchParams(location.search).get("strip");
+let many = new Set((new URLSearchParams(location.search).get("strips") || "").split(" ").filter(Boolean)); // two and more
 let shownFinding = new URLSearchParams(location.search).get("finding");
 
 // ---- what the server sent beside the drawing
@@ -45,6 +46,7 @@ function link(name, value) {
 
 function choose(id, { focus = true } = {}) {
   chosen = id;
+  many.clear();
   shownFinding = null;
   link("strip", id);
   open(`strip/${encodeURIComponent(id)}/`);
@@ -56,8 +58,24 @@ function choose(id, { focus = true } = {}) {
   }
 }
 
+// Shift-click: one strip more, or one less.
+function toggle(id) {
+  if (chosen) many.add(chosen);
+  if (!many.delete(id)) many.add(id);
+  chosen = null;
+  if (many.size < 2) {
+    const [only] = many;
+    return only ? choose(only) : release();
+  }
+  shownFinding = null;
+  link("strips", [...many].join(" "));
+  open(`selection/?strips=${encodeURIComponent([...many].join(" "))}`);
+  markChosen();
+}
+
 function release() {
   chosen = null;
+  many.clear();
   shownFinding = null;
   link();
   open("findings/");
@@ -74,7 +92,7 @@ function markChosen() {
   const first = svg().querySelector(".box");
   for (const one of svg().querySelectorAll('.box[tabindex="0"]')) one.setAttribute("tabindex", "-1");
   const at = chosen ? boxOf(chosen) : null;
-  at?.classList.add("chosen");
+  for (const one of [at, ...[...many].map((id) => boxOf(id))]) one?.classList.add("chosen");
   (at || first)?.setAttribute("tabindex", "0");
 }
 
@@ -191,7 +209,7 @@ viewport.addEventListener("pointerup", (event) => {
     svg().querySelector("#overlay").replaceChildren();
     const over = under(event);
     if (over && over !== was.from) connect(was.from.dataset.id, over.dataset.id, outletAt(was), [event.clientX, event.clientY]);
-  } else if (!was.moved) click(was.target);
+  } else if (!was.moved) click(was.target, event.shiftKey);
 });
 viewport.addEventListener("pointercancel", () => (drag = null));
 
@@ -204,7 +222,7 @@ function outletAt(was) {
   return rows[Math.max(0, Math.min(rows.length - 1, row))];
 }
 
-function click(target) {
+function click(target, more) {
   const mark = target.closest("[data-finding]");
   if (mark) return openFinding(mark.dataset.finding);
   const band = target.closest(".band");
@@ -213,8 +231,9 @@ function click(target) {
     return;
   }
   const at = target.closest(".box");
-  if (at) enter(at);
-  else if (chosen || shownFinding) release();
+  if (at && more && !at.classList.contains("k-fold")) toggle(at.dataset.id);
+  else if (at) enter(at);
+  else if (chosen || many.size || shownFinding) release();
 }
 
 function enter(at) {
@@ -309,6 +328,16 @@ const KEYS = {
     const from = chosen;
     if (from) finder.ask(`${byId.get(from).n} → trace to?`, (to) => open(`trace/?from=${encodeURIComponent(from)}&to=${encodeURIComponent(to)}`));
   },
+  s: () => {
+    const section = chosen && sectionOf(chosen);
+    for (const one of section ? svg().querySelectorAll(`.box[data-band="${section}"]:not(.k-fold)`) : []) many.add(one.dataset.id);
+    if (many.size > 1) {
+      const [first] = many;
+      chosen = null;
+      many.delete(first);
+      toggle(first);
+    }
+  },
   f: () => chosen && sectionOf(chosen) && post("fold", { section: sectionOf(chosen) }),
   n: () => nextFinding(1),
   N: () => nextFinding(-1),
@@ -333,7 +362,8 @@ document.addEventListener("keydown", (event) => {
     step(event.key);
   } else if ((event.key === "Enter" || event.key === " ") && event.target.matches(".box")) {
     event.preventDefault();
-    enter(event.target);
+    if (event.shiftKey && !event.target.classList.contains("k-fold")) toggle(event.target.dataset.id);
+    else enter(event.target);
   } else if (KEYS[event.key]) {
     event.preventDefault();
     KEYS[event.key]();

@@ -59,8 +59,10 @@ document.addEventListener("htmx:configRequest", (event) => {
   if (!state || event.detail.verb === "get") return;
   event.detail.parameters.base = state.dataset.version;
   event.detail.parameters.place = state.dataset.place;
-  const chosen = new URLSearchParams(location.search).get("strip");
-  if (chosen) event.detail.parameters.chosen_strip = chosen;
+  const address = new URLSearchParams(location.search);
+  for (const name of ["strip", "strips"]) {
+    if (address.get(name)) event.detail.parameters[`chosen_${name}`] = address.get(name);
+  }
 });
 
 // What is being typed while an answer arrives is kept, and so are focus and caret.

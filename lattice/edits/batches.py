@@ -1,0 +1,143 @@
+"""The same small step on many strips: routes, inserts, names, colours, sections."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from msgspec.structs import replace
+
+from lattice.edits.pieces import all_known, free_route_ids, insert_ids, made, position
+from lattice.edits.strips import move_strips
+from lattice.errors import EditError
+from lattice.model.document import Route, Strip, Template
+from lattice.model.names import free_id, slug
+from lattice.model.validate import route_sentences
+
+WORD = re.compile(r"\{(name|n|section|kind|layout)(?::0?([1-9]))?\}")
+
+
+def batch_routes(template: Template, strips: list[str], route: dict[str, Any]) -> Template:
+    """The same route from many strips (`route`: fields without `from`); those that have it get its level and tap."""
+    wanted = all_known(template.strips, strips, "strip")
+    to, kind, insert = route.get("to"), route.get("kind"), route.get("to_insert")
+    position(template.strips, str(to), "strip")
+    settings = {field: route[field] for field in ("gain_db", "tap", "pan") if field in route}
+    routes, there, ids = [], set(), free_route_ids(template)
+    for known in template.routes:
+        if (
+            known.from_strip in wanted
+            and (known.kind, known.to, known.to_insert) == (kind, to, insert)
+            and not known.from_outlet
+        ):
+            there.add(known.from_strip)
+            known = replace(known, **settings)  # noqa: PLW2901 - the changed one
+        routes.append(known)
+    added = [
+        made(Route, {**route, "id": next(ids), "from": strip.id})
+        for strip in template.strips
+        if strip.id in wanted and strip.id not in there and strip.id != to
+    ]
+    problems = [sentence for new in added for sentence in route_sentences(template, new)]
+    if problems:
+        raise EditError(*dict.fromkeys(problems))
+    return replace(template, routes=(*routes, *added))
+
+
+def untie(template: Template, strips: list[str], kinds: list[str], to: str | None = None) -> Template:
+    """Without the routes of some kinds that leave these strips (to one strip, or to any)."""
+    wanted = all_known(template.strips, strips, "strip")
+    kept = tuple(
+        route
+        for route in template.routes
+        if not (route.from_strip in wanted and route.kind in kinds and to in (None, route.to))
+    )
+    if len(kept) == len(template.routes):
+        raise EditError("none of these strips has such a route")
+    return replace(template, routes=kept)
+
+
+def batch_inserts(template: Template, strips: list[str], inserts: list[str]) -> Template:
+    """Copies of inserts (a chain, in order) behind the chains of many strips; keys are not copied."""
+    wanted = all_known(template.strips, strips, "strip")
+    known = {insert.id: insert for strip in template.strips for insert in strip.inserts}
+    missing = [insert for insert in inserts if insert not in known]
+    if missing or not inserts:
+        raise EditError(*(f"there is no insert {insert}" for insert in missing or ["given"]))
+    taken = insert_ids(template)
+
+    def with_chain(strip: Strip) -> Strip:
+        copies = []
+        for original in (known[insert] for insert in inserts):
+            new_id = free_id(slug(f"{strip.id} {original.name or original.type}"), taken)
+            taken.add(new_id)
+            copies.append(replace(original, id=new_id, key="none" if original.key == "external" else original.key))
+        return replace(strip, inserts=(*strip.inserts, *copies))
+
+    takes = {strip.id for strip in template.strips if strip.id in wanted and strip.kind != "midi"}
+    return replace(
+        template, strips=tuple(with_chain(strip) if strip.id in takes else strip for strip in template.strips)
+    )
+
+
+def move_and_refeed(template: Template, strips: list[str], section: str | None) -> Template:
+    """Strips into another section; feeds to the bus of the section they leave go to its bus instead."""
+    buses = {known.id: known.bus for known in template.sections}
+    if section is not None and section not in buses:
+        raise EditError(f"there is no section {section}")
+    wanted = all_known(template.strips, strips, "strip")
+    old_bus = {strip.id: buses.get(strip.section or "") for strip in template.strips if strip.id in wanted}
+    moved = move_strips(template, strips, section)
+    new_bus = buses.get(section or "")
+    if new_bus is None:
+        return moved
+    routes = tuple(
+        replace(route, to=new_bus)
+        if route.kind == "feed" and route.from_strip in wanted and route.to == old_bus[route.from_strip]
+        and route.from_strip != new_bus
+        else route
+        for route in moved.routes
+    )  # fmt: skip
+    return replace(moved, routes=routes)
+
+
+def rename(template: Template, strips: list[str], pattern: str, first: int = 1) -> Template:
+    """Names by a pattern: {name} the name so far, {n} a number from `first` on ({n:02} gives 01), {section},
+    {kind}, {layout}. Raises EditError where the pattern has other braces or gives an empty name."""
+    wanted = all_known(template.strips, strips, "strip")
+    sections = {section.id: section.name for section in template.sections}
+    new, number = [], first
+    for strip in template.strips:
+        if strip.id in wanted:
+            words = {
+                "name": strip.name, "n": number, "section": sections.get(strip.section or "", ""),
+                "kind": strip.kind, "layout": strip.layout,
+            }  # fmt: skip
+            strip = replace(strip, name=_filled(pattern, words))  # noqa: PLW2901 - the changed one
+            number += 1
+        new.append(strip)
+    return replace(template, strips=tuple(new))
+
+
+def _filled(pattern: str, words: dict[str, Any]) -> str:
+    def word(match: re.Match[str]) -> str:
+        value = words[match[1]]
+        return f"{value:0{int(match[2])}d}" if match[2] and isinstance(value, int) else str(value)
+
+    if set("{}") & set(re.sub(WORD, "", pattern)):
+        raise EditError(f"“{pattern}” is not a pattern: braces hold name, n (or n:02), section, kind, layout")
+    name = " ".join(re.sub(WORD, word, pattern).split())
+    if not 1 <= len(name) <= 500:
+        raise EditError(f"“{pattern}” gives no name of 1 to 500 characters")
+    return name
+
+
+def colour_by_section(template: Template, strips: list[str]) -> Template:
+    """Strips take the colour of their section, by having none of their own."""
+    wanted = all_known(template.strips, strips, "strip")
+    return replace(
+        template,
+        strips=tuple(
+            replace(s, colour=None) if s.id in wanted and s.section and s.colour else s for s in template.strips
+        ),
+    )

@@ -1,0 +1,103 @@
+"""Buses and returns put in between, or taken out, with the sound kept as it is."""
+
+from __future__ import annotations
+
+from msgspec.structs import replace
+
+from lattice.edits.pieces import all_known, free_route_ids, inserted, position, strip_of
+from lattice.errors import EditError
+from lattice.levels.gains import DECORRELATING
+from lattice.model.document import Insert, Route, Strip, Template
+from lattice.model.names import free_id, slug
+from lattice.model.units import decibels
+
+
+def insert_bus(template: Template, strips: list[str], to: str, name: str, inserts: list[str] | None = None) -> Template:
+    """A bus between the feeds of some strips and their destination; some of the destination's inserts move onto it.
+
+    The bus has the destination's layout and stands before it; the feeds keep their levels.
+    """
+    wanted = all_known(template.strips, strips, "strip")
+    at, end = strip_of(template, to)
+    feeds = [r for r in template.routes if r.kind == "feed" and r.to == to and r.from_strip in wanted]
+    if not feeds:
+        raise EditError(f"none of these strips feeds {end.name}")
+    moved = [insert for insert in end.inserts if insert.id in set(inserts or ())]
+    if len(moved) != len(inserts or ()):
+        raise EditError(f"not all of these inserts are on {end.name}")
+    sections = {strip.section for strip in template.strips if strip.id in wanted}
+    bus = Strip(
+        id=free_id(slug(name), {strip.id for strip in template.strips}), name=name, kind="bus", layout=end.layout,
+        machine=end.machine, section=sections.pop() if len(sections) == 1 else None, inserts=tuple(moved),
+    )  # fmt: skip
+    end = replace(end, inserts=tuple(insert for insert in end.inserts if insert not in moved))
+    changed = {feed.id for feed in feeds}
+    routes = tuple(
+        replace(route, to=bus.id) if route.id in changed else _follow(route, moved, bus) for route in template.routes
+    )
+    onward = Route(id=next(free_route_ids(template)), kind="feed", from_strip=bus.id, to=to)
+    strips_now = tuple(end if strip.id == to else strip for strip in template.strips)
+    return replace(template, strips=inserted(strips_now, at, bus), routes=(*routes, onward))
+
+
+def _follow(route: Route, moved: list[Insert], bus: Strip) -> Route:
+    """A key of an insert that moved ends where the insert now is."""
+    return replace(route, to=bus.id) if route.to_insert in {insert.id for insert in moved} else route
+
+
+def dissolve_bus(template: Template, bus: str) -> Template:
+    """Without a bus: what came to it goes on to where it went, at the level it had behind the bus's fader.
+
+    Refused where the sound would change: inserts, mute, other taps, gains that are off, other states.
+    """
+    at, piece = strip_of(template, bus)
+    ins = [route for route in template.routes if route.to == bus]
+    outs = [route for route in template.routes if route.from_strip == bus]
+    works = piece.inserts or piece.mute or piece.invert or not piece.in_service or piece.fader_db is None
+    if piece.kind != "bus" or works:
+        raise EditError(f"{piece.name} changes what passes it (inserts, mute, fader off, polarity), so it is kept")
+    if any(route.kind not in ("feed", "send") or route.gain_db is None for route in (*ins, *outs)):
+        raise EditError(f"{piece.name} has keys, or routes at off, that have no way without it")
+    is_named = any(section.bus == bus for section in template.sections)
+    if is_named or any(bus in (stem.strip, stem.print) for stem in template.stems):
+        raise EditError(f"{piece.name} is the bus of a section or the strip of a stem; give it another first")
+    ids, joined = free_route_ids(template), []
+    for come in ins:
+        for go in outs:
+            fader_db = (piece.fader_db or 0.0) if go.tap == "post-fader" else 0.0
+            level_db = (come.gain_db or 0.0) + fader_db + (go.gain_db or 0.0)
+            kind = "send" if "send" in (come.kind, go.kind) else "feed"
+            is_on = come.enabled and go.enabled
+            both = replace(come, id=next(ids), to=go.to, kind=kind, gain_db=level_db, enabled=is_on)
+            joined.append(both)
+    kept = tuple(route for route in template.routes if bus not in (route.from_strip, route.to))
+    strips = (*template.strips[:at], *template.strips[at + 1 :])
+    return replace(template, strips=strips, routes=(*kept, *joined))
+
+
+def insert_to_return(template: Template, inserts: list[str], name: str, feed: str) -> Template:
+    """The same effect on several strips becomes one shared return, with sends at the level that was wet.
+
+    The first insert moves onto the return, fully wet; each strip sends 20·log10(wet) + its gain, post-fader,
+    and the insert goes from its chain. The dry part stays where it was. The return feeds `feed`.
+    """
+    places = {i.id: (n, i) for n, strip in enumerate(template.strips) for i in strip.inserts if i.id in set(inserts)}
+    if len(places) != len(set(inserts)) or not inserts:
+        raise EditError("not all of these inserts are there")
+    if any(insert.type not in DECORRELATING or insert.wet <= 0 for _n, insert in places.values()):
+        raise EditError("only a reverb, delay or modulation that is at least partly wet becomes a return")
+    position(template.strips, feed, "strip")
+    first = places[inserts[0]][1]
+    back = Strip(
+        id=free_id(slug(name), {strip.id for strip in template.strips}), name=name, kind="return", layout="stereo",
+        inserts=(replace(first, wet=1.0, gain_db=0.0),),
+    )  # fmt: skip
+    ids = free_route_ids(template)
+    routes = [Route(id=next(ids), kind="feed", from_strip=back.id, to=feed)]
+    strips = list(template.strips)
+    for number, insert in places.values():
+        strip = strips[number]
+        level_db = decibels(insert.wet) + insert.gain_db
+        routes.append(Route(id=next(ids), kind="send", from_strip=strip.id, to=back.id, gain_db=level_db))
+        strips[number] = replace(strip, inserts=tuple(known for known in strip.inserts if known.id != insert.id))
+    return replace(template, strips=(*strips, back), routes=(*template.routes, *routes))

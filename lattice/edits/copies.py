@@ -1,0 +1,110 @@
+"""Duplicating strips with their routes, numbered on, on the next free channels."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+
+from msgspec.structs import replace
+
+from lattice.edits.channels import next_io, next_midi
+from lattice.edits.pieces import all_known, free_route_ids
+from lattice.errors import EditError
+from lattice.model.document import MAX_STRIPS, Insert, Route, Strip, Template
+from lattice.model.names import free_id, slug
+
+MOST_TIMES = 200
+
+
+def duplicate(template: Template, strips: list[str], times: int = 1) -> Template:
+    """`times` copies of strips behind the last of them, with the routes among them and those that leave them.
+
+    Copies are numbered on (Tom 1 → Tom 2), take the next free physical channels of their machine and the next
+    free midi channels of the instrument they play. Routes from outside into them are not copied.
+    """
+    wanted = all_known(template.strips, strips, "strip")
+    if not wanted or not 1 <= times <= MOST_TIMES:
+        raise EditError(f"{times} copies of {len(wanted)} strips; at least one strip, and 1 to {MOST_TIMES} copies")
+    if len(template.strips) + times * len(wanted) > MAX_STRIPS:
+        raise EditError(f"at most {MAX_STRIPS} strips are allowed")
+    originals = [strip for strip in template.strips if strip.id in wanted]
+    for _ in range(times):
+        template = _copied(template, originals)
+    return template
+
+
+def _copied(template: Template, originals: list[Strip]) -> Template:
+    names = {strip.name for strip in template.strips}
+    taken = {strip.id for strip in template.strips}
+    insert_ids = {insert.id for strip in template.strips for insert in strip.inserts}
+    new_id: dict[str, str] = {}
+    new_insert: dict[str, str] = {}
+    copies: list[Strip] = []
+    for strip in originals:
+        name = numbered_on(strip.name, names)
+        copy_id = free_id(slug(name), taken)
+        names.add(name)
+        taken.add(copy_id)
+        new_id[strip.id] = copy_id
+        inserts = tuple(_copied_insert(insert, insert_ids, new_insert) for insert in strip.inserts)
+        copies.append(replace(strip, id=copy_id, name=name, inserts=inserts, io=next_io(template, copies, strip)))
+    at = _behind(template, originals)
+    template = replace(template, strips=(*template.strips[:at], *copies, *template.strips[at:]))
+    return _with_routes(template, new_id, new_insert)
+
+
+def _behind(template: Template, originals: list[Strip]) -> int:
+    """Behind the last original, and behind the copies of the same stem that stand there already."""
+    place = {strip.id: n for n, strip in enumerate(template.strips)}
+    at = 1 + max(place[strip.id] for strip in originals)
+    stems = {_stem(strip.name) for strip in originals}
+    while at < len(template.strips) and _stem(template.strips[at].name) in stems:
+        at += 1
+    return at
+
+
+def _stem(name: str) -> str:
+    """A name without the number behind it."""
+    return re.sub(r"\s*\d+$", "", name)
+
+
+def _numbered_off(strip_id: str) -> str:
+    """The id without the number a copy may have put behind it."""
+    return re.sub(r"-\d+$", "", strip_id) or strip_id
+
+
+def _copied_insert(insert: Insert, taken: set[str], new_insert: dict[str, str]) -> Insert:
+    copy_id = free_id(_numbered_off(insert.id), taken)
+    taken.add(copy_id)
+    new_insert[insert.id] = copy_id
+    return replace(insert, id=copy_id)
+
+
+def numbered_on(name: str, taken: Iterable[str]) -> str:
+    """Tom → Tom 2, Tom 2 → Tom 3: the first number that is free."""
+    taken = set(taken)
+    match = re.fullmatch(r"(.*?)[ ]*(\d+)", name)
+    stem, number = (match[1], int(match[2])) if match else (name, 1)
+    while True:
+        number += 1
+        wanted = f"{stem} {number}".strip()
+        if wanted not in taken:
+            return wanted
+
+
+def _with_routes(template: Template, new_id: dict[str, str], new_insert: dict[str, str]) -> Template:
+    numbers = free_route_ids(template)
+    added: list[Route] = []
+    for route in template.routes:
+        if route.from_strip not in new_id:
+            continue
+        to = new_id.get(route.to, route.to)
+        insert = (
+            new_insert.get(route.to_insert, route.to_insert) if route.to_insert and to != route.to else route.to_insert
+        )
+        copy = replace(route, id=next(numbers), from_strip=new_id[route.from_strip], to=to, to_insert=insert)
+        if copy.kind == "midi" and to == route.to and copy.channel is not None:
+            port, channel = next_midi(template, added, to, copy.port or 1)
+            copy = replace(copy, port=port, channel=channel)
+        added.append(copy)
+    return replace(template, routes=(*template.routes, *added))

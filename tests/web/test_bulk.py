@@ -1,0 +1,94 @@
+"""Bulk edits over the web: shown first, done in one step, taken back in one."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+import pytest
+from django.test import Client
+
+from lattice.model.document import Template
+from web.editor.bulk import PLANS
+from web.shelf.models import JournalEntry, StoredTemplate
+from web.shelf.workspace import workspace
+
+PLANNED: list[tuple[str, dict[str, str], str]] = [
+    ("duplicate", {"strips": "kick", "times": "2"}, "+ strip kick-2"),
+    ("route", {"strips": "kick lost", "kind": "send", "to": "out", "gain_db": "-12 dB"}, "+ route r3: send kick → out"),
+    ("route", {"strips": "lost", "kind": "feed", "to": "bus"}, "+ route r3: feed lost → bus"),
+    ("untie", {"strips": "kick", "kinds": "feed"}, "- route r1"),
+    ("move", {"strips": "kick", "section": ""}, "~ strip kick: section"),
+    ("rename", {"strips": "kick lost", "pattern": "Hit {n:02}"}, "Hit 02"),
+    ("set_fields", {"strips": "kick", "set": "mute=yes"}, "~ strip kick: mute false → true"),
+    ("set_fields", {"strips": "kick", "set": "tags", "tags": "spare, click"}, "spare"),
+    ("number", {"strips": "out", "first": "5"}, "[5]"),
+    ("bus", {"strips": "bus", "to": "out", "name": "Mix"}, "+ strip mix"),
+    ("remove", {"strips": "lost"}, "- strip lost"),
+]
+
+
+def preview(client: Client, stored: StoredTemplate, what: str, values: dict[str, str]) -> Any:
+    return client.post(f"/t/{stored.pk}/panel/preview/{what}/", values)
+
+
+@pytest.mark.parametrize(("what", "values", "words"), PLANNED)
+def test_it_is_shown_then_done_in_one_step_and_taken_back(
+    signed_in: Client, stored: StoredTemplate, made: Template, what: str, values: dict, words: str
+) -> None:
+    answer = preview(signed_in, stored, what, values)
+    page = answer.content.decode().replace("&quot;", '"')
+    assert answer.status_code == 200
+    assert words in page
+    assert not JournalEntry.objects.exists()
+    signed = re.search(r'"planned": "([^"]+)"', page)
+    assert signed
+    done = signed_in.post(f"/t/{stored.pk}/write/planned/", {"base": 1, "planned": signed[1]})
+    assert done.status_code == 200
+    assert workspace(StoredTemplate.objects.get()).template != made
+    assert JournalEntry.objects.count() == 1
+    signed_in.post(f"/t/{stored.pk}/write/undo/", {"base": 2})
+    assert workspace(StoredTemplate.objects.get()).template == made
+
+
+@pytest.mark.parametrize(
+    ("what", "values", "words"),
+    [
+        ("remove", {"strips": ""}, "no strip is chosen"),
+        ("duplicate", {"strips": "kick", "times": "many"}, "“many” is not a whole number"),
+        ("route", {"strips": "kick", "kind": "send", "to": "out", "gain_db": "loud"}, "“loud” is not a level"),
+        ("route", {"strips": "kick", "kind": "tie", "to": "out"}, "a tie starts at an output"),
+        ("rename", {"strips": "kick", "pattern": "{x}"}, "is not a pattern"),
+        ("set_fields", {"strips": "kick", "set": "shape"}, "is not one of"),
+        ("outlets", {"strips": "kick"}, "has no outlets"),
+        ("notes", {"strips": "kick", "names": "x"}, "notes play instruments"),
+        ("dissolve", {"strips": "bus"}, "is the bus of a section"),
+        ("chain", {"strips": "kick", "inserts": ""}, "there is no insert"),
+        ("colour", {"strips": "nobody"}, "no strip is chosen"),
+    ],
+)
+def test_what_cannot_be_done_is_said_and_nothing_changes(
+    signed_in: Client, stored: StoredTemplate, what: str, values: dict, words: str
+) -> None:
+    answer = preview(signed_in, stored, what, values)
+    assert answer.status_code == 422
+    assert words in answer.content.decode()
+
+
+def test_every_plan_is_tried_here() -> None:
+    refused = {"outlets", "notes", "dissolve", "chain", "colour"}
+    assert {what for what, *_rest in PLANNED} | refused == set(PLANS)
+
+
+def test_findings_that_go_and_come_are_named(signed_in: Client, stored: StoredTemplate) -> None:
+    page = preview(signed_in, stored, "route", {"strips": "lost", "kind": "feed", "to": "bus"}).content.decode()
+    assert "Findings that would go" in page
+    assert "Lost is heard nowhere" in page
+    page = preview(signed_in, stored, "untie", {"strips": "kick", "kinds": "feed"}).content.decode()
+    assert "Findings that would come" in page
+
+
+def test_a_forged_plan_is_refused(signed_in: Client, stored: StoredTemplate) -> None:
+    answer = signed_in.post(f"/t/{stored.pk}/write/planned/", {"base": 1, "planned": "forged"})
+    assert answer.status_code == 422
+    assert "no longer good" in answer.content.decode()

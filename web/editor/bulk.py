@@ -1,0 +1,169 @@
+"""Bulk edits of the chosen strips: from what a form says to one edit, shown before it is done."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from django.core import signing
+from django.http import QueryDict
+
+from lattice.checks import Finding, Scene, Step, audit_scene
+from lattice.compare import Change, compare
+from lattice.edits import apply_steps
+from lattice.errors import EditError
+from lattice.model.document import Strip, Template
+from lattice.model.units import parse_db
+from web.shelf.workspace import Workspace
+
+SALT = "web.editor.bulk"
+Planned = tuple[str, Step]
+
+
+def chosen_strips(data: QueryDict, template: Template) -> list[Strip]:
+    """The strips a request names, in document order. Raises EditError where there is none."""
+    wanted = set(data.get("strips", "").split())
+    found = [strip for strip in template.strips if strip.id in wanted]
+    if not found:
+        raise EditError("no strip is chosen")
+    return found
+
+
+def _number(data: QueryDict, name: str, default: int) -> int:
+    text = data.get(name, "").strip()
+    if text and not (text.isdecimal() and len(text) < 7):
+        raise EditError(f"{name}: “{text}” is not a whole number")
+    return int(text) if text else default
+
+
+def _level(data: QueryDict) -> float | None:
+    try:
+        return parse_db(data.get("gain_db", "0") or "0")
+    except ValueError as wrong:
+        raise EditError(str(wrong)) from None
+
+
+def _ids(strips: list[Strip]) -> list[str]:
+    return [strip.id for strip in strips]
+
+
+def _many(strips: list[Strip]) -> str:
+    return strips[0].name if len(strips) == 1 else f"{len(strips)} strips"
+
+
+def duplicate(data: QueryDict, strips: list[Strip]) -> Planned:
+    times = _number(data, "times", 1)
+    return f"Duplicate {_many(strips)} ×{times}", Step("duplicate", {"strips": _ids(strips), "times": times})
+
+
+def route(data: QueryDict, strips: list[Strip]) -> Planned:
+    kind = data.get("kind", "feed")
+    fields: dict[str, Any] = {"kind": kind, "to": data.get("to", "")}
+    if kind == "send":
+        fields |= {"gain_db": _level(data), "tap": data.get("tap", "post-fader")}
+    if kind == "key":
+        fields["to"], _slash, fields["to_insert"] = fields["to"].partition("/")
+    return f"{kind.capitalize()} {_many(strips)} to {fields['to']}", Step(
+        "batch_routes", {"strips": _ids(strips), "route": fields}
+    )
+
+
+def untie(data: QueryDict, strips: list[Strip]) -> Planned:
+    kinds = data.get("kinds", "feed send key midi tie").split()
+    return f"Take routes from {_many(strips)}", Step("untie", {"strips": _ids(strips), "kinds": kinds})
+
+
+def move(data: QueryDict, strips: list[Strip]) -> Planned:
+    section = data.get("section") or None
+    return f"Move {_many(strips)} to {section or 'no section'}", Step(
+        "move_and_refeed", {"strips": _ids(strips), "section": section}
+    )
+
+
+def rename(data: QueryDict, strips: list[Strip]) -> Planned:
+    arguments = {"strips": _ids(strips), "pattern": data.get("pattern", ""), "first": _number(data, "first", 1)}
+    return f"Rename {_many(strips)}", Step("rename", arguments)
+
+
+def set_fields(data: QueryDict, strips: list[Strip]) -> Planned:
+    """One field of many strips: mute, service, tags, layout."""
+    what, _equals, value = data.get("set", "").partition("=")
+    values: dict[str, dict[str, Any]] = {
+        "mute": {"mute": value == "yes"},
+        "service": {"in_service": value == "yes"},
+        "layout": {"layout": data.get("layout", "")},
+        "tags": {"tags": data.get("tags", "").lower().replace(",", " ").split()},
+    }
+    if what not in values:
+        raise EditError(f"“{what}” is not one of {', '.join(values)}")
+    return f"{what.capitalize()} of {_many(strips)}", Step(
+        "change_strips", {"strips": _ids(strips), "changes": values[what]}
+    )
+
+
+def colour(_data: QueryDict, strips: list[Strip]) -> Planned:
+    return f"Colour {_many(strips)} by section", Step("colour_by_section", {"strips": _ids(strips)})
+
+
+def number(data: QueryDict, strips: list[Strip]) -> Planned:
+    step = Step("number_channels", {"strips": _ids(strips), "first": _number(data, "first", 1)})
+    return f"Number channels of {_many(strips)}", step
+
+
+def bus(data: QueryDict, strips: list[Strip]) -> Planned:
+    arguments = {"strips": _ids(strips), "to": data.get("to", ""), "name": data.get("name", "").strip() or "New bus"}
+    return f"Put a bus between {_many(strips)} and {arguments['to']}", Step("insert_bus", arguments)
+
+
+def dissolve(_data: QueryDict, strips: list[Strip]) -> Planned:
+    return f"Dissolve {strips[0].name}", Step("dissolve_bus", {"bus": strips[0].id})
+
+
+def outlets(_data: QueryDict, strips: list[Strip]) -> Planned:
+    return f"Listen to the outlets of {strips[0].name}", Step("outlet_set", {"strip": strips[0].id})
+
+
+def notes(data: QueryDict, strips: list[Strip]) -> Planned:
+    names = [name for name in data.get("names", "").splitlines() if name.strip()]
+    return f"{len(names)} midi strips for {strips[0].name}", Step("note_set", {"strip": strips[0].id, "names": names})
+
+
+def chain(data: QueryDict, strips: list[Strip]) -> Planned:
+    return f"Copy inserts to {_many(strips)}", Step(
+        "batch_inserts", {"strips": _ids(strips), "inserts": data.get("inserts", "").split()}
+    )
+
+
+def remove(_data: QueryDict, strips: list[Strip]) -> Planned:
+    return f"Remove {_many(strips)}", Step("remove_strips", {"strips": _ids(strips)})
+
+
+PLANS: dict[str, Callable[[QueryDict, list[Strip]], Planned]] = {
+    function.__name__: function
+    for function in (
+        duplicate, route, untie, move, rename, set_fields, colour, number, bus, dissolve, outlets, notes, chain, remove,
+    )
+}  # fmt: skip
+
+
+class Preview:
+    """What an edit would change: differences, and findings that would come and go."""
+
+    def __init__(self, space: Workspace, label: str, step: Step) -> None:
+        self.label = label
+        after = apply_steps(space.template, [step])
+        self.changes: list[Change] = compare(space.template, after)
+        before = {finding.fingerprint: finding for finding in space.audit.findings}
+        then = {finding.fingerprint: finding for finding in audit_scene(Scene(after)).findings}
+        self.going: list[Finding] = [finding for mark, finding in before.items() if mark not in then]
+        self.coming: list[Finding] = [finding for mark, finding in then.items() if mark not in before]
+        self.signed = signing.dumps([label, step.edit, step.arguments], salt=SALT, compress=True)
+
+
+def planned(signed: str) -> Planned:
+    """The edit that a preview showed. Raises EditError where it was tampered with."""
+    try:
+        label, edit, arguments = signing.loads(signed, salt=SALT, max_age=24 * 3600)
+    except signing.BadSignature:
+        raise EditError("this preview is no longer good; choose the edit again") from None
+    return label, Step(edit, arguments)
