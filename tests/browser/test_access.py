@@ -21,6 +21,7 @@ PLACES = {
     "section": "/t/{pk}/map/?section=choir",
     "finding": "/t/{pk}/map/?finding={finding}",
     "findings": "/t/{pk}/findings/",
+    "crosspoints": "/t/{pk}/crosspoints/",
     "sign-in": "/sign-in/",
 }
 

@@ -245,3 +245,26 @@ def test_adding_strips_to_an_empty_sheet(page: Page, on_map: Opener) -> None:
     expect(page.locator("#sheet-holder .k-audio")).to_have_count(2)
     assert [(route.from_strip, route.to) for route in now().routes] == [("alto", "choir-bus"), ("tenor", "choir-bus")]
     expect(page.locator(".empty.over")).to_be_hidden()
+
+
+def test_crosspoints_by_keyboard(page: Page, on_map: Opener) -> None:
+    stored = on_map(night_ferry.in_work())
+    page.goto(f"/t/{stored.pk}/crosspoints/")
+    page.wait_for_selector("body[data-ready]")
+    row = page.locator("tr", has=page.locator("th", has_text="Gangway doors"))
+    target = row.locator("td").nth(4)
+    target.click()
+    expect(page.locator("#grid-here")).to_have_text("Gangway doors → Effects: not connected")
+    page.keyboard.press("Space")
+    expect(target).to_have_text("●")
+    expect(target).to_be_focused()
+    page.keyboard.press("Shift+ArrowUp")
+    page.keyboard.press("Delete")
+    at_version(page, 3)
+    page.keyboard.press("Control+z")
+    expect(target).to_have_text("●")
+    page.keyboard.type("-7.5")
+    page.keyboard.press("Enter")
+    at_version(page, 5)
+    levels = {route.from_strip: route.gain_db for route in now().routes if route.to == "effects-bus"}
+    assert levels["gangway"] == levels["engine-room"] == -7.5

@@ -105,7 +105,7 @@ def facts(stored: StoredTemplate, space: Workspace) -> list[tuple[str, str]]:
     ]
 
 
-def _data(value: Any) -> SafeString:
+def as_data(value: Any) -> SafeString:
     """JSON as the text of a hidden element: quotes may stand there as they are."""
     text = msgspec.json.encode(value).decode()
     return mark_safe(text.replace("&", "&amp;").replace("<", "&lt;"))  # noqa: S308 - escaped here
@@ -117,7 +117,7 @@ def wires_json(sheet: Sheet) -> SafeString:
         {"r": wire.routes, "k": wire.kind, "a": wire.start, "b": wire.end, "p": wire.points, "l": wire.feedback}
         for wire in sheet.wires
     ]
-    return _data(wires)
+    return as_data(wires)
 
 
 def strips_json(space: Workspace, sheet: Sheet) -> SafeString:
@@ -139,7 +139,7 @@ def strips_json(space: Workspace, sheet: Sheet) -> SafeString:
         }
         for strip in space.template.strips
     ]  # fmt: skip
-    return _data(rows)
+    return as_data(rows)
 
 
 def frame(stored: StoredTemplate) -> dict[str, Any]:

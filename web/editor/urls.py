@@ -6,6 +6,7 @@ from web.editor import views, writes
 
 urlpatterns = [
     path("map/", views.map_page, name="map"),
+    path("crosspoints/", views.crosspoints_page, name="crosspoints"),
     path("findings/", views.findings_page, name="findings"),
     path("panel/findings/", views.findings_panel, name="findings-panel"),
     path("panel/strip/<str:strip>/", views.strip_panel, name="strip-panel"),

@@ -12,7 +12,8 @@ from lattice.errors import DocumentError
 from lattice.model import document
 from lattice.model.layouts import NAMED
 from lattice.trace import MOST_PATHS, hop_words, sentence, trace
-from web.editor.presenting import by_family, frame, map_context, strip_context
+from web.editor import crosspoints
+from web.editor.presenting import as_data, by_family, frame, map_context, strip_context
 from web.shelf.views import owned
 from web.shelf.workspace import Workspace, workspace
 
@@ -65,6 +66,18 @@ def findings_page(request: HttpRequest, pk: int) -> HttpResponse:
         "waived": waived,
     }
     return render(request, "editor/findings.html", context)
+
+
+@require_GET
+def crosspoints_page(request: HttpRequest, pk: int) -> HttpResponse:
+    context = frame(owned(request, pk))
+    context |= crosspoints_context(context["space"], request.GET.get("kind", ""))
+    return render(request, "editor/crosspoints.html", context | {"place": "crosspoints", "taps": CHOICES["taps"]})
+
+
+def crosspoints_context(space: Workspace, kind: str) -> dict[str, Any]:
+    kind = kind if kind in crosspoints.KINDS else "sound"
+    return {"kind": kind, "kinds": crosspoints.KINDS, "grid": as_data(crosspoints.grid(space.compiled, kind))}
 
 
 @require_GET

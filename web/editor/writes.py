@@ -11,9 +11,10 @@ from django.views.decorators.http import require_POST
 
 from lattice.errors import DocumentError
 from web.editor.bulk import PLANS, Preview, chosen_strips, planned
+from web.editor.crosspoints import put_cells
 from web.editor.parsing import WRITERS
 from web.editor.presenting import by_family, folded_of, frame, map_context
-from web.editor.views import CHOICES, chosen
+from web.editor.views import CHOICES, chosen, crosspoints_context
 from web.shelf import services
 from web.shelf.models import StoredTemplate
 from web.shelf.views import owned
@@ -46,8 +47,12 @@ def changed(request: HttpRequest, stored: StoredTemplate) -> HttpResponse:
     context = frame(stored)
     audited = perf_counter()
     context |= chosen(request, context["space"]) | CHOICES
-    context["on_map"] = request.POST.get("place", "map") == "map"
-    if context["on_map"]:
+    place = request.POST.get("place", "map")
+    context["on_map"] = place == "map"
+    context["place"] = place
+    if place == "crosspoints":
+        context |= crosspoints_context(context["space"], request.POST.get("grid", ""))
+    elif context["on_map"]:
         context |= map_context(request, context)
     else:
         context["families"] = by_family(context["findings"])
@@ -67,7 +72,7 @@ def _refused(
 @require_POST
 def write(request: HttpRequest, pk: int, what: str) -> HttpResponse:
     """One edit by its name."""
-    writer = WRITERS.get(what)
+    writer = put_cells if what == "put_cells" else WRITERS.get(what)
     if writer is None:
         raise Http404
 

@@ -1,0 +1,84 @@
+"""The crosspoints: what stands in the cells, and putting, levelling and taking many at once."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from django.test import Client
+
+from lattice.graph.compiled import Compiled
+from lattice.model.document import Template
+from tests.build import template
+from web.editor.crosspoints import grid
+from web.shelf.models import StoredTemplate
+from web.shelf.workspace import workspace
+
+
+def cells(client: Client, base: int = 1, **values: str) -> Any:
+    pk = StoredTemplate.objects.get().pk
+    return client.post(f"/t/{pk}/write/put_cells/", {"base": base, "place": "crosspoints", "grid": "sound", **values})
+
+
+def routes() -> list[tuple[str, str, str, float | None]]:
+    made = workspace(StoredTemplate.objects.get()).template
+    return [(route.kind, route.from_strip, route.to, route.gain_db) for route in made.routes]
+
+
+def test_rows_columns_and_cells() -> None:
+    kit = {"id": "kit", "kind": "instrument", "outlets": [{"id": "1"}, {"id": "2"}]}
+    keyed = {"id": "bus", "kind": "bus", "inserts": [{"id": "duck", "type": "compressor"}]}
+    made = template(
+        [kit, "a:take always silent", keyed, "m:notes", "o:out"],
+        ["kit>bus", "kit/2>take", "send take>bus -12 pre-fader", "key take>bus/duck", {"kind": "midi", "from": "notes", "to": "kit", "channel": 3}],
+    )  # fmt: skip
+    sound = grid(Compiled(made), "sound")
+    assert [row["i"] for row in sound["rows"]] == ["kit", "kit/2", "take", "bus"]
+    assert [col["i"] for col in sound["cols"]] == ["bus", "out", "take"]
+    assert set(sound["cells"]) == {"kit|bus", "kit/2|take", "take|bus"}
+    assert sound["cells"]["take|bus"] == [{"r": "r3", "k": "send", "g": -12.0, "t": "pre-fader", "e": True, "p": ""}]
+    assert set(grid(Compiled(made), "key")["cells"]) == {"take|bus/duck"}
+    assert grid(Compiled(made), "midi")["cells"]["notes|kit"][0]["p"] == "1·3"
+    assert grid(Compiled(made), "tie")["cells"] == {}
+
+
+def test_many_are_put_in_one_step_and_taken_in_one(signed_in: Client, stored: StoredTemplate) -> None:
+    answer = cells(signed_in, do="put", kind="send", cells="kick|out lost|out lost|bus", gain_db="-14")
+    assert answer.status_code == 200
+    assert 'id="grid-data"' in answer.content.decode()
+    assert routes()[2:] == [
+        ("send", "kick", "out", -14.0),
+        ("send", "lost", "out", -14.0),
+        ("send", "lost", "bus", -14.0),
+    ]
+    assert (
+        cells(signed_in, base=2, do="take", kind="send", cells="kick|out lost|out lost|bus kick|bus").status_code == 200
+    )
+    assert routes() == [("feed", "bus", "out", 0.0)]
+    stored.refresh_from_db()
+    assert stored.version == 3
+
+
+def test_a_level_is_set_where_there_is_a_route_and_makes_a_send_where_there_is_none(
+    signed_in: Client, stored: StoredTemplate, made: Template
+) -> None:
+    cells(signed_in, do="level", kind="feed", cells="kick|bus lost|bus", gain_db="-3,5")
+    assert [gain_db for _kind, _start, end, gain_db in routes() if end == "bus"] == [-3.5, -3.5]
+    assert routes()[-1][:2] == ("send", "lost")
+
+
+@pytest.mark.parametrize(
+    ("values", "words"),
+    [
+        ({"cells": ""}, "0 crosspoints are chosen"),
+        ({"cells": "kick|bus"}, "as they should be already"),
+        ({"cells": "lost|bus", "do": "take"}, "there is no route to take"),
+        ({"cells": "lost|nowhere"}, "there is no strip nowhere"),
+        ({"cells": "lost|bus", "kind": "send", "gain_db": "loud"}, "“loud” is not a level"),
+        ({"cells": "lost|bus", "kind": "key"}, "to_insert is missing"),
+    ],
+)
+def test_refused_with_a_sentence(signed_in: Client, stored: StoredTemplate, values: dict[str, str], words: str) -> None:
+    answer = cells(signed_in, **{"do": "put", "kind": "feed", **values})
+    assert answer.status_code == 422
+    assert words in answer.content.decode()
