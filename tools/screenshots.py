@@ -50,6 +50,13 @@ def trace(page: Page) -> None:
     page.wait_for_selector(".trace")
 
 
+def several(page: Page) -> None:
+    page.click('[data-id="bells"]')
+    for strip_id in ("engine-room", "gangway"):
+        page.click(f'[data-id="{strip_id}"]', modifiers=["Shift"])
+    page.wait_for_selector(".bulk")
+
+
 def bring(page: Page) -> None:
     page.fill("#id_name", "Song template")
     page.fill("#id_text", PASTED)
@@ -62,6 +69,10 @@ VIEWS: list[tuple[str, str, str, Callable[[Page], None] | None]] = [
     ("strip", "/demo/", "light", strip),
     ("trace", "/demo/", "light", trace),
     ("findings", "FINDINGS", "light", None),
+    ("crosspoints", "CROSSPOINTS", "light", None),
+    ("keys", "KEYS", "light", None),
+    ("ports", "PORTS", "light", None),
+    ("selection", "/demo/", "light", several),
     ("shelf", "/", "light", None),
     ("import", "/import/", "light", bring),
     ("folded", "LARGE", "light", None),
@@ -79,8 +90,8 @@ def take(link: str, wanted: set[str]) -> None:
                 viewport={"width": 1280, "height": 800}, color_scheme=scheme, base_url=f"http://{ADDRESS}"
             )  # type: ignore[arg-type]
             page.goto(link)
-            if path == "FINDINGS":
-                page.click("nav >> text=Findings")
+            if path.isupper() and path != "LARGE":
+                page.click(f"nav >> text={path.capitalize()}")
             elif path == "LARGE":
                 page.goto("/")
                 page.click("text=Generated, 300 strips")

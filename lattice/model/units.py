@@ -54,6 +54,24 @@ def parse_db(text: str) -> float | None:
     return _number(plain, "a level: a number in dB, like -6, or off")
 
 
+def parse_level(text: str) -> float:
+    """A gain that has no off: “+3”, “−6 dB”. Raises ValueError with a sentence."""
+    level_db = parse_db(text)
+    if level_db is None:
+        raise ValueError(f"“{text}” is not a gain: a number in dB")
+    return level_db
+
+
+def parse_share(text: str) -> float:
+    """A share from 0 to 1: “0.4”, “40 %”. Raises ValueError with a sentence."""
+    plain = _plain(text)
+    what = "a share: 0 to 100 %, or 0 to 1"
+    value = _number(plain.removesuffix("%"), what) / (100 if plain.endswith("%") else 1)
+    if not 0 <= value <= 1:
+        raise ValueError(f"“{text}” is not {what}")
+    return value
+
+
 def parse_pan(text: str) -> float:
     """A pan position: “-0.5”, “L50”, “R”, “C”. Left is negative. Raises ValueError with a sentence."""
     plain = _plain(text)

@@ -19,7 +19,7 @@ LEAST_GUTTER = 20.0
 FOOT = 128.0  # room below the bands for legend and title block
 LEAST_WIDTH = 900.0
 LAYOUT_SHORT = {"mono": "1", "stereo": "st"}
-FOLD_ABOVE = 60  # sheets of more strips open folded
+FOLD_ABOVE = 64  # sheets of more strips open folded
 
 
 @dataclass(frozen=True)
@@ -80,6 +80,17 @@ class Band:
 
 
 @dataclass(frozen=True)
+class Frame:
+    """The frame around the strips of another machine in one band."""
+
+    name: str
+    x: float
+    y: float
+    width: float
+    height: float
+
+
+@dataclass(frozen=True)
 class Column:
     number: int
     name: str
@@ -99,6 +110,7 @@ class Sheet:
     lines: tuple[Line, ...]
     wires: tuple[Wire, ...]
     zone_of: dict[str, str]  # strip id → zone
+    frames: tuple[Frame, ...] = ()
 
 
 def draw(compiled: Compiled, feedback: Collection[int], folded: Collection[str], slots: Slots) -> Sheet:
@@ -128,7 +140,24 @@ class _Drawing:
         zone = {box.id: box.zone for box in boxes}
         zone_of = {strip.id: zone[self.nodes.node_of[number]] for number, strip in enumerate(self.compiled.strips)}
         lines, wires = self._lines()
-        return Sheet(width, bottom + FOOT, columns, bands, boxes, lines, wires, zone_of)
+        return Sheet(width, bottom + FOOT, columns, bands, boxes, lines, wires, zone_of, self._frames(boxes))
+
+    def _frames(self, boxes: tuple[Box, ...]) -> tuple[Frame, ...]:
+        """Strips of another machine stand in a frame of their own, band by band."""
+        names = {machine.id: machine.name for machine in self.compiled.template.machines[1:]}
+        groups: dict[tuple[str, str], list[Box]] = {}
+        for box in boxes:
+            node = self.nodes.nodes[box.id]
+            machine = self.compiled.machine_of(node.strip) if node.strip >= 0 else ""
+            if machine in names:
+                groups.setdefault((node.band or "", machine), []).append(box)
+        frames = []
+        for (_band, machine), inside in groups.items():
+            left, top = min(box.x for box in inside) - 5, min(box.y for box in inside) - 4
+            right = max(box.x for box in inside) + BOX_WIDTH + 5
+            foot = max(box.y + box.height for box in inside) + 4
+            frames.append(Frame(names[machine], left, top, right - left, foot - top))
+        return tuple(frames)
 
     def _y(self, y: float) -> float:
         """From row coordinates (middle of row 0 at 0) to the sheet."""

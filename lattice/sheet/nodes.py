@@ -145,7 +145,7 @@ class NodeSet:
         ins: dict[str, list[str]] = defaultdict(list)
         for link in self.links:
             start, end = self.nodes[link.start], self.nodes[link.end]
-            ranks = link.kind in ("feed", "send", "tie") and not link.feedback and start.role == end.role
+            ranks = link.kind in ("feed", "tie") and not link.feedback and start.role == end.role
             if ranks and start is not end and start.role != ENDS:
                 ins[end.id].append(start.id)
         done: dict[str, int] = {}

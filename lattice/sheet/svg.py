@@ -32,6 +32,7 @@ svg{background:#F6F3EB;font-family:'Barlow Semi Condensed','Arial Narrow',sans-s
 .hit{fill:none}.mark.blocker path{fill:#A32A18}.mark.warning path{fill:#8A5A00}
 .mark.note path{fill:#F6F3EB;stroke:#4A6076}
 .mark text{fill:#F6F3EB;font-size:8px;text-anchor:middle}.mark.note text{fill:#4A6076}.e{text-anchor:end}
+.machine{fill:none;stroke:#5C6870;stroke-dasharray:9 3 1.5 3}.machine-name{font-size:10px}
 """
 
 
@@ -68,6 +69,11 @@ def render(
     if standalone:
         out.append(f"<style>{STYLE}</style>")
     out += _frame(sheet)
+    for frame in sheet.frames:
+        size = f'width="{frame.width:g}" height="{frame.height:g}"'
+        foot = frame.y + frame.height + 9
+        out.append(f'<rect class="machine" x="{frame.x:g}" y="{frame.y:g}" {size}/>')
+        out.append(f'<text class="machine-name q" x="{frame.x + 2:g}" y="{foot:g}">{escape(frame.name)}</text>')
     out.append('<g id="lines">')
     for line in sheet.lines:
         out += _line(line)

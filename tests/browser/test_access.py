@@ -22,6 +22,8 @@ PLACES = {
     "finding": "/t/{pk}/map/?finding={finding}",
     "findings": "/t/{pk}/findings/",
     "crosspoints": "/t/{pk}/crosspoints/",
+    "keys": "/t/{pk}/keys/",
+    "ports": "/t/{pk}/ports/",
     "sign-in": "/sign-in/",
 }
 

@@ -22,6 +22,8 @@ TABLE = [
     ("t/{pk}/export/exe/", "get", 404, 404),
     ("t/{pk}/map/", "get", 200, 404),
     ("t/{pk}/findings/", "get", 200, 404),
+    ("t/{pk}/keys/", "get", 200, 404),
+    ("t/{pk}/ports/", "get", 200, 404),
     ("t/{pk}/crosspoints/", "get", 200, 404),
     ("t/{pk}/crosspoints/?kind=midi", "get", 200, 404),
     ("t/{pk}/panel/findings/", "get", 200, 404),

@@ -38,6 +38,7 @@ TABLE: list[tuple[str, dict[str, Any], str]] = [
         {"from": "lost", "to": "bus", "kind": "send", "gain_db": "-12", "tap": "pre-fader"},
         "send Lost → Drum bus",
     ),
+    ("add_insert", {"strip": "bus", "type": "compressor", "name": "Glue"}, "Drum bus: insert compressor"),
     ("change_route", {"route": "r1", "enabled": "false"}, "feed Kick → Drum bus: enabled off"),
     ("change_route", {"route": "r1", "gain_db": "off"}, "feed Kick → Drum bus: gain none"),
     ("remove_route", {"route": "r2"}, "Remove feed Drum bus → Out"),
@@ -171,3 +172,27 @@ def test_two_at_once_lose_nothing_one_is_told(owner, made: Template) -> None:  #
     assert sorted(done) == ["told", "told", "told", "written"]
     stored.refresh_from_db()
     assert (stored.version, JournalEntry.objects.count()) == (2, 1)
+
+
+def test_inserts_are_added_changed_keyed_moved_and_removed_in_the_margin(
+    signed_in: Client, stored: StoredTemplate
+) -> None:
+    for what, values in (
+        ("add_insert", {"strip": "bus", "type": "compressor", "name": "Glue"}),
+        ("add_insert", {"strip": "bus", "type": "eq", "name": "Tone"}),
+        (
+            "change_insert",
+            {"insert": "bus-glue", "latency_samples": "1.3 ms", "wet": "40 %", "key": "external", "ratio": "4:1"},
+        ),
+        ("move_insert", {"insert": "bus-tone", "where": "up"}),
+        ("connect", {"from": "kick", "to": "bus", "kind": "key", "to_insert": "bus-glue"}),
+    ):
+        answer = write(signed_in, stored, what, **values)
+        assert answer.status_code == 200, answer.content.decode()
+    bus = next(strip for strip in now(stored).strips if strip.id == "bus")
+    assert [insert.id for insert in bus.inserts] == ["bus-tone", "bus-glue"]
+    glue = bus.inserts[1]
+    assert (glue.latency_samples, glue.wet, glue.key, glue.ratio) == (62, 0.4, "external", 4.0)
+    assert write(signed_in, stored, "change_insert", insert="bus-glue", wet="140 %").status_code == 422
+    assert write(signed_in, stored, "remove_insert", insert="bus-glue").status_code == 200
+    assert [route.kind for route in now(stored).routes] == ["feed", "feed"]  # the key went with it

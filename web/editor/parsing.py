@@ -12,9 +12,9 @@ from django.http import QueryDict
 
 from lattice.checks import Step
 from lattice.errors import EditError
-from lattice.model.document import Outlet, Route, Section, Strip, Template
+from lattice.model.document import Insert, Outlet, Route, Section, Strip, Template
 from lattice.model.names import free_id, slug
-from lattice.model.units import parse_channels, parse_db, parse_pan, parse_samples
+from lattice.model.units import parse_channels, parse_db, parse_level, parse_pan, parse_samples, parse_share
 
 Written = tuple[str, list[Step]]
 Reader = Callable[[str, Template], Any]
@@ -49,6 +49,15 @@ ROUTE_FIELDS: dict[str, Reader] = {
     "gain_db": lambda text, _template: parse_db(text),
     "port": lambda text, _template: int(text) if text.strip() else None,
     "channel": lambda text, _template: int(text) if text.strip() else None,
+}  # fmt: skip
+INSERT_FIELDS: dict[str, Reader] = {
+    "name": _text, "type": _text, "state": _text, "key": _text,
+    "latency_samples": lambda text, template: parse_samples(text, template.sample_rate_hz),
+    "gain_db": lambda text, _template: parse_level(text),
+    "wet": lambda text, _template: parse_share(text),
+    "threshold_db": lambda text, _template: parse_db(text) if text.strip() else None,
+    "ratio": lambda text, _template: float(text.replace(",", ".").removesuffix(":1")) if text.strip() else None,
+    "ceiling_db": lambda text, _template: parse_db(text) if text.strip() else None,
 }  # fmt: skip
 OUTLET_FIELDS: dict[str, Reader] = {"name": _text, "layout": _text, "open": _yes, "main": _yes}
 SECTION_FIELDS: dict[str, Reader] = {"name": _text, "colour": _or_none, "parent": _or_none, "bus": _or_none}
@@ -138,6 +147,8 @@ def connect(data: QueryDict, template: Template) -> Written:
     route: dict[str, Any] = {"kind": kind, "from": start.id, "to": end.id}
     if outlet := _one(data, "from").partition("/")[2] or data.get("from_outlet"):
         route["from_outlet"] = outlet
+    if data.get("to_insert"):
+        route["to_insert"] = data["to_insert"]
     if any(field in data for field in ROUTE_FIELDS):
         route |= _changes(data, ROUTE_FIELDS, template)
     if kind != "send" and not data.get("gain_db"):
@@ -198,6 +209,40 @@ def remove_outlet(data: QueryDict, template: Template) -> Written:
     return label, [Step("remove_outlets", {"strip": strip.id, "outlets": [outlet.id]})]
 
 
+def _insert(data: QueryDict, template: Template) -> tuple[Strip, Insert]:
+    wanted = _one(data, "insert")
+    found = [(strip, insert) for strip in template.strips for insert in strip.inserts if insert.id == wanted]
+    if not found:
+        raise EditError(f"there is no insert {wanted}; it may have been removed")
+    return found[0]
+
+
+def add_insert(data: QueryDict, template: Template) -> Written:
+    strip: Strip = _named(template.strips, _one(data, "strip"), "strip")
+    insert = _changes(data, {field: INSERT_FIELDS[field] for field in ("type", "name")}, template)
+    return f"{strip.name}: insert {insert.get('type', '')}", [Step("add_insert", {"strip": strip.id, "insert": insert})]
+
+
+def change_insert(data: QueryDict, template: Template) -> Written:
+    strip, insert = _insert(data, template)
+    changes = _changes(data, INSERT_FIELDS, template)
+    label = f"{strip.name}, {insert.name or insert.id}: {_what(changes)}"
+    return label, [Step("change_insert", {"insert": insert.id, "changes": changes})]
+
+
+def move_insert(data: QueryDict, template: Template) -> Written:
+    strip, insert = _insert(data, template)
+    to = strip.inserts.index(insert) + (-1 if data.get("where") == "up" else 1)
+    if not 0 <= to < len(strip.inserts):
+        raise EditError(f"{insert.name or insert.id} is at the end of its chain already")
+    return f"{strip.name}: move {insert.name or insert.id}", [Step("move_insert", {"insert": insert.id, "to": to})]
+
+
+def remove_insert(data: QueryDict, template: Template) -> Written:
+    strip, insert = _insert(data, template)
+    return f"{strip.name}: remove {insert.name or insert.id}", [Step("remove_inserts", {"inserts": [insert.id]})]
+
+
 def add_section(data: QueryDict, template: Template) -> Written:
     """A section, and a bus of its own where it is asked for."""
     section = _changes(data, SECTION_FIELDS, template)
@@ -239,7 +284,24 @@ def change_template(data: QueryDict, template: Template) -> Written:
 WRITERS: dict[str, Callable[[QueryDict, Template], Written]] = {
     function.__name__: function
     for function in (
-        change_strip, remove_strip, move_strip, connect, change_route, remove_route, spread, change_outlet,
-        add_outlet, remove_outlet, add_section, change_section, move_section, remove_section, change_template,
+        change_template,
+        change_strip,
+        remove_strip,
+        move_strip,
+        spread,
+        connect,
+        change_route,
+        remove_route,
+        add_outlet,
+        change_outlet,
+        remove_outlet,
+        add_insert,
+        change_insert,
+        move_insert,
+        remove_insert,
+        add_section,
+        change_section,
+        move_section,
+        remove_section,
     )
-}  # fmt: skip
+}

@@ -11,7 +11,7 @@ from django.utils.safestring import SafeString, mark_safe
 
 from lattice.checks import Finding
 from lattice.graph.compiled import Compiled
-from lattice.model.document import Strip, main_outlet
+from lattice.model.document import KEYABLE_TYPES, Strip, main_outlet
 from lattice.sheet import Sheet, Slots, draw
 from lattice.sheet.drawing import opens_folded
 from lattice.sheet.svg import FIGURES, Mark, render
@@ -48,7 +48,12 @@ def grouped(findings: list[Numbered]) -> list[tuple[str, list[Numbered]]]:
 
 
 # The families of checks.md, by the first word of a code; section.stray is about routes.
-FAMILIES = {"route": "Continuity", "section.stray": "Continuity", "loop": "Loops"}
+FAMILIES = {
+    **dict.fromkeys(("route", "section.stray", "part", "choice", "io", "tie"), "Continuity"),
+    "key": "Keys",
+    "midi": "MIDI",
+    "loop": "Loops",
+}
 
 
 def by_family(findings: list[Numbered], severity: str = "") -> dict[str, list[Numbered]]:
@@ -131,11 +136,17 @@ def strips_json(space: Workspace, sheet: Sheet) -> SafeString:
         rows = [None if outlet is main else outlet.id for outlet in strip.outlets]
         return {"u": rows} if len(rows) > 1 else {}
 
+    def keyable(strip: Strip) -> dict[str, list[tuple[str, str]]]:
+        """Inserts that a key can work, with their names."""
+        found = [(i.id, i.name or i.type) for i in strip.inserts if i.type in KEYABLE_TYPES]
+        return {"x": found} if found else {}
+
     rows = [
         {
             "i": strip.id, "n": strip.name, "k": strip.kind, "z": sheet.zone_of[strip.id], "m": strip.machine or main,
             "o": (strip.machine or main) in outboard,
             **outlets(strip),
+            **keyable(strip),
         }
         for strip in space.template.strips
     ]  # fmt: skip

@@ -7,6 +7,8 @@ from web.editor import views, writes
 urlpatterns = [
     path("map/", views.map_page, name="map"),
     path("crosspoints/", views.crosspoints_page, name="crosspoints"),
+    path("keys/", views.keys_page, name="keys"),
+    path("ports/", views.ports_page, name="ports"),
     path("findings/", views.findings_page, name="findings"),
     path("panel/findings/", views.findings_panel, name="findings-panel"),
     path("panel/strip/<str:strip>/", views.strip_panel, name="strip-panel"),

@@ -12,7 +12,7 @@ from lattice.errors import DocumentError
 from lattice.model import document
 from lattice.model.layouts import NAMED
 from lattice.trace import MOST_PATHS, hop_words, sentence, trace
-from web.editor import crosspoints
+from web.editor import connections, crosspoints
 from web.editor.presenting import as_data, by_family, frame, map_context, strip_context
 from web.shelf.views import owned
 from web.shelf.workspace import Workspace, workspace
@@ -22,6 +22,10 @@ CHOICES = {
     "layouts": (*NAMED, "discrete:2", "discrete:4", "discrete:8", "discrete:16"),
     "monitors": ("never", "when-armed", "always"),
     "taps": get_args(document.Tap),
+    "insert_types": get_args(document.InsertType),
+    "insert_states": ("on", "bypassed", "unloaded"),
+    "insert_keys": ("none", "internal", "external"),
+    "keyable_types": document.KEYABLE_TYPES,
     "known_tags": ("spare", "backup", "trigger", "click", "reference", "guide", "talkback", "pop"),
 }
 DESTINATIONS = frozenset({"bus", "return", "master", "print", "output"})
@@ -78,6 +82,22 @@ def crosspoints_page(request: HttpRequest, pk: int) -> HttpResponse:
 def crosspoints_context(space: Workspace, kind: str) -> dict[str, Any]:
     kind = kind if kind in crosspoints.KINDS else "sound"
     return {"kind": kind, "kinds": crosspoints.KINDS, "grid": as_data(crosspoints.grid(space.compiled, kind))}
+
+
+@require_GET
+def keys_page(request: HttpRequest, pk: int) -> HttpResponse:
+    context = frame(owned(request, pk))
+    return render(
+        request, "editor/keys.html", context | {"place": "keys", "rows": connections.keys(context["space"].scene)}
+    )
+
+
+@require_GET
+def ports_page(request: HttpRequest, pk: int) -> HttpResponse:
+    context = frame(owned(request, pk))
+    template = context["template"]
+    context |= {"instruments": connections.instruments(template), "machines": connections.machines(template)}
+    return render(request, "editor/ports.html", context | {"place": "ports", "ties": connections.ties(template)})
 
 
 @require_GET

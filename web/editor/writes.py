@@ -54,6 +54,10 @@ def changed(request: HttpRequest, stored: StoredTemplate) -> HttpResponse:
         context |= crosspoints_context(context["space"], request.POST.get("grid", ""))
     elif context["on_map"]:
         context |= map_context(request, context)
+    elif place in ("keys", "ports"):
+        response = HttpResponse(status=204)
+        response["HX-Refresh"] = "true"  # these places are read, and drawn anew as a whole
+        return response
     else:
         context["families"] = by_family(context["findings"])
     response = render(request, "editor/changed.html", context)

@@ -7,7 +7,16 @@ from collections.abc import Callable
 
 import pytest
 
-from lattice.model.units import decibels, gain, parse_channels, parse_db, parse_pan, parse_samples
+from lattice.model.units import (
+    decibels,
+    gain,
+    parse_channels,
+    parse_db,
+    parse_level,
+    parse_pan,
+    parse_samples,
+    parse_share,
+)
 
 
 @pytest.mark.parametrize(
@@ -21,6 +30,9 @@ from lattice.model.units import decibels, gain, parse_channels, parse_db, parse_
         (parse_db, "-18 dBFS", -18.0),
         (parse_db, "off", None),
         (parse_db, "−∞", None),
+        (parse_level, "+3", 3.0),
+        (parse_share, "40 %", 0.4),
+        (parse_share, "0,25", 0.25),
         (parse_pan, "C", 0.0),
         (parse_pan, "L", -1.0),
         (parse_pan, "R50", 0.5),
@@ -39,7 +51,7 @@ def test_read(read: Callable[[str], object], text: str, expected: object) -> Non
 @pytest.mark.parametrize(
     ("read", "text"),
     [
-        (parse_db, "loud"), (parse_db, ""), (parse_db, "1e999"), (parse_db, "nan"), (parse_pan, "L150"), (parse_pan, "2"),
+        (parse_level, "off"), (parse_share, "140 %"), (parse_share, "some"), (parse_db, "loud"), (parse_db, ""), (parse_db, "1e999"), (parse_db, "nan"), (parse_pan, "L150"), (parse_pan, "2"),
         (lambda text: parse_samples(text, 48000), "-3"), (lambda text: parse_samples(text, 48000), "soon"),
         (parse_channels, "3-x"), (parse_channels, "0"), (parse_channels, "1-99999"),
     ],

@@ -51,6 +51,7 @@ def _ferry(name: str) -> Builder:
         midi_ports=4,
     )
     ferry.machine("choir", "Choir computer", inputs=2, outputs=4, midi_ports=3, tie_latency_samples=96)
+    ferry.machine("tide", "Tide synthesiser", kind="outboard", inputs=0, outputs=2)
     ferry.section("narration", "Narration", NARRATION, "narration-bus")
     ferry.section("ensemble", "Ensemble", ENSEMBLE, "ensemble-bus")
     ferry.section("choir", "Choir", CHOIR, "choir-bus")
@@ -117,6 +118,20 @@ def _ensemble(ferry: Builder) -> None:
     ferry.strip(
         "tide-in", "Tide synth in", "input", section="ensemble", io=[7, 8], feed="ensemble-bus", **_level(-8.0, -20.0)
     )
+    ferry.strip("tide-notes", "Tide notes", "midi", section="ensemble")
+    ferry.route("midi", "tide-notes", "tide-synth", port=1, channel=1)
+    ferry.strip(
+        "tide-synth",
+        "Tide synth",
+        "instrument",
+        section="ensemble",
+        machine="tide",
+        midi={"ports": 1, "channels": "all"},
+        feed="tide-out",
+        **_level(-8.0, -20.0),
+    )
+    ferry.strip("tide-out", "Tide out", "output", section="ensemble", machine="tide", io=[1, 2])
+    ferry.route("tie", "tide-out", "tide-in")
     duck = insert(
         "music-duck",
         "Duck",
@@ -140,11 +155,18 @@ def _ensemble(ferry: Builder) -> None:
 
 
 def _choir(ferry: Builder) -> None:
-    voices = ("Soprano", "Alto", "Tenor", "Bass")
-    for number, voice in enumerate(voices, start=1):
+    voices = (
+        ("Soprano", 1, 1),
+        ("Alto", 1, 2),
+        ("Tenor", 1, 3),
+        ("Bass", 1, 4),
+        ("Children", 2, 1),
+        ("Whispers", 3, 1),
+    )
+    for voice, port, channel in voices:
         key = voice.lower()
         ferry.strip(f"{key}-notes", f"{voice} notes", "midi", section="choir")
-        ferry.route("midi", f"{key}-notes", "choir-player", port=1, channel=number)
+        ferry.route("midi", f"{key}-notes", "choir-player", port=port, channel=channel)
     ferry.strip(
         "choir-player",
         "Choir player",
@@ -246,6 +268,14 @@ def _mix(ferry: Builder) -> None:
     ferry.route("feed", "show-mix", "stereo-fold")
     ferry.strip("phones", "Phones", "bus", "stereo", feed="out-phones")
     ferry.route("send", "show-mix", "phones", gain_db=-6.0)
+    ferry.strip("booth-cue", "Booth cue", "bus", "stereo", feed="out-booth")
+    for start, level in (
+        ("narration-en", -6.0),
+        ("narration-fr", -6.0),
+        ("music", -14.0),
+    ):  # headphones: before the fader
+        ferry.send(start, "booth-cue", level, tap="pre-fader")
+    ferry.strip("out-booth", "Booth 11–12", "output", io=[11, 12])
     ferry.strip("out-show", "Out 1–6", "output", "5.1", io=[1, 2, 3, 4, 5, 6])
     ferry.route("feed", "show-mix", "out-show")
     ferry.strip("out-stereo", "Out 7–8", "output", io=[7, 8])
@@ -301,4 +331,16 @@ def _mistakes(ferry: Builder) -> None:
     ferry.strip("bells-2", "Bells", "audio", section="effects", feed="effects-bus", **_level(-14.0, -28.0))
     ferry.plain["sections"].append({"id": "radio", "name": "Radio voices", "colour": "#4f6f7a"})
     ferry.change("out-phones", mute=True)
+    sampler = next(strip for strip in ferry.plain["strips"] if strip["id"] == "glass-sampler")
+    sampler["outlets"][3]["open"] = False  # the shakers come out of it
+    next(r for r in routes if r["from"] == "tenor-notes")["channel"] = 2
+    ferry.change(
+        "choir-bus",
+        inserts=[
+            insert("choir-duck", "Duck", "compressor", key="external", state="bypassed", threshold_db=-24.0, ratio=3.0)
+        ],
+    )
+    ferry.change("out-booth", io=[10, 11])
+    echo = next(strip for strip in ferry.plain["strips"] if strip["id"] == "long-echo")
+    echo["inserts"][0]["wet"] = 0.7
     ferry.route("send", "duck-trigger", "phones", gain_db=-12.0)

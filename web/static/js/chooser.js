@@ -4,6 +4,7 @@ export class Chooser {
   constructor(connect) {
     this.dialog = document.getElementById("chooser");
     this.gain = document.getElementById("chooser-gain");
+    this.insert = document.getElementById("chooser-insert");
     this.tap = document.getElementById("chooser-tap");
     this.dialog.addEventListener("click", (event) => {
       const kind = event.target.dataset.kind;
@@ -21,9 +22,11 @@ export class Chooser {
   // Kinds that the two ends allow; the server has the last word.
   kinds(from, to) {
     if (from.k === "midi" || to.k === "midi" || (from.o && from.k === "instrument" && to.k === "instrument")) return ["midi"];
-    if (from.m !== to.m) return ["tie"];
-    if (from.k === "input" && to.k === "instrument") return ["feed", "send", "midi"];
-    return ["feed", "send"];
+    if (from.m !== to.m) return to.x ? ["tie", "key"] : ["tie"];
+    const kinds = ["feed", "send"];
+    if (to.x) kinds.push("key");
+    if (from.k === "input" && to.k === "instrument") kinds.push("midi");
+    return kinds;
   }
 
   open(from, to, outlet, at) {
@@ -33,6 +36,8 @@ export class Chooser {
     const kinds = this.kinds(from, to);
     for (const button of this.dialog.querySelectorAll("[data-kind]")) button.hidden = !kinds.includes(button.dataset.kind);
     this.dialog.querySelector(".row-fields").hidden = !kinds.includes("send");
+    document.getElementById("chooser-keys").hidden = !to.x;
+    this.insert.replaceChildren(...(to.x || []).map(([id, name]) => new Option(name, id)));
     this.dialog.showModal();
     const { width, height } = this.dialog.getBoundingClientRect();
     this.dialog.style.left = `${Math.max(8, Math.min(innerWidth - width - 8, at[0] + 8))}px`;
@@ -43,6 +48,7 @@ export class Chooser {
   take(kind, connect) {
     this.dialog.close();
     const values = { ...this.ends, kind };
+    if (kind === "key") values.to_insert = this.insert.value;
     if (kind === "send") Object.assign(values, { gain_db: this.gain.value, tap: this.tap.value });
     connect(values);
   }

@@ -1,0 +1,125 @@
+"""What the places Keys and Ports show: who ducks whom; outlets, midi channels, physical channels, ties."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from typing import Any
+
+from lattice.checks import Scene
+from lattice.checks.parts import outlet_of
+from lattice.graph.masks import masks
+from lattice.model.document import Machine, Strip, Template, machine_id, main_outlet
+
+CHANNELS = range(1, 17)  # of a midi port, MIDI 1.0
+SHOWN_SOURCES = 12
+
+
+def keys(scene: Scene) -> list[dict[str, Any]]:
+    """One row a key route: trigger, insert, asleep or awake, and the sources it ducks."""
+    compiled = scene.compiled
+    keyed = sorted({compiled.head[route] for route in compiled.keys})
+    bits = {strip: 1 << at for at, strip in enumerate(keyed)}
+    sounding = [number for number, sounds in enumerate(scene.unblocked.sounds) if sounds]
+    reached = masks(scene.unblocked, bits, {})
+    names = [scene.source_name(number) for number in sounding]
+    outlets = [o for o in range(len(compiled.outlets)) if scene.unblocked.outlet_sounds(o)]
+    names += [scene.source_name(compiled.outlets[outlet][0], outlet) for outlet in outlets]
+    rows = []
+    for route in compiled.keys:
+        insert, strip = compiled.insert_of_key(route), compiled.strips[compiled.head[route]]
+        listens = insert.key == "external"
+        awake = listens and insert.state == "on" and scene.carries(route)
+        ducked = [name for name, mask in zip(names, reached, strict=True) if mask & bits[compiled.head[route]]]
+        why = "does not listen" if not listens else insert.state if insert.state != "on" else "carries nothing"
+        rows.append(
+            {
+                "route": compiled.routes[route],
+                "trigger": compiled.strips[compiled.tail[route]],
+                "strip": strip,
+                "insert": insert,
+                "awake": awake,
+                "why": "" if awake else why,
+                "ducked": ducked[:SHOWN_SOURCES],
+                "more": max(0, len(ducked) - SHOWN_SOURCES),
+            }
+        )
+    return rows
+
+
+def instruments(template: Template) -> list[dict[str, Any]]:
+    """For each instrument its outlets with parts and listeners, and its midi boards."""
+    names = {strip.id: strip for strip in template.strips}
+    return [
+        {"strip": strip, "outlets": _outlets(template, strip, names), "boards": _boards(template, strip, names)}
+        for strip in template.strips
+        if strip.kind == "instrument"
+    ]
+
+
+def _outlets(template: Template, kit: Strip, names: dict[str, Strip]) -> list[dict[str, Any]]:
+    rows = []
+    sounding = [route for route in template.routes if route.from_strip == kit.id and route.kind != "key"]
+    for outlet in kit.outlets:
+        is_main = outlet is main_outlet(kit)
+        leaving = {outlet.id, None} if is_main else {outlet.id}
+        takers = [names[route.to] for route in sounding if route.from_outlet in leaving]
+        parts = [part for part in kit.parts if outlet_of(kit, part) is outlet]
+        rows.append({"outlet": outlet, "main": is_main, "parts": parts, "takers": takers})
+    return rows
+
+
+def _boards(template: Template, kit: Strip, names: dict[str, Strip]) -> list[dict[str, Any]]:
+    """A row of 16 cells for each port: free, taken, shared or filtered."""
+    playing = [route for route in template.routes if route.kind == "midi" and route.to == kit.id and route.enabled]
+    ports = max([kit.midi.ports if kit.midi else 1, *(route.port or 1 for route in playing)])
+    received = kit.midi.channels if kit.midi else "all"
+    boards = []
+    for port in range(1, ports + 1):
+        cells = []
+        for channel in CHANNELS:
+            on_it = [route for route in playing if (route.port or 1) == port and route.channel in (None, channel)]
+            takers = [names[route.from_strip].name for route in on_it]
+            filtered = received != "all" and channel not in received
+            state = "filtered" if filtered else "shared" if len(takers) > 1 else "taken" if takers else "free"
+            cells.append({"channel": channel, "state": state, "takers": takers})
+        boards.append({"port": port, "cells": cells, "free": sum(cell["state"] == "free" for cell in cells)})
+    return boards
+
+
+def machines(template: Template) -> list[dict[str, Any]]:
+    """For each machine its physical inputs and outputs by number, with their names and who uses them."""
+    used: dict[tuple[str, str, int], list[Strip]] = defaultdict(list)
+    for strip in template.strips:
+        if strip.kind in ("input", "output"):
+            for channel in strip.io or ():
+                used[machine_id(template, strip), strip.kind, channel].append(strip)
+
+    def side(machine: Machine, way: str, count: int, labels: dict[str, str]) -> list[dict[str, Any]]:
+        return [
+            {"channel": channel, "name": labels.get(str(channel), ""), "strips": used[machine.id, way, channel]}
+            for channel in range(1, count + 1)
+        ]
+
+    return [
+        {
+            "machine": machine,
+            "inputs": side(machine, "input", machine.inputs, machine.input_names),
+            "outputs": side(machine, "output", machine.outputs, machine.output_names),
+        }
+        for machine in template.machines
+    ]
+
+
+def ties(template: Template) -> list[dict[str, Any]]:
+    """Ties with both ends: machine, strip and physical channels."""
+    strips = {strip.id: strip for strip in template.strips}
+    names = {machine.id: machine.name for machine in template.machines}
+    return [
+        {
+            "route": route, "start": strips[route.from_strip], "end": strips[route.to],
+            "start_machine": names[machine_id(template, strips[route.from_strip])],
+            "end_machine": names[machine_id(template, strips[route.to])],
+        }
+        for route in template.routes
+        if route.kind == "tie"
+    ]  # fmt: skip
