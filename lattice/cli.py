@@ -26,10 +26,11 @@ def main(arguments: list[str] | None = None) -> int:
     except DocumentError as error:
         for problem in error.problems:
             print(f"{getattr(options, 'file', '-')}: {problem}", file=sys.stderr)
+    except BrokenPipeError:  # whoever read our output has enough
+        sys.stdout = None  # type: ignore[assignment]
+        return 0
     except (OSError, ValueError) as error:
         print(f"lattice: {error}", file=sys.stderr)
-    except BrokenPipeError:
-        sys.stderr.close()
     return COULD_NOT
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Iterator
 from functools import lru_cache
@@ -48,6 +47,8 @@ def _explain(data: bytes, error: Exception) -> list[str]:
         return ["the document is nested too deeply"]
     if not isinstance(error, msgspec.ValidationError):
         return [_syntax(data, error)]
+    import json  # noqa: PLC0415 - only what did not decode is read a second time
+
     try:
         plain = json.loads(data, parse_constant=lambda word: float("nan"))
     except RecursionError:

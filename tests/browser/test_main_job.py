@@ -8,6 +8,7 @@ from playwright.sync_api import Page, expect
 
 from lattice.formats.document_json import load
 from lattice.model.document import Template
+from tests.build import template
 from web.shelf.demo import night_ferry
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
@@ -268,3 +269,35 @@ def test_crosspoints_by_keyboard(page: Page, on_map: Opener) -> None:
     at_version(page, 5)
     levels = {route.from_strip: route.gain_db for route in now().routes if route.to == "effects-bus"}
     assert levels["gangway"] == levels["engine-room"] == -7.5
+
+
+def test_the_selection_goes_from_place_to_place(page: Page, on_map: Opener) -> None:
+    on_map(night_ferry.clean())
+    choose(page, "bells")
+    page.click("nav >> text=Crosspoints")
+    page.wait_for_selector("body[data-ready]")
+    expect(page.locator("#grid-here")).to_contain_text("Bells →")
+    page.keyboard.press("ArrowDown")
+    expect(page.locator("#grid-here")).to_contain_text("Engine room →")
+    page.click("nav >> text=Map")
+    page.wait_for_selector("body[data-ready]")
+    expect(page.locator("#s-name")).to_have_value("Engine room")
+
+
+def test_the_five_gestures_of_a_multi_output_drum_set(page: Page, on_map: Opener) -> None:
+    """Issue B: from nothing but the instrument to 16 named strips fed to a bus."""
+    parts = [{"id": f"p{n}", "name": f"Drum {n}", "note": 36 + n, "outlet": f"o{n}"} for n in range(16)]
+    outlets = [{"id": f"o{n}", "layout": "mono", "open": n == 0} for n in range(16)]
+    made = template(
+        [{"id": "kit", "kind": "instrument", "section": "drums", "outlets": outlets, "parts": parts}, "b:bus", "o:out"],
+        ["bus>out"], sections=[{"id": "drums", "name": "Drums", "bus": "bus", "colour": "#8a4b2d"}],
+    )  # fmt: skip
+    on_map(made)
+    box(page, "kit").click()
+    page.click("text=More…")
+    page.locator(".bulk form", has_text="Outlets").locator("button").click()
+    page.click("#do-it")
+    at_version(page, 2)
+    after = now()
+    assert [strip.name for strip in after.strips[1:16]] == [f"Drum {n}" for n in range(1, 16)]
+    assert sum(route.to == "bus" for route in after.routes) == 16

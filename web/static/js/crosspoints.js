@@ -75,6 +75,14 @@ function range() {
   return found;
 }
 
+// The row's strip is the one chosen in the other places too.
+function choose(row) {
+  const address = new URL(location);
+  address.searchParams.delete("strips");
+  address.searchParams.set("strip", row.i.split("/")[0]);
+  history.replaceState(null, "", address);
+}
+
 function show(focus = true) {
   for (const one of place.querySelectorAll(".range, .here")) one.classList.remove("range", "here");
   const here = cell(...at);
@@ -86,6 +94,7 @@ function show(focus = true) {
   place.querySelector(`th[data-col="${at[1]}"]`).classList.add("here");
   if (focus) here.focus();
   const [row, col] = [rows[at[0]], data.cols[at[1]]];
+  if (focus) choose(row);
   const routes = data.cells[`${row.i}|${col.i}`];
   const what = routes ? routes.map((route) => `${route.k}${route.k === "feed" && !route.g ? "" : ` ${route.p || `${minus(route.g)} dB`}`} ${route.t}${route.e ? "" : ", not on"}`).join("; ") : "not connected";
   document.getElementById("grid-here").textContent = `${row.n} → ${col.n}: ${typed ? `${typed} dB, Enter sets it` : what}`;
@@ -167,5 +176,12 @@ document.addEventListener("htmx:afterSettle", (event) => {
   show(had);
 });
 
+const chosen = new URLSearchParams(location.search).get("strip");
 read();
+const start = rows.findIndex((row) => row.i === chosen);
+if (start >= 0) {
+  at = [start, 0];
+  show();
+  cell(...at)?.scrollIntoView({ block: "center" });
+}
 document.body.dataset.ready = "true";

@@ -44,3 +44,12 @@ document.addEventListener("keydown", (event) => {
   event.preventDefault();
   write(button.dataset.write); // past the button's own state, which an answer under way may change
 });
+
+// Every place shows the same selection: it goes along in the address.
+document.addEventListener("click", (event) => {
+  const link = event.target.closest(".places a, #counts");
+  if (!link) return;
+  const [here, there] = [new URLSearchParams(location.search), new URL(link.href)];
+  for (const name of ["strip", "strips"]) if (here.get(name)) there.searchParams.set(name, here.get(name));
+  link.href = there;
+});
