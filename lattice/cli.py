@@ -6,6 +6,7 @@ Exit status: 0 done (audit: nothing at or above the level), 1 findings, 2 unusab
 from __future__ import annotations
 
 import argparse
+import os
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -27,7 +28,7 @@ def main(arguments: list[str] | None = None) -> int:
         for problem in error.problems:
             print(f"{getattr(options, 'file', '-')}: {problem}", file=sys.stderr)
     except BrokenPipeError:  # whoever read our output has enough
-        sys.stdout = None  # type: ignore[assignment]
+        sys.stdout = open(os.devnull, "w")  # noqa: SIM115 - for the flush at exit
         return 0
     except (OSError, ValueError) as error:
         print(f"lattice: {error}", file=sys.stderr)

@@ -5,17 +5,13 @@ Runs the application on a database of its own in a temporary folder, so pictures
 
 from __future__ import annotations
 
-import os
 import shutil
-import subprocess
 import sys
-import tempfile
-import time
-import urllib.request
 from collections.abc import Callable
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
+from served import served
 
 ROOT = Path(__file__).resolve().parent.parent
 SHOTS = ROOT / "docs" / "screenshots"
@@ -106,31 +102,8 @@ def take(link: str, wanted: set[str]) -> None:
 
 
 def main() -> int:
-    with tempfile.TemporaryDirectory() as folder:
-        environment = {**os.environ, "LATTICE_VAR": folder, "LATTICE_DEMO": "1"}
-
-        def run(*words: str) -> str:
-            command = [sys.executable, *words]
-            return subprocess.run(command, cwd=ROOT, env=environment, check=True, capture_output=True, text=True).stdout  # noqa: S603
-
-        run("manage.py", "migrate", "--verbosity", "0")
-        link = run("manage.py", "demo", "--large", "300", "--address", f"http://{ADDRESS}").split()[-1]
-        serve = [
-            str(Path(sys.executable).parent / "waitress-serve"),
-            f"--listen={ADDRESS}",
-            "web.config.wsgi:application",
-        ]
-        with subprocess.Popen(serve, cwd=ROOT, env=environment, stderr=subprocess.DEVNULL) as server:  # noqa: S603
-            try:
-                for _ in range(50):
-                    try:
-                        urllib.request.urlopen(f"http://{ADDRESS}/sign-in/", timeout=1)  # noqa: S310 - our own server
-                        break
-                    except OSError:
-                        time.sleep(0.2)
-                take(link, set(sys.argv[1:]))
-            finally:
-                server.terminate()
+    with served(ADDRESS) as link:
+        take(link, set(sys.argv[1:]))
     return 0
 
 

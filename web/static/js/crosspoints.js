@@ -8,7 +8,7 @@ const filter = document.getElementById("grid-filter");
 const kindChoice = document.getElementById("put-kind");
 const tapChoice = document.getElementById("put-tap");
 const url = document.getElementById("state").dataset.base.replace(/map\/$/, "write/put_cells/");
-const FOLD_ABOVE = 300;
+const FOLD_ABOVE = 400; // rows
 let data, rows, folded;
 let at = [0, 0];
 let anchor = null; // other corner of a range
@@ -24,6 +24,31 @@ function mark(routes) {
   return [routes.length > 1 ? `${text}+` : text, classes];
 }
 
+// What an answer changes: single cells where the heads are the same, else the whole grid.
+function update() {
+  const next = JSON.parse(document.getElementById("grid-data").textContent);
+  const heads = (grid) => JSON.stringify([grid.rows, grid.cols]);
+  if (heads(next) !== heads(data)) return read();
+  const before = data;
+  data = next;
+  const line = new Map(rows.map((row, n) => [row.i, n]));
+  const column = new Map(data.cols.map((col, n) => [col.i, n]));
+  for (const key of new Set([...Object.keys(before.cells), ...Object.keys(data.cells)])) {
+    if (JSON.stringify(before.cells[key]) === JSON.stringify(data.cells[key])) continue;
+    const [row, col] = key.split("|");
+    const td = cell(line.get(row), column.get(col));
+    if (!td) continue;
+    const first = td.classList.contains("first");
+    [td.textContent, td.className] = mark(data.cells[key]);
+    td.classList.toggle("first", first);
+  }
+  count();
+}
+
+function count() {
+  document.getElementById("grid-size").textContent = `${data.rows.length} sources, ${data.cols.length} destinations, ${Object.keys(data.cells).length} crosspoints`;
+}
+
 function read() {
   data = JSON.parse(document.getElementById("grid-data").textContent);
   folded ??= new Set(data.rows.length > FOLD_ABOVE ? data.rows.map((row) => row.s) : []);
@@ -37,7 +62,7 @@ function draw() {
   rows = data.rows.filter((row) => !folded.has(row.s) && row.n.toLowerCase().includes(words));
   const heads = data.cols.map((col, n) => {
     const first = n === 0 || data.cols[n - 1].g !== col.g;
-    return `<th scope="col" class="${first ? "first" : ""}" data-col="${n}"><span class="turn">${first ? `<b class="group">${esc(col.g)}</b>` : ""}<span>${esc(col.n)}</span></span></th>`;
+    return `<th scope="col" role="columnheader" class="${first ? "first" : ""}" data-col="${n}"><span class="turn">${first ? `<b class="group">${esc(col.g)}</b>` : ""}<span>${esc(col.n)}</span></span></th>`;
   });
   const body = [];
   let section = null;
@@ -46,7 +71,7 @@ function draw() {
     if (row.s !== section && !words) {
       section = row.s;
       const count = data.rows.filter((other) => other.s === section).length;
-      body.push(`<tr class="section"><th scope="rowgroup" style="--band:${row.c || "transparent"}"><button type="button" data-fold="${esc(section)}" aria-expanded="${!folded.has(section)}">${folded.has(section) ? "▸" : "▾"} ${esc(row.z)} <span class="figure">${count}</span></button></th><td colspan="${data.cols.length}" aria-hidden="true"> </td></tr>`);
+      body.push(`<tr class="section" role="row"><th scope="rowgroup" role="rowheader" style="--band:${row.c || "transparent"}"><button type="button" data-fold="${esc(section)}" aria-expanded="${!folded.has(section)}">${folded.has(section) ? "▸" : "▾"} ${esc(row.z)} <span class="figure">${count}</span></button></th></tr>`);
     }
     if (rows[line] !== row) continue;
     const cells = data.cols.map((col, n) => {
@@ -58,9 +83,9 @@ function draw() {
     line += 1;
   }
   place.innerHTML = data.cols.length && data.rows.length
-    ? `<table class="grid" role="grid" aria-label="Crosspoints"><thead><tr><th class="corner"><span class="visually-hidden">Source</span></th>${heads.join("")}</tr></thead><tbody>${body.join("")}</tbody></table>`
+    ? `<table class="grid" role="grid" aria-label="Crosspoints" style="--columns:${data.cols.length}"><thead role="rowgroup"><tr role="row"><th class="corner" role="columnheader"><span class="visually-hidden">Source</span></th>${heads.join("")}</tr></thead><tbody role="rowgroup">${body.join("")}</tbody></table>`
     : '<p class="empty" style="padding:24px">Nothing of this kind can be connected yet.</p>';
-  document.getElementById("grid-size").textContent = `${data.rows.length} sources, ${data.cols.length} destinations, ${Object.keys(data.cells).length} crosspoints`;
+  count();
   at = [Math.min(at[0], rows.length - 1), Math.min(at[1], data.cols.length - 1)];
   show(false);
 }
@@ -168,11 +193,11 @@ place.addEventListener("click", (event) => {
 });
 filter.addEventListener("input", draw);
 
-document.addEventListener("htmx:afterSettle", (event) => {
+document.addEventListener("htmx:afterSwap", (event) => {
   if (event.target.id !== "notice") return;
   const [had, top, left] = [document.activeElement?.matches("#grid td, body"), place.scrollTop, place.scrollLeft];
-  read();
-  [place.scrollTop, place.scrollLeft] = [top, left];
+  update();
+  if (place.scrollTop !== top) [place.scrollTop, place.scrollLeft] = [top, left];
   show(had);
 });
 
