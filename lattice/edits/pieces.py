@@ -10,10 +10,9 @@ import msgspec
 from lattice.errors import EditError
 from lattice.formats.document_json import to_plain
 from lattice.model import schema
-from lattice.model.document import Insert, Piece, Route, Section, Strip, Template
+from lattice.model.document import Piece, Strip, Template
 
 P = TypeVar("P", bound=Piece)
-WORDS = {Strip: "strip", Section: "section", Route: "route", Insert: "insert"}
 
 
 def made(kind: type[P], fields: dict[str, Any]) -> P:

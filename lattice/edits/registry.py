@@ -70,6 +70,17 @@ EDITS: dict[str, Edit] = {
 
 def apply(template: Template, edit: str, arguments: dict[str, Any]) -> Template:
     """The template after one edit. Raises EditError or DocumentError with what is wrong, nothing changed."""
+    return apply_steps(template, [Step(edit, arguments)])
+
+
+def apply_steps(template: Template, steps: Iterable[Step]) -> Template:
+    """The template after all steps, as one edit: validated once, however many there are."""
+    for step in steps:
+        template = _edited(template, step.edit, step.arguments)
+    return validate(template)
+
+
+def _edited(template: Template, edit: str, arguments: dict[str, Any]) -> Template:
     function = EDITS.get(edit)
     if function is None:
         raise EditError(f"there is no edit {edit}; known are {', '.join(EDITS)}")
@@ -77,11 +88,4 @@ def apply(template: Template, edit: str, arguments: dict[str, Any]) -> Template:
         inspect.signature(function).bind(template, **arguments)
     except TypeError as error:
         raise EditError(f"{edit}: {error}") from None
-    return validate(function(template, **arguments))
-
-
-def apply_steps(template: Template, steps: Iterable[Step]) -> Template:
-    """The template after all steps of a remedy, as one edit."""
-    for step in steps:
-        template = apply(template, step.edit, step.arguments)
-    return template
+    return function(template, **arguments)

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from lattice.graph.compiled import POST, Compiled
+from lattice.graph.compiled import Compiled
 from lattice.model.document import source_of
 
 Flags = list[bool]
@@ -162,7 +162,3 @@ class Reach:
             follow(compiled.outs[waiting.pop()])
         arrives = [own[n] or (fed[n] and self.enters(n)) for n in range(count)]
         return Forward(arrives, fed, leaves)
-
-    def tap_open(self, strip: int, stage: int) -> bool:
-        """A tap of the strip's chain is passed on from its `in`."""
-        return self.in_service[strip] and (stage != POST or self.post_ok[strip])

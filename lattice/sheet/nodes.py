@@ -31,10 +31,6 @@ class Node:
     column: int = 0
     row: float = 0.0
 
-    @property
-    def is_bus(self) -> bool:
-        return self.role == BUSES
-
 
 @dataclass(frozen=True)
 class Link:

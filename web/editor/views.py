@@ -111,7 +111,8 @@ def strip_panel(request: HttpRequest, pk: int, strip: str) -> HttpResponse:
     space = workspace(stored)
     if strip not in space.compiled.index:
         raise Http404
-    context = frame(stored) | strip_context(space, space.template.strips[space.compiled.index[strip]])
+    context = {"stored": stored, "template": space.template}
+    context |= strip_context(space, space.template.strips[space.compiled.index[strip]])
     return render(request, "editor/panel_strip.html", context | CHOICES)
 
 
