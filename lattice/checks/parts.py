@@ -90,6 +90,7 @@ def all_on_the_first_outlet(scene: Scene) -> Iterator[Finding]:
         if len(strip.parts) < 2 or opened < 2:
             continue
         if all(outlet_of(strip, part) is strip.outlets[0] for part in strip.parts):
+            lay = Step("lay_parts", {"strip": strip.id})
             yield Finding(
                 code="part.all-first",
                 severity="warning",
@@ -97,6 +98,7 @@ def all_on_the_first_outlet(scene: Scene) -> Iterator[Finding]:
                 strips=(strip.id,),
                 outlets=(f"{strip.id}/{strip.outlets[0].id}",),
                 evidence=(f"{opened} outlets are open; a reloaded kit puts all parts on the first",),
+                remedies=(Remedy("Lay the parts over the open outlets in order", (lay,)),),
             )
 
 

@@ -12,7 +12,7 @@ from lattice.edits.strips import move_strips
 from lattice.errors import EditError
 from lattice.model.document import Route, Strip, Template
 from lattice.model.names import free_id, slug
-from lattice.model.validate import route_sentences
+from lattice.model.validate import route_rules
 
 WORD = re.compile(r"\{(name|n|section|kind|layout)(?::0?([1-9]))?\}")
 
@@ -38,7 +38,8 @@ def batch_routes(template: Template, strips: list[str], route: dict[str, Any]) -
         for strip in template.strips
         if strip.id in wanted and strip.id not in there and strip.id != to
     ]
-    problems = [sentence for new in added for sentence in route_sentences(template, new)]
+    sentences = route_rules(template)
+    problems = [sentence for new in added for sentence in sentences(new)]
     if problems:
         raise EditError(*dict.fromkeys(problems))
     return replace(template, routes=(*routes, *added))

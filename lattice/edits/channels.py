@@ -68,3 +68,48 @@ def number_channels(template: Template, strips: list[str], first: int = 1) -> Te
             channel += width
         new.append(strip)
     return replace(template, strips=tuple(new))
+
+
+def number_midi(
+    template: Template, instrument: str, strips: list[str] | None = None, port: int = 1, channel: int = 1
+) -> Template:
+    """Ports and channels in sequence, from one on, for what plays an instrument: 16 a port, then the next port.
+
+    `strips`: the midi strips meant, in document order (None: all that play it). Channels that the instrument does
+    not receive, and those that others play, are passed over. Raises EditError where the ports do not suffice.
+    """
+    piece = next((strip for strip in template.strips if strip.id == instrument), None)
+    if piece is None or piece.kind != "instrument":
+        raise EditError(f"there is no instrument {instrument}")
+    wanted = None if strips is None else all_known(template.strips, strips, "strip")
+    place = {strip.id: number for number, strip in enumerate(template.strips)}
+    playing = [route for route in template.routes if route.kind == "midi" and route.to == instrument]
+    meant = [route for route in playing if wanted is None or route.from_strip in wanted]
+    if not meant:
+        raise EditError(f"no midi route of these reaches {piece.name}")
+    ids = {route.id for route in meant}
+    taken = {(route.port or 1, route.channel) for route in playing if route.id not in ids}
+    free = iter([at for at in _sequence(piece, port, channel) if at not in taken])
+    given = {}
+    for route in sorted(meant, key=lambda route: place[route.from_strip]):
+        at = next(free, None)
+        if at is None:
+            ports = piece.midi.ports if piece.midi else 1
+            raise EditError(
+                f"{len(meant)} strips do not fit: {piece.name} has {ports} port{'s' if ports > 1 else ''}, and"
+                f" {len(given)} channels are free from port {port}, channel {channel} on"
+            )
+        given[route.id] = at
+    routes = tuple(
+        replace(route, port=given[route.id][0], channel=given[route.id][1]) if route.id in given else route
+        for route in template.routes
+    )
+    return replace(template, routes=routes)
+
+
+def _sequence(instrument: Strip, port: int, channel: int) -> list[tuple[int, int]]:
+    """(port, channel) in order, from one on, of those that an instrument receives."""
+    midi = instrument.midi
+    received = range(1, MIDI_CHANNELS + 1) if midi is None or midi.channels == "all" else sorted(midi.channels)
+    ports = midi.ports if midi else 1
+    return [(p, c) for p in range(port, ports + 1) for c in received if p > port or c >= channel]

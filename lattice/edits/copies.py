@@ -8,9 +8,9 @@ from collections.abc import Iterable
 from msgspec.structs import replace
 
 from lattice.edits.channels import next_io, next_midi
-from lattice.edits.pieces import all_known, free_route_ids
+from lattice.edits.pieces import all_known, free_route_ids, position
 from lattice.errors import EditError
-from lattice.model.document import MAX_STRIPS, Insert, Route, Strip, Template
+from lattice.model.document import MAX_STRIPS, Insert, Route, Section, Strip, Template
 from lattice.model.names import free_id, slug
 
 MOST_TIMES = 200
@@ -33,7 +33,65 @@ def duplicate(template: Template, strips: list[str], times: int = 1) -> Template
     return template
 
 
+def duplicate_section(template: Template, section: str, times: int = 1) -> Template:
+    """`times` copies of a section with the sections inside it, its strips, its bus and their routes, behind it."""
+    position(template.sections, section, "section")
+    if not 1 <= times <= MOST_TIMES:
+        raise EditError(f"{times} copies; allowed are 1 to {MOST_TIMES}")
+    inside = _inside(template, section)
+    originals = [strip for strip in template.strips if strip.section in inside]
+    if len(template.strips) + times * len(originals) > MAX_STRIPS:
+        raise EditError(f"at most {MAX_STRIPS} strips are allowed")
+    for _ in range(times):
+        template = _copied_section(template, inside, originals)
+    return template
+
+
+def _inside(template: Template, section: str) -> list[str]:
+    """A section and those within it, in document order."""
+    parents = {known.id: known.parent for known in template.sections}
+
+    def lies_in(at: str | None) -> bool:
+        while at is not None and at != section:
+            at = parents[at]
+        return at == section
+
+    return [known.id for known in template.sections if lies_in(known.id)]
+
+
+def _copied_section(template: Template, inside: list[str], originals: list[Strip]) -> Template:
+    names = {known.name for known in template.sections}
+    taken = {known.id for known in template.sections}
+    new_section: dict[str, str] = {}
+    copies: list[Section] = []
+    for known in template.sections:
+        if known.id in inside:
+            name = numbered_on(known.name, names)
+            copies.append(replace(known, id=free_id(slug(name), taken), name=name))
+            names.add(name)
+            taken.add(copies[-1].id)
+            new_section[known.id] = copies[-1].id
+    before = {strip.id for strip in template.strips}
+    template, new_id = _with_copies(template, originals, new_section) if originals else (template, {})
+    copies = [
+        replace(
+            copy,
+            parent=new_section.get(copy.parent or "", copy.parent),
+            bus=new_id.get(copy.bus or "", copy.bus if copy.bus in before else None),
+        )
+        for copy in copies
+    ]
+    return replace(template, sections=(*template.sections, *copies))
+
+
 def _copied(template: Template, originals: list[Strip]) -> Template:
+    return _with_copies(template, originals, {})[0]
+
+
+def _with_copies(
+    template: Template, originals: list[Strip], new_section: dict[str, str]
+) -> tuple[Template, dict[str, str]]:
+    """The template with one copy of each original, and the copies' ids by those of the originals."""
     names = {strip.name for strip in template.strips}
     taken = {strip.id for strip in template.strips}
     insert_ids = {insert.id for strip in template.strips for insert in strip.inserts}
@@ -47,10 +105,12 @@ def _copied(template: Template, originals: list[Strip]) -> Template:
         taken.add(copy_id)
         new_id[strip.id] = copy_id
         inserts = tuple(_copied_insert(insert, insert_ids, new_insert) for insert in strip.inserts)
-        copies.append(replace(strip, id=copy_id, name=name, inserts=inserts, io=next_io(template, copies, strip)))
+        section = new_section.get(strip.section or "", strip.section)
+        io = next_io(template, copies, strip)
+        copies.append(replace(strip, id=copy_id, name=name, section=section, inserts=inserts, io=io))
     at = _behind(template, originals)
     template = replace(template, strips=(*template.strips[:at], *copies, *template.strips[at:]))
-    return _with_routes(template, new_id, new_insert)
+    return _with_routes(template, new_id, new_insert), new_id
 
 
 def _behind(template: Template, originals: list[Strip]) -> int:

@@ -2,28 +2,33 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any, get_args
+from typing import Any, TypeVar, get_args
 
 from msgspec.structs import replace
 
 from lattice.errors import DocumentError
 from lattice.formats import table
+from lattice.formats.track_sheet_cells import entries, read_insert, read_midi_in, read_outlet, read_part, read_route
 from lattice.model import document as doc
-from lattice.model.document import Insert, Route, Section, Source, Strip, Template
+from lattice.model.document import MAIN_MACHINE, Insert, Machine, Outlet, Part, Route, Section, Source, Strip, Template
 from lattice.model.layouts import DISCRETE, NAMED
 from lattice.model.names import free_id, slug
 from lattice.model.units import parse_channels, parse_db, parse_pan
-from lattice.model.validate import problems, route_sentences
+from lattice.model.validate import problems, route_rules
 
 COLUMNS = (
-    "id", "name", "kind", "layout", "section", "tags", "fader_db", "pan", "mute", "feed", "sends", "keys",
-    "inserts", "io", "source_peak_dbfs", "source_rms_dbfs", "note",
+    "id", "name", "kind", "layout", "section", "machine", "tags", "fader_db", "pan", "mute", "monitor", "feed", "sends",
+    "keys", "ties", "midi", "inserts", "io", "midi_in", "outlets", "parts", "source_peak_dbfs", "source_rms_dbfs",
+    "note",
 )  # fmt: skip
+# Columns of routes: kind, by column.
+ROUTED = {"feed": "feed", "sends": "send", "keys": "key", "ties": "tie", "midi": "midi"}
 KINDS = get_args(doc.StripKind)
-INSERT_TYPES = get_args(doc.InsertType)
-TAPS = get_args(doc.Tap)
+P = TypeVar("P", Outlet, Part)
+MONITORS = ("never", "when-armed", "always")
+OUTBOARD = "(outboard)"
 YES = frozenset({"yes", "y", "true", "1", "x", "on", "muted"})
 NO = frozenset({"", "no", "n", "false", "0", "off", "-"})
 
@@ -86,6 +91,7 @@ class _Reader:
         self.problems: list[SheetProblem] = []
         self.rows: list[_Row] = []
         self.sections: dict[str, Section] = {}
+        self.machines: dict[str, Machine] = {"": MAIN_MACHINE}
         self.places: dict[str, str] = {}  # id or folded name → strip id
         self.routes: list[tuple[_Row, str, Route]] = []
         self.inserts: dict[str, list[Insert]] = {}
@@ -99,7 +105,8 @@ class _Reader:
             self._routes(row)
         guessed = {row.id: self._guess(row) for row in self.rows if not self._kind(row)}
         strips = [self._strip(row, self._kind(row) or guessed[row.id]) for row in self.rows]
-        template = Template(name=self.name[:120] or "Track sheet", strips=tuple(strips))
+        machines = tuple(self.machines.values())
+        template = Template(name=self.name[:120] or "Track sheet", strips=tuple(strips), machines=machines)
         template = self._with_routes(template)
         for said in problems(template):  # a safeguard: everything above says it by row and column
             raise DocumentError([str(said)])
@@ -179,6 +186,10 @@ class _Reader:
 
     def _guess(self, row: _Row) -> str:
         """What others feed is a bus; what they only send to, a return; with physical channels, an end."""
+        if row.cells.get("outlets") or row.cells.get("parts") or row.cells.get("midi_in"):
+            return "instrument"
+        if row.cells.get("midi"):
+            return "midi"
         kinds = {route.kind for _row, _column, route in self.routes if route.to == row.id}
         if "feed" in kinds:
             return "output" if row.cells.get("io") else "bus"
@@ -187,12 +198,19 @@ class _Reader:
         return "input" if row.cells.get("io") else "audio"
 
     def _strip(self, row: _Row, kind: Any) -> Strip:
+        outlets = self._listed(row, "outlets", read_outlet)
+        if kind != "instrument" and (row.cells.get("outlets") or row.cells.get("parts")):
+            self._problem(row, "kind", f"only an instrument has outlets and parts; this is of kind {kind}")
+            row.cells |= {"outlets": "", "parts": ""}
+            outlets = ()
         return Strip(
             id=row.id,
             name=row.cells["name"],
             kind=kind,
             layout=self._cell(row, "layout", _layout, "mono"),
             section=self._section(row.cells.get("section", "")),
+            machine=self._machine(row.cells.get("machine", "")),
+            monitor=self._cell(row, "monitor", _monitor, "never"),
             tags=tuple(dict.fromkeys(row.cells.get("tags", "").replace(";", " ").replace(",", " ").lower().split())),
             fader_db=self._cell(row, "fader_db", parse_db, 0.0),
             pan=self._cell(row, "pan", parse_pan, 0.0),
@@ -200,6 +218,9 @@ class _Reader:
             io=self._cell(row, "io", parse_channels, None),
             note=row.cells.get("note", "")[:100_000],
             inserts=tuple(self.inserts[row.id]),
+            midi=self._cell(row, "midi_in", read_midi_in, None),
+            outlets=outlets,
+            parts=self._parts(row, outlets),
             **self._source(row),
         )
 
@@ -220,55 +241,73 @@ class _Reader:
             self.sections[folded] = Section(id=free_id(slug(text), taken), name=text[:500])
         return self.sections[folded].id
 
+    def _machine(self, text: str) -> str | None:
+        """The machine of that name, made where it is new; none named is the main one."""
+        folded = text.casefold().replace(OUTBOARD, "").strip()
+        if folded and folded not in self.machines:
+            outboard = text.casefold().endswith(OUTBOARD)
+            name = text[: -len(OUTBOARD)].strip() if outboard else text
+            taken = {machine.id for machine in self.machines.values()}
+            kind: Any = "outboard" if outboard else "computer"
+            self.machines[folded] = Machine(id=free_id(slug(name), taken), name=name[:500], kind=kind)
+        return self.machines[folded].id if folded else None
+
+    def _listed(self, row: _Row, column: str, read: Callable[[str], P]) -> tuple[P, ...]:
+        """The entries of a cell that can be read, each id once."""
+        found: dict[str, P] = {}
+        for entry in entries(row.cells.get(column, "")):
+            try:
+                piece = read(entry)
+            except ValueError as wrong:
+                self._problem(row, column, str(wrong))
+                continue
+            if piece.id in found:
+                self._problem(row, column, f"{piece.id} is there twice")
+            found.setdefault(piece.id, piece)
+        return tuple(found.values())
+
+    def _parts(self, row: _Row, outlets: tuple[Outlet, ...]) -> tuple[Part, ...]:
+        known = {outlet.id for outlet in outlets}
+        parts = self._listed(row, "parts", read_part)
+        for part in parts:
+            if part.outlet is not None and part.outlet not in known:
+                self._problem(row, "parts", f"{part.id} comes out of outlet {part.outlet}, which is not there")
+        return tuple(part if part.outlet in known else replace(part, outlet=None) for part in parts)
+
     def _inserts(self, row: _Row) -> list[Insert]:
         inserts = []
-        for entry in _entries(row.cells.get("inserts", "")):
-            kind, colon, latency = (piece.strip().lower() for piece in entry.partition(":"))
-            if kind not in INSERT_TYPES:
-                self._problem(row, "inserts", f"“{kind}” is not one of {', '.join(INSERT_TYPES)}")
-                continue
-            if colon and not (latency.isdecimal() and len(latency) <= 9):
-                self._problem(row, "inserts", f"“{latency}” is not a latency in samples")
-                latency = ""
+        for entry in entries(row.cells.get("inserts", "")):
+            kind = entry.lower().partition(" ")[0].partition(":")[0].strip()
             new = free_id(f"{row.id}-{kind}"[:64], self.insert_ids)
-            self.insert_ids.add(new)
-            inserts.append(Insert(id=new, type=kind, latency_samples=int(latency or 0)))  # type: ignore[arg-type]
+            try:
+                inserts.append(read_insert(entry, new))
+                self.insert_ids.add(new)
+            except ValueError as wrong:
+                self._problem(row, "inserts", str(wrong))
         return inserts
 
     # routes
 
     def _routes(self, row: _Row) -> None:
-        for entry in _entries(row.cells.get("feed", "")):
-            self._route(row, "feed", entry)
-        for entry in _entries(row.cells.get("sends", "")):
-            self._route(row, "sends", entry)
-        for entry in _entries(row.cells.get("keys", "")):
-            self._route(row, "keys", entry)
+        for column in ROUTED:
+            for entry in entries(row.cells.get(column, "")):
+                self._route(row, column, entry)
 
     def _route(self, row: _Row, column: str, entry: str) -> None:
-        place, gain_db, tap = entry, 0.0, "post-fader"
-        for known in TAPS:
-            if place.lower().endswith(" " + known):
-                place, tap = place[: -len(known)].strip(), known
-        place, _at, level = place.rpartition("@") if "@" in place else (place, "", "")
+        kind: Any = ROUTED[column]
         try:
-            gain = parse_db(level) if level else gain_db
+            read = read_route(entry, kind)
         except ValueError as wrong:
             self._problem(row, column, str(wrong))
             return
-        target, insert = place.strip(), None
-        if column == "keys":
-            target, _slash, insert = (piece.strip() for piece in target.partition("/"))
-        to = self.places.get(target) or self.places.get(target.casefold())
+        to = self.places.get(read.target) or self.places.get(read.target.casefold())
         if to is None:
-            self._problem(row, column, f"there is no strip “{target}”")
+            self._problem(row, column, f"there is no strip “{read.target}”")
             return
-        kind = {"feed": "feed", "sends": "send", "keys": "key"}[column]
-        route = Route(
-            id=f"r{len(self.routes) + 1}", kind=kind, from_strip=row.id, to=to, gain_db=gain, tap=tap,  # type: ignore[arg-type]
-            to_insert=self._keyed(row, to, insert) if insert is not None else None,
-        )  # fmt: skip
-        if column != "keys" or route.to_insert:
+        insert = self._keyed(row, to, read.insert) if read.insert is not None else None
+        if kind != "key" or insert:
+            new = f"r{len(self.routes) + 1}"
+            route = Route(id=new, kind=kind, from_strip=row.id, to=to, to_insert=insert, **read.fields)
             self.routes.append((row, column, route))
 
     def _keyed(self, row: _Row, to: str, wanted: str) -> str | None:
@@ -295,12 +334,9 @@ class _Reader:
             template, sections=tuple(self._with_bus(section, strips) for section in self.sections.values())
         )
         routes: list[Route] = []
+        sentences_of = route_rules(template)
         for row, column, route in self.routes:
-            if (
-                sentences := route_sentences(template, route)
-                if "midi" in (strips[row.id].kind, strips[route.to].kind)
-                else []
-            ):
+            if sentences := sentences_of(route):
                 self._problem(row, column, sentences[0])
             else:
                 routes.append(replace(route, id=f"r{len(routes) + 1}"))
@@ -318,8 +354,10 @@ class _Reader:
         return replace(section, bus=only) if only and strips[only].kind == "bus" else section
 
 
-def _entries(text: str) -> Iterator[str]:
-    return (entry.strip() for entry in text.split(";") if entry.strip())
+def _monitor(text: str) -> str:
+    if text.lower() in MONITORS:
+        return text.lower()
+    raise ValueError(f"“{text}” is not one of {', '.join(MONITORS)}")
 
 
 def _layout(text: str) -> str:

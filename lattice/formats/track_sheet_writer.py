@@ -3,7 +3,15 @@
 from __future__ import annotations
 
 from lattice.formats import table
-from lattice.formats.track_sheet import COLUMNS
+from lattice.formats.track_sheet import COLUMNS, OUTBOARD
+from lattice.formats.track_sheet_cells import (
+    insert_text,
+    level_text,
+    midi_in_text,
+    outlet_text,
+    part_text,
+    route_text,
+)
 from lattice.model.document import KEYABLE_TYPES, Route, Source, Strip, Template
 
 
@@ -16,13 +24,16 @@ def dump(template: Template) -> bytes:
 class _Writer:
     def __init__(self, template: Template) -> None:
         self.sections = {section.id: section.name for section in template.sections}
+        self.machines = {
+            machine.id: f"{machine.name} {OUTBOARD}" if machine.kind == "outboard" else machine.name
+            for machine in template.machines[1:]
+        }
         self.routes: dict[str, list[Route]] = {}
         self.keyable = {
             strip.id: [insert for insert in strip.inserts if insert.type in KEYABLE_TYPES] for strip in template.strips
         }
         for route in template.routes:
-            if route.from_outlet is None:
-                self.routes.setdefault(route.from_strip, []).append(route)
+            self.routes.setdefault(route.from_strip, []).append(route)
 
     def row(self, strip: Strip) -> list[str]:
         source = strip.source
@@ -31,28 +42,22 @@ class _Writer:
             levels = (f"{source.peak_dbfs:g}", f"{source.rms_dbfs:g}")
         return [
             strip.id, strip.name, strip.kind, strip.layout, self.sections.get(strip.section or "", ""),
-            "; ".join(strip.tags), _level(strip.fader_db), f"{strip.pan:g}", "yes" if strip.mute else "no",
-            self._routed(strip, "feed"), self._routed(strip, "send"), self._routed(strip, "key"),
-            "; ".join(f"{i.type}:{i.latency_samples}" if i.latency_samples else i.type for i in strip.inserts),
-            ", ".join(str(channel) for channel in strip.io or ()), *levels, strip.note,
+            self.machines.get(strip.machine or "", ""), "; ".join(strip.tags), level_text(strip.fader_db),
+            f"{strip.pan:g}", "yes" if strip.mute else "no", "" if strip.monitor == "never" else strip.monitor,
+            *(self._routed(strip, kind) for kind in ("feed", "send", "key", "tie", "midi")),
+            "; ".join(map(insert_text, strip.inserts)), ", ".join(map(str, strip.io or ())), midi_in_text(strip.midi),
+            "; ".join(map(outlet_text, strip.outlets)), "; ".join(map(part_text, strip.parts)), *levels, strip.note,
         ]  # fmt: skip
 
     def _routed(self, strip: Strip, kind: str) -> str:
-        return "; ".join(self._entry(route) for route in self.routes.get(strip.id, ()) if route.kind == kind)
+        routes = (route for route in self.routes.get(strip.id, ()) if route.kind == kind)
+        return "; ".join(route_text(route, self._place(route)) for route in routes)
 
-    def _entry(self, route: Route) -> str:
-        place = f"{route.to}/{self._insert_word(route)}" if route.kind == "key" else route.to
-        plain_feed = route.kind == "feed" and route.gain_db == 0
-        tap = "" if route.tap == "post-fader" else f" {route.tap}"
-        return f"{place}{tap}" if plain_feed else f"{place}@{_level(route.gain_db)}{tap}"
-
-    def _insert_word(self, route: Route) -> str:
-        """What a key calls its insert: its id, or its type where that tells it from the strip's others."""
+    def _place(self, route: Route) -> str:
+        """Where a route goes; for a key its insert too: its id, or its type where that tells it from the others."""
+        if route.kind != "key":
+            return route.to
         able = self.keyable[route.to]
         keyed = next(insert for insert in able if insert.id == route.to_insert)
         is_told = len(able) > 1 and sum(insert.type == keyed.type for insert in able) == 1
-        return keyed.type if is_told else keyed.id
-
-
-def _level(level_db: float | None) -> str:
-    return "off" if level_db is None else f"{level_db:g}"
+        return f"{route.to}/{keyed.type if is_told else keyed.id}"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 from lattice.errors import DocumentError, Problem
@@ -227,10 +227,16 @@ class _Routes:
             yield f"{insert.id} is of type {insert.type} and cannot be keyed ({', '.join(sorted(KEYABLE_TYPES))} can)"
 
 
+def route_rules(template: Template) -> Callable[[Route], list[str]]:
+    """For many routes of one template: why each may not be made between its two (existing) strips; [] where it may."""
+    strips = {strip.id: strip for strip in template.strips}
+    rules = _Routes(template, strips)
+    return lambda route: list(rules.sentences(route, strips[route.from_strip], strips[route.to]))
+
+
 def route_sentences(template: Template, route: Route) -> list[str]:
     """Why a route may not be made between its two (existing) strips; empty where it may."""
-    strips = {strip.id: strip for strip in template.strips}
-    return list(_Routes(template, strips).sentences(route, strips[route.from_strip], strips[route.to]))
+    return route_rules(template)(route)
 
 
 def _stems(template: Template, strips: dict[str, Strip]) -> Iterator[Problem]:

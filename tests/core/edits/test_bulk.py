@@ -224,6 +224,9 @@ def test_refused_with_a_sentence(edit: str, arguments: dict[str, Any], words: st
 
 BULK: list[tuple[str, dict[str, Any]]] = [
     ("duplicate", {"strips": ["tom-1", "bus"], "times": 3}),
+    ("duplicate_section", {"section": "drums", "times": 2}),
+    ("lay_parts", {"strip": "kit"}),
+    ("number_midi", {"instrument": "kit", "port": 2, "channel": 16}),
     ("outlet_set", {"strip": "kit"}),
     ("note_set", {"strip": "kit", "names": ["A", "B"]}),
     ("batch_routes", {"strips": ["tom-1"], "route": {"kind": "send", "to": "sub"}}),

@@ -24,6 +24,7 @@ MADE = template(
     ["kick>bus", "snare>bus", "bus>out", "bus>print", "key snare>bus/comp", "kit/2>bus", "kit>bus"],
     sections=[{"id": "drums", "name": "Drums", "bus": "bus"}, {"id": "inner", "name": "Inner", "parent": "drums"}],
     stems=[{"id": "st", "name": "S", "strip": "bus", "print": "print"}, {"id": "all", "name": "All", "role": "composite", "of": ["st"]}],
+    machines=[{"id": "main", "name": "Main"}, {"id": "spare", "name": "Spare"}],
     choices=[{"id": "c", "name": "C", "members": ["kit/2", "kick"]}],
     rules=[{"id": "r", "name": "R", "kind": "avoids", "sources": ["strip:kick", "strip:snare"], "through": ["strip:bus"]}],
 )  # fmt: skip
@@ -53,6 +54,13 @@ GOOD: list[tuple[str, dict[str, Any], str]] = [
     ("add_route", {"route": {"kind": "send", "from": "kick", "to": "out"}}, "+ route r8: send kick → out"),
     ("change_route", {"route": "r1", "changes": {"to": "out", "gain_db": -3.0}}, "~ route r1: to"),
     ("remove_routes", {"routes": ["r1", "r2"]}, "- route r2"),
+    ("add_machine", {"machine": {"name": "Choir machine", "midi_ports": 3}}, "+ machine choir-machine"),
+    ("change_machine", {"machine": "main", "changes": {"inputs": 16}}, "~ machine main: inputs 8 → 16"),
+    ("name_channel", {"machine": "main", "side": "input", "channel": 7, "name": "Synth"}, "~ machine main: input_names"),
+    ("remove_machines", {"machines": ["spare"]}, "- machine spare"),
+    ("add_part", {"strip": "kit", "part": {"name": "Rim", "note": 37}}, "~ strip kit: parts"),
+    ("change_part", {"strip": "kit", "part": "p", "changes": {"channel": 10}}, "~ strip kit: parts"),
+    ("remove_parts", {"strip": "kit", "parts": ["p"]}, "~ strip kit: parts"),
 ]  # fmt: skip
 
 
@@ -82,6 +90,22 @@ def test_every_edit_is_in_the_table() -> None:
         ("change_strip", {"strip": "kick", "changes": {"fader_db": float("nan")}}, "is not a finite number"),
         ("change_strip", {"strip": "kick", "changes": {"section": "no"}}, "there is no section no"),
         ("change_strip", {"strip": "kick", "changes": {"kind": "midi"}}, "needs strips that carry sound"),
+        (
+            "name_channel",
+            {"machine": "main", "side": "input", "channel": 9, "name": "x"},
+            "Main has no input 9; it has 8",
+        ),
+        (
+            "name_channel",
+            {"machine": "main", "side": "door", "channel": 1, "name": "x"},
+            "door is not one of input, output",
+        ),
+        ("remove_machines", {"machines": ["main"]}, "Main has 6 strips; move them"),
+        ("remove_machines", {"machines": ["main", "spare"]}, "a template has at least one machine"),
+        ("change_machine", {"machine": "no", "changes": {}}, "there is no machine no"),
+        ("change_part", {"strip": "kit", "part": "p", "changes": {"note": 128}}, "note: 128 is above 127"),
+        ("change_part", {"strip": "kit", "part": "p", "changes": {"outlet": "9"}}, "outlet 9"),
+        ("add_part", {"strip": "kick", "part": {"name": "x"}}, "parts"),
         ("change_template", {"changes": {"strips": []}}, "strips: not changed by this edit"),
         ("change_section", {"section": "drums", "changes": {"parent": "inner"}}, "would lie inside itself"),
         ("add_route", {"route": {"kind": "feed", "from": "kick", "to": "no"}}, "there is no strip no"),

@@ -10,6 +10,8 @@ from lattice.errors import DocumentError
 from lattice.formats.track_sheet import load, read_sheet
 from lattice.formats.track_sheet_writer import dump
 from lattice.generate import generate
+from lattice.model.document import Route, Template
+from tests.strategies import templates
 
 SHEET = """name,kind,layout,section,tags,fader_db,pan,mute,feed,sends,keys,inserts,io,source_peak_dbfs,source_rms_dbfs,note
 Kick,,mono,Drums,,-3,0,no,Drum bus,booth@-14; echo@-9 pre-fader,bass-bus/duck@0,eq; compressor:64,,-8,-20,close
@@ -112,3 +114,110 @@ def test_what_is_no_sheet_is_refused_with_a_sentence(data: bytes) -> None:
 def test_what_the_columns_can_say_survives_the_round_trip(strips: int, seed: int) -> None:
     first = dump(generate(strips, seed))
     assert dump(load(first)) == first
+
+
+@given(templates())
+@settings(max_examples=150, deadline=None)
+def test_every_template_survives_as_far_as_the_columns_can_say(made: Template) -> None:
+    """Outlets, midi, ties, machines and states of routes included; ids of inserts and order of routes are the sheet's own."""
+    first = dump(made)
+    again = load(first)
+    assert dump(load(dump(again))) == dump(again)
+    for strip, back in zip(made.strips, again.strips, strict=True):
+        same = (
+            "id",
+            "name",
+            "kind",
+            "layout",
+            "tags",
+            "mute",
+            "fader_db",
+            "pan",
+            "monitor",
+            "outlets",
+            "parts",
+            "midi",
+        )
+        assert [getattr(strip, field) for field in same] == [getattr(back, field) for field in same]
+        assert [(i.type, i.state, i.latency_samples) for i in strip.inserts] == [
+            (i.type, i.state, i.latency_samples) for i in back.inserts
+        ]
+    assert sorted(map(_said, made.routes)) == sorted(map(_said, again.routes))
+
+
+def _said(route: Route) -> tuple[str, ...]:
+    """What a cell says of a route: not its id, nor the insert a key works, whose id the sheet makes; no level for midi."""
+    fields = ["kind", "from_strip", "from_outlet", "to", "tap", "enabled", "automated", "port", "channel"]
+    fields += ["gain_db"] if route.kind != "midi" else []
+    return tuple(str(getattr(route, field)) for field in fields)
+
+
+WIDE = """name,kind,machine,feed,ties,midi,io,midi_in,outlets,parts,monitor
+Kit,instrument,,Drums; 3-4>Snare,,,,"2: 1-4, 10",1-2 stereo main = Kit; 3-4 mono closed -12/-24,snare note 38 channel 10 outlet 3-4 = Snare,
+Snare,audio,,Drums,,,,,,,always
+Drums,bus,,,,,,,,,
+Beats,,,,,Kit@2.10 disabled,,,,,
+Choir out,output,Choir machine,,Choir in,,1-2,,,,
+Synth,instrument,Old synth (outboard),,,Kit@.3,,,,,
+Choir in,input,,Drums,,,3-4,,,,
+"""
+
+
+def test_outlets_parts_midi_ties_and_machines_have_columns() -> None:
+    made = load(WIDE.encode())
+    by_id = {strip.id: strip for strip in made.strips}
+    kit = by_id["kit"]
+    assert [(o.id, o.layout, o.main, o.open, o.name) for o in kit.outlets] == [
+        ("1-2", "stereo", True, True, "Kit"),
+        ("3-4", "mono", False, False, ""),
+    ]
+    assert (kit.outlets[1].source.peak_dbfs, kit.midi.ports, kit.midi.channels) == (-12.0, 2, (1, 2, 3, 4, 10))
+    assert [(p.id, p.note, p.channel, p.outlet, p.name) for p in kit.parts] == [("snare", 38, 10, "3-4", "Snare")]
+    assert (by_id["beats"].kind, by_id["snare"].monitor) == ("midi", "always")
+    assert [(m.name, m.kind) for m in made.machines] == [
+        ("Main computer", "computer"),
+        ("Choir machine", "computer"),
+        ("Old synth", "outboard"),
+    ]
+    assert [
+        (r.kind, r.from_strip, r.from_outlet, r.to, r.port, r.channel, r.enabled)
+        for r in made.routes
+        if r.kind != "feed" or r.from_outlet
+    ] == [
+        ("feed", "kit", "3-4", "snare", None, None, True),
+        ("midi", "beats", None, "kit", 2, 10, False),
+        ("tie", "choir-out", None, "choir-in", None, None, True),
+        ("midi", "synth", None, "kit", None, 3, True),
+    ]
+    assert load(dump(made)) == made
+
+
+@pytest.mark.parametrize(
+    ("column", "cell", "words"),
+    [
+        ("outlets", "1-2 huge", "“huge” is not a layout"),
+        ("outlets", "A! mono", "“a!” is not an id"),
+        ("outlets", "1 mono; 1 stereo", "1 is there twice"),
+        ("outlets", "1 mono off/-3", "is not two levels like"),
+        ("parts", "snare note", "after the id come pairs"),
+        ("parts", "snare note 200", "“200” is not a note, 0 to 127"),
+        ("parts", "snare colour 3", "“colour” is not one of note, channel, port, outlet"),
+        ("parts", "snare outlet 9", "snare comes out of outlet 9, which is not there"),
+        ("midi_in", "none", "“none” is not a number of ports"),
+        ("midi_in", "1: 17", "goes beyond channel 16"),
+        ("midi", "Kit@2.17", "“17” is not a midi channel, 1 to 16"),
+        ("inserts", "eq:64 asleep", "“asleep” is not one of bypassed, unloaded"),
+        ("inserts", "eq:much", "“much” is not a latency in samples"),
+        ("monitor", "maybe", "“maybe” is not one of never"),
+    ],
+)
+def test_small_lists_are_said_by_row_and_column_too(column: str, cell: str, words: str) -> None:
+    read = read_sheet(f'name,kind,{column}\nKit,instrument,"{cell}"\n'.encode())
+    assert [(problem.row, problem.column) for problem in read.problems] == [(2, column)]
+    assert words in read.problems[0].sentence
+
+
+def test_only_an_instrument_has_outlets() -> None:
+    read = read_sheet(b"name,kind,outlets\nKick,audio,1 mono\n")
+    assert "only an instrument has outlets" in read.problems[0].sentence
+    assert read.template.strips[0].outlets == ()

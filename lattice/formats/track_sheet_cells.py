@@ -1,0 +1,206 @@
+"""Cells of the track sheet that hold a small list: inserts, outlets, parts, reception, routes. To text and back.
+
+Entries of a cell stand between semicolons; what has a name ends with `= its name`. Readers raise ValueError with
+a sentence about the entry that cannot be read.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any, get_args
+
+from msgspec import UNSET
+
+from lattice.model import document as doc
+from lattice.model.document import Insert, MidiIn, Outlet, Part, Route, Source
+from lattice.model.layouts import LAYOUTS, NAMED
+from lattice.model.names import slug
+from lattice.model.units import parse_channels, parse_db
+
+INSERT_TYPES = get_args(doc.InsertType)
+STATES = ("bypassed", "unloaded")
+TAPS = get_args(doc.Tap)
+MOST_PORTS = 1024
+
+
+def entries(text: str) -> Iterator[str]:
+    return (entry.strip() for entry in text.split(";") if entry.strip())
+
+
+def _plain_name(name: str) -> str:
+    """A name that fits between semicolons."""
+    return " ".join(name.replace(";", ",").split())
+
+
+def _number(text: str, what: str, first: int, last: int) -> int:
+    if not (text.isdecimal() and len(text) <= 9 and first <= int(text) <= last):
+        raise ValueError(f"“{text}” is not {what}, {first} to {last}")
+    return int(text)
+
+
+def level_text(level_db: float | None) -> str:
+    return "off" if level_db is None else f"{level_db:g}"
+
+
+# inserts: `eq; compressor:64 bypassed`
+
+
+def read_insert(entry: str, new_id: str) -> Insert:
+    head, _space, state = entry.lower().partition(" ")
+    kind, _colon, latency = (piece.strip() for piece in head.partition(":"))
+    if kind not in INSERT_TYPES:
+        raise ValueError(f"“{kind}” is not one of {', '.join(INSERT_TYPES)}")
+    if state and state not in STATES:
+        raise ValueError(f"“{state}” is not one of {', '.join(STATES)}")
+    samples = _number(latency, "a latency in samples", 0, 1_000_000_000) if latency else 0
+    return Insert(id=new_id, type=kind, latency_samples=samples, state=state or "on")  # type: ignore[arg-type]
+
+
+def insert_text(insert: Insert) -> str:
+    latency = f":{insert.latency_samples}" if insert.latency_samples else ""
+    return f"{insert.type}{latency}{'' if insert.state == 'on' else f' {insert.state}'}"
+
+
+# outlets: `1-2 stereo main = Kit; 3-4 mono closed -12/-24 = Snare`
+
+
+def read_outlet(entry: str) -> Outlet:
+    head, _equals, name = (piece.strip() for piece in entry.partition("="))
+    wanted, *words = head.lower().split()
+    _an_id(wanted)
+    fields: dict[str, Any] = {"id": wanted, "name": name}
+    for word in words:
+        if word in LAYOUTS:
+            fields["layout"] = word
+        elif word in ("main", "closed"):
+            fields |= {"main": True} if word == "main" else {"open": False}
+        elif word == "silent":
+            fields["source"] = None
+        elif "/" in word:
+            fields["source"] = _source(word)
+        else:
+            raise ValueError(
+                f"“{word}” is not a layout ({', '.join(NAMED)}), main, closed, silent or levels like -6/-18"
+            )
+    return Outlet(**fields)
+
+
+def _an_id(text: str) -> None:
+    if slug(text) != text:
+        raise ValueError(f"“{text}” is not an id: a–z, 0–9 and -")
+
+
+def _source(word: str) -> Source:
+    peak, rms = (parse_db(piece) for piece in word.split("/", 1))
+    if peak is None or rms is None:
+        raise ValueError(f"“{word}” is not two levels like -6/-18")
+    return Source(peak_dbfs=peak, rms_dbfs=rms)
+
+
+def outlet_text(outlet: Outlet) -> str:
+    words = [outlet.id, outlet.layout, *(["main"] if outlet.main else []), *([] if outlet.open else ["closed"])]
+    if outlet.source is not UNSET:
+        words.append(f"{outlet.source.peak_dbfs:g}/{outlet.source.rms_dbfs:g}" if outlet.source else "silent")
+    return " ".join(words) + (f" = {_plain_name(outlet.name)}" if outlet.name else "")
+
+
+# parts: `snare note 38 channel 10 port 1 outlet 3-4 = Snare`
+
+
+def read_part(entry: str) -> Part:
+    head, _equals, name = (piece.strip() for piece in entry.partition("="))
+    wanted, *words = head.lower().split()
+    _an_id(wanted)
+    fields: dict[str, Any] = {"id": wanted, "name": name}
+    if len(words) % 2:
+        raise ValueError(f"“{entry}”: after the id come pairs like note 38, channel 10, port 1, outlet 3-4")
+    for what, value in zip(words[::2], words[1::2], strict=True):
+        limits = {"note": (0, 127), "channel": (1, 16), "port": (1, MOST_PORTS)}
+        if what in limits:
+            fields[what] = _number(value, f"a {what}", *limits[what])
+        elif what == "outlet":
+            fields[what] = value
+        else:
+            raise ValueError(f"“{what}” is not one of note, channel, port, outlet")
+    return Part(**fields)
+
+
+def part_text(part: Part) -> str:
+    words = [part.id, *(["port", str(part.port)] if part.port != 1 else [])]
+    for what in ("channel", "note", "outlet"):
+        value = getattr(part, what)
+        words += [what, str(value)] if value is not None else []
+    return " ".join(words) + (f" = {_plain_name(part.name)}" if part.name else "")
+
+
+# what an instrument receives: `2: all`, `1: 1-4, 10`
+
+
+def read_midi_in(text: str) -> MidiIn:
+    ports, _colon, channels = (piece.strip() for piece in text.partition(":"))
+    count = _number(ports, "a number of ports", 1, MOST_PORTS)
+    if channels.lower() in ("", "all"):
+        return MidiIn(ports=count)
+    listed = parse_channels(channels) or ()
+    if max(listed, default=0) > 16:
+        raise ValueError(f"“{channels}” goes beyond channel 16 (MIDI 1.0)")
+    return MidiIn(ports=count, channels=listed)
+
+
+def midi_in_text(midi: MidiIn | None) -> str:
+    if midi is None:
+        return ""
+    channels = "all" if midi.channels == "all" else ", ".join(map(str, midi.channels))
+    return f"{midi.ports}: {channels}"
+
+
+# routes: `3-4>snare`, `booth@-14 pre-fader`, `bass-bus/duck@0`, `kit@2.10 disabled`
+
+
+@dataclass(frozen=True)
+class ReadRoute:
+    """What an entry says of a route: where to, as it is written there, and the fields it sets."""
+
+    target: str
+    insert: str | None
+    fields: dict[str, Any]
+
+
+def read_route(entry: str, kind: str) -> ReadRoute:
+    place, fields = entry, {}
+    while " " in place and (word := place.rsplit(" ", 1)[1].lower()) in (*TAPS, "disabled", "automated"):
+        place = place.rsplit(" ", 1)[0].strip()
+        fields |= {"disabled": {"enabled": False}, "automated": {"automated": True}}.get(word, {"tap": word})
+    outlet, arrow, rest = place.partition(">")
+    if arrow:
+        place, fields["from_outlet"] = rest, outlet.strip()
+    place, _at, level = place.rpartition("@") if "@" in place else (place, "", "")
+    if level and kind == "midi":
+        fields |= _port_and_channel(level.strip())
+    elif level:
+        fields["gain_db"] = parse_db(level)
+    target, insert = place.strip(), None
+    if kind == "key":
+        target, _slash, insert = (piece.strip() for piece in target.partition("/"))
+    return ReadRoute(target, insert, fields)
+
+
+def _port_and_channel(text: str) -> dict[str, int]:
+    port, _dot, channel = text.partition(".")
+    found = {"port": _number(port, "a midi port", 1, MOST_PORTS)} if port else {}
+    return found | ({"channel": _number(channel, "a midi channel", 1, 16)} if channel else {})
+
+
+def route_text(route: Route, place: str) -> str:
+    """An entry of the cell of its kind; `place` is where it goes, for keys with the insert."""
+    level = ""
+    if route.kind == "midi":
+        level = f"{route.port or ''}{f'.{route.channel}' if route.channel else ''}"
+    elif route.gain_db != 0 or route.kind in ("send", "key"):
+        level = level_text(route.gain_db)
+    words = [f"{route.from_outlet}>{place}" if route.from_outlet else place]
+    words[0] += f"@{level}" if level else ""
+    words += [route.tap] if route.tap != "post-fader" else []
+    words += (["disabled"] if not route.enabled else []) + (["automated"] if route.automated else [])
+    return " ".join(words)
