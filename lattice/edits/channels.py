@@ -90,7 +90,7 @@ def number_midi(
     ids = {route.id for route in meant}
     taken = {(route.port or 1, route.channel) for route in playing if route.id not in ids}
     free = iter([at for at in _sequence(piece, port, channel) if at not in taken])
-    given = {}
+    given: dict[str, tuple[int, int]] = {}
     for route in sorted(meant, key=lambda route: place[route.from_strip]):
         at = next(free, None)
         if at is None:

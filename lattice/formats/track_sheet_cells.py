@@ -158,6 +158,9 @@ def midi_in_text(midi: MidiIn | None) -> str:
 # routes: `3-4>snare`, `booth@-14 pre-fader`, `bass-bus/duck@0`, `kit@2.10 disabled`
 
 
+FLAGS: dict[str, dict[str, Any]] = {"disabled": {"enabled": False}, "automated": {"automated": True}}
+
+
 @dataclass(frozen=True)
 class ReadRoute:
     """What an entry says of a route: where to, as it is written there, and the fields it sets."""
@@ -168,16 +171,17 @@ class ReadRoute:
 
 
 def read_route(entry: str, kind: str) -> ReadRoute:
-    place, fields = entry, {}
-    while " " in place and (word := place.rsplit(" ", 1)[1].lower()) in (*TAPS, "disabled", "automated"):
+    place = entry
+    fields: dict[str, Any] = {}
+    while " " in place and (word := place.rsplit(" ", 1)[1].lower()) in (*TAPS, *FLAGS):
         place = place.rsplit(" ", 1)[0].strip()
-        fields |= {"disabled": {"enabled": False}, "automated": {"automated": True}}.get(word, {"tap": word})
+        fields |= FLAGS.get(word) or {"tap": word}
     outlet, arrow, rest = place.partition(">")
     if arrow:
         place, fields["from_outlet"] = rest, outlet.strip()
     place, _at, level = place.rpartition("@") if "@" in place else (place, "", "")
     if level and kind == "midi":
-        fields |= _port_and_channel(level.strip())
+        fields.update(_port_and_channel(level.strip()))
     elif level:
         fields["gain_db"] = parse_db(level)
     target, insert = place.strip(), None
