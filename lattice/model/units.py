@@ -113,3 +113,66 @@ def parse_channels(text: str) -> tuple[int, ...] | None:
     if max(numbers, default=0) > 1024:
         raise ValueError(f"“{text}” goes beyond channel 1024")
     return tuple(numbers) or None
+
+
+def parse_ms(text: str) -> float:
+    """A time in ms: “12”, “12 ms”, “1.2 s”. Raises ValueError with a sentence."""
+    plain = _plain(text)
+    what = "a time: milliseconds like 12, or seconds like 1.2 s"
+    value = _scaled(plain, (("ms", 1.0), ("s", 1000.0)), what)
+    return _from_zero(value, text, what)
+
+
+def parse_hz(text: str) -> float:
+    """A frequency in Hz: “180”, “180 Hz”, “2.5 kHz”, “2.5k”. Raises ValueError with a sentence."""
+    plain = _plain(text)
+    what = "a frequency: a number in Hz, or like 2.5 kHz"
+    return _from_zero(_scaled(plain, (("khz", 1000.0), ("hz", 1.0), ("k", 1000.0)), what), text, what)
+
+
+def parse_mb(text: str) -> float:
+    """An amount of memory in MB: “120”, “120 MB”, “1.5 GB”. Raises ValueError with a sentence."""
+    plain = _plain(text)
+    what = "an amount of memory: a number in MB, or like 1.5 GB"
+    return _from_zero(_scaled(plain, (("gb", 1024.0), ("mb", 1.0), ("g", 1024.0), ("m", 1.0)), what), text, what)
+
+
+def parse_factor(text: str) -> float:
+    """A feedback: “0.4”, “40 %”, “110 %”. Raises ValueError with a sentence."""
+    plain = _plain(text)
+    what = "a factor from 0 on, like 0.4 or 40 %"
+    return _from_zero(_number(plain.removesuffix("%"), what) / (100 if plain.endswith("%") else 1), text, what)
+
+
+LIMITING_RATIO = 100.0  # model.md: a ratio of 100 or more is a limiter's, ∞:1
+
+
+def parse_ratio(text: str) -> float:
+    """A ratio: “4”, “4:1”, “∞:1” (100). Raises ValueError with a sentence."""
+    plain = _plain(text).removesuffix(":1")
+    what = "a ratio above 0, like 4, 4:1 or ∞"
+    value = LIMITING_RATIO if plain in ("∞", "inf", "infinity", "oo") else _number(plain, what)
+    if value <= 0:
+        raise ValueError(f"“{text}” is not {what}")
+    return value
+
+
+def parse_whole(text: str) -> int:
+    """A whole number: “48000”, “48 000”. Raises ValueError with a sentence."""
+    plain = _plain(text)
+    if not plain.isascii() or not plain.removeprefix("-").isdecimal() or len(plain) > 12:
+        raise ValueError(f"“{text}” is not a whole number")
+    return int(plain)
+
+
+def _scaled(plain: str, units: tuple[tuple[str, float], ...], what: str) -> float:
+    for unit, factor in units:
+        if plain.endswith(unit):
+            return _number(plain.removesuffix(unit), what) * factor
+    return _number(plain, what)
+
+
+def _from_zero(value: float, text: str, what: str) -> float:
+    if value < 0:
+        raise ValueError(f"“{text}” is not {what}, from 0 on")
+    return value

@@ -9,7 +9,9 @@ import pytest
 from django.test import Client
 
 from lattice.model.document import Template
+from tests.build import template
 from web.editor.bulk import PLANS
+from web.shelf import services
 from web.shelf.models import JournalEntry, StoredTemplate
 from web.shelf.workspace import workspace
 
@@ -65,6 +67,9 @@ def test_it_is_shown_then_done_in_one_step_and_taken_back(
         ("dissolve", {"strips": "bus"}, "is the bus of a section"),
         ("chain", {"strips": "kick", "inserts": ""}, "there is no insert"),
         ("colour", {"strips": "nobody"}, "no strip is chosen"),
+        ("to_return", {"strips": "kick", "type": "reverb", "to": "out"}, "not all of these inserts are there"),
+        ("sequence", {"strips": "kick", "to": "kick"}, "there is no instrument kick"),
+        ("bus", {"strips": "bus", "to": "out", "inserts": "none-such"}, "not all of these inserts are on Out"),
     ],
 )
 def test_what_cannot_be_done_is_said_and_nothing_changes(
@@ -76,7 +81,7 @@ def test_what_cannot_be_done_is_said_and_nothing_changes(
 
 
 def test_every_plan_is_tried_here() -> None:
-    refused = {"outlets", "notes", "dissolve", "chain", "colour"}
+    refused = {"outlets", "notes", "dissolve", "chain", "colour", "to_return", "sequence"}
     assert {what for what, *_rest in PLANNED} | refused == set(PLANS)
 
 
@@ -92,3 +97,25 @@ def test_a_forged_plan_is_refused(signed_in: Client, stored: StoredTemplate) -> 
     answer = signed_in.post(f"/t/{stored.pk}/write/planned/", {"base": 1, "planned": "forged"})
     assert answer.status_code == 422
     assert "no longer good" in answer.content.decode()
+
+
+def test_a_bus_says_first_what_it_changes_in_level_and_latency(signed_in: Client, owner) -> None:  # type: ignore[no-untyped-def]
+    stop = {"id": "stop", "type": "limiter", "latency_samples": 64, "gain_db": -2.0}
+    made = template(
+        [
+            "a:x",
+            "b:y",
+            {"id": "sub", "kind": "bus", "fader_db": -3.0},
+            {"id": "mix", "kind": "master", "inserts": [stop]},
+        ],
+        ["x>sub", "y>mix", "sub>mix"],
+    )
+    mine = services.store(owner, made)
+    page = preview(signed_in, mine, "dissolve", {"strips": "sub"}).content.decode()
+    assert "x → mix" in page
+    assert "±0.0" in page
+    page = preview(
+        signed_in, mine, "bus", {"strips": "y", "to": "mix", "name": "New", "inserts": "stop"}
+    ).content.decode()
+    assert "y → mix" in page
+    assert "±0\u2009samples" in page

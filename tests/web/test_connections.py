@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from django.test import Client
 
-from lattice.checks import Scene
 from tests.build import template
 from web.editor import connections
 from web.shelf import services
+from web.shelf.workspace import Workspace
 
 DUCK = {"id": "duck", "type": "compressor", "key": "external"}
 MADE = template(
@@ -24,7 +24,7 @@ MADE = template(
 
 
 def test_keys_say_who_ducks_whom_and_what_sleeps() -> None:
-    rows = connections.keys(Scene(MADE))
+    rows = connections.keys(Workspace(MADE))
     assert [(row["insert"].id, row["awake"], row["why"]) for row in rows] == [
         ("duck", True, ""),
         ("off", False, "bypassed"),
@@ -51,8 +51,8 @@ def test_a_board_has_sixteen_channels_a_port_free_taken_shared_or_filtered() -> 
 
 def test_physical_channels_by_machine() -> None:
     (main,) = connections.machines(MADE)
-    assert [row["channel"] for row in main["outputs"] if row["strips"]] == [3, 4]
-    assert len(main["inputs"]) == 8
+    assert [row["channel"] for row in dict(main["sides"])["output"] if row["strips"]] == [3, 4]
+    assert len(dict(main["sides"])["input"]) == 8
 
 
 def test_the_pages_show_them(signed_in: Client, owner) -> None:  # type: ignore[no-untyped-def]

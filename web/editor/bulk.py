@@ -11,6 +11,7 @@ from django.http import QueryDict
 from lattice.checks import Finding, Scene, Step, audit_scene
 from lattice.compare import Change, compare
 from lattice.edits import apply_steps
+from lattice.edits.effect import WayChange, bus_effect
 from lattice.errors import EditError
 from lattice.model.document import Strip, Template
 from lattice.model.units import parse_db
@@ -111,8 +112,26 @@ def number(data: QueryDict, strips: list[Strip]) -> Planned:
 
 
 def bus(data: QueryDict, strips: list[Strip]) -> Planned:
-    arguments = {"strips": _ids(strips), "to": data.get("to", ""), "name": data.get("name", "").strip() or "New bus"}
+    arguments: dict[str, Any] = {"strips": _ids(strips), "to": data.get("to", "")}
+    arguments |= {"name": data.get("name", "").strip() or "New bus", "inserts": data.getlist("inserts")}
     return f"Put a bus between {_many(strips)} and {arguments['to']}", Step("insert_bus", arguments)
+
+
+def to_return(data: QueryDict, strips: list[Strip]) -> Planned:
+    """One kind of effect on the chosen strips becomes a shared return."""
+    kind = data.get("type", "reverb")
+    inserts = [insert.id for strip in strips for insert in strip.inserts if insert.type == kind]
+    name = data.get("name", "").strip() or f"Shared {kind}"
+    return f"The {kind} of {_many(strips)} becomes the return {name}", Step(
+        "insert_to_return", {"inserts": inserts, "name": name, "feed": data.get("to", "")}
+    )
+
+
+def sequence(data: QueryDict, strips: list[Strip]) -> Planned:
+    """Ports and channels in sequence for chosen midi strips, at the instrument they are said to play."""
+    arguments = {"instrument": data.get("to", ""), "strips": _ids(strips)}
+    arguments |= {"port": _number(data, "port", 1), "channel": _number(data, "channel", 1)}
+    return f"Midi channels of {_many(strips)} in sequence", Step("number_midi", arguments)
 
 
 def dissolve(_data: QueryDict, strips: list[Strip]) -> Planned:
@@ -141,7 +160,8 @@ def remove(_data: QueryDict, strips: list[Strip]) -> Planned:
 PLANS: dict[str, Callable[[QueryDict, list[Strip]], Planned]] = {
     function.__name__: function
     for function in (
-        duplicate, route, untie, move, rename, set_fields, colour, number, bus, dissolve, outlets, notes, chain, remove,
+        duplicate, route, untie, move, rename, set_fields, colour, number, sequence, bus, dissolve, to_return, outlets,
+        notes, chain, remove,
     )
 }  # fmt: skip
 
@@ -156,8 +176,19 @@ class Preview:
         before = {finding.fingerprint: finding for finding in space.audit.findings}
         then = {finding.fingerprint: finding for finding in audit_scene(Scene(after)).findings}
         self.going: list[Finding] = [finding for mark, finding in before.items() if mark not in then]
+        self.ways = self._ways(space.template, after, step)
         self.coming: list[Finding] = [finding for mark, finding in then.items() if mark not in before]
         self.signed = signing.dumps([label, step.edit, step.arguments], salt=SALT, compress=True)
+
+    @staticmethod
+    def _ways(before: Template, after: Template, step: Step) -> list[tuple[str, str, WayChange]]:
+        """What a bus put in or taken out does to level and latency, way by way, with the names of both ends."""
+        if step.edit not in ("insert_bus", "dissolve_bus"):
+            return []
+        new = {strip.id for strip in after.strips} - {strip.id for strip in before.strips}
+        bus = step.arguments["bus"] if step.edit == "dissolve_bus" else new.pop()
+        names = {strip.id: strip.name for strip in before.strips}
+        return [(names[way.start], names[way.end], way) for way in bus_effect(before, after, bus)]
 
 
 def planned(signed: str) -> Planned:

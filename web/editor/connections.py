@@ -5,18 +5,24 @@ from __future__ import annotations
 from collections import defaultdict
 from typing import Any
 
-from lattice.checks import Scene
 from lattice.checks.parts import outlet_of
 from lattice.graph.masks import masks
 from lattice.model.document import Machine, Strip, Template, machine_id, main_outlet
+from web.shelf.workspace import Workspace
 
 CHANNELS = range(1, 17)  # of a midi port, MIDI 1.0
 SHOWN_SOURCES = 12
 
 
-def keys(scene: Scene) -> list[dict[str, Any]]:
-    """One row a key route: trigger, insert, asleep or awake, and the sources it ducks."""
-    compiled = scene.compiled
+def keys(space: Workspace) -> list[dict[str, Any]]:
+    """One row a key route: trigger, insert, asleep or awake, the sources it ducks, and whether it ducks them twice."""
+    scene, compiled = space.scene, space.compiled
+    twice = {
+        (insert, finding.strips[-1])
+        for finding in space.audit.findings
+        if finding.code == "key.double"
+        for insert in finding.inserts
+    }
     keyed = sorted({compiled.head[route] for route in compiled.keys})
     bits = {strip: 1 << at for at, strip in enumerate(keyed)}
     sounding = [number for number, sounds in enumerate(scene.unblocked.sounds) if sounds]
@@ -39,6 +45,7 @@ def keys(scene: Scene) -> list[dict[str, Any]]:
                 "insert": insert,
                 "awake": awake,
                 "why": "" if awake else why,
+                "twice": (insert.id, compiled.strips[compiled.tail[route]].id) in twice,
                 "ducked": ducked[:SHOWN_SOURCES],
                 "more": max(0, len(ducked) - SHOWN_SOURCES),
             }
@@ -49,8 +56,14 @@ def keys(scene: Scene) -> list[dict[str, Any]]:
 def instruments(template: Template) -> list[dict[str, Any]]:
     """For each instrument its outlets with parts and listeners, and its midi boards."""
     names = {strip.id: strip for strip in template.strips}
+    played = {route.to for route in template.routes if route.kind == "midi"}
     return [
-        {"strip": strip, "outlets": _outlets(template, strip, names), "boards": _boards(template, strip, names)}
+        {
+            "strip": strip,
+            "outlets": _outlets(template, strip, names),
+            "boards": _boards(template, strip, names),
+            "players": strip.id in played,
+        }
         for strip in template.strips
         if strip.kind == "instrument"
     ]
@@ -81,7 +94,8 @@ def _boards(template: Template, kit: Strip, names: dict[str, Strip]) -> list[dic
             takers = [names[route.from_strip].name for route in on_it]
             filtered = received != "all" and channel not in received
             state = "filtered" if filtered else "shared" if len(takers) > 1 else "taken" if takers else "free"
-            cells.append({"channel": channel, "state": state, "takers": takers})
+            ids = " ".join(route.from_strip for route in on_it)
+            cells.append({"channel": channel, "state": state, "takers": takers, "ids": ids})
         boards.append({"port": port, "cells": cells, "free": sum(cell["state"] == "free" for cell in cells)})
     return boards
 
@@ -103,8 +117,10 @@ def machines(template: Template) -> list[dict[str, Any]]:
     return [
         {
             "machine": machine,
-            "inputs": side(machine, "input", machine.inputs, machine.input_names),
-            "outputs": side(machine, "output", machine.outputs, machine.output_names),
+            "sides": (
+                ("input", side(machine, "input", machine.inputs, machine.input_names)),
+                ("output", side(machine, "output", machine.outputs, machine.output_names)),
+            ),
         }
         for machine in template.machines
     ]

@@ -153,6 +153,11 @@ def strips_json(space: Workspace, sheet: Sheet) -> SafeString:
     return as_data(rows)
 
 
+def finder_context(context: dict[str, Any]) -> dict[str, Any]:
+    """What the quick-open of a place knows of the strips."""
+    return {"strips": strips_json(context["space"], context["sheet_map"])}
+
+
 def frame(stored: StoredTemplate) -> dict[str, Any]:
     """What every page and every answer to a write needs."""
     space = workspace(stored)

@@ -7,9 +7,10 @@ from web.editor import views, writes
 urlpatterns = [
     path("map/", views.map_page, name="map"),
     path("crosspoints/", views.crosspoints_page, name="crosspoints"),
-    path("keys/", views.keys_page, name="keys"),
-    path("ports/", views.ports_page, name="ports"),
-    path("findings/", views.findings_page, name="findings"),
+    path("strip/", views.place_page, {"place": "strip"}, name="strip"),
+    path("keys/", views.place_page, {"place": "keys"}, name="keys"),
+    path("ports/", views.place_page, {"place": "ports"}, name="ports"),
+    path("findings/", views.place_page, {"place": "findings"}, name="findings"),
     path("panel/findings/", views.findings_panel, name="findings-panel"),
     path("panel/strip/<str:strip>/", views.strip_panel, name="strip-panel"),
     path("panel/section/<str:section>/", views.section_panel, name="section-panel"),

@@ -9,11 +9,13 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from lattice.errors import DocumentError
+from lattice.levels.gains import DECORRELATING
 from lattice.model import document
 from lattice.model.layouts import NAMED
 from lattice.trace import MOST_PATHS, hop_words, sentence, trace
 from web.editor import connections, crosspoints
-from web.editor.presenting import as_data, by_family, frame, map_context, strip_context
+from web.editor.presenting import as_data, by_family, finder_context, frame, map_context, strip_context
+from web.editor.strip_sheet import by_section, strip_sheet
 from web.shelf.views import owned
 from web.shelf.workspace import Workspace, workspace
 
@@ -25,6 +27,9 @@ CHOICES = {
     "insert_types": get_args(document.InsertType),
     "insert_states": ("on", "bypassed", "unloaded"),
     "insert_keys": ("none", "internal", "external"),
+    "records": ("in", "pre"),
+    "dynamic_types": ("compressor", "limiter", "gate", "expander"),
+    "ceiling_types": ("limiter", "clipper", "saturator"),
     "keyable_types": document.KEYABLE_TYPES,
     "known_tags": ("spare", "backup", "trigger", "click", "reference", "guide", "talkback", "pop"),
 }
@@ -59,45 +64,66 @@ def chosen(request: HttpRequest, space: Workspace) -> dict[str, Any]:
 
 
 @require_GET
-def findings_page(request: HttpRequest, pk: int) -> HttpResponse:
+def place_page(request: HttpRequest, pk: int, place: str) -> HttpResponse:
+    """One of the places that are read as a page: its frame, and the body that writes bring anew."""
     context = frame(owned(request, pk))
-    severity = request.GET.get("severity", "")
+    context |= place_context(request, context, place) | {"place": place, **finder_context(context)}
+    return render(request, "editor/place.html", context)
+
+
+def place_context(request: HttpRequest, context: dict[str, Any], place: str) -> dict[str, Any]:
+    """What the body of a place shows."""
+    here = {"strip": wanted(request, "strip"), "body": f"editor/{place}_body.html"}
+    return here | PLACES[place](request, context)
+
+
+def wanted(request: HttpRequest, name: str) -> str:
+    """What the address of the page names, for a page and for a write on it."""
+    return request.GET.get(name) or request.POST.get(f"chosen_{name}") or ""
+
+
+def _findings(request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
+    severity = wanted(request, "severity")
     waived = [finding for finding in context["space"].audit.findings if finding.waived]
-    context |= {
-        "place": "findings",
-        "families": by_family(context["findings"], severity),
-        "severity": severity,
-        "waived": waived,
+    return {"families": by_family(context["findings"], severity), "severity": severity, "waived": waived}
+
+
+def _keys(_request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
+    return {"rows": connections.keys(context["space"])}
+
+
+def _ports(_request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
+    template = context["template"]
+    return {
+        "instruments": connections.instruments(template),
+        "machines": connections.machines(template),
+        "ties": connections.ties(template),
+        "machine_kinds": ("computer", "outboard"),
     }
-    return render(request, "editor/findings.html", context)
+
+
+def _strip(request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
+    space = context["space"]
+    number = space.compiled.index.get(wanted(request, "strip"))
+    if number is None:
+        return {"strip": "", "sections": by_section(space.template)}
+    return strip_sheet(space, number) | CHOICES
+
+
+PLACES = {"findings": _findings, "keys": _keys, "ports": _ports, "strip": _strip}
 
 
 @require_GET
 def crosspoints_page(request: HttpRequest, pk: int) -> HttpResponse:
     context = frame(owned(request, pk))
     context |= crosspoints_context(context["space"], request.GET.get("kind", ""))
-    return render(request, "editor/crosspoints.html", context | {"place": "crosspoints", "taps": CHOICES["taps"]})
+    context |= {"place": "crosspoints", "taps": CHOICES["taps"], **finder_context(context)}
+    return render(request, "editor/crosspoints.html", context)
 
 
 def crosspoints_context(space: Workspace, kind: str) -> dict[str, Any]:
     kind = kind if kind in crosspoints.KINDS else "sound"
     return {"kind": kind, "kinds": crosspoints.KINDS, "grid": as_data(crosspoints.grid(space.compiled, kind))}
-
-
-@require_GET
-def keys_page(request: HttpRequest, pk: int) -> HttpResponse:
-    context = frame(owned(request, pk))
-    return render(
-        request, "editor/keys.html", context | {"place": "keys", "rows": connections.keys(context["space"].scene)}
-    )
-
-
-@require_GET
-def ports_page(request: HttpRequest, pk: int) -> HttpResponse:
-    context = frame(owned(request, pk))
-    template = context["template"]
-    context |= {"instruments": connections.instruments(template), "machines": connections.machines(template)}
-    return render(request, "editor/ports.html", context | {"place": "ports", "ties": connections.ties(template)})
 
 
 @require_GET
@@ -159,7 +185,19 @@ def selection_context(ids: str, space: Workspace) -> dict[str, Any]:
         for insert in strip.inserts
         if insert.type in document.KEYABLE_TYPES
     ]
+    ids = {strip.id for strip in chosen_ones}
+    fed = {route.to for route in template.routes if route.kind == "feed" and route.from_strip in ids}
+    played = {route.to for route in template.routes if route.kind == "midi" and route.from_strip in ids}
+    effects = {insert.type for strip in chosen_ones for insert in strip.inserts if insert.type in DECORRELATING}
     return {
+        "fed_inserts": [
+            (insert.id, f"{insert.name or insert.type} of {strip.name}")
+            for strip in template.strips
+            if strip.id in fed
+            for insert in strip.inserts
+        ],
+        "played": [strip for strip in template.strips if strip.id in played and strip.kind == "instrument"],
+        "effects": sorted(effects),
         "template": template,
         "strips": chosen_ones,
         "ids": " ".join(strip.id for strip in chosen_ones),

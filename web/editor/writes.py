@@ -12,9 +12,9 @@ from django.views.decorators.http import require_POST
 from lattice.errors import DocumentError
 from web.editor.bulk import PLANS, Preview, chosen_strips, planned
 from web.editor.crosspoints import put_cells
-from web.editor.parsing import WRITERS
-from web.editor.presenting import by_family, folded_of, frame, map_context
-from web.editor.views import CHOICES, chosen, crosspoints_context
+from web.editor.presenting import folded_of, frame, map_context
+from web.editor.views import CHOICES, PLACES, chosen, crosspoints_context, place_context
+from web.editor.writers import WRITERS
 from web.shelf import services
 from web.shelf.models import StoredTemplate
 from web.shelf.views import owned
@@ -46,20 +46,14 @@ def changed(request: HttpRequest, stored: StoredTemplate) -> HttpResponse:
     start = perf_counter()
     context = frame(stored)
     audited = perf_counter()
-    context |= chosen(request, context["space"]) | CHOICES
     place = request.POST.get("place", "map")
-    context["on_map"] = place == "map"
-    context["place"] = place
-    if place == "crosspoints":
+    context |= {"place": place, "on_map": place not in {*PLACES, "crosspoints"}}
+    if place in PLACES:
+        context |= place_context(request, context, place)
+    elif place == "crosspoints":
         context |= crosspoints_context(context["space"], request.POST.get("grid", ""))
-    elif context["on_map"]:
-        context |= map_context(request, context)
-    elif place in ("keys", "ports"):
-        response = HttpResponse(status=204)
-        response["HX-Refresh"] = "true"  # these places are read, and drawn anew as a whole
-        return response
     else:
-        context["families"] = by_family(context["findings"])
+        context |= chosen(request, context["space"]) | CHOICES | map_context(request, context)
     response = render(request, "editor/changed.html", context)
     request.timings |= {"audit-layout": (audited - start) * 1000, "draw": (perf_counter() - audited) * 1000}  # type: ignore[attr-defined]
     return response

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 from django import template
+
+from lattice.formats.track_sheet_cells import midi_in_text
+from lattice.model.document import MidiIn
 
 register = template.Library()
 THIN = "\u2009"
@@ -25,6 +29,22 @@ def whole(number: float | None) -> str:
     return "" if number is None else f"{number:,.0f}".replace(",", THIN).replace("-", "−")
 
 
+@register.filter
+def signed_db(change_db: float) -> str:
+    """A change of level: ±0.0 dB, +2.0 dB, −∞ dB."""
+    if change_db == -math.inf:
+        return f"−∞{THIN}dB"
+    text = f"{change_db:+.1f}".replace("-", "−")
+    return f"{'±0.0' if text in ('+0.0', '−0.0') else text}{THIN}dB"
+
+
+@register.filter
+def signed_samples(change: int) -> str:
+    """A change of latency: ±0, +64 samples."""
+    text = f"{change:+,d}".replace(",", THIN).replace("-", "−") if change else "±0"
+    return f"{text}{THIN}samples"
+
+
 FIGURE_UNITS = {"db": "dB", "ms": "ms", "samples": "samples", "hz": "Hz", "dbfs": "dBFS"}
 
 
@@ -42,6 +62,12 @@ def figure(value: float | None, name: str) -> str:
 def figure_name(name: str) -> str:
     """loop_gain_db → loop gain"""
     return name.rsplit("_", 1)[0].replace("_", " ")
+
+
+@register.filter
+def midi_in(midi: MidiIn | None) -> str:
+    """What an instrument receives: 2: all, 1: 1, 2, 10."""
+    return midi_in_text(midi)
 
 
 @register.filter

@@ -1,5 +1,6 @@
 // The crosspoints: a grid drawn from plain data, edited by keyboard and by dragging.
 
+import { offer } from "./commands.js";
 import { write } from "./server.js";
 import "./shared.js";
 
@@ -201,12 +202,24 @@ document.addEventListener("htmx:afterSwap", (event) => {
   show(had);
 });
 
-const chosen = new URLSearchParams(location.search).get("strip");
-read();
-const start = rows.findIndex((row) => row.i === chosen);
-if (start >= 0) {
-  at = [start, 0];
+function goTo(strip) {
+  const row = data.rows.find((one) => one.i === strip || one.i.startsWith(`${strip}/`));
+  if (!row) return;
+  if (folded.delete(row.s) || filter.value) {
+    filter.value = "";
+    draw();
+  }
+  at = [rows.indexOf(row), at[1]];
+  anchor = null;
   show();
   cell(...at)?.scrollIntoView({ block: "center" });
 }
+
+read();
+offer(goTo, [
+  { n: "Fold all rows", run: () => ((folded = new Set(data.rows.map((row) => row.s))), draw()) },
+  { n: "Open all rows", run: () => ((folded = new Set()), draw()) },
+  { n: "Filter the rows", run: () => filter.focus() },
+]);
+goTo(new URLSearchParams(location.search).get("strip"));
 document.body.dataset.ready = "true";

@@ -1,29 +1,34 @@
-// One field to find a strip by name; also asked for a destination when connecting or tracing.
+// Quick-open: one field for strips by name and for commands; also asked for a strip when connecting or tracing.
+
+const HINT = "Find a strip, or a command";
 
 export class Finder {
-  constructor(strips) {
+  constructor() {
     this.input = document.getElementById("find");
     this.list = document.getElementById("find-list");
-    this.strips = strips;
+    this.strips = JSON.parse(document.getElementById("strips").textContent || "[]");
+    this.commands = [];
+    this.found = [];
     this.at = 0;
     this.input.addEventListener("input", () => this.filter());
     this.input.addEventListener("focus", () => this.filter());
-    this.input.addEventListener("blur", () => setTimeout(() => this.close(), 120));
+    this.input.addEventListener("blur", () => setTimeout(() => document.activeElement !== this.input && this.close(), 120));
     this.input.addEventListener("keydown", (event) => this.key(event));
     this.list.addEventListener("mousedown", (event) => {
-      const row = event.target.closest("li[data-id]");
+      const row = event.target.closest("li[data-at]");
       if (row) {
         event.preventDefault();
-        this.pick(row.dataset.id);
+        this.pick(this.found[row.dataset.at]);
       }
     });
   }
 
-  ask(words, then) {
+  // `then` takes the strip; without it, strips and commands do what they do in this place.
+  ask(words = HINT, then = null) {
     this.then = then;
     this.input.value = "";
     this.input.placeholder = words;
-    this.input.parentElement.classList.toggle("asking", words !== "Find a strip");
+    this.input.parentElement.classList.toggle("asking", words !== HINT);
     this.input.focus();
     this.filter();
   }
@@ -32,40 +37,43 @@ export class Finder {
     const words = this.input.value.toLowerCase().split(/\s+/).filter(Boolean);
     const hits = (text) => words.every((word) => text.toLowerCase().includes(word));
     const first = words[0] || "";
-    this.found = this.strips
+    const strips = this.strips
       .filter((strip) => hits(`${strip.n} ${strip.i} ${strip.k}`))
       .sort((a, b) => b.n.toLowerCase().startsWith(first) - a.n.toLowerCase().startsWith(first))
       .slice(0, 30);
+    const commands = this.then ? [] : this.commands.filter((command) => words.length && hits(command.n)).slice(0, 8);
+    const begins = (one) => first && one.n.toLowerCase().startsWith(first);
+    this.found = commands.some(begins) && !strips.some(begins) ? [...commands, ...strips] : [...strips, ...commands];
     this.at = 0;
     this.draw();
   }
 
   draw() {
-    this.list.replaceChildren(
-      ...this.found.map((strip, number) => {
-        const row = document.createElement("li");
-        row.role = "option";
-        row.id = `found-${number}`;
-        row.dataset.id = strip.i;
-        row.setAttribute("aria-selected", number === this.at);
-        const name = document.createElement("span");
-        name.textContent = strip.n;
-        const where = document.createElement("span");
-        where.className = "quiet";
-        where.textContent = `${strip.k} ${strip.z}`;
-        row.append(name, where);
-        return row;
-      }),
-    );
+    this.list.replaceChildren(...this.found.map((one, number) => this.row(one, number)));
     if (!this.found.length) {
       const none = document.createElement("li");
-      none.textContent = "no strip of that name";
+      none.textContent = this.then ? "no strip of that name" : "no strip or command of that name";
       none.className = "quiet";
       this.list.append(none);
     }
     this.list.hidden = document.activeElement !== this.input;
     this.input.setAttribute("aria-expanded", !this.list.hidden);
     if (this.found.length) this.input.setAttribute("aria-activedescendant", `found-${this.at}`);
+  }
+
+  row(one, number) {
+    const row = document.createElement("li");
+    row.role = "option";
+    row.id = `found-${number}`;
+    row.dataset.at = number;
+    row.setAttribute("aria-selected", number === this.at);
+    const name = document.createElement("span");
+    name.textContent = one.n;
+    const where = document.createElement("span");
+    where.className = "quiet";
+    where.textContent = one.run ? one.key || "command" : `${one.k} ${one.z}`;
+    row.append(name, where);
+    return row;
   }
 
   key(event) {
@@ -77,25 +85,26 @@ export class Finder {
       this.list.children[this.at]?.scrollIntoView({ block: "nearest" });
     } else if (event.key === "Enter") {
       event.preventDefault();
-      if (this.found[this.at]) this.pick(this.found[this.at].i);
+      if (this.found[this.at]) this.pick(this.found[this.at]);
     } else if (event.key === "Escape") {
       this.input.blur();
     }
     event.stopPropagation();
   }
 
-  pick(id) {
+  pick(one) {
     const then = this.then || this.otherwise;
     this.close();
     this.input.blur();
-    then(id);
+    if (one.run) one.run();
+    else then(one.i);
   }
 
   close() {
     this.list.hidden = true;
     this.input.setAttribute("aria-expanded", "false");
     this.input.value = "";
-    this.input.placeholder = "Find a strip";
+    this.input.placeholder = HINT;
     this.input.parentElement.classList.remove("asking");
     this.then = null;
   }

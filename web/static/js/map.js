@@ -1,7 +1,7 @@
 // The map: choosing, lighting, connecting and tracing on the drawing the server made.
 
 import { Chooser } from "./chooser.js";
-import { Finder } from "./finder.js";
+import { finder, offer } from "./commands.js";
 import { Flow, path } from "./flow.js";
 import { open as openPanel, write } from "./server.js";
 import "./shared.js";
@@ -263,8 +263,6 @@ viewport.addEventListener("focusout", (event) => event.target.matches(".box") &&
 // ---- connecting
 
 const chooser = new Chooser((values) => post("connect", values));
-const finder = new Finder([]);
-finder.otherwise = (id) => choose(id);
 
 function connect(from, to, outlet, at) {
   if (!byId.has(from) || !byId.has(to)) return;
@@ -321,7 +319,6 @@ function sectionOf(id) {
 }
 
 const KEYS = {
-  "/": () => finder.ask("Find a strip", null),
   c: askConnect,
   t: () => chosen && open(`trace/?from=${encodeURIComponent(chosen)}`),
   T: () => {
@@ -338,6 +335,7 @@ const KEYS = {
       toggle(first);
     }
   },
+  o: () => chosen && location.assign(`${base}strip/?strip=${encodeURIComponent(chosen)}`),
   f: () => chosen && sectionOf(chosen) && post("fold", { section: sectionOf(chosen) }),
   n: () => nextFinding(1),
   N: () => nextFinding(-1),
@@ -349,7 +347,6 @@ const KEYS = {
   "=": () => view.zoom(1.2),
   "-": () => view.zoom(1 / 1.2),
   0: () => view.fit(),
-  "?": () => document.getElementById("help").showModal(),
   Delete: () => chosen && document.getElementById("remove-strip")?.click(),
   Escape: release,
 };
@@ -378,7 +375,7 @@ const DOES = {
   fit: () => view.fit(),
   add: KEYS.a,
   tidy: KEYS.y,
-  help: KEYS["?"],
+  help: () => document.getElementById("help").showModal(),
   release,
   connect: askConnect,
   "fold-all": () => post("fold", { section: "all" }),
@@ -421,6 +418,23 @@ document.addEventListener("htmx:afterSettle", (event) => {
     rest({ move: false });
   }
 });
+
+offer(choose, [
+  { n: "Add strips", key: "a", run: KEYS.a },
+  { n: "Connect the chosen strip", key: "c", run: askConnect },
+  { n: "Trace the chosen strip", key: "t", run: KEYS.t },
+  { n: "Trace from the chosen strip to another", key: "Shift t", run: KEYS.T },
+  { n: "Strip sheet of the chosen strip", key: "o", run: KEYS.o },
+  { n: "Choose the whole section", key: "s", run: KEYS.s },
+  { n: "Fold or open the section", key: "f", run: KEYS.f },
+  { n: "Fold all sections", run: DOES["fold-all"] },
+  { n: "Open all sections", run: DOES["open-all"] },
+  { n: "Tidy the sheet", key: "y", run: KEYS.y },
+  { n: "Whole sheet", key: "0", run: KEYS[0] },
+  { n: "Hide or show the margin", key: "p", run: KEYS.p },
+  { n: "Next finding", key: "n", run: KEYS.n },
+  { n: "Journal of edits", run: () => open("journal/") },
+]);
 
 read();
 const deepLinked = shownFinding && document.getElementById(`f-${shownFinding}`);

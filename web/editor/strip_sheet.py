@@ -1,0 +1,111 @@
+"""One strip inside, as a ladder: its stages from `in` to `post`, what comes to each, what leaves at each."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from lattice.graph.compiled import IN, POST, PRE, Compiled
+from lattice.model.document import Insert, Outlet, Route, Stem, Strip, Template, main_outlet, source_of
+from lattice.model.document import machine_id as id_of_machine
+from web.shelf.workspace import Workspace
+
+STAGE_WORDS = {IN: "in", PRE: "pre-fader", POST: "post-fader"}
+TAP_OF_STAGE = {IN: "pre-insert", PRE: "pre-fader", POST: "post-fader"}
+
+
+@dataclass(frozen=True)
+class Lead:
+    """One route at a rung, and the strip at its other end."""
+
+    route: Route
+    other: Strip
+
+
+@dataclass(frozen=True)
+class Rung:
+    """One stage of the strip: what it is, what comes to it, what leaves it."""
+
+    kind: str  # in, insert, pre, post, outlet
+    title: str
+    insert: Insert | None = None
+    outlet: Outlet | None = None
+    ins: list[Lead] = field(default_factory=list)
+    outs: list[Lead] = field(default_factory=list)
+    stems: list[Stem] = field(default_factory=list)
+    position: int = 0
+
+
+def strip_sheet(space: Workspace, number: int) -> dict[str, Any]:
+    """Everything the strip sheet shows of one strip."""
+    compiled, template = space.compiled, space.template
+    strip = compiled.strips[number]
+    machine = next(known for known in template.machines if known.id == id_of_machine(template, strip))
+    beside = [known.id for known in template.strips if known.section == strip.section]
+    at = beside.index(strip.id)
+    return {
+        "strip": strip.id,
+        "piece": strip,
+        "rungs": _rungs(compiled, number),
+        "source": source_of(strip, main_outlet(strip)),
+        "is_source": strip.kind in ("audio", "instrument", "input"),
+        "outlets": [_outlet(strip, outlet) for outlet in strip.outlets],
+        "machine": machine.id,
+        "physical": _physical(strip, machine.input_names if strip.kind == "input" else machine.output_names),
+        "before": beside[at - 1] if at else "",
+        "after": beside[at + 1] if at + 1 < len(beside) else "",
+        "own_findings": [one for one in space.audit.findings if not one.waived and strip.id in one.strips[:1]],
+    }
+
+
+def _rungs(compiled: Compiled, number: int) -> list[Rung]:
+    strip = compiled.strips[number]
+    comes = [Lead(r, compiled.strips[compiled.tail[n]]) for n, r in enumerate(compiled.routes) if r.to == strip.id]
+    leaves = [
+        (compiled.stage[n], Lead(r, compiled.strips[compiled.head[n]]))
+        for n, r in enumerate(compiled.routes)
+        if r.from_strip == strip.id
+    ]
+    main = main_outlet(strip)
+    own = [(stage, lead) for stage, lead in leaves if lead.route.from_outlet in (None, main.id if main else None)]
+
+    def stage(kind: str, at: int, **more: Any) -> Rung:
+        stems = [compiled.template.stems[n] for n in compiled.stems_at.get(number, ())]
+        return Rung(
+            kind,
+            STAGE_WORDS[at],
+            outs=[lead for leaving, lead in own if leaving == at],
+            stems=[stem for stem in stems if stem.tap == TAP_OF_STAGE[at]],
+            **more,
+        )
+
+    if strip.kind == "midi":
+        return [Rung("midi", "notes", ins=comes, outs=[lead for _stage, lead in leaves])]
+    rungs = [stage("in", IN, ins=[lead for lead in comes if lead.route.kind != "key"])]
+    for position, insert in enumerate(strip.inserts):
+        keys = [lead for lead in comes if lead.route.to_insert == insert.id]
+        rungs.append(Rung("insert", insert.name or insert.type, insert=insert, ins=keys, position=position))
+    rungs += [stage("pre", PRE), stage("post", POST)]
+    for outlet in strip.outlets:
+        if outlet is not main:
+            outs = [lead for _stage, lead in leaves if lead.route.from_outlet == outlet.id]
+            rungs.append(Rung("outlet", outlet.name or outlet.id, outlet=outlet, outs=outs))
+    return rungs
+
+
+def _outlet(strip: Strip, outlet: Outlet) -> dict[str, Any]:
+    return {"outlet": outlet, "is_main": outlet is main_outlet(strip), "source": source_of(strip, outlet)}
+
+
+def _physical(strip: Strip, names: dict[str, str]) -> list[tuple[int, str]]:
+    """Physical channels of an input or output with the names they have."""
+    return [(channel, names.get(str(channel), "")) for channel in strip.io or ()]
+
+
+def by_section(template: Template) -> list[tuple[str, list[Strip]]]:
+    """Strips by section in document order, for choosing one."""
+    sections = [
+        (section.name, [s for s in template.strips if s.section == section.id]) for section in template.sections
+    ]
+    rest = [strip for strip in template.strips if strip.section is None]
+    return [(name, strips) for name, strips in [*sections, ("No section", rest)] if strips]

@@ -1,0 +1,35 @@
+"""Machines: add, change, remove; names of their physical channels."""
+
+from __future__ import annotations
+
+from django.http import QueryDict
+
+from lattice.checks import Step
+from lattice.model.document import Machine, Template
+from web.editor.fields import MACHINE_FIELDS, changes_of, named, one, whole, words_of
+from web.editor.writers.common import Written
+
+
+def add_machine(data: QueryDict, template: Template) -> Written:
+    machine = changes_of(data, MACHINE_FIELDS, template)
+    return f"Add machine {machine.get('name', '')}", [Step("add_machine", {"machine": machine})]
+
+
+def change_machine(data: QueryDict, template: Template) -> Written:
+    machine: Machine = named(template.machines, one(data, "machine_id"), "machine")
+    changes = changes_of(data, MACHINE_FIELDS, template)
+    return f"{machine.name}: {words_of(changes)}", [Step("change_machine", {"machine": machine.id, "changes": changes})]
+
+
+def name_channel(data: QueryDict, template: Template) -> Written:
+    """The name of one physical input or output."""
+    machine: Machine = named(template.machines, one(data, "machine_id"), "machine")
+    channel = changes_of(data, {"channel": whole}, template)["channel"]
+    name, side = data.get("name", "").strip(), one(data, "side")
+    arguments = {"machine": machine.id, "side": side, "channel": channel, "name": name}
+    return f"{machine.name}: {side} {channel} {name or 'without a name'}", [Step("name_channel", arguments)]
+
+
+def remove_machine(data: QueryDict, template: Template) -> Written:
+    machine: Machine = named(template.machines, one(data, "machine_id"), "machine")
+    return f"Remove machine {machine.name}", [Step("remove_machines", {"machines": [machine.id]})]

@@ -1,0 +1,33 @@
+// What the quick-open offers beside strips in every place, and the keys that hold everywhere.
+
+import { Finder } from "./finder.js";
+
+export const finder = document.getElementById("find") ? new Finder() : null;
+const click = (id) => () => document.getElementById(id)?.click();
+const help = () => document.getElementById("help").showModal();
+
+const common = [
+  ...[...document.querySelectorAll(".places a")].map((link) => ({ n: `Go to ${link.textContent}`, run: () => link.click() })),
+  { n: "Undo", key: "Ctrl z", run: click("undo") },
+  { n: "Redo", key: "Ctrl y", run: click("redo") },
+  { n: "Paper or dark sheet", run: click("sheet-switch") },
+  { n: "All keys", key: "?", run: help },
+  { n: "Back to the shelf", run: () => document.querySelector(".brand").click() },
+];
+
+// Called by each place: what choosing a strip does there, and the place's own commands.
+export function offer(choose, commands = []) {
+  if (!finder) return;
+  finder.otherwise = choose;
+  finder.commands = [...commands, ...common];
+}
+
+const quiet = (event) => event.target.matches("input, textarea, select") || event.target.closest("dialog") || event.ctrlKey || event.metaKey || event.altKey;
+
+document.addEventListener("keydown", (event) => {
+  if (quiet(event) || !finder) return;
+  if (event.key === "/") finder.ask();
+  else if (event.key === "?") help();
+  else return;
+  event.preventDefault();
+});

@@ -1,0 +1,150 @@
+// The places that are read as a page: the chosen strip, keys, dragging of inserts, connecting from the strip sheet.
+
+import { Chooser } from "./chooser.js";
+import { finder, offer } from "./commands.js";
+import { write } from "./server.js";
+import "./shared.js";
+
+const body = document.getElementById("place-body");
+const state = document.getElementById("state");
+const base = state.dataset.base.replace(/map\/$/, "");
+const onSheet = () => document.getElementById("state").dataset.place === "strip";
+const chosen = () => new URLSearchParams(location.search).get("strip");
+const strips = new Map(finder.strips.map((strip) => [strip.i, strip]));
+const chooser = new Chooser((values) => write(`${base}write/connect/`, values));
+
+// ---- the chosen strip: marked wherever it is named, and carried along in the address
+
+function choose(id) {
+  const address = new URL(location);
+  address.searchParams.delete("strips");
+  address.searchParams.set("strip", id);
+  if (onSheet()) location.assign(address);
+  else {
+    history.replaceState(null, "", address);
+    mark(true);
+  }
+}
+
+function mark(show = false) {
+  const id = chosen();
+  for (const one of body.querySelectorAll(".chosen-row")) one.classList.remove("chosen-row");
+  const named = id ? [...body.querySelectorAll(`[data-names~="${id}"]`)] : [];
+  for (const one of named) one.classList.add("chosen-row");
+  if (show && named.length && !named.some(inSight)) named[0].scrollIntoView({ block: "center" });
+}
+
+function inSight(element) {
+  const rect = element.getBoundingClientRect();
+  return rect.bottom > 60 && rect.top < innerHeight;
+}
+
+// ---- connecting from the strip sheet
+
+function askConnect() {
+  const from = strips.get(chosen());
+  if (!onSheet() || !from) return;
+  finder.ask(`${from.n} → where?`, (to) => chooser.open(from, strips.get(to), null, [innerWidth / 2, 120]));
+}
+
+// ---- inserts: dragged by the grip, or moved with the arrow keys while it is focused
+
+const rungs = () => [...body.querySelectorAll(".rung[data-insert]")];
+let drag = null;
+
+function placeAt(y) {
+  const at = rungs().findIndex((rung) => {
+    const rect = rung.getBoundingClientRect();
+    return y < rect.top + rect.height / 2;
+  });
+  return at < 0 ? rungs().length : at;
+}
+
+function moveTo(insert, from, to) {
+  if (to !== from && to >= 0 && to < rungs().length) write(`${base}write/move_insert/`, { insert, to });
+}
+
+body.addEventListener("pointerdown", (event) => {
+  const grip = event.target.closest(".grip");
+  if (!grip || event.button) return;
+  const rung = grip.closest(".rung");
+  drag = { rung, from: rungs().indexOf(rung) };
+  grip.setPointerCapture(event.pointerId);
+  rung.classList.add("dragged");
+  event.preventDefault();
+  grip.focus();
+});
+
+body.addEventListener("pointermove", (event) => {
+  if (!drag) return;
+  drag.to = placeAt(event.clientY);
+  for (const one of body.querySelectorAll(".drop-before, .drop-after")) one.classList.remove("drop-before", "drop-after");
+  const all = rungs();
+  if (drag.to < all.length) all[drag.to].classList.add("drop-before");
+  else all.at(-1).classList.add("drop-after");
+});
+
+function drop(keep) {
+  if (!drag) return;
+  const { rung, from, to } = drag;
+  drag = null;
+  rung.classList.remove("dragged");
+  for (const one of body.querySelectorAll(".drop-before, .drop-after")) one.classList.remove("drop-before", "drop-after");
+  if (keep && to !== undefined) moveTo(rung.dataset.insert, from, to > from ? to - 1 : to);
+}
+body.addEventListener("pointerup", () => drop(true));
+body.addEventListener("pointercancel", () => drop(false));
+
+body.addEventListener("keydown", (event) => {
+  const grip = event.target.closest(".grip");
+  if (!grip || !["ArrowUp", "ArrowDown"].includes(event.key)) return;
+  event.preventDefault();
+  const rung = grip.closest(".rung");
+  const from = rungs().indexOf(rung);
+  moveTo(rung.dataset.insert, from, from + (event.key === "ArrowUp" ? -1 : 1));
+});
+
+// ---- buttons, keys, commands
+
+body.addEventListener("click", (event) => {
+  const button = event.target.closest("button");
+  if (!button) return;
+  if (button.dataset.choose) choose(button.dataset.choose);
+  if (button.dataset.do === "connect") askConnect();
+  if (button.dataset.cell) {
+    const form = button.closest(".instrument").querySelector(".sequence");
+    [form.port.value, form.channel.value] = button.dataset.cell.split(".");
+    form.channel.focus();
+    form.channel.select();
+  }
+});
+
+const follow = (id) => document.getElementById(id)?.getAttribute("href") && document.getElementById(id).click();
+const KEYS = {
+  c: askConnect,
+  o: () => !onSheet() && chosen() && location.assign(`${base}strip/?strip=${encodeURIComponent(chosen())}`),
+  "[": () => follow("strip-before"),
+  "]": () => follow("strip-after"),
+};
+document.addEventListener("keydown", (event) => {
+  if (event.target.matches("input, textarea, select") || event.target.closest("dialog")) return;
+  if (event.ctrlKey || event.metaKey || event.altKey || !KEYS[event.key]) return;
+  event.preventDefault();
+  KEYS[event.key]();
+});
+
+offer(choose, [
+  { n: "Strip sheet of the chosen strip", key: "o", run: KEYS.o },
+  ...(onSheet() ? [{ n: "Connect this strip", key: "c", run: askConnect }] : []),
+]);
+
+// What was unfolded stays unfolded when an answer draws the place anew.
+let unfolded = [];
+document.addEventListener("htmx:beforeSwap", () => (unfolded = [...body.querySelectorAll("details[open]")].map((one) => one.id)));
+document.addEventListener("htmx:oobAfterSwap", (event) => {
+  if (event.detail.target !== body) return;
+  for (const id of unfolded) document.getElementById(id)?.setAttribute("open", "");
+  mark();
+});
+mark(true);
+document.body.dataset.ready = "true";
