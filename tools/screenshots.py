@@ -39,6 +39,12 @@ def strip(page: Page) -> None:
     page.wait_for_selector("#s-name")
 
 
+def strip_sheet(page: Page) -> None:
+    strip(page)
+    page.keyboard.press("o")
+    page.wait_for_selector(".ladder")
+
+
 def trace(page: Page) -> None:
     page.click('[data-id="bells"]')
     page.wait_for_selector("#s-name")
@@ -63,6 +69,7 @@ VIEWS: list[tuple[str, str, str, Callable[[Page], None] | None]] = [
     ("map-paper", "/demo/", "light", None),
     ("map-dark", "/demo/", "dark", loop),
     ("strip", "/demo/", "light", strip),
+    ("strip-sheet", "/demo/", "light", strip_sheet),
     ("trace", "/demo/", "light", trace),
     ("findings", "FINDINGS", "light", None),
     ("crosspoints", "CROSSPOINTS", "light", None),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
 from django.core import signing
@@ -21,10 +21,21 @@ SALT = "web.editor.bulk"
 Planned = tuple[str, Step]
 
 
-def chosen_strips(data: QueryDict, template: Template) -> list[Strip]:
-    """The strips a request names, in document order. Raises EditError where there is none."""
+class Chosen(list[Strip]):
+    """The chosen strips in document order, with the names of everything an edit may be said to lead to."""
+
+    def __init__(self, strips: Iterable[Strip], template: Template) -> None:
+        super().__init__(strips)
+        self.names = {item.id: item.name for item in (*template.sections, *template.strips)}
+
+    def named(self, wanted: str) -> str:
+        return self.names.get(wanted, wanted)
+
+
+def chosen_strips(data: QueryDict, template: Template) -> Chosen:
+    """The strips a request names. Raises EditError where there is none."""
     wanted = set(data.get("strips", "").split())
-    found = [strip for strip in template.strips if strip.id in wanted]
+    found = Chosen((strip for strip in template.strips if strip.id in wanted), template)
     if not found:
         raise EditError("no strip is chosen")
     return found
@@ -52,41 +63,41 @@ def _many(strips: list[Strip]) -> str:
     return strips[0].name if len(strips) == 1 else f"{len(strips)} strips"
 
 
-def duplicate(data: QueryDict, strips: list[Strip]) -> Planned:
+def duplicate(data: QueryDict, strips: Chosen) -> Planned:
     times = _number(data, "times", 1)
     return f"Duplicate {_many(strips)} ×{times}", Step("duplicate", {"strips": _ids(strips), "times": times})
 
 
-def route(data: QueryDict, strips: list[Strip]) -> Planned:
+def route(data: QueryDict, strips: Chosen) -> Planned:
     kind = data.get("kind", "feed")
     fields: dict[str, Any] = {"kind": kind, "to": data.get("to", "")}
     if kind == "send":
         fields |= {"gain_db": _level(data), "tap": data.get("tap", "post-fader")}
     if kind == "key":
         fields["to"], _slash, fields["to_insert"] = fields["to"].partition("/")
-    return f"{kind.capitalize()} {_many(strips)} to {fields['to']}", Step(
+    return f"{kind.capitalize()} {_many(strips)} to {strips.named(fields['to'])}", Step(
         "batch_routes", {"strips": _ids(strips), "route": fields}
     )
 
 
-def untie(data: QueryDict, strips: list[Strip]) -> Planned:
+def untie(data: QueryDict, strips: Chosen) -> Planned:
     kinds = data.get("kinds", "feed send key midi tie").split()
     return f"Take routes from {_many(strips)}", Step("untie", {"strips": _ids(strips), "kinds": kinds})
 
 
-def move(data: QueryDict, strips: list[Strip]) -> Planned:
+def move(data: QueryDict, strips: Chosen) -> Planned:
     section = data.get("section") or None
-    return f"Move {_many(strips)} to {section or 'no section'}", Step(
+    return f"Move {_many(strips)} to {strips.named(section) if section else 'no section'}", Step(
         "move_and_refeed", {"strips": _ids(strips), "section": section}
     )
 
 
-def rename(data: QueryDict, strips: list[Strip]) -> Planned:
+def rename(data: QueryDict, strips: Chosen) -> Planned:
     arguments = {"strips": _ids(strips), "pattern": data.get("pattern", ""), "first": _number(data, "first", 1)}
     return f"Rename {_many(strips)}", Step("rename", arguments)
 
 
-def set_fields(data: QueryDict, strips: list[Strip]) -> Planned:
+def set_fields(data: QueryDict, strips: Chosen) -> Planned:
     """One field of many strips: mute, service, tags, layout."""
     what, _equals, value = data.get("set", "").partition("=")
     values: dict[str, dict[str, Any]] = {
@@ -102,22 +113,22 @@ def set_fields(data: QueryDict, strips: list[Strip]) -> Planned:
     )
 
 
-def colour(_data: QueryDict, strips: list[Strip]) -> Planned:
+def colour(_data: QueryDict, strips: Chosen) -> Planned:
     return f"Colour {_many(strips)} by section", Step("colour_by_section", {"strips": _ids(strips)})
 
 
-def number(data: QueryDict, strips: list[Strip]) -> Planned:
+def number(data: QueryDict, strips: Chosen) -> Planned:
     step = Step("number_channels", {"strips": _ids(strips), "first": _number(data, "first", 1)})
     return f"Number channels of {_many(strips)}", step
 
 
-def bus(data: QueryDict, strips: list[Strip]) -> Planned:
+def bus(data: QueryDict, strips: Chosen) -> Planned:
     arguments: dict[str, Any] = {"strips": _ids(strips), "to": data.get("to", "")}
     arguments |= {"name": data.get("name", "").strip() or "New bus", "inserts": data.getlist("inserts")}
-    return f"Put a bus between {_many(strips)} and {arguments['to']}", Step("insert_bus", arguments)
+    return f"Put a bus between {_many(strips)} and {strips.named(arguments['to'])}", Step("insert_bus", arguments)
 
 
-def to_return(data: QueryDict, strips: list[Strip]) -> Planned:
+def to_return(data: QueryDict, strips: Chosen) -> Planned:
     """One kind of effect on the chosen strips becomes a shared return."""
     kind = data.get("type", "reverb")
     inserts = [insert.id for strip in strips for insert in strip.inserts if insert.type == kind]
@@ -127,37 +138,37 @@ def to_return(data: QueryDict, strips: list[Strip]) -> Planned:
     )
 
 
-def sequence(data: QueryDict, strips: list[Strip]) -> Planned:
+def sequence(data: QueryDict, strips: Chosen) -> Planned:
     """Ports and channels in sequence for chosen midi strips, at the instrument they are said to play."""
     arguments = {"instrument": data.get("to", ""), "strips": _ids(strips)}
     arguments |= {"port": _number(data, "port", 1), "channel": _number(data, "channel", 1)}
     return f"Midi channels of {_many(strips)} in sequence", Step("number_midi", arguments)
 
 
-def dissolve(_data: QueryDict, strips: list[Strip]) -> Planned:
+def dissolve(_data: QueryDict, strips: Chosen) -> Planned:
     return f"Dissolve {strips[0].name}", Step("dissolve_bus", {"bus": strips[0].id})
 
 
-def outlets(_data: QueryDict, strips: list[Strip]) -> Planned:
+def outlets(_data: QueryDict, strips: Chosen) -> Planned:
     return f"Listen to the outlets of {strips[0].name}", Step("outlet_set", {"strip": strips[0].id})
 
 
-def notes(data: QueryDict, strips: list[Strip]) -> Planned:
+def notes(data: QueryDict, strips: Chosen) -> Planned:
     names = [name for name in data.get("names", "").splitlines() if name.strip()]
     return f"{len(names)} midi strips for {strips[0].name}", Step("note_set", {"strip": strips[0].id, "names": names})
 
 
-def chain(data: QueryDict, strips: list[Strip]) -> Planned:
+def chain(data: QueryDict, strips: Chosen) -> Planned:
     return f"Copy inserts to {_many(strips)}", Step(
         "batch_inserts", {"strips": _ids(strips), "inserts": data.get("inserts", "").split()}
     )
 
 
-def remove(_data: QueryDict, strips: list[Strip]) -> Planned:
+def remove(_data: QueryDict, strips: Chosen) -> Planned:
     return f"Remove {_many(strips)}", Step("remove_strips", {"strips": _ids(strips)})
 
 
-PLANS: dict[str, Callable[[QueryDict, list[Strip]], Planned]] = {
+PLANS: dict[str, Callable[[QueryDict, Chosen], Planned]] = {
     function.__name__: function
     for function in (
         duplicate, route, untie, move, rename, set_fields, colour, number, sequence, bus, dissolve, to_return, outlets,
@@ -173,12 +184,18 @@ class Preview:
         self.label = label
         after = apply_steps(space.template, [step])
         self.changes: list[Change] = compare(space.template, after)
-        before = {finding.fingerprint: finding for finding in space.audit.findings}
-        then = {finding.fingerprint: finding for finding in audit_scene(Scene(after)).findings}
-        self.going: list[Finding] = [finding for mark, finding in before.items() if mark not in then]
+        now, then = space.audit.findings, audit_scene(Scene(after)).findings
+        self.going: list[Finding] = self._only_in(now, then)
+        self.coming: list[Finding] = self._only_in(then, now)
         self.ways = self._ways(space.template, after, step)
-        self.coming: list[Finding] = [finding for mark, finding in then.items() if mark not in before]
         self.signed = signing.dumps([label, step.edit, step.arguments], salt=SALT, compress=True)
+
+    @staticmethod
+    def _only_in(these: Sequence[Finding], others: Sequence[Finding]) -> list[Finding]:
+        """What is said here alone; the same sentence about another strip on the way is no news."""
+        marks = {finding.fingerprint for finding in others}
+        said = {(finding.code, finding.message) for finding in others}
+        return [f for f in these if f.fingerprint not in marks and (f.code, f.message) not in said]
 
     @staticmethod
     def _ways(before: Template, after: Template, step: Step) -> list[tuple[str, str, WayChange]]:
