@@ -29,7 +29,11 @@ function mark(routes) {
 function update() {
   const next = JSON.parse(document.getElementById("grid-data").textContent);
   const heads = (grid) => JSON.stringify([grid.rows, grid.cols]);
-  if (heads(next) !== heads(data)) return read();
+  if (heads(next) !== heads(data)) {
+    const [top, left] = [place.scrollTop, place.scrollLeft];
+    read();
+    return place.scrollTo(left, top);
+  }
   const before = data;
   data = next;
   const line = new Map(rows.map((row, n) => [row.i, n]));
@@ -114,11 +118,13 @@ function show(focus = true) {
   const here = cell(...at);
   if (!here) return;
   if (anchor) for (const [row, col] of range()) cell(row, col)?.classList.add("range");
-  for (const one of place.querySelectorAll('td[tabindex="0"]')) one.setAttribute("tabindex", "-1");
-  here.setAttribute("tabindex", "0");
+  if (here.tabIndex !== 0) {
+    for (const one of place.querySelectorAll('td[tabindex="0"]')) one.tabIndex = -1;
+    here.tabIndex = 0;
+  }
   here.parentElement.classList.add("here");
   place.querySelector(`th[data-col="${at[1]}"]`).classList.add("here");
-  if (focus) here.focus();
+  if (focus && document.activeElement !== here) here.focus();
   const [row, col] = [rows[at[0]], data.cols[at[1]]];
   if (focus) choose(row);
   const routes = data.cells[`${row.i}|${col.i}`];
@@ -196,9 +202,8 @@ filter.addEventListener("input", draw);
 
 document.addEventListener("htmx:afterSwap", (event) => {
   if (event.target.id !== "notice") return;
-  const [had, top, left] = [document.activeElement?.matches("#grid td, body"), place.scrollTop, place.scrollLeft];
+  const had = document.activeElement?.matches("#grid td, body");
   update();
-  if (place.scrollTop !== top) [place.scrollTop, place.scrollLeft] = [top, left];
   show(had);
 });
 
