@@ -7,9 +7,12 @@ from functools import cached_property
 
 from lattice.graph.compiled import Compiled
 from lattice.graph.loops import LoopGraph
+from lattice.graph.order import flow_order
 from lattice.graph.paths import Blockers, Path, Ways
 from lattice.graph.reach import Backward, Forward, Reach
+from lattice.levels.levels import Levels
 from lattice.model.document import Section, Strip, Template, main_outlet
+from lattice.timing.arrivals import Arrivals
 
 # Strips that are not part of the mix, and so belong to no section's bus.
 APART = frozenset({"trigger", "click", "reference", "guide", "talkback", "pop"})
@@ -73,6 +76,19 @@ class Scene:
     @cached_property
     def loops(self) -> LoopGraph:
         return LoopGraph(self.compiled)
+
+    @cached_property
+    def order(self) -> list[int]:
+        """Strips and keyed inserts in the order of the flow."""
+        return flow_order(self.loops)
+
+    @cached_property
+    def levels(self) -> Levels:
+        return Levels(self.unblocked, self.loops, self.order)
+
+    @cached_property
+    def arrivals(self) -> Arrivals:
+        return Arrivals(self.compiled, self.loops, self.order)
 
     @cached_property
     def sections(self) -> dict[str, Section]:

@@ -36,10 +36,12 @@ class LoopGraph:
         self.count = len(compiled.strips)
         self.insert_nodes: dict[str, int] = {}
         self.insert_strips: list[int] = []
+        self.place: dict[int, int] = {}  # keyed insert → its position in the chain
         for route in compiled.keys:
             strip, insert = compiled.key_node[route]
             if insert not in self.insert_nodes:
                 self.insert_nodes[insert] = self.count + len(self.insert_strips)
+                self.place[self.insert_nodes[insert]] = compiled.insert_at[insert][1]
                 self.insert_strips.append(strip)
         self.first_outlet = self.count + len(self.insert_strips)
         self.keyed: dict[int, list[int]] = defaultdict(list)  # strip → nodes of its keyed inserts

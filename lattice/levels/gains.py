@@ -100,6 +100,21 @@ def route_gain(compiled: Compiled, number: int) -> Gain:
     return Gain(_route_matrix(compiled, route, layout, tail, head.layout), route.gain_db or 0.0)
 
 
+def route_matrix(compiled: Compiled, number: int) -> Matrix | None:
+    """What a route does to channels, its level apart; None where channels go straight across."""
+    route = compiled.routes[number]
+    layout, destination = compiled.layout_leaving(number), compiled.strips[compiled.head[number]].layout
+    if layout == destination and route.channels is None:
+        return None
+    return _route_matrix(compiled, route, layout, compiled.strips[compiled.tail[number]], destination)
+
+
+def mixes_channels(compiled: Compiled, number: int) -> bool:
+    """Whether two channels of what leaves by a route add up in one of those it ends at."""
+    matrix = route_matrix(compiled, number)
+    return matrix is not None and any(sum(gain != 0 for gain in row) > 1 for row in matrix)
+
+
 def _route_matrix(compiled: Compiled, route: Route, layout: str, tail: Strip, destination: str) -> Matrix:
     if route.channels is not None:
         return listed(layout, destination, route.channels)

@@ -1,0 +1,259 @@
+"""One strip's stages: what each insert does to the levels that come to it (checks.md, *Levels*)."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from lattice.levels.gains import DECORRELATING, insert_layouts
+from lattice.levels.sound import Rows, Sound
+from lattice.model.document import Insert, Strip
+from lattice.model.layouts import balance_gains, mapping, panner_matrix
+from lattice.model.units import gain
+
+# A stage is a sound and, for P, Q and E, the factors all its channels have taken since. Most inserts do the
+# same to every channel, so most stages share their lists.
+Stage = tuple[Sound, float, float, float]
+
+
+class Even(NamedTuple):
+    """Factors of P, Q and E, the same on every channel."""
+
+    p: float
+    q: float
+    e: float
+
+
+class ByChannel(NamedTuple):
+    """Factors of P, Q and E, channel by channel."""
+
+    p: list[float]
+    q: list[float]
+    e: list[float]
+
+
+class Wet(NamedTuple):
+    """A reverb, delay or modulation: the dry part stays coherent, the wet part (for power, for P) does not."""
+
+    dry: float
+    power: float
+    peak: float
+
+
+Effect = Even | ByChannel | Wet
+Carriers = dict[int, tuple[Rows, Rows]]
+LIMITING = frozenset({"limiter", "clipper", "saturator"})
+LIMIT_RATIO = 100.0  # model.md: from here on a ratio is ∞:1
+
+
+def stages(strip: Strip, sound: Sound, carriers: Carriers) -> list[Stage]:
+    """A strip's stages from `in` (first) to `pre` (last), one behind each insert. O(inserts · channels)."""
+    now: Stage = (sound, 1.0, 1.0, 1.0)
+    found = [now]
+    layout = strip.layout
+    for insert in strip.inserts:
+        if insert.layout_in or insert.layout_out:
+            now, layout = _channels(insert, layout, now, carriers)
+        if insert.state == "on" and (insert.gain_db or insert.type not in ("eq", "gate", "expander", "meter", "tuner")):
+            now = _on(insert, now, carriers)
+        found.append(now)
+    return found
+
+
+def _channels(insert: Insert, before: str, stage: Stage, carriers: Carriers) -> tuple[Stage, str]:
+    """A stage in the layout an insert works in, and that layout."""
+    layout_in, layout_out = insert_layouts(insert, before)
+    sound = settled(stage)
+    if before != layout_in:
+        sound = sound.through(mapping(before, layout_in), unity=False, carriers=carriers)
+    if layout_in != layout_out:
+        spreads = insert.type == "panner" and insert.state == "on"
+        matrix = panner_matrix(layout_in, layout_out) if spreads else mapping(layout_in, layout_out)
+        sound = sound.through(matrix, unity=spreads, carriers=carriers)
+    return (sound, 1.0, 1.0, 1.0), layout_out
+
+
+def entering(strip: Strip, found: list[Stage], place: int, carriers: Carriers) -> Stage:
+    """What the insert at a place works on: the stage before it, in the insert's own layout."""
+    insert = strip.inserts[place]
+    if not (insert.layout_in or insert.layout_out):
+        return found[place]
+    layout = strip.layout
+    for earlier in strip.inserts[:place]:
+        layout = insert_layouts(earlier, layout)[1]
+    return _channels(insert, layout, found[place], carriers)[0]
+
+
+def effect(insert: Insert, stage: Stage) -> Effect | None:
+    """What an insert does at these levels, its layouts apart; None where it does nothing."""
+    if insert.state != "on":
+        return None
+    kind, level, wet = insert.type, gain(insert.gain_db), insert.wet
+    if kind in DECORRELATING:
+        power_gain, peak_gain = decorrelating_gains(insert)
+        return Wet(1.0 - wet, wet * power_gain, wet * peak_gain)
+    if kind in LIMITING and insert.ceiling_db is not None and insert.key != "external":
+        sound = settled(stage)
+        ceiling = gain(insert.ceiling_db)
+        rows = (sound.p, [math.sqrt(q) for q in sound.q2], [math.sqrt(e) for e in sound.e2])
+        return ByChannel(*(_limit_factors(row, ceiling, level, wet) for row in rows))
+    straight = 1.0 - wet + wet * level
+    if kind == "compressor":
+        reduction_db = compression_db(insert, level_of(stage[0].e2, stage[3]))
+        if reduction_db:
+            return Even(straight, straight, 1.0 - wet + wet * level * gain(-reduction_db))
+    return Even(straight, straight, straight) if straight != 1.0 else None
+
+
+def _on(insert: Insert, stage: Stage, carriers: Carriers) -> Stage:
+    done = effect(insert, stage)
+    if done is None:
+        return stage
+    sound, by_p, by_q, by_e = stage
+    if isinstance(done, Even):
+        return sound, by_p * done.p, by_q * done.q, by_e * done.e
+    if isinstance(done, ByChannel):
+        return settled(stage).scaled((done.p, done.q, done.e)), 1.0, 1.0, 1.0
+    whole = math.hypot(done.dry, done.power)
+    if sound.coherence is None:
+        return sound, by_p * (done.dry + done.peak), by_q * whole, by_e * whole
+    sound = settled(stage)
+    kept = sound.decorrelated(done.dry, done.power, carriers)
+    sound = Sound(sound.p, [q * whole**2 for q in sound.q2], [e * whole**2 for e in sound.e2], kept)
+    return sound, done.dry + done.peak, 1.0, 1.0
+
+
+def compression_db(insert: Insert, level_db: float) -> float:
+    """What a compressor takes from E by its static curve; 0 where it is not at work or keyed from outside.
+
+    L − T − (L − T)/R for a level L above its threshold T (handbook curve of a hard-knee compressor).
+    """
+    if insert.type != "compressor" or insert.state != "on" or insert.key == "external":
+        return 0.0
+    return curve_db(insert, insert.threshold_db, level_db)
+
+
+def curve_db(insert: Insert, threshold_db: float | None, level_db: float) -> float:
+    """The static curve's reduction for a level; a null threshold or ratio takes nothing."""
+    if threshold_db is None or level_db <= threshold_db:
+        return 0.0
+    over = level_db - threshold_db
+    if insert.type == "limiter" or (insert.ratio is not None and insert.ratio >= LIMIT_RATIO):
+        return over
+    return 0.0 if insert.ratio is None else over - over / insert.ratio
+
+
+def duck_db(insert: Insert, key_level_db: float) -> float | None:
+    """How far a key of this level pushes a compressor or limiter keyed from outside down; None for others."""
+    if insert.state != "on" or insert.key != "external" or insert.type not in ("compressor", "limiter"):
+        return None
+    limits = insert.type == "limiter" and insert.threshold_db is None
+    return curve_db(insert, insert.ceiling_db if limits else insert.threshold_db, key_level_db)
+
+
+def decorrelating_gains(insert: Insert) -> tuple[float, float]:
+    """Gain of the wet part for (c and d, P).
+
+    A delay's feedback f gives 1/√(1 − f²) in power and 1/(1 − f) at worst (geometric series).
+    """
+    level = gain(insert.gain_db)
+    if insert.type == "delay" and 0 < insert.feedback < 1:
+        return level / math.sqrt(1 - insert.feedback**2), level / (1 - insert.feedback)
+    return level, level
+
+
+def _limit_factors(levels: Sequence[float], ceiling: float, level: float, wet: float) -> list[float]:
+    """X' = (1 − w)·X + w·min(X·g, C), channel by channel, as factors of X."""
+    return [1.0 - wet + wet * (ceiling / x if x * level > ceiling else level) for x in levels]
+
+
+def settled(stage: Stage) -> Sound:
+    """A stage's sound with its factors worked in."""
+    sound, by_p, by_q, by_e = stage
+    if by_p == by_q == by_e == 1.0:
+        return sound
+    channels = len(sound.p)
+    return sound.scaled(([by_p] * channels, [by_q] * channels, [by_e] * channels))
+
+
+def post_stage(strip: Strip, layout: str, pre: Stage) -> Stage | None:
+    """Behind the fader, the balance of a stereo strip and the mute; None where nothing passes."""
+    if strip.mute or strip.fader_db is None:
+        return None
+    sound, by_p, by_q, by_e = pre
+    if strip.fader_db:
+        level = gain(strip.fader_db)
+        by_p, by_q, by_e = by_p * level, by_q * level, by_e * level
+    if strip.pan and layout == "stereo":
+        left, right = balance_gains(strip.pan)
+        rows = tuple([by * left, by * right] for by in (by_p, by_q, by_e))
+        return sound.scaled((rows[0], rows[1], rows[2])), 1.0, 1.0, 1.0
+    return sound, by_p, by_q, by_e
+
+
+def level_of(power: list[float], by: float) -> float:
+    """dB of the loudest channel of a stage; −∞ for silence."""
+    loudest = max(power) * by * by
+    return 10.0 * math.log10(loudest) if loudest > 0 else -math.inf
+
+
+@dataclass(frozen=True)
+class Figures:
+    """A stage by channel, dBFS; None is silence."""
+
+    peak_dbfs: tuple[float | None, ...]
+    likely_dbfs: tuple[float | None, ...]
+    rms_dbfs: tuple[float | None, ...]
+
+    @property
+    def loudest(self) -> tuple[float | None, float | None, float | None]:
+        """P, Q and E of the loudest channel of each."""
+        rows = (self.peak_dbfs, self.likely_dbfs, self.rms_dbfs)
+        peak, likely, rms = (max((x for x in row if x is not None), default=None) for row in rows)
+        return peak, likely, rms
+
+
+def figures(stage: Stage) -> Figures:
+    sound, by_p, by_q, by_e = stage
+    return Figures(
+        tuple(shown_db(p * p * by_p * by_p) for p in sound.p),
+        tuple(shown_db(q * by_q * by_q) for q in sound.q2),
+        tuple(shown_db(e * by_e * by_e) for e in sound.e2),
+    )
+
+
+TOP_DB = 9999.0  # where gains are typed beyond all reason, a figure stays a number
+
+
+def shown_db(power: float) -> float | None:
+    """dB of a power; None for silence."""
+    if not power > 0:
+        return None
+    return min(10.0 * math.log10(power), TOP_DB)
+
+
+@dataclass(frozen=True)
+class InsertFigures:
+    """An insert: the stage behind it and what it does."""
+
+    behind: Figures
+    reduction_db: float
+    pushed_db: float
+    duck_db: float | None = None
+    duck_peak_db: float | None = None
+
+
+def pushed_db(insert: Insert, before: Stage) -> float:
+    """How far P·g is above a limiter's, clipper's or saturator's ceiling; 0 below it and without one."""
+    if (
+        insert.state != "on"
+        or insert.type not in LIMITING
+        or insert.ceiling_db is None
+        or insert.key == "external"
+    ):  # fmt: skip
+        return 0.0
+    sound, by_p = before[0], before[1]
+    level_db = level_of([p * p for p in sound.p], by_p)
+    return max(level_db + insert.gain_db - insert.ceiling_db, 0.0)

@@ -1,0 +1,247 @@
+"""Levels of a whole template: worst case, likely peak and expected level at every stage, over unblocked routes.
+
+One sweep in the order of the flow. The figures are sums over sources, and sums of sums: a strip passes on three
+numbers a channel, not a list of what is in it. Only where a source can meet itself again (a crush bus beside the
+drum bus, a fold-down of channels that share a source) are its ways told apart, by carriers (see sound.py).
+"""
+
+from __future__ import annotations
+
+from functools import cached_property
+
+from lattice.graph.compiled import IN, POST, Compiled
+from lattice.graph.loops import LoopGraph
+from lattice.graph.reach import Reach
+from lattice.levels.chain import (
+    Carriers,
+    Figures,
+    InsertFigures,
+    Stage,
+    compression_db,
+    duck_db,
+    entering,
+    figures,
+    level_of,
+    post_stage,
+    pushed_db,
+    shown_db,
+    stages,
+)
+from lattice.levels.coherence import Meetings
+from lattice.levels.gains import insert_layouts, route_matrix
+from lattice.levels.sound import Sound
+from lattice.model.document import Insert, Source, Strip, main_outlet, source_of
+from lattice.model.layouts import channel_count
+from lattice.model.units import gain
+
+
+class Levels:
+    """Levels by strip number. `order`: nodes in the order of the flow (graph/order.py).
+
+    `stages[strip]`: stages from `in` to `pre`, empty where no sound is; `post[strip]`: None where nothing passes.
+    O(strips + routes) where no source meets itself; beyond that, for each strip what carriers reach it.
+    """
+
+    def __init__(self, reach: Reach, loops: LoopGraph, order: list[int]) -> None:
+        self.reach, self.loops, self.order = reach, loops, order
+        self.compiled: Compiled = reach.compiled
+        self.cut = loops.feedback
+        self.carriers: Carriers = {}
+        self.meetings = Meetings(reach, loops, order)
+        count = len(self.compiled.strips)
+        self.stages: list[list[Stage]] = [[] for _ in range(count)]
+        self.post: list[Stage | None] = [None] * count
+        self.at_key: dict[int, Sound] = {}  # node of a keyed insert → what its keys bring
+        self.outlet_stages: list[Stage | None] = [None] * len(self.compiled.outlets)
+        self._arriving: list[Sound | None] = [None] * count
+        self._keys_of: dict[int, list[int]] = {}
+        for route in self.compiled.keys:
+            self._keys_of.setdefault(self.compiled.tail[route], []).append(route)
+        self._run()
+
+    def _run(self) -> None:
+        count = len(self.compiled.strips)
+        for outlet in range(len(self.compiled.outlets)):
+            if self.reach.outlet_sounds(outlet):
+                self._play_outlet(outlet)
+        for node in self.order:
+            if node < count:
+                self._strip(node)
+        for node, sound in self.at_key.items():
+            sound.settle(self.carriers)
+            self.at_key[node] = sound
+
+    def _play_outlet(self, outlet: int) -> None:
+        number, piece = self.compiled.outlets[outlet]
+        source = source_of(self.compiled.strips[number], piece)
+        if source is None:
+            return
+        routes = self.compiled.outlet_outs[outlet]
+        coherent = self.meetings.matters(self.compiled.head[route] for route in routes if self._goes(route))
+        sound = Sound.silent(channel_count(piece.layout), coherent=coherent)
+        sound.add_source(gain(source.peak_dbfs), gain(source.rms_dbfs))
+        if coherent:
+            sound.carry(len(self.compiled.strips) + len(self.loops.insert_strips) + outlet, self.carriers)
+        stage = (sound, 1.0, 1.0, 1.0)
+        self.outlet_stages[outlet] = stage
+        for route in routes:
+            self._send(route, stage)
+        for route in self._keys_of.get(number, ()):
+            if self.compiled.outlet[route] == outlet:
+                self._send_key(route, stage)
+
+    def _strip(self, number: int) -> None:
+        compiled, strip = self.compiled, self.compiled.strips[number]
+        sound, self._arriving[number] = self._arriving[number], None
+        if self.reach.sounds[number]:
+            source = self.source(strip)
+            if source is not None:
+                if sound is None:
+                    sound = Sound.silent(channel_count(strip.layout), coherent=self.meetings.wanted[number])
+                sound.add_source(gain(source.peak_dbfs), gain(source.rms_dbfs))
+        if sound is None:
+            return
+        if sound.coherence:
+            sound.settle(self.carriers)
+            if strip.invert:
+                sound.turn()
+            if self.meetings.branches[number]:
+                sound.carry(number, self.carriers)
+        found = self.stages[number] = stages(strip, sound, self.carriers)
+        self.post[number] = post = post_stage(strip, compiled.chain_layout[number], found[-1])
+        if not self.reach.monitors[number] and strip.kind == "print":
+            return  # what it records is known; it passes nothing on
+        stage_of = compiled.stage
+        for route in compiled.outs[number]:
+            at = post if stage_of[route] == POST else found[0] if stage_of[route] == IN else found[-1]
+            if at is not None:
+                self._send(route, at)
+        for route in self._keys_of.get(number, ()):
+            at = post if stage_of[route] == POST else found[0] if stage_of[route] == IN else found[-1]
+            if at is not None and compiled.outlet[route] < 0:
+                self._send_key(route, at)
+
+    @staticmethod
+    def source(strip: Strip) -> Source | None:
+        """What the strip's own chain plays; a spare plays nothing."""
+        return None if "spare" in strip.tags else source_of(strip, main_outlet(strip))
+
+    def _goes(self, route: int) -> bool:
+        return self.reach.route_ok[route] and route not in self.cut and self.reach.enters(self.compiled.head[route])
+
+    def _send(self, route: int, stage: Stage) -> None:
+        """What a route brings to the strip it ends at."""
+        compiled = self.compiled
+        head = compiled.head[route]
+        if not self.reach.route_ok[route] or route in self.cut or not self.reach.enters(head):
+            return
+        sound, by_p, by_q, by_e = stage
+        gain_db = compiled.routes[route].gain_db
+        if gain_db != 0.0:
+            level = gain(gain_db)
+            if not level:
+                return
+            by_p, by_q, by_e = by_p * level, by_q * level, by_e * level
+        arrived = self._arriving[head]
+        if arrived is None:
+            channels = channel_count(compiled.strips[head].layout)
+            arrived = self._arriving[head] = Sound.silent(channels, coherent=self.meetings.wanted[head])
+        arrived.add(sound, route_matrix(compiled, route), (by_p, by_q, by_e))
+
+    def _send_key(self, route: int, stage: Stage) -> None:
+        """What a key brings to its insert, channel n on channel n."""
+        compiled = self.compiled
+        if not self.reach.route_ok[route] or route in self.cut:
+            return
+        node = self.loops.insert_nodes[compiled.key_node[route][1]]
+        if node not in self.at_key:
+            channels = self.key_channels(compiled.head[route], self.loops.place[node])
+            self.at_key[node] = Sound.silent(channels, coherent=self.meetings.wanted[node])
+        level = gain(compiled.routes[route].gain_db)
+        sound, by_p, by_q, by_e = stage
+        channels = len(self.at_key[node].p)
+        straight = tuple(tuple(float(row == column) for column in range(len(sound.p))) for row in range(channels))
+        self.at_key[node].add(sound, straight, (by_p * level, by_q * level, by_e * level))
+
+    def key_channels(self, number: int, place: int) -> int:
+        """Channels of the insert at a place of a chain."""
+        strip = self.compiled.strips[number]
+        layout = strip.layout
+        for insert in strip.inserts[:place]:
+            layout = insert_layouts(insert, layout)[1]
+        return channel_count(insert_layouts(strip.inserts[place], layout)[0])
+
+    # what is asked for
+
+    def sounds(self, number: int) -> bool:
+        """Some channel of the strip's `in` carries sound."""
+        found = self.stages[number]
+        return bool(found) and any(p > 0 for p in found[0][0].p)
+
+    def at(self, number: int, stage: int) -> Stage | None:
+        """The stage of a tap: IN, PRE or POST; None where no sound is."""
+        found = self.stages[number]
+        if not found:
+            return None
+        return self.post[number] if stage == POST else found[0] if stage == IN else found[-1]
+
+    def at_route(self, route: int) -> Stage | None:
+        """Where a route leaves, its own gain not yet taken."""
+        outlet = self.compiled.outlet[route]
+        if outlet >= 0:
+            return self.outlet_stages[outlet]
+        return self.at(self.compiled.tail[route], self.compiled.stage[route])
+
+    def brought(self, route: int) -> Stage | None:
+        """What a route brings to the strip it ends at: a stage in that strip's layout."""
+        stage = self.at_route(route)
+        if stage is None or not self._goes(route):
+            return None
+        sound, by_p, by_q, by_e = stage
+        level = gain(self.compiled.routes[route].gain_db)
+        brought = Sound.silent(channel_count(self.compiled.strips[self.compiled.head[route]].layout))
+        brought.add(sound, route_matrix(self.compiled, route), (by_p * level, by_q * level, by_e * level))
+        return brought, 1.0, 1.0, 1.0
+
+    def insert_figures(self, number: int, place: int) -> InsertFigures:
+        """An insert's figures; the strip must sound."""
+        strip, found = self.compiled.strips[number], self.stages[number]
+        insert, before = strip.inserts[place], entering(strip, found, place, self.carriers)
+        ducked, ducked_peak = self.ducking(insert)
+        return InsertFigures(
+            behind=figures(found[place + 1]),
+            reduction_db=compression_db(insert, level_of(before[0].e2, before[3])),
+            pushed_db=pushed_db(insert, before),
+            duck_db=ducked,
+            duck_peak_db=ducked_peak,
+        )
+
+    def ducking(self, insert: Insert) -> tuple[float | None, float | None]:
+        """(duck_db by the key's E, duck_peak_db by its P) of an insert keyed from outside."""
+        key = self.at_key.get(self.loops.insert_nodes.get(insert.id, -1))
+        expected = level_of(key.e2, 1.0) if key else float("-inf")
+        peak = level_of([p * p for p in key.p], 1.0) if key else float("-inf")
+        return duck_db(insert, expected), duck_db(insert, peak)
+
+    def key_peak_db(self, insert: Insert) -> float | None:
+        """The worst-case peak of what the keys of an insert bring, loudest channel; None for silence."""
+        key = self.at_key.get(self.loops.insert_nodes.get(insert.id, -1))
+        return shown_db(max(p * p for p in key.p)) if key else None
+
+    @cached_property
+    def loop_strips(self) -> frozenset[int]:
+        """Strips in or after a group that the cut opens: their figures leave its feedback out."""
+        compiled = self.compiled
+        if not self.cut:
+            return frozenset()
+        starts = {compiled.head[route] for route in self.cut}
+        forward = self.reach.forward(starts)
+        return frozenset(n for n in range(len(compiled.strips)) if n in starts or forward.fed[n])
+
+
+def strip_figures(levels: Levels, number: int) -> dict[str, Figures]:
+    """Figures at in, pre and post; a stage that nothing passes is silent."""
+    found = levels.stages[number]
+    post = levels.post[number]
+    silent = Figures(*((None,) * channel_count(levels.compiled.chain_layout[number]) for _ in range(3)))
+    return {"in": figures(found[0]), "pre": figures(found[-1]), "post": figures(post) if post else silent}

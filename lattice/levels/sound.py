@@ -1,0 +1,224 @@
+"""What stands at a stage: worst case, likely peak and expected level of every channel, and where sound is coherent.
+
+P adds in amplitude. Q² and E² add in power, but what comes from one source by several ways adds in amplitude
+(checks.md, *Levels*). Where no source can meet itself again, the three figures are all there is to carry; where
+one can, `Coherence` keeps what is needed to add it up exactly.
+"""
+
+from __future__ import annotations
+
+import math
+
+from lattice.model.layouts import Matrix
+
+Rows = list[list[float]]
+
+
+class Coherence:
+    """How the sound of one stage may add up with itself, once for Q and once for E (index 0 and 1).
+
+    `loose[w][n]`: power that adds in power (decorrelated). `covariance[w]`: channels × channels of coherent sound
+    that nothing else carries. `carried[w]`: carrier → gains (channels × the carrier's channels); a carrier is a
+    strip or outlet whose sound goes on by several ways that meet again.
+    """
+
+    __slots__ = ("carried", "covariance", "loose")
+
+    def __init__(self, channels: int) -> None:
+        self.loose = ([0.0] * channels, [0.0] * channels)
+        self.covariance: tuple[Rows, Rows] = (_zeros(channels), _zeros(channels))
+        self.carried: tuple[dict[int, Rows], dict[int, Rows]] = ({}, {})
+
+
+class Sound:
+    """One stage's figures by channel: `p` amplitudes, `q2` and `e2` powers; `coherence` where it matters."""
+
+    __slots__ = ("coherence", "e2", "p", "q2")
+
+    def __init__(self, p: list[float], q2: list[float], e2: list[float], coherence: Coherence | None = None) -> None:
+        self.p, self.q2, self.e2, self.coherence = p, q2, e2, coherence
+
+    @staticmethod
+    def silent(channels: int, *, coherent: bool = False) -> Sound:
+        """Nothing yet, to be added to."""
+        return Sound(
+            [0.0] * channels, [0.0] * channels, [0.0] * channels, Coherence(channels) if coherent else None
+        )  # fmt: skip
+
+    def add_source(self, peak: float, rms: float) -> None:
+        """Every channel of a source is a signal of its own, at the level the source states (linear)."""
+        for channel in range(len(self.p)):
+            self.p[channel] += peak
+            self.q2[channel] += peak * peak
+            self.e2[channel] += rms * rms
+            if self.coherence:
+                for weight, level in enumerate((peak, rms)):
+                    self.coherence.covariance[weight][channel][channel] += level * level
+
+    def add(self, other: Sound, matrix: Matrix | None, scale: tuple[float, float, float]) -> None:
+        """Adds what a route brings: `matrix` over channels (None: channel to channel), then scales of P, Q and E."""
+        gain_p, gain_q, gain_e = scale[0], scale[1] * scale[1], scale[2] * scale[2]
+        p, q2, e2 = self.p, self.q2, self.e2
+        if matrix is None:
+            for channel in range(min(len(p), len(other.p))):
+                p[channel] += other.p[channel] * gain_p
+                q2[channel] += other.q2[channel] * gain_q
+                e2[channel] += other.e2[channel] * gain_e
+        else:
+            for row, gains in enumerate(matrix):
+                for column, gain in enumerate(gains):
+                    if gain:
+                        power = gain * gain
+                        p[row] += other.p[column] * abs(gain) * gain_p
+                        q2[row] += other.q2[column] * power * gain_q
+                        e2[row] += other.e2[column] * power * gain_e
+        if self.coherence:
+            _add_coherence(self.coherence, other, matrix or _identity(len(p), len(other.p)), scale[1:])
+
+    def settle(self, carriers: dict[int, tuple[Rows, Rows]]) -> None:
+        """Q and E of a sum in which sources may have met themselves: from coherent and decorrelated parts."""
+        if self.coherence:
+            self.q2, self.e2 = (totals(self.coherence, weight, carriers) for weight in (0, 1))
+
+    def turn(self) -> None:
+        """Turns the polarity: told only against what a carrier brings by another way."""
+        if self.coherence:
+            for carried in self.coherence.carried:
+                for carrier, gains in carried.items():
+                    carried[carrier] = [[-gain for gain in row] for row in gains]
+
+    def scaled(self, rows: tuple[list[float], list[float], list[float]]) -> Sound:
+        """Every channel by its own factors of P, Q and E."""
+        by_p, by_q, by_e = rows
+        made = Sound(
+            [a * f for a, f in zip(self.p, by_p, strict=True)],
+            [a * f * f for a, f in zip(self.q2, by_q, strict=True)],
+            [a * f * f for a, f in zip(self.e2, by_e, strict=True)],
+        )
+        if self.coherence:
+            made.coherence = Coherence(len(self.p))
+            for weight, factors in enumerate((by_q, by_e)):
+                made.coherence.loose[weight][:] = [
+                    a * f * f for a, f in zip(self.coherence.loose[weight], factors, strict=True)
+                ]
+                made.coherence.covariance[weight][:] = [
+                    [value * factors[row] * factors[column] for column, value in enumerate(values)]
+                    for row, values in enumerate(self.coherence.covariance[weight])
+                ]
+                made.coherence.carried[weight].update(
+                    (carrier, [[gain * factors[row] for gain in values] for row, values in enumerate(gains)])
+                    for carrier, gains in self.coherence.carried[weight].items()
+                )
+        return made
+
+    def through(self, matrix: Matrix, *, unity: bool, carriers: dict[int, tuple[Rows, Rows]]) -> Sound:
+        """Behind an insert that changes channels; `unity`: P passes a panner whole, whatever it spreads."""
+        made = Sound.silent(len(matrix), coherent=self.coherence is not None)
+        made.add(self, matrix, (1.0, 1.0, 1.0))
+        if unity:
+            made.p = [sum(p for p, gain in zip(self.p, row, strict=True) if gain) for row in matrix]
+        made.settle(carriers)
+        return made
+
+    def decorrelated(self, dry: float, wet: float, carriers: dict[int, tuple[Rows, Rows]]) -> Coherence:
+        """Coherence behind a reverb, delay or modulation: c' = dry·c, d'² = dry²·d² + wet²·(c² + d²)."""
+        mine, made = self.coherence or Coherence(len(self.p)), Coherence(len(self.p))
+        for weight in (0, 1):
+            whole = totals(mine, weight, carriers)
+            made.loose[weight][:] = [
+                dry * dry * loose + wet * wet * power for loose, power in zip(mine.loose[weight], whole, strict=True)
+            ]
+            if dry:
+                _add_rows(made.covariance[weight], mine.covariance[weight], dry * dry)
+                for carrier, gains in mine.carried[weight].items():
+                    made.carried[weight][carrier] = [[gain * dry for gain in row] for row in gains]
+        return made
+
+    def carry(self, carrier: int, carriers: dict[int, tuple[Rows, Rows]]) -> None:
+        """From here on this stage's own coherent sound is known by a carrier, so that it may meet itself."""
+        mine, channels = self.coherence, len(self.p)
+        if mine is None:
+            raise ValueError("a sound without coherence has nothing to carry")
+        carriers[carrier] = mine.covariance
+        mine.covariance = (_zeros(channels), _zeros(channels))
+        for carried in mine.carried:
+            carried[carrier] = [[float(row == column) for column in range(channels)] for row in range(channels)]
+
+
+def _add_coherence(mine: Coherence, other: Sound, matrix: Matrix, scales: tuple[float, ...]) -> None:
+    theirs = other.coherence
+    for weight, scale in enumerate(scales):
+        if theirs is None:  # nothing in it is coherent with anything any more, or could meet itself
+            _add_power(mine.loose[weight], matrix, (other.q2, other.e2)[weight], scale * scale)
+            continue
+        _add_power(mine.loose[weight], matrix, theirs.loose[weight], scale * scale)
+        _add_rows(mine.covariance[weight], sandwich(matrix, theirs.covariance[weight]), scale * scale)
+        for carrier, gains in theirs.carried[weight].items():
+            come = _times(matrix, gains)
+            if carrier not in mine.carried[weight]:
+                mine.carried[weight][carrier] = [[gain * scale for gain in row] for row in come]
+            else:
+                _add_rows(mine.carried[weight][carrier], come, scale)
+
+
+def totals(coherence: Coherence, weight: int, carriers: dict[int, tuple[Rows, Rows]]) -> list[float]:
+    """Power by channel: decorrelated, coherent, and what carriers bring, added up in amplitude."""
+    found = [
+        loose + coherence.covariance[weight][channel][channel] for channel, loose in enumerate(coherence.loose[weight])
+    ]
+    for carrier, gains in coherence.carried[weight].items():
+        spread = carriers[carrier][weight]
+        for channel, row in enumerate(gains):
+            found[channel] += _quadratic(row, spread)
+    return found
+
+
+def _quadratic(row: list[float], spread: Rows) -> float:
+    """row · spread · rowᵀ, never below 0 by rounding."""
+    total = 0.0
+    for at, gain in enumerate(row):
+        if gain:
+            total += gain * sum(other * value for other, value in zip(row, spread[at], strict=True) if other)
+    return max(total, 0.0)
+
+
+def sandwich(matrix: Matrix, spread: Rows) -> Rows:
+    """matrix · spread · matrixᵀ."""
+    half = _times(matrix, spread)
+    return [
+        [sum(a * b for a, b in zip(row, other, strict=True) if a and b) for other in matrix] for row in half
+    ]  # fmt: skip
+
+
+def _times(matrix: Matrix, rows: Rows) -> Rows:
+    width = range(len(rows[0])) if rows else range(0)
+    return [
+        [sum(gain * rows[k][column] for k, gain in enumerate(gains) if gain) for column in width] for gains in matrix
+    ]
+
+
+def _add_rows(mine: Rows, come: Rows, scale: float) -> None:
+    for row, values in enumerate(come):
+        for column, value in enumerate(values):
+            if value:
+                mine[row][column] += value * scale
+
+
+def _add_power(mine: list[float], matrix: Matrix, power: list[float], scale: float) -> None:
+    for row, gains in enumerate(matrix):
+        for column, gain in enumerate(gains):
+            if gain:
+                mine[row] += power[column] * gain * gain * scale
+
+
+def _zeros(channels: int) -> Rows:
+    return [[0.0] * channels for _ in range(channels)]
+
+
+def _identity(rows: int, columns: int) -> Matrix:
+    return tuple(tuple(float(row == column) for column in range(columns)) for row in range(rows))
+
+
+def loudest(power: list[float]) -> float:
+    """Amplitude of the loudest channel."""
+    return math.sqrt(max(power))

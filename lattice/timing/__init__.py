@@ -1,0 +1,1 @@
+"""Timing: when sound arrives where, what is compensated, what sets the latency."""

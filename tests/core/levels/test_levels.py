@@ -1,0 +1,119 @@
+"""Levels against a slow reading source by source, and what must hold for every template."""
+
+from __future__ import annotations
+
+import math
+
+import msgspec
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from lattice.checks.scene import Scene
+from lattice.levels.chain import Figures, Stage, figures
+from lattice.levels.levels import Levels
+from lattice.model.document import Template
+from tests.core.levels.naive import Naive
+from tests.flows import flows
+from tests.strategies import templates
+
+many = settings(max_examples=300, deadline=None)
+few = settings(max_examples=100, deadline=None)
+
+
+def levels_of(template: Template) -> Levels:
+    return Scene(template).levels
+
+
+def like(stage: Stage, naive: Naive, expected: object) -> None:
+    shown = figures(stage)
+    for mine, theirs in zip(
+        (shown.peak_dbfs, shown.likely_dbfs, shown.rms_dbfs), naive.totals(expected), strict=True  # type: ignore[arg-type]
+    ):
+        levels = [-math.inf if level is None else level for level in mine]
+        with np.errstate(divide="ignore"):
+            wanted = 20 * np.log10(theirs)
+        np.testing.assert_allclose(np.maximum(levels, -250), np.maximum(wanted, -250), atol=1e-6)
+
+
+@given(flows())
+@many
+def test_every_stage_has_the_levels_of_a_reading_source_by_source(template: Template) -> None:
+    levels, naive = levels_of(template), Naive(template)
+    for number, strip in enumerate(template.strips):
+        assert bool(levels.stages[number]) == (strip.id in naive.stages)
+        if not levels.stages[number]:
+            continue
+        for mine, theirs in zip(levels.stages[number], naive.stages[strip.id], strict=True):
+            like(mine, naive, theirs)
+        post = levels.post[number]
+        assert (post is not None) == (strip.id in naive.post)
+        if post is not None:
+            like(post, naive, naive.post[strip.id])
+        for place, insert in enumerate(strip.inserts):
+            shown = levels.insert_figures(number, place)
+            assert math.isclose(shown.reduction_db, naive.reduction[insert.id], abs_tol=1e-6)
+            assert math.isclose(shown.pushed_db, naive.pushed[insert.id], abs_tol=1e-6)
+
+
+@given(flows())
+@few
+def test_keys_bring_what_their_routes_bring(template: Template) -> None:
+    levels, naive = levels_of(template), Naive(template)
+    found = {insert: levels.at_key.get(node) for insert, node in levels.loops.insert_nodes.items()}
+    for insert, sound in found.items():
+        if sound is not None:
+            like((sound, 1.0, 1.0, 1.0), naive, naive.keys[insert])
+        else:
+            assert insert not in naive.keys or not naive.keys[insert].p.any()
+
+
+def loudest(shown: Figures) -> tuple[float, float, float]:
+    peak, likely, rms = (-999.0 if level is None else level for level in shown.loudest)
+    return peak, likely, rms
+
+
+@given(flows())
+@many
+def test_expected_is_never_above_likely_nor_likely_above_worst(template: Template) -> None:
+    levels = levels_of(template)
+    for stages in levels.stages:
+        for stage in stages:
+            shown = figures(stage)
+            for peak, likely, rms in zip(shown.peak_dbfs, shown.likely_dbfs, shown.rms_dbfs, strict=True):
+                assert (rms is None or rms <= (-999 if likely is None else likely) + 1e-6) and (
+                    likely is None or likely <= (-999 if peak is None else peak) + 1e-6
+                )
+
+
+@given(flows(), st.data())
+@few
+def test_raising_one_source_never_lowers_the_worst_case(template: Template, data: st.DataObject) -> None:
+    number = data.draw(st.integers(0, len(template.strips) - 1))
+    raised = msgspec.to_builtins(template)
+    raised["strips"][number]["source"] = {"peak_dbfs": 12.0, "rms_dbfs": -18.0}
+    before, after = levels_of(template), levels_of(msgspec.convert(raised, Template))
+    for one, other in zip(before.stages, after.stages, strict=True):
+        if one:
+            for stage_before, stage_after in zip(one, other, strict=True):
+                assert loudest(figures(stage_before))[0] <= loudest(figures(stage_after))[0] + 1e-9
+
+
+@given(flows(), st.data())
+@few
+def test_a_fader_at_off_silences_what_leaves_behind_it(template: Template, data: st.DataObject) -> None:
+    number = data.draw(st.integers(0, len(template.strips) - 1))
+    changed = msgspec.to_builtins(template)
+    changed["strips"][number]["fader_db"] = None
+    assert levels_of(msgspec.convert(changed, Template)).post[number] is None
+
+
+@given(templates())
+@few
+def test_templates_with_loops_end_and_give_numbers(template: Template) -> None:
+    levels = levels_of(template)
+    for stages in levels.stages:
+        for stage in stages:
+            shown = figures(stage)
+            assert all(level is None or math.isfinite(level) for level in (*shown.peak_dbfs, *shown.rms_dbfs))
+    assert levels.cut or not levels.loop_strips
