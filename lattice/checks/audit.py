@@ -7,15 +7,22 @@ from dataclasses import dataclass, replace
 
 # Importing a module registers its checks; this is their order in a report.
 from lattice.checks import (  # noqa: F401
+    ceilings,
     channels,
+    clocks,
     continuity,
     double_path,
+    headroom,
     hygiene,
+    idle,
     io,
     keys,
+    latency,
     loops,
     midi,
+    misaligned,
     outlets,
+    overs,
     parts,
     returns,
     stray,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections import defaultdict
 from collections.abc import Iterator
 from functools import cache
@@ -186,8 +187,37 @@ def _finding(scene: Scene, start: int, join: int, one: list[int], other: list[in
         message=f"{scene.name(start)} comes to {scene.name(join)} by two ways",
         strips=scene.ids([start, join, *between]),
         routes=scene.route_ids([*one, *other]),
+        figures=_figures(scene, one, other),
         evidence=tuple(ways),
         remedies=_remedies(scene, start, (one[0], other[0])),
+    )
+
+
+def _figures(scene: Scene, one: list[int], other: list[int]) -> dict[str, float | None]:
+    """Rise of the coherent sum against the louder way alone (Frobenius norms), and how far apart the two arrive."""
+    first, second = (_from_post(scene, path) for path in (one, other))
+    both = [[a + b for a, b in zip(row, rest, strict=True)] for row, rest in zip(first, second, strict=True)]
+    sums = [sum(value * value for row in matrix for value in row) for matrix in (both, first, second)]
+    rise_db = 10 * math.log10(sums[0] / max(sums[1:])) if sums[0] > 0 else None
+    return {"rise_db": rise_db, "skew_samples": abs(_samples(scene, one) - _samples(scene, other))}
+
+
+def _from_post(scene: Scene, path: list[int]) -> list[list[float]]:
+    """Gains of a way, with their sign, from the `in` of its first strip: what both ways share cancels out."""
+    compiled = scene.compiled
+    start = compiled.tail[path[0]]
+    found = chain_gain(compiled.strips[start], compiled.stage[path[0]]).then(_path_gain(scene, path))
+    turned = sum(compiled.strips[compiled.tail[route]].invert for route in path[1:]) % 2
+    level = -gain(found.level_db) if turned else gain(found.level_db)
+    return [[value * level for value in row] for row in found.matrix]
+
+
+def _samples(scene: Scene, path: list[int]) -> int:
+    """What a way takes from the `in` of its first strip on, compensation included."""
+    arrivals, compiled = scene.arrivals, scene.compiled
+    return sum(
+        arrivals.delays.get(route, 0) + (arrivals.chain[compiled.tail[route]][1] if compiled.stage[route] else 0)
+        for route in path
     )
 
 

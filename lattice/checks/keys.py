@@ -92,6 +92,34 @@ def keyed_by_itself(scene: Scene) -> Iterator[Finding]:
             yield _about(scene, route, "key.self", "note", words, "the key brings no other source")
 
 
+@check("key.quiet")
+def too_quiet(scene: Scene) -> Iterator[Finding]:
+    """Keys that never come up to the threshold of what they are to work, even if all peaks met."""
+    fed: dict[str, list[int]] = defaultdict(list)
+    for route in scene.compiled.keys:
+        if scene.carries(route):
+            fed[scene.compiled.key_node[route][1]].append(route)
+    for routes in fed.values():
+        insert, number = scene.compiled.insert_of_key(routes[0]), scene.compiled.head[routes[0]]
+        limits = insert.type == "limiter" and insert.threshold_db is None
+        threshold = insert.ceiling_db if limits else insert.threshold_db
+        peak = scene.levels.key_peak_db(insert)
+        working = insert.key == "external" and insert.state == "on" and scene.strip(number).in_service
+        if working and threshold is not None and (peak is None or peak < threshold):
+            triggers = list(dict.fromkeys(scene.compiled.tail[route] for route in routes))
+            comes = "comes at nothing" if peak is None else f"comes at {peak:.1f} dBFS at most"
+            yield Finding(
+                code="key.quiet",
+                severity="warning",
+                message=f"{insert.name or insert.id} on {scene.name(number)} never works: its key {comes}",
+                strips=tuple(dict.fromkeys(scene.ids([number, *triggers]))),
+                routes=scene.route_ids(routes),
+                inserts=(insert.id,),
+                figures={"peak_dbfs": peak},
+                evidence=(f"its threshold is {threshold:g} dB", f"keyed by {scene.names(triggers)}"),
+            )
+
+
 @check("key.double")
 def ducked_twice(scene: Scene) -> Iterator[Finding]:
     """Sound that passes two inserts keyed by the same trigger: [outer strip, inner strip, trigger]."""

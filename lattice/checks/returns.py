@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 
 from lattice.checks.finding import Finding, Remedy, Step
 from lattice.checks.registry import check
 from lattice.checks.scene import Scene
 from lattice.levels.gains import DECORRELATING
+from lattice.levels.shares import bounds_to
+from lattice.levels.single import Single
 
 EFFECTS = DECORRELATING | {"external", "other"}
 
@@ -15,9 +18,11 @@ EFFECTS = DECORRELATING | {"external", "other"}
 @check("route.dry-return")
 def dry_returns(scene: Scene) -> Iterator[Finding]:
     """Returns whose effect is on and not fully wet: the dry part doubles what goes straight."""
-    for strip in scene.compiled.strips:
+    for number, strip in enumerate(scene.compiled.strips):
+        if strip.kind != "return":
+            continue
         dry = [i for i in strip.inserts if i.type in DECORRELATING and i.state == "on" and i.wet < 1]
-        if strip.kind == "return" and dry:
+        if dry:
             wet = tuple(Step("change_insert", {"insert": insert.id, "changes": {"wet": 1.0}}) for insert in dry)
             yield Finding(
                 code="route.dry-return",
@@ -25,6 +30,7 @@ def dry_returns(scene: Scene) -> Iterator[Finding]:
                 message=f"{strip.name} lets {100 * (1 - dry[0].wet):.0f} % of its input through dry",
                 strips=(strip.id,),
                 inserts=tuple(insert.id for insert in dry),
+                figures={"rise_db": rise_db(scene, number)},
                 evidence=(", ".join(f"{insert.name or insert.id}: {100 * insert.wet:.0f} % wet" for insert in dry),),
                 remedies=(Remedy("Make it fully wet", wet),),
             )
@@ -47,6 +53,37 @@ def bare_returns(scene: Scene) -> Iterator[Finding]:
             message=f"{strip.name} passes dry sound",
             strips=(strip.id,),
             inserts=tuple(insert.id for insert in effects),
+            figures={"rise_db": rise_db(scene, number)},
             evidence=(why,),
             remedies=(Remedy(f"Switch {effects[0].name or effects[0].id} on", wake),) if wake else (),
         )
+
+
+def rise_db(scene: Scene, number: int) -> float | None:
+    """How much the dry part of a return adds to what goes straight, for the source where that is most.
+
+    20·log10 of |direct + dry| / |direct| at the strips the return feeds, norms over channels; None where no source
+    arrives there without the return.
+    """
+    heads = {scene.compiled.head[route] for route in scene.compiled.outs[number] if scene.levels.goes(route)}
+    worst: float | None = None
+    for origin in bounds_to(scene.levels, number):
+        single = Single(scene.levels, *origin)
+        for head in heads & single.at_in.keys():
+            turned = -1.0 if scene.strip(head).invert else 1.0
+            dry = [
+                single.brought[r].c
+                for r in scene.compiled.ins[head]
+                if r in single.brought and scene.compiled.tail[r] == number
+            ]
+            whole = [[turned * x for x in row] for row in single.at_in[head].c]
+            direct = whole
+            for part in dry:
+                direct = [
+                    [a - b for a, b in zip(row, rest, strict=True)] for row, rest in zip(direct, part, strict=True)
+                ]
+            power = [sum(x * x for row in rows for x in row) for rows in (whole, direct)]
+            if dry and power[1] > 1e-18 and power[0] > 0:
+                rise = 10 * math.log10(power[0] / power[1])
+                worst = rise if worst is None else max(worst, rise)
+    return worst

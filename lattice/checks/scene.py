@@ -154,6 +154,10 @@ class Scene:
         shown = (main_outlet(piece) if outlet < 0 else self.compiled.outlets[outlet][1]) if piece.outlets else None
         return (f"{piece.id}/{shown.id}",) if shown else ()
 
+    def cut_words(self, strip: int) -> tuple[str, ...]:
+        """Said beside figures of strips in or after a loop: what the cut leaves out."""
+        return ("feedback routes of a loop before it are left out",) if strip in self.levels.loop_strips else ()
+
     def hops(self, path: Path) -> str:
         """The strips of a path as a line: “Bells → Effects → Show mix”."""
         return " → ".join(self.name(strip) for strip in path.strips(self.compiled))

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-
 from lattice.graph.compiled import IN
 from lattice.graph.loops import LoopGraph
 from lattice.graph.reach import Reach
@@ -30,11 +28,14 @@ class Meetings:
         for route in self.compiled.keys:
             self._keys.setdefault(self.compiled.tail[route], []).append(route)
         self._bits = 0
+        self._marked: set[int] = set()
         for node in reversed(order):
             if node < self.count:
                 self._strip(node)
             else:
                 self.beyond[node] = self._bit()
+        # An outlet's own routes leave past the chain: it is a source that may meet itself like any other.
+        self.outlet_matters = [self._outlet(outlet) for outlet in range(len(self.compiled.outlets))]
 
     def _bit(self) -> int:
         self._bits += 1
@@ -42,26 +43,52 @@ class Meetings:
 
     def _heads(self, number: int) -> list[int]:
         """Nodes that coherent sound of a strip goes to, one for each route."""
-        compiled, reach, cut = self.compiled, self.reach, self.loops.feedback
-        route_ok, stage = reach.route_ok, compiled.stage
+        compiled, stage = self.compiled, self.compiled.stage
         whole: bool | None = None
         heads = []
         for route in (*compiled.outs[number], *self._keys.get(number, ())):
-            if not route_ok[route] or route in cut or compiled.outlet[route] >= 0:
+            if compiled.outlet[route] >= 0 or not self._goes(route):
                 continue
             if stage[route] != IN:
                 if whole is None:
                     whole = not (compiled.ins[number] and decorrelates(compiled.strips[number]))
                 if not whole:
                     continue
-            node = compiled.key_node.get(route)
-            if node is not None:
-                heads.append(self.loops.insert_nodes[node[1]])
-            elif reach.enters(compiled.head[route]):
-                heads.append(compiled.head[route])
-                if mixes_channels(compiled, route):
-                    self.wanted[number] = True
+            heads.append(self._node(route))
+            if mixes_channels(compiled, route):
+                self.wanted[number] = self.wanted[heads[-1]] = True
         return heads
+
+    def _goes(self, route: int) -> bool:
+        if not self.reach.route_ok[route] or route in self.loops.feedback:
+            return False
+        return route in self.compiled.key_node or self.reach.enters(self.compiled.head[route])
+
+    def _node(self, route: int) -> int:
+        key = self.compiled.key_node.get(route)
+        return self.compiled.head[route] if key is None else self.loops.insert_nodes[key[1]]
+
+    def _outlet(self, outlet: int) -> bool:
+        """Whether what is coherent of an outlet's own routes matters behind any of them."""
+        compiled = self.compiled
+        keys = self._keys.get(compiled.outlets[outlet][0], ())
+        routes = [*compiled.outlet_outs[outlet], *(key for key in keys if compiled.outlet[key] == outlet)]
+        routes = [route for route in routes if self._goes(route)]
+        heads = [self._node(route) for route in routes]
+        if self._meet(heads):
+            self._mark(heads)
+            return True
+        for node, route in zip(heads, routes, strict=True):
+            self.wanted[node] = self.wanted[node] or mixes_channels(compiled, route)
+        return any(self.wanted[node] for node in heads)
+
+    def _meet(self, heads: list[int]) -> bool:
+        bits = 0
+        for node in heads:
+            if bits & self.beyond[node]:
+                return True
+            bits |= self.beyond[node]
+        return False
 
     def _strip(self, number: int) -> None:
         compiled, wanted = self.compiled, self.wanted
@@ -72,36 +99,27 @@ class Meetings:
             if compiled.ins[number]:
                 self.beyond[number] = self._bit()
             return
-        bits, meet = 0, False
-        for node in self._heads(number):
-            meet = meet or bool(bits & self.beyond[node])
-            bits |= self.beyond[node]
-            if wanted[node]:
-                wanted[number] = True
-        if meet:
+        heads = self._heads(number)
+        if any(wanted[node] for node in heads):
+            wanted[number] = True
+        if len(heads) > 1 and self._meet(heads):
             self.branches[number] = wanted[number] = True
-            self._mark_meetings(number)
+            self._mark(heads)
         if compiled.ins[number]:
-            self.beyond[number] = bits | self._bit()
+            self.beyond[number] = self._bit()
+            for node in heads:
+                self.beyond[number] |= self.beyond[node]
 
-    def _mark_meetings(self, number: int) -> None:
+    def _mark(self, heads: list[int]) -> None:
         """Everything between a branch and where its ways end has to keep them apart."""
-        waiting = self._heads(number)
+        waiting = list(heads)
         while waiting:
             node = waiting.pop()
-            if not self.wanted[node]:
+            if node not in self._marked:  # wanted for another reason says nothing of what lies beyond
+                self._marked.add(node)
                 self.wanted[node] = True
                 if node < self.count:
                     waiting += self._heads(node)
-
-    def matters(self, nodes: Iterable[int]) -> bool:
-        """For an outlet's own routes: whether what is coherent matters behind any of them."""
-        bits = 0
-        for node in nodes:
-            if self.wanted[node] or bits & self.beyond[node]:
-                return True
-            bits |= self.beyond[node]
-        return False
 
 
 def decorrelates(strip: Strip) -> bool:

@@ -77,7 +77,7 @@ class Levels:
         if source is None:
             return
         routes = self.compiled.outlet_outs[outlet]
-        coherent = self.meetings.matters(self.compiled.head[route] for route in routes if self._goes(route))
+        coherent = self.meetings.outlet_matters[outlet]
         sound = Sound.silent(channel_count(piece.layout), coherent=coherent)
         sound.add_source(gain(source.peak_dbfs), gain(source.rms_dbfs))
         if coherent:
@@ -126,7 +126,8 @@ class Levels:
         """What the strip's own chain plays; a spare plays nothing."""
         return None if "spare" in strip.tags else source_of(strip, main_outlet(strip))
 
-    def _goes(self, route: int) -> bool:
+    def goes(self, route: int) -> bool:
+        """An audio route that brings what is at its tap."""
         return self.reach.route_ok[route] and route not in self.cut and self.reach.enters(self.compiled.head[route])
 
     def _send(self, route: int, stage: Stage) -> None:
@@ -195,7 +196,7 @@ class Levels:
     def brought(self, route: int) -> Stage | None:
         """What a route brings to the strip it ends at: a stage in that strip's layout."""
         stage = self.at_route(route)
-        if stage is None or not self._goes(route):
+        if stage is None or not self.goes(route):
             return None
         sound, by_p, by_q, by_e = stage
         level = gain(self.compiled.routes[route].gain_db)
@@ -227,6 +228,14 @@ class Levels:
         """The worst-case peak of what the keys of an insert bring, loudest channel; None for silence."""
         key = self.at_key.get(self.loops.insert_nodes.get(insert.id, -1))
         return shown_db(max(p * p for p in key.p)) if key else None
+
+    @cached_property
+    def position(self) -> list[int]:
+        """Per node, its place in the order of the flow."""
+        places = [0] * self.loops.first_outlet
+        for place, node in enumerate(self.order):
+            places[node] = place
+        return places
 
     @cached_property
     def loop_strips(self) -> frozenset[int]:

@@ -129,9 +129,19 @@ class Arrivals:
         come = self.at_tap(route)
         if come is None or compiled.routes[route].kind != "tie":
             return come
-        tail = compiled.strips[compiled.tail[route]]
-        tie = self._machines[tail.machine or self._first].tie_latency_samples
+        tie = self.tie_samples(route)
         return come[0] + (tie if self.rule.covers_ties else 0), come[1].later(tie)
+
+    def tie_samples(self, route: int) -> int:
+        """What the sending machine's tie takes; nothing for other routes."""
+        if self.compiled.routes[route].kind != "tie":
+            return 0
+        tail = self.compiled.strips[self.compiled.tail[route]]
+        return self._machines[tail.machine or self._first].tie_latency_samples
+
+    def keys_to(self, node: int) -> list[int]:
+        """Key routes that end at a keyed insert."""
+        return self._keys_to.get(node, [])
 
     def _strip(self, number: int) -> None:
         compiled, strip = self.compiled, self.compiled.strips[number]

@@ -39,7 +39,7 @@ def run(capsysbinary: pytest.CaptureFixture, *arguments: str) -> tuple[int, str,
 @pytest.mark.parametrize(
     ("arguments", "status"),
     [
-        (["audit", "good"], 0), (["audit", "good", "--fail-on", "note"], 0), (["audit", "bad"], 1), (["audit", "broken"], 2),
+        (["audit", "good"], 0), (["audit", "good", "--fail-on", "warning"], 0), (["audit", "good", "--fail-on", "note"], 1), (["audit", "bad"], 1), (["audit", "broken"], 2),
         (["audit", "sheet"], 1), (["audit", "nowhere"], 2), (["trace", "good", "--from", "kick"], 0),
         (["trace", "good", "--from", "no"], 2), (["diff", "good", "bad"], 0), (["diff", "good", "broken"], 2),
     ],

@@ -1,0 +1,151 @@
+"""What stands between the last sum and a converter or a mix print: a ceiling, and nothing loud behind it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from lattice.checks.finding import Finding
+from lattice.checks.headroom import mix_headroom_db
+from lattice.checks.registry import check
+from lattice.checks.scene import Scene
+from lattice.graph.compiled import IN, POST, PRE, STAGE_OF_TAP
+from lattice.levels.chain import Stage, figures, level_of
+from lattice.model.document import Insert, Stem, Strip
+
+CUE_WORDS = ("headphone", "phones", "cue", "foldback")
+AFTER = frozenset({"eq", "compressor", "saturator"})
+
+
+@dataclass(frozen=True)
+class Finish:
+    """The end of a mix: the strips from the last sum to where it is sent or recorded, and their inserts in order."""
+
+    strips: tuple[int, ...]  # from the sum on
+    inserts: tuple[tuple[int, Insert], ...]
+    stage: Stage
+    true_peak_dbtp: float
+    stem: str | None = None
+
+    @property
+    def about(self) -> tuple[int, ...]:
+        """A print by itself; an output behind the strip that feeds it."""
+        return self.strips[-1:] if self.stem else self.strips[-2:]
+
+
+def finishes(scene: Scene) -> Iterator[Finish]:
+    """Of every output that is no headphone or cue one, and of the print of every mix without its room."""
+    profile = scene.template.profile
+    for number, strip in enumerate(scene.compiled.strips):
+        stage = scene.levels.post[number]
+        if strip.kind == "output" and number not in scene.compiled.tied_out and stage is not None:
+            strips = _from_last_sum(scene, number)
+            if not _is_cue(scene, strip, strips):
+                yield Finish(tuple(strips), _inserts(scene, strips, POST), stage, profile.true_peak_dbtp)
+    for stem in scene.template.stems:
+        printed = scene.compiled.index.get(stem.print or "", -1)
+        if stem.role == "mix" and printed >= 0 and scene.levels.stages[printed] and not _has_room(scene, stem):
+            tap = IN if scene.strip(printed).records == "in" else PRE
+            strips = _from_last_sum(scene, printed)
+            peak = profile.true_peak_dbtp if stem.true_peak_dbtp is None else stem.true_peak_dbtp
+            stage = scene.levels.stages[printed][0 if tap == IN else -1]
+            yield Finish(tuple(strips), _inserts(scene, strips, tap), stage, peak, stem.id)
+
+
+def _has_room(scene: Scene, stem: Stem) -> bool:
+    if stem.strip is None:
+        return False
+    stage = scene.levels.at(scene.compiled.index[stem.strip], STAGE_OF_TAP[stem.tap])
+    return stage is None or -level_of(stage[0].q2, stage[2]) >= mix_headroom_db(scene, stem)
+
+
+def _from_last_sum(scene: Scene, number: int) -> list[int]:
+    """Strips from the last one into which two or more routes bring sound, up to `number`."""
+    found, levels = [number], scene.levels
+    while True:
+        into = [r for r in scene.compiled.ins[found[0]] if levels.goes(r) and levels.at_route(r) is not None]
+        if len(into) != 1 or scene.compiled.outlet[into[0]] >= 0 or scene.compiled.tail[into[0]] in found:
+            return found
+        found.insert(0, scene.compiled.tail[into[0]])
+
+
+def _inserts(scene: Scene, strips: list[int], last: int) -> tuple[tuple[int, Insert], ...]:
+    """Inserts that are on, in the order sound passes them; those before a pre-insert tap are not passed."""
+    found: list[tuple[int, Insert]] = []
+    for at, strip in enumerate(strips):
+        tap = last
+        if at + 1 < len(strips):
+            route = next(
+                r
+                for r in scene.compiled.ins[strips[at + 1]]
+                if scene.compiled.tail[r] == strip and scene.levels.goes(r)
+            )
+            tap = scene.compiled.stage[route]
+        if tap != IN:
+            found += [(strip, insert) for insert in scene.strip(strip).inserts if insert.state == "on"]
+    return tuple(found)
+
+
+def _is_cue(scene: Scene, output: Strip, strips: list[int]) -> bool:
+    """Named so, or fed by sends that leave before the fader."""
+    if any(word in output.name.lower() for word in CUE_WORDS):
+        return True
+    routes = [scene.compiled.routes[r] for strip in strips for r in scene.compiled.ins[strip]]
+    return any(route.kind == "send" and route.tap != "post-fader" for route in routes)
+
+
+@check("level.ceiling")
+def ceiling(scene: Scene) -> Iterator[Finding]:
+    """A mix that can pass its true-peak limit with nothing that holds it."""
+    for finish in finishes(scene):
+        likely = level_of(finish.stage[0].q2, finish.stage[2])
+        if likely <= finish.true_peak_dbtp + 1e-9 or any(_holds(i, finish) for _strip, i in finish.inserts):
+            continue
+        names = [scene.name(strip) for strip in finish.about]
+        peak, _likely, rms = figures(finish.stage).loudest
+        yield Finding(
+            code="level.ceiling",
+            severity="warning",
+            message=f"{' into '.join(names)} can come to {likely:+.1f} dBFS, with nothing that holds "
+            f"{finish.true_peak_dbtp:g} dBTP",
+            strips=scene.ids(finish.about),
+            stems=(finish.stem,) if finish.stem else (),
+            figures={"likely_dbfs": likely, "peak_dbfs": peak, "rms_dbfs": rms},
+            evidence=(
+                f"from the last sum on: {' → '.join(scene.name(strip) for strip in finish.strips)}",
+                "a ceiling in samples does not hold true peaks between them: leave some room",
+            ),
+        )
+
+
+def _holds(insert: Insert, finish: Finish) -> bool:
+    return (
+        insert.type in ("limiter", "clipper")
+        and insert.ceiling_db is not None
+        and insert.ceiling_db <= finish.true_peak_dbtp
+        and insert.wet == 1
+        and insert.key != "external"
+    )
+
+
+@check("level.limiter-order")
+def limiter_order(scene: Scene) -> Iterator[Finding]:
+    """Something behind the last limiter that makes it louder again."""
+    said = set()
+    for finish in finishes(scene):
+        last = max((at for at, (_s, insert) in enumerate(finish.inserts) if insert.type == "limiter"), default=None)
+        if last is None:
+            continue
+        strip, limiter = finish.inserts[last]
+        for where, insert in finish.inserts[last + 1 :]:
+            if (insert.gain_db > 0 or insert.type in AFTER) and (limiter.id, insert.id) not in said:
+                said.add((limiter.id, insert.id))
+                names = insert.name or insert.id, limiter.name or limiter.id
+                yield Finding(
+                    code="level.limiter-order",
+                    severity="warning",
+                    message=f"{names[0]} comes after {names[1]} on {scene.name(where)}",
+                    strips=scene.ids(list(dict.fromkeys([where, strip]))),
+                    inserts=(limiter.id, insert.id),
+                    evidence=("what it adds is held by nothing",),
+                )

@@ -1,0 +1,96 @@
+"""Rates, frames and note values."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from fractions import Fraction
+
+from lattice.checks.finding import Finding, Remedy, Step
+from lattice.checks.registry import check
+from lattice.checks.scene import Scene
+
+NEAR = 0.05
+EXACT_MS = 1.0
+KINDS = (("", Fraction(1)), ("dotted ", Fraction(3, 2)), ("triplet ", Fraction(2, 3)))
+NOTE_VALUES = tuple(
+    (f"{words}1/{part}", Fraction(1, part) * factor) for part in (1, 2, 4, 8, 16, 32) for words, factor in KINDS
+)
+
+
+@check("time.rate")
+def rates(scene: Scene) -> Iterator[Finding]:
+    """Template, profile and machines that run at different sample rates."""
+    template = scene.template
+    rate = template.sample_rate_hz
+    wanted = template.profile.sample_rate_hz
+    if wanted != rate:
+        steps = (Step("change_template", {"changes": {"sample_rate_hz": wanted}}),)
+        yield Finding(
+            code="time.rate",
+            severity="warning",
+            message=f"the template runs at {rate} Hz, {template.profile.name} asks for {wanted} Hz",
+            evidence=("picture work is at 48 kHz as a rule",),
+            remedies=(Remedy(f"Set the template to {wanted} Hz", steps),),
+        )
+    for machine in template.machines:
+        if machine.sample_rate_hz is not None and machine.sample_rate_hz != rate:
+            yield Finding(
+                code="time.rate",
+                severity="warning",
+                message=f"{machine.name} runs at {machine.sample_rate_hz} Hz, the template at {rate} Hz",
+                others=(machine.id,),
+                evidence=("lengths and latencies are counted at the template's rate",),
+            )
+
+
+@check("time.frames")
+def frames(scene: Scene) -> Iterator[Finding]:
+    """A picture, or a profile with a frame rate, and a template without it."""
+    template = scene.template
+    wanted = template.profile.frame_rate
+    guides = [number for number, strip in enumerate(scene.compiled.strips) if "guide" in strip.tags]
+    missing = template.frame_rate is None and (guides or wanted)
+    if missing or (wanted is not None and template.frame_rate != wanted):
+        has = "no frame rate" if template.frame_rate is None else f"{template.frame_rate} frames"
+        asks = f"{template.profile.name} asks for {wanted}" if wanted else f"{scene.names(guides)} is picture sound"
+        steps = (Step("change_template", {"changes": {"frame_rate": wanted}}),)
+        yield Finding(
+            code="time.frames",
+            severity="warning",
+            message=f"the template has {has}, {asks}",
+            strips=scene.ids(guides),
+            evidence=("sound against picture slips where the two are not alike",),
+            remedies=(Remedy(f"Set {wanted} frames", steps),) if wanted else (),
+        )
+
+
+@check("time.delay-note")
+def delay_notes(scene: Scene) -> Iterator[Finding]:
+    """Delays that are nearly a note value at the template's tempo, and not quite."""
+    for strip in scene.compiled.strips:
+        for insert in strip.inserts:
+            if insert.type == "delay" and insert.delay_ms:
+                found = nearest_note(insert.delay_ms, scene.template.tempo_bpm)
+                if found is not None and abs(found[1] - insert.delay_ms) > EXACT_MS:
+                    words, exact = found
+                    change = Step("change_insert", {"insert": insert.id, "changes": {"delay_ms": round(exact, 3)}})
+                    yield Finding(
+                        code="time.delay-note",
+                        severity="note",
+                        message=f"{insert.name or insert.id} on {strip.name} is nearly a {words}: {exact:.1f} ms",
+                        strips=(strip.id,),
+                        inserts=(insert.id,),
+                        evidence=(f"{insert.delay_ms:g} ms at {scene.template.tempo_bpm:g} bpm",),
+                        remedies=(Remedy(f"Set {exact:.1f} ms", (change,)),),
+                    )
+
+
+def nearest_note(delay_ms: float, tempo_bpm: float) -> tuple[str, float] | None:
+    """The note value nearest to a time and its exact time, ms; None where none is within 5 %.
+
+    A quarter lasts 60000/bpm ms (arithmetic).
+    """
+    whole_ms = 4 * 60000 / tempo_bpm
+    near = [(abs(float(share) * whole_ms - delay_ms), words, float(share) * whole_ms) for words, share in NOTE_VALUES]
+    near = [entry for entry in near if entry[0] <= NEAR * entry[2] + 1e-9]
+    return min(near)[1:] if near else None

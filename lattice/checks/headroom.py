@@ -1,0 +1,123 @@
+"""Room: what the mix leaves, where levels build up, how far plug-ins are from their operating level."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from lattice.checks.finding import Finding
+from lattice.checks.registry import check
+from lattice.checks.scene import Scene
+from lattice.graph.compiled import IN, STAGE_OF_TAP
+from lattice.levels.chain import entering, figures, level_of
+from lattice.levels.shares import inflow
+from lattice.model.document import Stem, Strip
+
+SINE_DB = 3.0103  # a sine's peak over its RMS: operating levels are stated as a sine's
+WORKING = frozenset({"compressor", "saturator", "gate"})
+SUMS = frozenset({"bus", "master"})
+FEW = 8
+
+
+def has_ceiling(strip: Strip) -> bool:
+    """A limiter or clipper with a ceiling that is on."""
+    return any(i.type in ("limiter", "clipper") and i.state == "on" and i.ceiling_db is not None for i in strip.inserts)
+
+
+def mix_headroom_db(scene: Scene, stem: Stem) -> float:
+    """What a mix has to leave: its own figure, else the profile's."""
+    return scene.template.profile.mix_headroom_db if stem.mix_headroom_db is None else stem.mix_headroom_db
+
+
+@check("level.headroom")
+def headroom(scene: Scene) -> Iterator[Finding]:
+    """Mixes that leave less room than was promised, and have no limiter."""
+    for stem in scene.template.stems:
+        if stem.role != "mix" or stem.strip is None:
+            continue
+        number = scene.compiled.index[stem.strip]
+        stage = scene.levels.at(number, STAGE_OF_TAP[stem.tap])
+        if stage is None or (stem.tap != "pre-insert" and has_ceiling(scene.strip(number))):
+            continue
+        peak, likely, rms = figures(stage).loudest
+        wanted = mix_headroom_db(scene, stem)
+        if likely is not None and -likely < wanted:
+            yield Finding(
+                code="level.headroom",
+                severity="warning",
+                message=f"{stem.name} leaves {-likely:.1f} dB of room, {wanted:g} dB are wanted",
+                strips=(stem.strip,),
+                stems=(stem.id,),
+                figures={"headroom_db": -likely, "likely_dbfs": likely, "peak_dbfs": peak, "rms_dbfs": rms},
+                evidence=(*_ranking(scene, number), *scene.cut_words(number)),
+            )
+
+
+def _ranking(scene: Scene, number: int) -> tuple[str, ...]:
+    """What comes in by its share, a line each."""
+    shares = inflow(scene.levels, number)
+    lines = [
+        f"{scene.name(scene.compiled.tail[share.route])}: {100 * share.share:.0f} %, {share.likely_db:.1f} dBFS"
+        for share in shares[:FEW]
+    ]
+    return (*lines, *((f"and {len(shares) - FEW} more",) if len(shares) > FEW else ()))
+
+
+@check("level.operating")
+def operating(scene: Scene) -> Iterator[Finding]:
+    """Inserts that work on levels, fed far from the operating level."""
+    profile, levels = scene.template.profile, scene.levels
+    low = profile.operating_level_dbfs - profile.operating_window_db - SINE_DB
+    high = profile.operating_level_dbfs + profile.operating_window_db - SINE_DB
+    power_low, power_high = 10 ** (low / 10), 10 ** (high / 10)
+    for number, found in enumerate(levels.stages):
+        if not found:
+            continue
+        strip = scene.compiled.strips[number]
+        for place, insert in enumerate(strip.inserts):
+            if insert.type not in WORKING or insert.state != "on":
+                continue
+            sound, _p, _q, by_e = entering(strip, found, place, levels.carriers)
+            power = max(sound.e2) * by_e * by_e
+            if power <= 0 or power_low <= power <= power_high:
+                continue
+            rms = level_of(sound.e2, by_e)
+            away = rms + SINE_DB - profile.operating_level_dbfs
+            if abs(away) <= profile.operating_window_db + 1e-9:
+                continue
+            side = "above" if away > 0 else "below"
+            yield Finding(
+                code="level.operating",
+                severity="note",
+                message=f"{insert.name or insert.id} on {strip.name} works {abs(away):.1f} dB {side} operating level",
+                strips=(strip.id,),
+                inserts=(insert.id,),
+                figures={"rms_dbfs": rms},
+                evidence=(
+                    f"expected level {rms:.1f} dBFS RMS, as a sine {rms + SINE_DB:.1f}; "
+                    f"operating level {profile.operating_level_dbfs:g} ± {profile.operating_window_db:g} dB",
+                ),
+            )
+
+
+@check("level.build-up")
+def build_up(scene: Scene) -> Iterator[Finding]:
+    """Sums of three or more that are over full scale before anything is done about it."""
+    compiled, levels = scene.compiled, scene.levels
+    for number, found in enumerate(levels.stages):
+        if not found or compiled.strips[number].kind not in SUMS or len(compiled.ins[number]) < 3:
+            continue
+        stage = found[IN]
+        if (
+            level_of(stage[0].q2, stage[2]) <= 1e-9
+            or sum(levels.brought(r) is not None for r in compiled.ins[number]) < 3
+        ):
+            continue
+        peak, likely, rms = figures(stage).loudest
+        yield Finding(
+            code="level.build-up",
+            severity="note",
+            message=f"{scene.name(number)} builds up to {likely:+.1f} dBFS",
+            strips=scene.ids([number]),
+            figures={"likely_dbfs": likely, "peak_dbfs": peak, "rms_dbfs": rms},
+            evidence=(*_ranking(scene, number), *scene.cut_words(number)),
+        )

@@ -1,0 +1,197 @@
+"""Sums where the same or other sound arrives at different times."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from lattice.checks.finding import Finding, Severity
+from lattice.checks.registry import check
+from lattice.checks.scene import Scene
+from lattice.levels.shares import Origin
+from lattice.levels.single import Part, Single
+from lattice.model.units import decibels, samples_to_ms
+from lattice.timing.arrivals import Span
+from lattice.timing.paths import Travel
+
+RIPPLE_DB = -24.8  # a copy this far down makes 1 dB of ripple: 20·log10((1 + r)/(1 − r)) = 1 dB at r = 0.0575
+
+
+@dataclass(frozen=True)
+class Comb:
+    """One source that arrives twice: by two routes, `skew` samples apart."""
+
+    origin: Origin
+    skew: int
+    beside_db: float  # the weaker against the stronger
+    turned: bool  # opposite polarity
+    coherent: bool  # both arrivals are: only then it combs
+
+    def notch_hz(self, rate_hz: int) -> float:
+        """First notch of the comb, f = 1/(2τ); for opposite polarity the first above 0 Hz, f = 1/τ."""
+        return rate_hz / self.skew if self.turned else rate_hz / (2 * self.skew)
+
+
+@check("time.misaligned")
+def misaligned(scene: Scene) -> Iterator[Finding]:
+    """Where sound comes apart: the arrivals of a sum's routes differ by more than any one of them spreads."""
+    look = _Look(scene)
+    for number, routes in enumerate(scene.compiled.ins):
+        if len(routes) < 2 or scene.arrivals.at_in[number] is None:
+            continue
+        spans = {route: span for route in routes if (span := scene.arrivals.brought(route)) is not None}
+        skew = _apart(list(spans.values()))
+        if skew:
+            yield _finding(scene, look, number, spans, skew)
+
+
+def _apart(spans: list[Span]) -> int:
+    """Latest − earliest over a sum's routes, where it is more than the largest span of one; live sound apart."""
+    worst = 0
+    for one in ([s.playback for s in spans if s.playback], [s.live for s in spans if s.live]):
+        if len(one) > 1:
+            whole = max(span[1] for span in one) - min(span[0] for span in one)
+            if whole > max(span[1] - span[0] for span in one):
+                worst = max(worst, whole)
+    return worst
+
+
+class _Look:
+    """Which sources come to a sum by several routes; worked out only where a sum is out of line."""
+
+    def __init__(self, scene: Scene) -> None:
+        self.scene = scene
+        self.single: dict[Origin, Single] = {}
+        self.travel: dict[Origin, Travel] = {}
+        self._origins: list[Origin] = []
+        self._behind: dict[int, int] = {}  # route → bits of the sources it brings
+
+    def sources_behind(self) -> dict[int, int]:
+        if not self._behind:
+            self._sweep()
+        return self._behind
+
+    def _sweep(self) -> None:
+        from lattice.levels.shares import sources_of  # noqa: PLC0415
+
+        levels, compiled = self.scene.levels, self.scene.compiled
+        self._origins = list(sources_of(levels))
+        at = {origin: 1 << bit for bit, origin in enumerate(self._origins)}
+        bits = [at.get((n, -1), 0) for n in range(len(compiled.strips))]
+        for outlet, routes in enumerate(compiled.outlet_outs):
+            for route in routes:
+                if levels.goes(route):
+                    self._behind[route] = at.get((compiled.outlets[outlet][0], outlet), 0)
+                    bits[compiled.head[route]] |= self._behind[route]
+        for strip in levels.order:
+            if strip < len(bits) and (levels.reach.monitors[strip] or compiled.strips[strip].kind != "print"):
+                for route in compiled.outs[strip]:
+                    if levels.goes(route) and levels.at_route(route) is not None:
+                        self._behind[route] = bits[strip]
+                        bits[compiled.head[route]] |= bits[strip]
+
+    def twice(self, routes: list[int]) -> Iterator[tuple[Origin, list[int]]]:
+        """Sources that come by two or more of these routes, with those routes."""
+        behind = self.sources_behind()
+        seen = several = 0
+        for route in routes:
+            several |= seen & behind.get(route, 0)
+            seen |= behind.get(route, 0)
+        while several:
+            low = several & -several
+            yield self._origins[low.bit_length() - 1], [route for route in routes if behind.get(route, 0) & low]
+            several ^= low
+
+    def combs(self, routes: list[int]) -> Iterator[Comb]:
+        """Every pair of arrivals of one source at different times."""
+        for origin, its in self.twice(routes):
+            if origin not in self.single:
+                self.single[origin] = Single(self.scene.levels, *origin)
+                self.travel[origin] = Travel(self.scene.arrivals, self.scene.levels, *origin)
+            single, travel = self.single[origin], self.travel[origin]
+            for at, one in enumerate(its):
+                for other in its[at + 1 :]:
+                    comb = _comb(origin, single, travel, one, other)
+                    if comb is not None:
+                        yield comb
+
+
+def _comb(origin: Origin, single: Single, travel: Travel, one: int, other: int) -> Comb | None:
+    if not {one, other} <= single.brought.keys() & travel.brought.keys():
+        return None
+    times = travel.brought[one], travel.brought[other]
+    skew = max(abs(times[0][1] - times[1][0]), abs(times[1][1] - times[0][0]))
+    if not skew:
+        return None
+    parts = single.brought[one], single.brought[other]
+    levels = sorted(_size(part) for part in parts)
+    dot = sum(a * b for row, rest in zip(parts[0].c, parts[1].c, strict=True) for a, b in zip(row, rest, strict=True))
+    coherent = bool(levels[0]) and dot != 0
+    beside = decibels(levels[0] / levels[1]) if coherent else float("-inf")
+    return Comb(origin, skew, beside, dot < 0, coherent)
+
+
+def _size(part: Part) -> float:
+    return float(sum(x * x for row in part.c for x in row) ** 0.5)
+
+
+def _finding(scene: Scene, look: _Look, number: int, spans: dict[int, Span], skew: int) -> Finding:
+    rate = scene.template.sample_rate_hz
+    combs = [comb for comb in look.combs(list(spans)) if comb.coherent]
+    worst = max(combs, key=lambda comb: (comb.beside_db, comb.skew), default=None)
+    figures: dict[str, float | None] = {"skew_samples": skew, "skew_ms": samples_to_ms(skew, rate)}
+    evidence = [
+        f"{scene.name(scene.compiled.tail[route])} arrives at {_words(span)} samples" for route, span in spans.items()
+    ]
+    if worst is not None:
+        figures["notch_hz"] = worst.notch_hz(rate)
+        evidence.append(
+            f"{scene.source_name(*worst.origin)} arrives twice, {worst.skew} samples apart, {-worst.beside_db:.1f} dB "
+            f"between them: the first notch is at {figures['notch_hz']:.0f} Hz"
+        )
+    early = min(span.earliest for span in spans.values())
+    routes = sorted(spans, key=lambda route: -spans[route].latest)
+    tails = list(dict.fromkeys(scene.compiled.tail[route] for route in spans))
+    return Finding(
+        code="time.misaligned",
+        severity=_severity(scene, spans, worst, early),
+        message=f"{scene.name(number)} hears {scene.name(scene.compiled.tail[routes[0]])} {skew} samples late",
+        strips=scene.ids([number, *(tail for tail in tails if tail != number)]),
+        routes=scene.route_ids(list(spans)),
+        figures=figures,
+        evidence=(*evidence[:12], *scene.cut_words(number)),
+    )
+
+
+def _words(span: Span) -> str:
+    return str(span.latest) if span.earliest == span.latest else f"{span.earliest} to {span.latest}"
+
+
+def _severity(scene: Scene, spans: dict[int, Span], worst: Comb | None, early: int) -> Severity:
+    """A blocker where one source combs audibly; a note where all that is late is reverb, delay or modulation."""
+    if worst is not None and worst.beside_db > RIPPLE_DB:
+        return "blocker"
+    late = [route for route, span in spans.items() if span.latest > early]
+    return "note" if late and all(_only_wet(scene, route) for route in late) else "warning"
+
+
+def _only_wet(scene: Scene, route: int) -> bool:
+    """Nothing coherent comes by a route: the strip it leaves is fully wet up to its tap, or so is all before it."""
+    from lattice.levels.coherence import decorrelates  # noqa: PLC0415
+
+    compiled, levels = scene.compiled, scene.levels
+    seen: set[int] = set()
+    waiting = [route]
+    while waiting:
+        at = waiting.pop()
+        strip = compiled.tail[at]
+        if compiled.outlet[at] >= 0:
+            return False
+        if compiled.stage[at] and decorrelates(compiled.strips[strip]):
+            continue
+        if levels.reach.sounds[strip]:
+            return False
+        if strip not in seen:
+            seen.add(strip)
+            waiting += [r for r in compiled.ins[strip] if levels.goes(r) and levels.at_route(r) is not None]
+    return True

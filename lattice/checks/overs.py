@@ -1,0 +1,125 @@
+"""Levels that clip: at converters and files, and inside plug-ins that model levels."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from lattice.checks.finding import Finding
+from lattice.checks.registry import check
+from lattice.checks.scene import Scene
+from lattice.levels.chain import Stage, entering, figures, level_of
+from lattice.levels.shares import loudest_source
+
+FULL_SCALE_DB = 1e-9  # dBFS; above it by more than rounding
+MODELLED_DB = 6.0
+
+
+@dataclass(frozen=True)
+class Point:
+    """A stage where levels above full scale are lost: a converter, or a file of whole numbers."""
+
+    strip: int
+    stage: Stage
+    what: str
+    tap: str  # "post", "pre", "in" or the insert's id
+    insert: str | None = None
+
+
+@check("level.over")
+def over(scene: Scene) -> Iterator[Finding]:
+    """Above full scale at an output, a print's recorded stage or the way to outside gear."""
+    notes: list[Point] = []
+    for point in points(scene):
+        sound, by_p, by_q, _by_e = point.stage
+        if max(sound.p) * by_p <= 1.0 or level_of([p * p for p in sound.p], by_p) <= FULL_SCALE_DB:
+            continue
+        if level_of(sound.q2, by_q) > FULL_SCALE_DB:
+            yield _over(scene, point)
+        else:
+            notes.append(point)
+    if notes:
+        yield _worst_case_only(scene, notes)
+
+
+def points(scene: Scene) -> Iterator[Point]:
+    """Outputs at `post`, prints where they record, external inserts at their input; those that sound."""
+    compiled, levels = scene.compiled, scene.levels
+    for number, strip in enumerate(compiled.strips):
+        found = levels.stages[number]
+        if not found:
+            continue
+        post = levels.post[number]
+        if strip.kind == "output" and number not in compiled.tied_out and post is not None:
+            yield Point(number, post, f"{strip.name} sends", "post")
+        elif strip.kind == "print":
+            yield Point(number, found[0 if strip.records == "in" else -1], f"{strip.name} records", strip.records)
+        for place, insert in enumerate(strip.inserts):
+            if insert.type == "external" and insert.state == "on":
+                stage = entering(strip, found, place, levels.carriers)
+                name = insert.name or insert.id
+                yield Point(number, stage, f"{strip.name} sends to {name}", insert.id, insert.id)
+
+
+def _over(scene: Scene, point: Point) -> Finding:
+    peak, likely, rms = figures(point.stage).loudest
+    alone = loudest_source(scene.levels, point.strip, point.tap)
+    by_one = alone is not None and alone.likely_db > FULL_SCALE_DB
+    evidence = [f"likely peak {likely:+.1f} dBFS, worst case {peak:+.1f} dBFS"]
+    if alone is not None and by_one:
+        evidence.append(f"{scene.source_name(alone.strip, alone.outlet)} alone comes to {alone.likely_db:+.1f} dBFS")
+    return Finding(
+        code="level.over",
+        severity="blocker" if by_one else "warning",
+        message=f"{point.what} {likely:.1f} dB more than full scale",
+        strips=scene.ids([point.strip]),
+        inserts=(point.insert,) if point.insert else (),
+        figures={"peak_dbfs": peak, "likely_dbfs": likely, "rms_dbfs": rms},
+        evidence=tuple(evidence) + scene.cut_words(point.strip),
+    )
+
+
+def _worst_case_only(scene: Scene, found: list[Point]) -> Finding:
+    worst = max(found, key=lambda point: figures(point.stage).loudest[0] or 0.0)
+    peak = figures(worst.stage).loudest[0]
+    lines = [f"{point.what} up to {figures(point.stage).loudest[0]:+.1f} dBFS" for point in found]
+    strips = list(dict.fromkeys(point.strip for point in found))
+    return Finding(
+        code="level.over",
+        severity="note",
+        message=f"{scene.names(strips)} would clip if every source peaked at once",
+        strips=scene.ids(strips),
+        inserts=tuple(point.insert for point in found if point.insert),
+        figures={"peak_dbfs": peak},
+        evidence=tuple(lines[:12]) + ((f"and {len(lines) - 12} more",) if len(lines) > 12 else ()),
+    )
+
+
+@check("level.internal-over")
+def internal_over(scene: Scene) -> Iterator[Finding]:
+    """Hot inputs of inserts: nothing clips inside, but plug-ins model levels."""
+    strips, inserts, lines, worst = [], [], [], -1e9
+    limit = 10 ** (MODELLED_DB / 10)
+    for number, found in enumerate(scene.levels.stages):
+        strip = scene.compiled.strips[number]
+        if not found or not strip.inserts:
+            continue
+        for place, insert in enumerate(strip.inserts):
+            sound, _by_p, by_q, _by_e = found[place]
+            if max(sound.q2) * by_q * by_q > limit and insert.state == "on":
+                level_db = level_of(sound.q2, by_q)
+                worst = max(worst, level_db)
+                strips.append(number)
+                inserts.append(insert.id)
+                lines.append(f"{insert.name or insert.id} on {strip.name}: {level_db:+.1f} dBFS")
+    if strips:
+        strips = list(dict.fromkeys(strips))
+        yield Finding(
+            code="level.internal-over",
+            severity="note",
+            message=f"{len(inserts)} insert{'s' if len(inserts) > 1 else ''} may see more than +6 dBFS",
+            strips=scene.ids(strips),
+            inserts=tuple(inserts),
+            figures={"likely_dbfs": worst},
+            evidence=tuple(lines[:12]) + ((f"and {len(lines) - 12} more",) if len(lines) > 12 else ()),
+        )

@@ -1,0 +1,174 @@
+"""Who makes a level: the routes into a sum by their share, and the sources of a stage by what each brings."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from lattice.graph.compiled import IN, POST, PRE
+from lattice.levels.chain import level_of
+from lattice.levels.gains import chain_gain, insert_level_db, insert_matrix, route_matrix
+from lattice.levels.levels import Levels
+from lattice.levels.single import EXPECTED, LIKELY, Part, Single
+from lattice.model.document import Source, source_of
+from lattice.model.layouts import Matrix
+from lattice.model.units import decibels, gain
+
+TAPS = {"in": IN, "pre": PRE, "post": POST}
+Origin = tuple[int, int]  # strip, outlet beyond the main one or −1
+
+
+@dataclass(frozen=True)
+class Share:
+    """One route into a sum, or the strip's own source (route −1)."""
+
+    route: int
+    likely_db: float
+    expected_db: float
+    share: float  # of the likely power, 0 to 1
+
+
+@dataclass(frozen=True)
+class Loud:
+    """One source at a stage, loudest channel."""
+
+    strip: int
+    outlet: int
+    likely_db: float
+
+
+def inflow(levels: Levels, number: int) -> list[Share]:
+    """Routes into a strip that bring sound, loudest first, and their share of the likely power of all."""
+    found = []
+    for route in levels.compiled.ins[number]:
+        stage = levels.brought(route)
+        if stage is not None:
+            sound, _by_p, by_q, by_e = stage
+            found.append((sum(sound.q2), route, level_of(sound.q2, by_q), level_of(sound.e2, by_e)))
+    whole = sum(power for power, *_rest in found)
+    found.sort(key=lambda entry: (-entry[0], entry[1]))
+    return [
+        Share(route, likely, expected, power / whole if whole else 0.0) for power, route, likely, expected in found
+    ]  # fmt: skip
+
+
+def part_at(single: Single, strip: int, tap: str) -> Part | None:
+    """What a source brings to a stage: "in", "pre", "post", or the input of an insert by its id."""
+    if tap in TAPS:
+        return single.at(strip, TAPS[tap])
+    if strip not in single.at_in:
+        return None
+    piece, layout = single.compiled.strips[strip], single.compiled.strips[strip].layout
+    for place, insert in enumerate(piece.inserts):
+        matrix, behind = insert_matrix(insert, layout)
+        if insert.id == tap:
+            part = single.stages(strip)[place]
+            return part.through(matrix) if insert.layout_in or insert.layout_out else part
+        layout = behind
+    raise KeyError(tap)
+
+
+def sources_of(levels: Levels) -> Iterator[Origin]:
+    """Everything that plays now."""
+    compiled = levels.compiled
+    for number, found in enumerate(levels.stages):
+        if found and levels.reach.sounds[number] and levels.source(compiled.strips[number]) is not None:
+            yield number, -1
+    for outlet, stage in enumerate(levels.outlet_stages):
+        if stage is not None:
+            yield compiled.outlets[outlet][0], outlet
+
+
+def loudest_source(levels: Levels, strip: int, tap: str) -> Loud | None:
+    """The source with the highest likely level at a stage by itself; only those that may reach 0 dBFS are looked at."""
+    best: Loud | None = None
+    bounds = bounds_to(levels, strip)
+    last = _stage_bound(levels, strip, tap)
+    for origin in sources_of(levels):
+        bound = bounds.get(origin, 0.0) * last
+        source = _source(levels, origin)
+        if source is None or bound * gain(source.peak_dbfs) < 1.0:
+            continue
+        single = Single(levels, *origin, weight=LIKELY)
+        level_db = decibels(single.level(part_at(single, strip, tap)))
+        if best is None or level_db > best.likely_db:
+            best = Loud(*origin, level_db)
+    return best
+
+
+def by_source(levels: Levels, strip: int, tap: str) -> list[tuple[Origin, float, float]]:
+    """(source, likely dB, expected dB) of every source that comes to a stage, loudest first."""
+    found = []
+    bounds = bounds_to(levels, strip)
+    for origin in sources_of(levels):
+        if origin in bounds:
+            levels_db = []
+            for weight in (LIKELY, EXPECTED):
+                single = Single(levels, *origin, weight=weight)
+                levels_db.append(decibels(single.level(part_at(single, strip, tap))))
+            found.append((origin, levels_db[0], levels_db[1]))
+    return sorted(found, key=lambda entry: (-entry[1], entry[0]))
+
+
+def _source(levels: Levels, origin: Origin) -> Source | None:
+    strip, outlet = origin
+    piece = levels.compiled.strips[strip]
+    return levels.source(piece) if outlet < 0 else source_of(piece, levels.compiled.outlets[outlet][1])
+
+
+def bounds_to(levels: Levels, target: int) -> dict[Origin, float]:
+    """Upper bounds of the gain from every chain and outlet to the `in` of a strip, over all ways together.
+
+    One sweep against the flow, norms instead of matrices and no limiting; a source below the bound's inverse
+    cannot reach full scale. O(strips and routes before it).
+    """
+    compiled = levels.compiled
+    at_in: dict[int, float] = {target: 1.0}
+    found: dict[Origin, float] = {(target, -1): 1.0}
+    before = sorted(_before(levels, target), key=lambda strip: -levels.position[strip])
+    for strip in before:
+        if strip not in at_in:
+            continue
+        for route in compiled.ins[strip]:
+            if not levels.goes(route):
+                continue
+            level = at_in[strip] * gain(compiled.routes[route].gain_db) * _norm(route_matrix(compiled, route))
+            tail, outlet = compiled.tail[route], compiled.outlet[route]
+            if outlet >= 0:
+                found[tail, outlet] = found.get((tail, outlet), 0.0) + level
+            elif levels.at(tail, compiled.stage[route]) is not None:
+                chain = chain_gain(compiled.strips[tail], compiled.stage[route])
+                at_in[tail] = at_in.get(tail, 0.0) + level * gain(chain.level_db) * _norm(chain.matrix)
+                found[tail, -1] = at_in[tail]
+    return found
+
+
+def _before(levels: Levels, target: int) -> set[int]:
+    seen, waiting = {target}, [target]
+    while waiting:
+        for route in levels.compiled.ins[waiting.pop()]:
+            tail = levels.compiled.tail[route]
+            if tail not in seen and levels.compiled.outlet[route] < 0 and levels.goes(route):
+                seen.add(tail)
+                waiting.append(tail)
+    return seen
+
+
+def _norm(matrix: Matrix | None) -> float:
+    """The most that channels can add up to in one."""
+    return 1.0 if matrix is None else max(sum(abs(gain) for gain in row) for row in matrix)
+
+
+def _stage_bound(levels: Levels, strip: int, tap: str) -> float:
+    piece = levels.compiled.strips[strip]
+    if tap in TAPS:
+        chain = chain_gain(piece, TAPS[tap])
+        return gain(chain.level_db) * _norm(chain.matrix)
+    level_db, bound, layout = 0.0, 1.0, piece.layout
+    for insert in piece.inserts:
+        matrix, layout = insert_matrix(insert, layout)
+        bound *= _norm(matrix)
+        if insert.id == tap:
+            break
+        level_db += insert_level_db(insert)
+    return gain(level_db) * bound

@@ -1,0 +1,190 @@
+"""One source by itself: its coherent and decorrelated gains at every stage it comes to, at the levels that stand.
+
+What dynamics do is settled by the whole template (levels.py); one source is followed through it as it is.
+"""
+
+from __future__ import annotations
+
+import heapq
+import math
+from dataclasses import dataclass
+from functools import cached_property
+
+from lattice.graph.compiled import IN, POST
+from lattice.levels.chain import ByChannel, Effect, Even, effect, entering
+from lattice.levels.gains import insert_matrix, route_matrix
+from lattice.levels.levels import Levels
+from lattice.levels.sound import Rows
+from lattice.model.document import Source, Strip, source_of
+from lattice.model.layouts import Matrix, balance_gains, channel_count
+from lattice.model.units import gain
+
+LIKELY, EXPECTED = "q", "e"
+
+
+@dataclass(frozen=True)
+class Part:
+    """Gains from one source: `c` coherent, with their sign, `d2` powers of what is decorrelated.
+
+    Both are channels × the source's channels; every channel of a source is a signal of its own.
+    """
+
+    c: Rows
+    d2: Rows
+
+    @cached_property
+    def power(self) -> list[float]:
+        """Σ (c² + d²) by channel: what the source brings there, its level taken as 1."""
+        return [
+            sum(x * x for x in row) + sum(others) for row, others in zip(self.c, self.d2, strict=True)
+        ]  # fmt: skip
+
+    @property
+    def coherent(self) -> bool:
+        return any(x for row in self.c for x in row)
+
+    def through(self, matrix: Matrix | None, level: float = 1.0) -> Part:
+        if matrix is None:
+            return self.scaled([level] * len(self.c))
+        signals = range(len(self.c[0]))
+        c = [[level * sum(g * self.c[k][s] for k, g in enumerate(row) if g) for s in signals] for row in matrix]
+        d2 = [
+            [level * level * sum(g * g * self.d2[k][s] for k, g in enumerate(row) if g) for s in signals]
+            for row in matrix
+        ]
+        return Part(c, d2)
+
+    def scaled(self, factors: list[float]) -> Part:
+        return Part(
+            [[x * f for x in row] for row, f in zip(self.c, factors, strict=True)],
+            [[x * f * f for x in row] for row, f in zip(self.d2, factors, strict=True)],
+        )
+
+    def wet(self, dry: float, power: float) -> Part:
+        d2 = [
+            [dry * dry * d + power * power * (c * c + d) for c, d in zip(row, others, strict=True)]
+            for row, others in zip(self.c, self.d2, strict=True)
+        ]
+        return Part([[x * dry for x in row] for row in self.c], d2)
+
+    def plus(self, other: Part) -> Part:
+        return Part(_sum(self.c, other.c), _sum(self.d2, other.d2))
+
+
+def _sum(one: Rows, other: Rows) -> Rows:
+    return [[a + b for a, b in zip(row, rest, strict=True)] for row, rest in zip(one, other, strict=True)]
+
+
+class Single:
+    """A source (strip, or one of its outlets) followed through the template. `at_in` by strip, `brought` by route.
+
+    `weight`: whether dynamics act as they do on Q (LIKELY) or on E (EXPECTED). O(strips and routes behind it).
+    """
+
+    def __init__(self, levels: Levels, strip: int, outlet: int = -1, weight: str = EXPECTED) -> None:
+        self.levels, self.compiled, self.weight = levels, levels.compiled, weight
+        self.start, self.outlet = strip, outlet
+        self.at_in: dict[int, Part] = {}
+        self.brought: dict[int, Part] = {}
+        self._stages: dict[int, list[Part]] = {}
+        self._waiting: list[tuple[int, int]] = []
+        layout = self.compiled.outlets[outlet][1].layout if outlet >= 0 else self.compiled.strips[strip].layout
+        channels = channel_count(layout)
+        zeros = [[0.0] * channels for _ in range(channels)]
+        own = Part([[float(row == column) for column in range(channels)] for row in range(channels)], zeros)
+        if outlet >= 0:
+            for route in self.compiled.outlet_outs[outlet]:
+                self._send(route, own)
+        elif levels.stages[strip]:
+            self._arrive(strip, own)
+        while self._waiting:
+            self._leave(heapq.heappop(self._waiting)[1])
+
+    @property
+    def source(self) -> Source | None:
+        strip = self.compiled.strips[self.start]
+        return (
+            self.levels.source(strip)
+            if self.outlet < 0
+            else source_of(strip, self.compiled.outlets[self.outlet][1])
+        )  # fmt: skip
+
+    @property
+    def amplitude(self) -> float:
+        """The source's own peak (LIKELY) or RMS (EXPECTED), linear."""
+        source = self.source
+        if source is None:
+            return 0.0
+        return gain(source.peak_dbfs if self.weight == LIKELY else source.rms_dbfs)
+
+    def _arrive(self, strip: int, part: Part) -> None:
+        if strip in self.at_in:
+            self.at_in[strip] = self.at_in[strip].plus(part)
+        else:
+            self.at_in[strip] = part
+            heapq.heappush(self._waiting, (self.levels.position[strip], strip))
+
+    def _send(self, route: int, part: Part) -> None:
+        if not self.levels.goes(route):
+            return
+        level = gain(self.compiled.routes[route].gain_db)
+        come = part.through(route_matrix(self.compiled, route), level)
+        self.brought[route] = come
+        self._arrive(self.compiled.head[route], come)
+
+    def _leave(self, strip: int) -> None:
+        piece = self.compiled.strips[strip]
+        if piece.invert:
+            self.at_in[strip] = self.at_in[strip].scaled([-1.0] * len(self.at_in[strip].c))
+        if not self.levels.reach.monitors[strip] and piece.kind == "print":
+            return
+        for route in self.compiled.outs[strip]:
+            if self.levels.goes(route):
+                part = self.at(strip, self.compiled.stage[route])
+                if part is not None:
+                    self._send(route, part)
+
+    def stages(self, strip: int) -> list[Part]:
+        """From `in` to `pre`, one behind each insert."""
+        if strip not in self._stages:
+            self._stages[strip] = self._walked(self.compiled.strips[strip], strip)
+        return self._stages[strip]
+
+    def _walked(self, piece: Strip, strip: int) -> list[Part]:
+        now, layout = self.at_in[strip], piece.layout
+        found, whole = [now], self.levels.stages[strip]
+        for place, insert in enumerate(piece.inserts):
+            if insert.layout_in or insert.layout_out:
+                matrix, layout = insert_matrix(insert, layout)
+                now = now.through(matrix)
+            done = effect(insert, entering(piece, whole, place, self.levels.carriers))
+            now = now if done is None else self._done(now, done)
+            found.append(now)
+        return found
+
+    def _done(self, part: Part, done: Effect) -> Part:
+        if isinstance(done, Even):
+            return part.scaled([done.q if self.weight == LIKELY else done.e] * len(part.c))
+        if isinstance(done, ByChannel):
+            return part.scaled(done.q if self.weight == LIKELY else done.e)
+        return part.wet(done.dry, done.power)
+
+    def at(self, strip: int, stage: int) -> Part | None:
+        """At a tap of a strip it comes to; None where it does not, or nothing passes."""
+        if strip not in self.at_in:
+            return None
+        if stage == IN:
+            return self.at_in[strip]
+        pre, piece = self.stages(strip)[-1], self.compiled.strips[strip]
+        if stage != POST:
+            return pre
+        if piece.mute or piece.fader_db is None:
+            return None
+        factors = [gain(piece.fader_db)] * len(pre.c)
+        if piece.pan and self.compiled.chain_layout[strip] == "stereo":
+            factors = [f * g for f, g in zip(factors, balance_gains(piece.pan), strict=True)]
+        return pre.scaled(factors)
+
+    def level(self, part: Part | None) -> float:
+        """Amplitude of the loudest channel there, at the source's own level."""
+        return self.amplitude * math.sqrt(max(part.power)) if part else 0.0

@@ -1,0 +1,73 @@
+"""How long a live input takes to be heard: what a player feels, without compensation."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from lattice.graph.compiled import IN
+from lattice.levels.levels import Levels
+from lattice.model.units import samples_to_ms
+from lattice.timing.arrivals import Arrivals, chain_samples
+
+
+@dataclass(frozen=True)
+class Monitored:
+    """A live input heard at an output; samples by what takes them."""
+
+    source: int
+    output: int
+    input_samples: int
+    chain_samples: int  # the slowest chain of inserts on the way
+    output_samples: int
+    rate_hz: int
+
+    def ms(self, buffer_samples: int) -> float:
+        """Input latency + 2 buffers + slowest chain + output latency (checks.md, time.monitor)."""
+        samples = self.input_samples + 2 * buffer_samples + self.chain_samples + self.output_samples
+        return samples_to_ms(samples, self.rate_hz)
+
+
+def monitored(arrivals: Arrivals, levels: Levels) -> Iterator[Monitored]:
+    """Every live input and every output it is heard at; not those that an outboard machine plays into."""
+    template, compiled = arrivals.compiled.template, arrivals.compiled
+    machines = {machine.id: machine for machine in template.machines}
+    for number, strip in enumerate(compiled.strips):
+        if strip.kind != "input" or number in compiled.tied_in or not levels.stages[number]:
+            continue
+        if not levels.reach.sounds[number]:
+            continue
+        slowest = _slowest(arrivals, levels, number)
+        for output, samples in sorted(slowest.items()):
+            piece = compiled.strips[output]
+            if piece.kind == "output" and output not in compiled.tied_out and levels.post[output] is not None:
+                yield Monitored(
+                    source=number,
+                    output=output,
+                    input_samples=machines[compiled.machine_of(number)].input_latency_samples,
+                    chain_samples=samples + chain_samples(piece.inserts)[1],
+                    output_samples=machines[compiled.machine_of(output)].output_latency_samples,
+                    rate_hz=template.sample_rate_hz,
+                )
+
+
+def _slowest(arrivals: Arrivals, levels: Levels, start: int) -> dict[int, int]:
+    """Strip → samples of the slowest chain of inserts and ties from a strip's `in` to it, compensation left out."""
+    import heapq  # noqa: PLC0415
+
+    compiled, found = arrivals.compiled, {start: 0}
+    waiting = [(levels.position[start], start)]
+    while waiting:
+        strip = heapq.heappop(waiting)[1]
+        piece = compiled.strips[strip]
+        if piece.kind == "print" and not levels.reach.monitors[strip]:
+            continue
+        behind = chain_samples(piece.inserts)[1]
+        for route in compiled.outs[strip]:
+            if levels.goes(route) and levels.at_route(route) is not None:
+                head = compiled.head[route]
+                samples = found[strip] + (0 if compiled.stage[route] == IN else behind) + arrivals.tie_samples(route)
+                if head not in found:
+                    heapq.heappush(waiting, (levels.position[head], head))
+                found[head] = max(found.get(head, 0), samples)
+    return found

@@ -1,0 +1,138 @@
+"""What sets a latency, insert by insert, and when one source by itself arrives."""
+
+from __future__ import annotations
+
+import heapq
+from dataclasses import dataclass
+
+from lattice.graph.compiled import IN
+from lattice.levels.levels import Levels
+from lattice.model.document import Strip
+from lattice.timing.arrivals import Arrivals, actual_samples
+
+
+@dataclass(frozen=True)
+class Step:
+    """One step of a path: a strip (its source, where it begins there), an insert, or a tie line; what it takes."""
+
+    strip: int
+    what: str  # "strip", "insert", "tie", "output"
+    id: str
+    samples: int
+
+
+def critical_path(arrivals: Arrivals, output: int) -> list[Step]:
+    """What the latest arrival at an output's `post` is made of, from the source on; the samples add up to it.
+
+    Where compensation makes several routes arrive together, the one that is not held sets the time. A wait
+    of an insert for its key leads on to the key. O(length of the path · routes into a strip).
+    """
+    found = [Step(output, "output", arrivals.compiled.strips[output].id, _out_samples(arrivals, output))]
+    strip, place = output, len(arrivals.compiled.strips[output].inserts)
+    while True:
+        held = _through_chain(arrivals, strip, place, found)
+        route = held if held is not None else _latest_in(arrivals, strip)
+        if route is None:
+            own = arrivals.source_span(strip)
+            span = arrivals.at_in[strip]
+            samples = span.latest if span else own[1].latest if own else 0
+            found.append(Step(strip, "strip", arrivals.compiled.strips[strip].id, samples))
+            return found[::-1]
+        if held is None:
+            found.append(Step(strip, "strip", arrivals.compiled.strips[strip].id, arrivals.delays.get(route, 0)))
+        strip, place = _back(arrivals, route, found)
+        if place < 0:
+            return found[::-1]
+
+
+def _out_samples(arrivals: Arrivals, output: int) -> int:
+    span = arrivals.at_pre(output)
+    return arrivals.outputs[output] - span.latest if span else 0
+
+
+def _through_chain(arrivals: Arrivals, strip: int, place: int, found: list[Step]) -> int | None:
+    """Adds a chain's inserts from a place backwards; the key route that one of them waits for, if any."""
+    piece, loops = arrivals.compiled.strips[strip], arrivals.loops
+    nodes = {loops.place[node]: node for node in loops.keyed.get(strip, ())}
+    for at in range(place - 1, -1, -1):
+        insert = piece.inserts[at]
+        if insert.state != "unloaded":
+            found.append(Step(strip, "insert", insert.id, actual_samples(insert)))
+        node = nodes.get(at)
+        if node is not None and arrivals.waits.get(node):
+            keys = [route for route in arrivals.keys_to(node) if route in arrivals.delays]
+            route = min(keys, key=lambda key: arrivals.wants[key])
+            found.append(Step(strip, "strip", piece.id, arrivals.delays[route]))
+            return route
+    return None
+
+
+def _latest_in(arrivals: Arrivals, strip: int) -> int | None:
+    """The route that brings the latest arrival to a strip's `in`; None where its own source is as late."""
+    latest, best = -1, None
+    for route in arrivals.compiled.ins[strip]:
+        span = arrivals.brought(route)
+        if span is not None:
+            rank = (span.latest, -arrivals.delays.get(route, 0))
+            if best is None or rank > (latest, -arrivals.delays.get(best, 0)):
+                latest, best = span.latest, route
+    whole = arrivals.at_in[strip]
+    return best if whole is not None and best is not None and latest == whole.latest else None
+
+
+def _back(arrivals: Arrivals, route: int, found: list[Step]) -> tuple[int, int]:
+    """Over a route to the strip it leaves, and the place in its chain; −1 where an outlet begins it."""
+    compiled = arrivals.compiled
+    strip = compiled.tail[route]
+    if compiled.routes[route].kind == "tie":
+        found.append(Step(strip, "tie", compiled.routes[route].id, arrivals.tie_samples(route)))
+    if compiled.outlet[route] >= 0:
+        came = arrivals.at_tap(route)
+        found.append(Step(strip, "strip", compiled.strips[strip].id, came[1].latest if came else 0))
+        return strip, -1
+    return strip, 0 if compiled.stage[route] == IN else len(compiled.strips[strip].inserts)
+
+
+class Travel:
+    """When one source arrives over unblocked ways: (earliest, latest) by strip and by route, compensation included."""
+
+    def __init__(self, arrivals: Arrivals, levels: Levels, strip: int, outlet: int = -1) -> None:
+        self.arrivals, self.levels, self.compiled = arrivals, levels, arrivals.compiled
+        self.at_in: dict[int, tuple[int, int]] = {}
+        self.brought: dict[int, tuple[int, int]] = {}
+        self._waiting: list[tuple[int, int]] = []
+        if outlet >= 0:
+            for route in self.compiled.outlet_outs[outlet]:
+                come = arrivals.at_tap(route)
+                if come is not None:
+                    self._send(route, (come[1].earliest, come[1].latest))
+        else:
+            own = arrivals.source_span(strip)
+            if own is not None:
+                start = own[1].latest + arrivals.own_delay.get(strip, 0)
+                self._arrive(strip, (start, start))
+        while self._waiting:
+            self._leave(heapq.heappop(self._waiting)[1])
+
+    def _arrive(self, strip: int, span: tuple[int, int]) -> None:
+        if strip in self.at_in:
+            was = self.at_in[strip]
+            self.at_in[strip] = min(was[0], span[0]), max(was[1], span[1])
+        else:
+            self.at_in[strip] = span
+            heapq.heappush(self._waiting, (self.levels.position[strip], strip))
+
+    def _leave(self, strip: int) -> None:
+        piece: Strip = self.compiled.strips[strip]
+        if not self.levels.reach.monitors[strip] and piece.kind == "print":
+            return
+        for route in self.compiled.outs[strip]:
+            later = 0 if self.compiled.stage[route] == IN else self.arrivals.chain[strip][1]
+            self._send(route, (self.at_in[strip][0] + later, self.at_in[strip][1] + later))
+
+    def _send(self, route: int, span: tuple[int, int]) -> None:
+        if not self.levels.goes(route) or route not in self.arrivals.delays:
+            return
+        later = self.arrivals.delays[route] + self.arrivals.tie_samples(route)
+        self.brought[route] = span[0] + later, span[1] + later
+        self._arrive(self.compiled.head[route], self.brought[route])
