@@ -55,7 +55,12 @@ def _parser() -> argparse.ArgumentParser:
     audit.add_argument(
         "--fail-on", choices=("blocker", "warning", "note"), default="blocker", help="level that makes exit status 1"
     )
+    audit.add_argument("--awake", action="store_true", help="with every sleeping insert on")
     audit.add_argument("--times", action="store_true", help="add times to the JSON: medians of 5 runs")
+    for name, words in (("levels", "levels at every stage"), ("timing", "when sound arrives where")):
+        shown = command(name, _figures, words)
+        shown.set_defaults(what=name)
+        shown.add_argument("--json", action="store_true", help="all figures as JSON")
     trace = command("trace", _trace, "the ways sound takes from a strip")
     trace.add_argument("--from", dest="start", required=True, metavar="ID", help="strip, or strip/outlet")
     trace.add_argument("--to", dest="end", metavar="ID", help="strip; every endpoint where it is left out")
@@ -109,6 +114,10 @@ def _audit(options: argparse.Namespace) -> int:
 
     data = _bytes(options.file)
     template = parse(data, options.file)
+    if options.awake:
+        from lattice.awake import awake  # noqa: PLC0415
+
+        template = awake(template)
     result = audit(template)
     if options.json or options.times:
         answer: dict[str, Any] = {
@@ -150,17 +159,40 @@ def _times(data: bytes, name: str) -> dict[str, float]:
     return {"parse_ms": round(median(parse_ms[1:]), 3), "compute_ms": round(median(compute_ms[1:]), 3)}
 
 
+def _figures(options: argparse.Namespace) -> int:
+    """The figures behind the checks of levels or timing."""
+    from lattice.checks.scene import Scene  # noqa: PLC0415
+    from lattice.levels import report as levels  # noqa: PLC0415
+    from lattice.timing import report as timing  # noqa: PLC0415
+
+    scene = Scene(read(options.file))
+    if options.what == "levels":
+        answer, lines = levels.as_json, levels.as_lines
+        found: Any = scene.levels
+    else:
+        answer, lines = timing.as_json, timing.as_lines  # type: ignore[assignment]
+        found = scene.arrivals
+    if options.json:
+        _write(answer(found))
+    else:
+        print("\n".join(lines(found)))
+    return 0
+
+
 def _trace(options: argparse.Namespace) -> int:
     from lattice.graph.compiled import Compiled  # noqa: PLC0415
-    from lattice.trace import as_json, sentence, trace  # noqa: PLC0415
+    from lattice.trace import Figures, as_json, hop_line, sentence, trace  # noqa: PLC0415
 
     compiled = Compiled(read(options.file))
     found = trace(compiled, options.start, options.end)
     if options.json:
         _write(as_json(compiled, found))
         return 0
+    figures = Figures(compiled)
     for path in found.paths:
         print(sentence(compiled, path) + ".")
+        for route, at in zip(path.routes, figures.along(path), strict=True):
+            print(f"  {hop_line(compiled, route, at)}")
         for blocker in path.blockers:
             print(f"  blocked: {blocker.sentence}")
     if not found.paths:

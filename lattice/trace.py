@@ -7,7 +7,15 @@ from typing import Any
 
 from lattice.errors import DocumentError
 from lattice.graph.compiled import Compiled
+from lattice.graph.loops import LoopGraph
+from lattice.graph.order import flow_order
 from lattice.graph.paths import Blocker, Blockers, Found, Path, enumerate_paths
+from lattice.graph.reach import Reach
+from lattice.levels.chain import shown_db
+from lattice.levels.levels import Levels
+from lattice.levels.single import EXPECTED, LIKELY, Single
+from lattice.timing.arrivals import Arrivals
+from lattice.timing.paths import Travel
 
 MOST_PATHS = 100
 
@@ -118,9 +126,53 @@ def _blocker_json(blocker: Blocker) -> dict[str, Any]:
     return {"kind": blocker.kind, "message": blocker.sentence, "strip": blocker.strip, "route": blocker.route}
 
 
+@dataclass(frozen=True)
+class At:
+    """The traced source alone behind a hop, at the `in` of the strip the hop ends at; None where nothing comes."""
+
+    peak_dbfs: float | None
+    rms_dbfs: float | None
+    arrival_samples: int | None
+
+
+class Figures:
+    """Level and arrival of one source hop by hop: by this path alone, dynamics as the whole template sets them."""
+
+    def __init__(self, compiled: Compiled) -> None:
+        loops = LoopGraph(compiled)
+        order = flow_order(loops)
+        self.levels = Levels(Reach(compiled, states=True), loops, order)
+        self.arrivals = Arrivals(compiled, loops, order)
+
+    def along(self, path: Path) -> list[At]:
+        """One entry a hop, loudest channel."""
+        only = frozenset(path.routes)
+        peak, rms = (Single(self.levels, path.start, path.outlet, weight, only) for weight in (LIKELY, EXPECTED))
+        travel = Travel(self.arrivals, self.levels, path.start, path.outlet, only)
+        return [
+            At(
+                shown_db(peak.level(peak.brought.get(route)) ** 2),
+                shown_db(rms.level(rms.brought.get(route)) ** 2),
+                travel.brought[route][1] if route in travel.brought else None,
+            )
+            for route in path.routes
+        ]
+
+
+def hop_line(compiled: Compiled, route: int, at: At) -> str:
+    """A hop's figures to read: “Drums: peak −6.0, RMS −18.0 dBFS, after 64 samples”."""
+    name = compiled.strips[compiled.head[route]].name
+    if at.peak_dbfs is None:
+        return f"{name}: silent"
+    late = "" if at.arrival_samples is None else f", after {at.arrival_samples} samples"
+    rms = "−∞" if at.rms_dbfs is None else f"{at.rms_dbfs:.1f}".replace("-", "−")
+    return f"{name}: peak {at.peak_dbfs:.1f}, RMS {rms} dBFS{late}".replace("-", "−")
+
+
 def as_json(compiled: Compiled, found: Trace) -> dict[str, Any]:
     """The form of `trace --json`."""
     namer = Blockers(compiled)
+    figures = Figures(compiled)
     return {
         "format": "intact-lattice.trace",
         "version": 1,
@@ -132,7 +184,10 @@ def as_json(compiled: Compiled, found: Trace) -> dict[str, Any]:
                 "sentence": sentence(compiled, path),
                 "strips": [compiled.strips[strip].id for strip in path.strips(compiled)],
                 "from_outlet": compiled.outlets[path.outlet][1].id if path.outlet >= 0 else None,
-                "hops": [_hop_json(compiled, namer, route) for route in path.routes],
+                "hops": [
+                    _hop_json(compiled, namer, route, at)
+                    for route, at in zip(path.routes, figures.along(path), strict=True)
+                ],
                 "blocked": bool(path.blockers),
                 "blockers": [_blocker_json(blocker) for blocker in path.blockers],
             }
@@ -141,7 +196,7 @@ def as_json(compiled: Compiled, found: Trace) -> dict[str, Any]:
     }
 
 
-def _hop_json(compiled: Compiled, namer: Blockers, route: int) -> dict[str, Any]:
+def _hop_json(compiled: Compiled, namer: Blockers, route: int, at: At) -> dict[str, Any]:
     piece = compiled.routes[route]
     return {
         "route": piece.id,
@@ -150,5 +205,8 @@ def _hop_json(compiled: Compiled, namer: Blockers, route: int) -> dict[str, Any]
         "tap": piece.tap,
         "to": piece.to,
         "gain_db": piece.gain_db,
+        "peak_dbfs": at.peak_dbfs,
+        "rms_dbfs": at.rms_dbfs,
+        "arrival_samples": at.arrival_samples,
         "blockers": [_blocker_json(blocker) for blocker in namer.on_route(route)],
     }

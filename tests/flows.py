@@ -27,7 +27,10 @@ def inserts(draw: st.DrawFn, id_: str, linear: bool) -> dict[str, Any]:
         "wet": 1.0 if linear else draw(st.sampled_from([1.0, 1.0, 0.3, 0.0])),
     }  # fmt: skip
     if kind == "compressor":
-        made |= {"threshold_db": draw(st.sampled_from([None, -30.0, -12.0])), "ratio": draw(st.sampled_from([None, 2.0, 4.0, 100.0]))}
+        made |= {
+            "threshold_db": draw(st.sampled_from([None, -30.0, -12.0])),
+            "ratio": draw(st.sampled_from([None, 2.0, 4.0, 100.0])),
+        }
         made["key"] = draw(st.sampled_from(["none", "none", "external"]))
     if kind in ("limiter", "clipper", "saturator"):
         made["ceiling_db"] = draw(st.sampled_from([None, -12.0, -1.0]))
@@ -51,9 +54,15 @@ def flows(draw: st.DrawFn, *, linear: bool = False, most: int = 8) -> Template:
             "inserts": [draw(inserts(f"i{number}-{n}", linear)) for n in range(draw(st.integers(0, 2)))],
         }  # fmt: skip
         if draw(st.booleans()):
-            strip["source"] = {"peak_dbfs": draw(st.sampled_from([0.0, -6.0, -30.0])), "rms_dbfs": draw(st.sampled_from([-30.0, -40.0]))}
+            strip["source"] = {
+                "peak_dbfs": draw(st.sampled_from([0.0, -6.0, -30.0])),
+                "rms_dbfs": draw(st.sampled_from([-30.0, -40.0])),
+            }
         if kind == "instrument" and draw(st.booleans()):
-            strip["outlets"] = [{"id": "a", "layout": strip["layout"]}, {"id": "b", "layout": draw(st.sampled_from(["mono", "stereo"]))}]
+            strip["outlets"] = [
+                {"id": "a", "layout": strip["layout"]},
+                {"id": "b", "layout": draw(st.sampled_from(["mono", "stereo"]))},
+            ]
         strips.append(strip)
     routes: list[dict[str, Any]] = []
     for number in range(draw(st.integers(1, 14))):

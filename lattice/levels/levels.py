@@ -193,6 +193,11 @@ class Levels:
             return self.outlet_stages[outlet]
         return self.at(self.compiled.tail[route], self.compiled.stage[route])
 
+    def outlet_figures(self, outlet: int) -> Figures | None:
+        """Of an outlet beyond the main one; None where it does not play."""
+        stage = self.outlet_stages[outlet]
+        return figures(stage) if stage is not None else None
+
     def brought(self, route: int) -> Stage | None:
         """What a route brings to the strip it ends at: a stage in that strip's layout."""
         stage = self.at_route(route)

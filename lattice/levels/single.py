@@ -81,7 +81,15 @@ class Single:
     `weight`: whether dynamics act as they do on Q (LIKELY) or on E (EXPECTED). O(strips and routes behind it).
     """
 
-    def __init__(self, levels: Levels, strip: int, outlet: int = -1, weight: str = EXPECTED) -> None:
+    def __init__(
+        self,
+        levels: Levels,
+        strip: int,
+        outlet: int = -1,
+        weight: str = EXPECTED,
+        only: frozenset[int] | None = None,
+    ) -> None:
+        self.only = only  # routes to follow; all where it is None
         self.levels, self.compiled, self.weight = levels, levels.compiled, weight
         self.start, self.outlet = strip, outlet
         self.at_in: dict[int, Part] = {}
@@ -125,7 +133,7 @@ class Single:
             heapq.heappush(self._waiting, (self.levels.position[strip], strip))
 
     def _send(self, route: int, part: Part) -> None:
-        if not self.levels.goes(route):
+        if not self.levels.goes(route) or (self.only is not None and route not in self.only):
             return
         level = gain(self.compiled.routes[route].gain_db)
         come = part.through(route_matrix(self.compiled, route), level)

@@ -96,7 +96,10 @@ def _back(arrivals: Arrivals, route: int, found: list[Step]) -> tuple[int, int]:
 class Travel:
     """When one source arrives over unblocked ways: (earliest, latest) by strip and by route, compensation included."""
 
-    def __init__(self, arrivals: Arrivals, levels: Levels, strip: int, outlet: int = -1) -> None:
+    def __init__(
+        self, arrivals: Arrivals, levels: Levels, strip: int, outlet: int = -1, only: frozenset[int] | None = None
+    ) -> None:
+        self.only = only  # routes to follow; all where it is None
         self.arrivals, self.levels, self.compiled = arrivals, levels, arrivals.compiled
         self.at_in: dict[int, tuple[int, int]] = {}
         self.brought: dict[int, tuple[int, int]] = {}
@@ -132,6 +135,8 @@ class Travel:
 
     def _send(self, route: int, span: tuple[int, int]) -> None:
         if not self.levels.goes(route) or route not in self.arrivals.delays:
+            return
+        if self.only is not None and route not in self.only:
             return
         later = self.arrivals.delays[route] + self.arrivals.tie_samples(route)
         self.brought[route] = span[0] + later, span[1] + later

@@ -27,7 +27,12 @@ AWAY = {"id": "away", "kind": "output", "machine": "two"}
 PLAYED = {"id": "choir", "kind": "instrument", "machine": "two", "section": "s"}
 
 
-ASIDE = {"time.total", "midi.unplayed", "route.folded", "route.channels-lost"}  # said of many a small example, and tested elsewhere
+ASIDE = {
+    "time.total",
+    "midi.unplayed",
+    "route.folded",
+    "route.channels-lost",
+}  # said of many a small example, and tested elsewhere
 
 
 def codes(made: Template, about: str) -> dict[str, str]:

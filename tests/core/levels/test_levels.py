@@ -28,7 +28,9 @@ def levels_of(template: Template) -> Levels:
 def like(stage: Stage, naive: Naive, expected: object) -> None:
     shown = figures(stage)
     for mine, theirs in zip(
-        (shown.peak_dbfs, shown.likely_dbfs, shown.rms_dbfs), naive.totals(expected), strict=True  # type: ignore[arg-type]
+        (shown.peak_dbfs, shown.likely_dbfs, shown.rms_dbfs),
+        naive.totals(expected),
+        strict=True,  # type: ignore[arg-type]
     ):
         levels = [-math.inf if level is None else level for level in mine]
         with np.errstate(divide="ignore"):

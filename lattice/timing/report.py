@@ -1,0 +1,82 @@
+"""The figures behind the timing checks, as `lattice timing` gives them (command-line.md)."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from lattice.model.units import samples_to_ms
+from lattice.timing.arrivals import Arrivals, Span
+from lattice.timing.paths import critical_path
+
+
+def as_json(arrivals: Arrivals) -> dict[str, Any]:
+    """Strips that carry a source: actual arrivals, samples; compensation by route; what the outputs hear when."""
+    compiled, rate = arrivals.compiled, arrivals.compiled.template.sample_rate_hz
+    strips = {}
+    for number, strip in enumerate(compiled.strips):
+        span, pre = arrivals.at_in[number], arrivals.at_pre(number)
+        if span is not None and pre is not None:
+            strips[strip.id] = {"in": _plain(span), "pre": _plain(pre), "post": _plain(pre)}
+            if number in arrivals.prints:
+                strips[strip.id]["recorded"] = _plain(arrivals.prints[number])
+    outputs = {
+        compiled.strips[number].id: {"samples": samples, "ms": samples_to_ms(samples, rate)}
+        for number, samples in arrivals.outputs.items()
+    }
+    return {
+        "format": "intact-lattice.timing",
+        "version": 1,
+        "strips": strips,
+        "routes": {
+            compiled.routes[route].id: {"compensation_samples": samples}
+            for route, samples in sorted(arrivals.delays.items())
+        },
+        "outputs": outputs,
+        "total_samples": arrivals.total_samples,
+        "critical_path": _path(arrivals),
+        "cut": [compiled.routes[route].id for route in sorted(arrivals.loops.feedback)],
+    }
+
+
+def _plain(span: Span) -> dict[str, int]:
+    return {"earliest": span.earliest, "latest": span.latest}
+
+
+def latest_output(arrivals: Arrivals) -> int | None:
+    """The output with the latest arrival; of several the first."""
+    return max(arrivals.outputs, key=lambda number: (arrivals.outputs[number], -number), default=None)
+
+
+def _path(arrivals: Arrivals) -> list[str]:
+    """Ids of strips and inserts on the way that sets the latency."""
+    output = latest_output(arrivals)
+    if output is None:
+        return []
+    steps = critical_path(arrivals, output)
+    names: list[str] = []
+    for step in steps:
+        strip = arrivals.compiled.strips[step.strip].id
+        if strip not in names:
+            names.append(strip)
+        if step.what == "insert":
+            names.append(step.id)
+    return names
+
+
+def as_lines(arrivals: Arrivals) -> list[str]:
+    """A table to read: arrivals at `in` and `post`, and the way that sets the latency."""
+    compiled, rate = arrivals.compiled, arrivals.compiled.template.sample_rate_hz
+    lines = [f"{'strip':32} {'in, samples':>17}   {'post, samples':>17}"]
+    for number, strip in enumerate(compiled.strips):
+        span, pre = arrivals.at_in[number], arrivals.at_pre(number)
+        if span is not None and pre is not None:
+            lines.append(f"{strip.name[:32]:32} {_words(span):>17}   {_words(pre):>17}")
+    for number, samples in arrivals.outputs.items():
+        lines.append(f"{compiled.strips[number].name}: {samples} samples, {samples_to_ms(samples, rate):.3f} ms")
+    if arrivals.outputs:
+        lines.append("set by: " + " → ".join(_path(arrivals)))
+    return lines
+
+
+def _words(span: Span) -> str:
+    return str(span.latest) if span.earliest == span.latest else f"{span.earliest} to {span.latest}"
