@@ -152,7 +152,7 @@ def _instrument(pieces: _Pieces, number: int, name: str) -> None:
     parts = [{"id": f"p{n}", "name": f"Part {n + 1}", "note": 36 + n, "outlet": outlets[n]["id"]} for n in range(4)]
     pieces.strip(
         sampler, f"{name} sampler", "instrument", layout="stereo", section=f"s{number}", outlets=outlets, parts=parts,
-        midi={"ports": 1, "channels": "all"},
+        midi={"ports": 1, "channels": "all"}, fader_db=-14.0,
     )  # fmt: skip
     pieces.route("feed", sampler, f"s{number}-bus")
     for n, outlet in enumerate(outlets[1:], start=2):
@@ -164,6 +164,7 @@ def _instrument(pieces: _Pieces, number: int, name: str) -> None:
             section=f"s{number}",
             source=None,
             monitor="always",
+            fader_db=-14.0,
         )
         pieces.route("feed", sampler, listener, from_outlet=outlet["id"])
         pieces.route("feed", listener, f"s{number}-bus")
@@ -188,8 +189,8 @@ def _track(pieces: _Pieces, number: int, name: str, position: int, *, has_hall: 
         })  # fmt: skip
     pieces.strip(
         track, f"{name} {word} {position}", "audio", layout=layout, section=f"s{number}", inserts=inserts,
-        fader_db=round(chance.uniform(-12, 0), 1), pan=round(chance.uniform(-0.6, 0.6), 2),
-        source={"peak_dbfs": round(chance.uniform(-18, -6), 1), "rms_dbfs": round(chance.uniform(-32, -20), 1)},
+        fader_db=round(chance.uniform(-18, -6), 1), pan=round(chance.uniform(-0.6, 0.6), 2),
+        source={"peak_dbfs": round(chance.uniform(-18, -6), 1), "rms_dbfs": round(chance.uniform(-29, -20), 1)},
     )  # fmt: skip
     pieces.route("feed", track, f"s{number}-bus")
     if has_hall and chance.random() < 0.5:

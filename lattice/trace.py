@@ -8,7 +8,6 @@ from typing import Any
 from lattice.errors import DocumentError
 from lattice.graph.compiled import Compiled
 from lattice.graph.loops import LoopGraph
-from lattice.graph.order import flow_order
 from lattice.graph.paths import Blocker, Blockers, Found, Path, enumerate_paths
 from lattice.graph.reach import Reach
 from lattice.levels.chain import shown_db
@@ -140,9 +139,8 @@ class Figures:
 
     def __init__(self, compiled: Compiled) -> None:
         loops = LoopGraph(compiled)
-        order = flow_order(loops)
-        self.levels = Levels(Reach(compiled, states=True), loops, order)
-        self.arrivals = Arrivals(compiled, loops, order)
+        self.levels = Levels(Reach(compiled, states=True), loops, loops.order)
+        self.arrivals = Arrivals(compiled, loops, loops.order)
 
     def along(self, path: Path) -> list[At]:
         """One entry a hop, loudest channel."""

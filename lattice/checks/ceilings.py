@@ -36,9 +36,9 @@ class Finish:
 def finishes(scene: Scene) -> Iterator[Finish]:
     """Of every output that is no headphone or cue one, and of the print of every mix without its room."""
     profile = scene.template.profile
-    for number, strip in enumerate(scene.compiled.strips):
-        stage = scene.levels.post[number]
-        if strip.kind == "output" and number not in scene.compiled.tied_out and stage is not None:
+    for number in scene.compiled.by_kind["output"]:
+        strip, stage = scene.strip(number), scene.levels.post[number]
+        if number not in scene.compiled.tied_out and stage is not None:
             strips = _from_last_sum(scene, number)
             if not _is_cue(scene, strip, strips):
                 yield Finish(tuple(strips), _inserts(scene, strips, POST), stage, profile.true_peak_dbtp)

@@ -22,13 +22,16 @@ def _ends(scene: Scene, number: int) -> tuple[str, str]:
 @check("route.folded")
 def folded(scene: Scene) -> Iterator[Finding]:
     """Routes that fold a wider named layout into a narrower one."""
+    narrowing = {
+        (start, end)
+        for start, end in scene.compiled.layout_pairs
+        if start in NAMED and end in NAMED and channel_count(start) > channel_count(end)
+    }
+    if not narrowing:
+        return
     for number, route in enumerate(scene.compiled.routes):
-        if route.kind not in ("feed", "send") or route.channels is not None:
-            continue
-        start, end = _ends(scene, number)
-        if start == end:
-            continue
-        if start in NAMED and end in NAMED and channel_count(start) > channel_count(end):
+        if route.kind in ("feed", "send") and route.channels is None and _ends(scene, number) in narrowing:
+            start, end = _ends(scene, number)
             tail, head = scene.name(scene.compiled.tail[number]), scene.name(scene.compiled.head[number])
             yield Finding(
                 code="route.folded",
@@ -63,6 +66,9 @@ def _has_pairs(route: Route, start: str, end: str) -> bool:
 def channels_lost(scene: Scene) -> Iterator[Finding]:
     """Routes by channel numbers that leave out a channel that carries sound."""
     compiled = scene.compiled
+    by_number = any(DISCRETE in (start[: len(DISCRETE)], end[: len(DISCRETE)]) for start, end in compiled.layout_pairs)
+    if not by_number and not compiled.listed:
+        return
     suspects = [
         number
         for number, route in enumerate(compiled.routes)
@@ -149,9 +155,8 @@ def _doubled(scene: Scene, number: int, landing: dict[int, list[int]]) -> Iterat
 @check("route.width")
 def widths(scene: Scene) -> Iterator[Finding]:
     """Inserts whose layout in is not what precedes them."""
-    for strip in scene.compiled.strips:
-        if not any(insert.layout_in for insert in strip.inserts):
-            continue
+    for number in sorted(scene.compiled.reshaped):
+        strip = scene.strip(number)
         before = strip.layout
         for insert in strip.inserts:
             layout_in, after = insert_layouts(insert, before)

@@ -48,7 +48,7 @@ def frames(scene: Scene) -> Iterator[Finding]:
     """A picture, or a profile with a frame rate, and a template without it."""
     template = scene.template
     wanted = template.profile.frame_rate
-    guides = [number for number, strip in enumerate(scene.compiled.strips) if "guide" in strip.tags]
+    guides = scene.compiled.by_tag["guide"]
     missing = template.frame_rate is None and (guides or wanted)
     if missing or (wanted is not None and template.frame_rate != wanted):
         has = "no frame rate" if template.frame_rate is None else f"{template.frame_rate} frames"
@@ -67,22 +67,22 @@ def frames(scene: Scene) -> Iterator[Finding]:
 @check("time.delay-note")
 def delay_notes(scene: Scene) -> Iterator[Finding]:
     """Delays that are nearly a note value at the template's tempo, and not quite."""
-    for strip in scene.compiled.strips:
-        for insert in strip.inserts:
-            if insert.type == "delay" and insert.delay_ms:
-                found = nearest_note(insert.delay_ms, scene.template.tempo_bpm)
-                if found is not None and abs(found[1] - insert.delay_ms) > EXACT_MS:
-                    words, exact = found
-                    change = Step("change_insert", {"insert": insert.id, "changes": {"delay_ms": round(exact, 3)}})
-                    yield Finding(
-                        code="time.delay-note",
-                        severity="note",
-                        message=f"{insert.name or insert.id} on {strip.name} is nearly a {words}: {exact:.1f} ms",
-                        strips=(strip.id,),
-                        inserts=(insert.id,),
-                        evidence=(f"{insert.delay_ms:g} ms at {scene.template.tempo_bpm:g} bpm",),
-                        remedies=(Remedy(f"Set {exact:.1f} ms", (change,)),),
-                    )
+    for number, place in scene.compiled.by_type["delay"]:
+        strip = scene.strip(number)
+        insert = strip.inserts[place]
+        found = nearest_note(insert.delay_ms, scene.template.tempo_bpm) if insert.delay_ms else None
+        if insert.delay_ms and found is not None and abs(found[1] - insert.delay_ms) > EXACT_MS:
+            words, exact = found
+            change = Step("change_insert", {"insert": insert.id, "changes": {"delay_ms": round(exact, 3)}})
+            yield Finding(
+                code="time.delay-note",
+                severity="note",
+                message=f"{insert.name or insert.id} on {strip.name} is nearly a {words}: {exact:.1f} ms",
+                strips=(strip.id,),
+                inserts=(insert.id,),
+                evidence=(f"{insert.delay_ms:g} ms at {scene.template.tempo_bpm:g} bpm",),
+                remedies=(Remedy(f"Set {exact:.1f} ms", (change,)),),
+            )
 
 
 def nearest_note(delay_ms: float, tempo_bpm: float) -> tuple[str, float] | None:

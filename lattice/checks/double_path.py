@@ -34,12 +34,41 @@ class _Ways:
     def __init__(self, scene: Scene) -> None:
         self.scene = scene
         compiled = scene.compiled
-        self.clear = [_transparent(strip) for strip in compiled.strips]
+        # only what is fed can be passed behind a send
+        self.clear = [bool(compiled.ins[n]) and _transparent(strip) for n, strip in enumerate(compiled.strips)]
         self.outs: list[list[int]] = [
             [route for route in routes if scene.unblocked.route_ok[route] and compiled.routes[route].kind != "tie"]
             for routes in compiled.outs
         ]
         self.first_hops: dict[tuple[tuple[int, bool], ...], tuple[int, ...]] = {}
+        self.may_meet = None if scene.loops.feedback else self._meetings()
+
+    def _meetings(self) -> list[bool]:
+        """Per strip: two of its routes lead to some strip in common. One sweep against the flow, bits for strips."""
+        compiled, monitors, clear = self.scene.compiled, self.scene.unblocked.monitors, self.clear
+        count = len(compiled.strips)
+        head, stage, routes = compiled.head, compiled.stage, compiled.routes
+        feeding, sent = [0] * count, [0] * count  # bits of strips that a walk that has come here goes on to
+        found, bit = [False] * count, 1
+        for number in reversed(self.scene.order):
+            if number >= count or not (compiled.ins[number] or len(self.outs[number]) > 1):
+                continue
+            whole = behind_send = 0
+            onward = monitors[number]
+            clear_here = clear[number]
+            for route in self.outs[number]:
+                there = sent[head[route]]
+                bits = there if routes[route].kind == "send" else feeding[head[route]]
+                if whole & bits:
+                    found[number] = True
+                whole |= bits
+                if clear_here or stage[route] == IN:
+                    behind_send |= there
+            if compiled.ins[number]:
+                feeding[number] = bit | (whole if onward else 0)
+                sent[number] = bit | (behind_send if onward else 0)
+                bit <<= 1
+        return found
 
     def onward(self, strip: int, *, sent: bool) -> Iterator[tuple[int, bool]]:
         """(route, behind a send) of every route that leads on from a strip the walk has entered."""
@@ -131,6 +160,8 @@ def double_path(scene: Scene) -> Iterator[Finding]:
     ways = _Ways(scene)
     carried = scene.sounds.leaves
     for start, routes in enumerate(ways.outs):
+        if ways.may_meet is not None and not ways.may_meet[start]:
+            continue
         if len(routes) < 2 or not carried[start] or "pop" in scene.strip(start).tags:
             continue  # a sync pop belongs in every stem, and so comes to the mix by each of them
         for join in ways.joins(start):

@@ -13,8 +13,7 @@ from lattice.levels.shares import inflow
 from lattice.model.document import Stem, Strip
 
 SINE_DB = 3.0103  # a sine's peak over its RMS: operating levels are stated as a sine's
-WORKING = frozenset({"compressor", "saturator", "gate"})
-SUMS = frozenset({"bus", "master"})
+WORKING = ("compressor", "saturator", "gate")
 FEW = 8
 
 
@@ -69,14 +68,15 @@ def operating(scene: Scene) -> Iterator[Finding]:
     low = profile.operating_level_dbfs - profile.operating_window_db - SINE_DB
     high = profile.operating_level_dbfs + profile.operating_window_db - SINE_DB
     power_low, power_high = 10 ** (low / 10), 10 ** (high / 10)
-    for number, found in enumerate(levels.stages):
-        if not found:
-            continue
-        strip = scene.compiled.strips[number]
-        for place, insert in enumerate(strip.inserts):
-            if insert.type not in WORKING or insert.state != "on":
+    by_type = scene.compiled.by_type
+    for kind in WORKING:
+        for number, place in by_type[kind]:
+            found, strip = levels.stages[number], scene.compiled.strips[number]
+            insert = strip.inserts[place]
+            if not found or insert.state != "on":
                 continue
-            sound, _p, _q, by_e = entering(strip, found, place, levels.carriers)
+            stage = entering(strip, found, place, levels.carriers) if insert.layout_in else found[place]
+            sound, by_e = stage[0], stage[3]
             power = max(sound.e2) * by_e * by_e
             if power <= 0 or power_low <= power <= power_high:
                 continue
@@ -103,14 +103,12 @@ def operating(scene: Scene) -> Iterator[Finding]:
 def build_up(scene: Scene) -> Iterator[Finding]:
     """Sums of three or more that are over full scale before anything is done about it."""
     compiled, levels = scene.compiled, scene.levels
-    for number, found in enumerate(levels.stages):
-        if not found or compiled.strips[number].kind not in SUMS or len(compiled.ins[number]) < 3:
+    for number in (*compiled.by_kind["bus"], *compiled.by_kind["master"]):
+        found = levels.stages[number]
+        if not found or len(compiled.ins[number]) < 3:
             continue
         stage = found[IN]
-        if (
-            level_of(stage[0].q2, stage[2]) <= 1e-9
-            or sum(levels.brought(r) is not None for r in compiled.ins[number]) < 3
-        ):
+        if level_of(stage[0].q2, stage[2]) <= 1e-9 or sum(map(levels.brings, compiled.ins[number])) < 3:
             continue
         peak, likely, rms = figures(stage).loudest
         yield Finding(

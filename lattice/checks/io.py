@@ -28,10 +28,13 @@ class _Use:
 
 
 def _uses(scene: Scene) -> Iterator[_Use]:
-    for number, strip in enumerate(scene.compiled.strips):
+    compiled = scene.compiled
+    external = {number for number, _place in compiled.by_type["external"]}
+    for number in sorted({*compiled.by_kind["input"], *compiled.by_kind["output"], *external}):
+        strip = scene.strip(number)
         if strip.kind in ("input", "output") and strip.io is not None:
             yield _Use(number, None, strip.kind, strip.io, channel_count(strip.layout))
-        if not any(insert.type == "external" for insert in strip.inserts):
+        if number not in external:
             continue
         layout = strip.layout
         for insert in strip.inserts:

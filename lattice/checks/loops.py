@@ -146,15 +146,16 @@ def _other(scene: Scene, loop: Loop) -> Finding:
 @check("loop.insert")
 def delay_feedback(scene: Scene) -> Iterator[Finding]:
     """Delays whose own feedback never dies away."""
-    for strip in scene.template.strips:
-        for insert in strip.inserts:
-            if insert.type == "delay" and insert.feedback >= 1:
-                name = f"{insert.name or insert.id} on {strip.name}"
-                yield Finding(
-                    code="loop.insert",
-                    severity="blocker",
-                    message=f"{name} repeats for ever: its feedback is {insert.feedback:g}",
-                    strips=(strip.id,),
-                    inserts=(insert.id,),
-                    evidence=("a feedback of 1 or more never dies away",),
-                )
+    for number, place in scene.compiled.by_type["delay"]:
+        strip = scene.strip(number)
+        insert = strip.inserts[place]
+        if insert.feedback >= 1:
+            name = f"{insert.name or insert.id} on {strip.name}"
+            yield Finding(
+                code="loop.insert",
+                severity="blocker",
+                message=f"{name} repeats for ever: its feedback is {insert.feedback:g}",
+                strips=(strip.id,),
+                inserts=(insert.id,),
+                evidence=("a feedback of 1 or more never dies away",),
+            )

@@ -36,24 +36,10 @@ class Comb:
 def misaligned(scene: Scene) -> Iterator[Finding]:
     """Where sound comes apart: the arrivals of a sum's routes differ by more than any one of them spreads."""
     look = _Look(scene)
-    for number, routes in enumerate(scene.compiled.ins):
-        if len(routes) < 2 or scene.arrivals.at_in[number] is None:
-            continue
+    for number in sorted(scene.arrivals.apart):
+        routes = scene.compiled.ins[number]
         spans = {route: span for route in routes if (span := scene.arrivals.brought(route)) is not None}
-        skew = _apart(list(spans.values()))
-        if skew:
-            yield _finding(scene, look, number, spans, skew)
-
-
-def _apart(spans: list[Span]) -> int:
-    """Latest − earliest over a sum's routes, where it is more than the largest span of one; live sound apart."""
-    worst = 0
-    for one in ([s.playback for s in spans if s.playback], [s.live for s in spans if s.live]):
-        if len(one) > 1:
-            whole = max(span[1] for span in one) - min(span[0] for span in one)
-            if whole > max(span[1] - span[0] for span in one):
-                worst = max(worst, whole)
-    return worst
+        yield _finding(scene, look, number, spans, scene.arrivals.apart[number])
 
 
 class _Look:

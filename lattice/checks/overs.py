@@ -45,8 +45,9 @@ def over(scene: Scene) -> Iterator[Finding]:
 def points(scene: Scene) -> Iterator[Point]:
     """Outputs at `post`, prints where they record, external inserts at their input; those that sound."""
     compiled, levels = scene.compiled, scene.levels
-    for number, strip in enumerate(compiled.strips):
-        found = levels.stages[number]
+    external = {number for number, _place in compiled.by_type["external"]}
+    for number in sorted({*compiled.by_kind["output"], *compiled.by_kind["print"], *external}):
+        strip, found = compiled.strips[number], levels.stages[number]
         if not found:
             continue
         post = levels.post[number]
@@ -102,12 +103,13 @@ def internal_over(scene: Scene) -> Iterator[Finding]:
     limit = 10 ** (MODELLED_DB / 10)
     for number, found in enumerate(scene.levels.stages):
         strip = scene.compiled.strips[number]
-        if not found or not strip.inserts:
-            continue
-        for place, insert in enumerate(strip.inserts):
-            sound, _by_p, by_q, _by_e = found[place]
-            if max(sound.q2) * by_q * by_q > limit and insert.state == "on":
-                level_db = level_of(sound.q2, by_q)
+        before: Stage | None = None
+        hot = False
+        for insert, stage in zip(strip.inserts, found, strict=False):
+            if stage is not before:
+                before, hot = stage, max(stage[0].q2) * stage[2] * stage[2] > limit
+            if hot and insert.state == "on":
+                level_db = level_of(stage[0].q2, stage[2])
                 worst = max(worst, level_db)
                 strips.append(number)
                 inserts.append(insert.id)

@@ -17,7 +17,8 @@ def outlet_of(strip: Strip, part: Part) -> Outlet | None:
 
 
 def _parts(scene: Scene) -> Iterator[tuple[int, Strip, Part]]:
-    for number, strip in enumerate(scene.compiled.strips):
+    for number in scene.compiled.by_kind["instrument"]:
+        strip = scene.strip(number)
         if strip.parts and not scene.is_kept_apart(number):
             for part in strip.parts:
                 yield number, strip, part

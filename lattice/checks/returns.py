@@ -18,9 +18,8 @@ EFFECTS = DECORRELATING | {"external", "other"}
 @check("route.dry-return")
 def dry_returns(scene: Scene) -> Iterator[Finding]:
     """Returns whose effect is on and not fully wet: the dry part doubles what goes straight."""
-    for number, strip in enumerate(scene.compiled.strips):
-        if strip.kind != "return":
-            continue
+    for number in scene.compiled.by_kind["return"]:
+        strip = scene.strip(number)
         dry = [i for i in strip.inserts if i.type in DECORRELATING and i.state == "on" and i.wet < 1]
         if dry:
             wet = tuple(Step("change_insert", {"insert": insert.id, "changes": {"wet": 1.0}}) for insert in dry)
@@ -39,8 +38,9 @@ def dry_returns(scene: Scene) -> Iterator[Finding]:
 @check("route.return-bare")
 def bare_returns(scene: Scene) -> Iterator[Finding]:
     """Fed returns without an effect that is on: they pass dry sound."""
-    for number, strip in enumerate(scene.compiled.strips):
-        if strip.kind != "return" or not scene.compiled.ins[number]:
+    for number in scene.compiled.by_kind["return"]:
+        strip = scene.strip(number)
+        if not scene.compiled.ins[number]:
             continue
         effects = [insert for insert in strip.inserts if insert.type in EFFECTS]
         if any(insert.state == "on" for insert in effects):

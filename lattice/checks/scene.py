@@ -7,7 +7,6 @@ from functools import cached_property
 
 from lattice.graph.compiled import Compiled
 from lattice.graph.loops import LoopGraph
-from lattice.graph.order import flow_order
 from lattice.graph.paths import Blockers, Path, Ways
 from lattice.graph.reach import Backward, Forward, Reach
 from lattice.levels.levels import Levels
@@ -80,7 +79,7 @@ class Scene:
     @cached_property
     def order(self) -> list[int]:
         """Strips and keyed inserts in the order of the flow."""
-        return flow_order(self.loops)
+        return self.loops.order
 
     @cached_property
     def levels(self) -> Levels:

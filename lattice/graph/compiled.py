@@ -6,6 +6,7 @@ one. Stages inside a strip follow one another, so a route's tap says whether it 
 
 from __future__ import annotations
 
+from collections import defaultdict
 from functools import cached_property
 
 from lattice.model.document import AUDIO_KINDS, Insert, Outlet, Route, Strip, Template, machine_id, main_outlet, plays
@@ -147,23 +148,76 @@ class Compiled:
             found.append(main is None or main.open)
         return found
 
+    # what checks ask for again and again, each found in one pass
+
+    @cached_property
+    def by_kind(self) -> dict[str, list[int]]:
+        """Kind → strips, in document order."""
+        found: dict[str, list[int]] = defaultdict(list)
+        for number, strip in enumerate(self.strips):
+            found[strip.kind].append(number)
+        return found
+
+    @cached_property
+    def by_tag(self) -> dict[str, list[int]]:
+        """Tag → strips."""
+        found: dict[str, list[int]] = defaultdict(list)
+        for number, strip in enumerate(self.strips):
+            for tag in strip.tags:
+                found[tag].append(number)
+        return found
+
+    @cached_property
+    def by_type(self) -> dict[str, list[tuple[int, int]]]:
+        """Insert type → (strip, place in its chain)."""
+        found: dict[str, list[tuple[int, int]]] = defaultdict(list)
+        for number, strip in enumerate(self.strips):
+            for place, insert in enumerate(strip.inserts):
+                found[insert.type].append((number, place))
+        return found
+
+    @cached_property
+    def listed(self) -> list[int]:
+        """Routes with a channel list of their own."""
+        return [number for number, route in enumerate(self.routes) if route.channels is not None]
+
+    @cached_property
+    def layout_pairs(self) -> set[tuple[str, str]]:
+        """Layouts that routes leave and end at."""
+        strips = self.strips
+        return set(zip(self.leaving, [strips[head].layout for head in self.head], strict=True))
+
+    @cached_property
+    def reshaped(self) -> frozenset[int]:
+        """Strips with an insert that states a layout of its own."""
+        return frozenset(
+            number
+            for number, strip in enumerate(self.strips)
+            for insert in strip.inserts
+            if insert.layout_out or insert.layout_in
+        )
+
     @cached_property
     def chain_layout(self) -> list[str]:
         """Per strip: the layout behind its inserts, which is what leaves it."""
-        found = []
-        for strip in self.strips:
-            layout = strip.layout
-            for insert in strip.inserts:
-                layout = insert.layout_out or insert.layout_in or layout
-            found.append(layout)
+        found = [strip.layout for strip in self.strips]
+        for number in self.reshaped:
+            for insert in self.strips[number].inserts:
+                found[number] = insert.layout_out or insert.layout_in or found[number]
         return found
+
+    @cached_property
+    def leaving(self) -> list[str]:
+        """Per route: the layout at its tap or outlet."""
+        strips, chain, outlets = self.strips, self.chain_layout, self.outlets
+        return [
+            outlets[outlet][1].layout if outlet >= 0 else strips[tail].layout if stage == IN else chain[tail]
+            for tail, stage, outlet in zip(self.tail, self.stage, self.outlet, strict=True)
+        ]
 
     def layout_leaving(self, route: int) -> str:
         """The layout at a route's tap or outlet."""
-        if self.outlet[route] >= 0:
-            return self.outlets[self.outlet[route]][1].layout
-        tail = self.tail[route]
-        return self.strips[tail].layout if self.stage[route] == IN else self.chain_layout[tail]
+        return self.leaving[route]
 
     @cached_property
     def stems_at(self) -> dict[int, list[int]]:

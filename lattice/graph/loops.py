@@ -10,6 +10,7 @@ from bisect import insort
 from collections import defaultdict
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import pairwise
 
 from lattice.graph.compiled import IN, Compiled
 
@@ -36,6 +37,7 @@ class LoopGraph:
         self.count = len(compiled.strips)
         self.insert_nodes: dict[str, int] = {}
         self.insert_strips: list[int] = []
+        self._order: list[int] | None = None
         self.place: dict[int, int] = {}  # keyed insert → its position in the chain
         for route in compiled.keys:
             strip, insert = compiled.key_node[route]
@@ -112,21 +114,63 @@ class LoopGraph:
         return {edge[0] for edge in edges} | {edge[1] for edge in edges}
 
     def _runs_forward(self) -> bool:
-        """Whether strips as a whole make no cycle; then their stages make none."""
+        """Whether nothing comes back to where it left: the order of the flow has every node, and notes none either."""
         compiled = self.compiled
-        degree = [0] * self.count
-        for head in compiled.head:
-            degree[head] += 1
-        follow: list[list[int]] = [[] for _ in range(self.count)]
-        for tail, head in zip(compiled.tail, compiled.head, strict=True):
-            follow[tail].append(head)
-        waiting = [strip for strip, entered in enumerate(degree) if not entered]
-        for strip in waiting:  # grows while it is walked
-            for there in follow[strip]:
+        if any(compiled.ins[compiled.tail[route]] for route in compiled.midis):
+            return False  # a strip that sounds and sends notes: looked at closely
+        played = {compiled.head[route] for route in compiled.midis}
+        if any(compiled.tail[route] in played for route in compiled.midis):
+            return False
+        return len(self.order_without(frozenset())) == self.first_outlet
+
+    def order_without(self, cut: frozenset[int]) -> list[int]:
+        """Strips (their `in`) and keyed inserts in an order of the flow, some audio and key routes left out.
+
+        Nodes in or behind a cycle are missing. O(strips + routes).
+        """
+        if self._order is not None and not cut:
+            return self._order
+        compiled, count = self.compiled, self.first_outlet
+        degree = [0] * count
+        follow: list[list[int]] = [[] for _ in range(count)]
+        last = self._strung(degree, follow)
+        tail, stage, outlet = compiled.tail, compiled.stage, compiled.outlet
+        for there, routes in enumerate(compiled.ins):
+            for route in routes:
+                if outlet[route] < 0 and route not in cut:
+                    start = tail[route]
+                    follow[last.get(start, start) if last and stage[route] != IN else start].append(there)
+                    degree[there] += 1
+        for route in compiled.keys:
+            if outlet[route] < 0 and route not in cut:
+                start, node = tail[route], self.insert_nodes[compiled.key_node[route][1]]
+                follow[start if stage[route] == IN else last.get(start, start)].append(node)
+                degree[node] += 1
+        order = [node for node, entered in enumerate(degree) if not entered]
+        for node in order:  # grows while it is walked
+            for there in follow[node]:
                 degree[there] -= 1
                 if not degree[there]:
-                    waiting.append(there)
-        return len(waiting) == self.count
+                    order.append(there)
+        if not cut:
+            self._order = order
+        return order
+
+    def _strung(self, degree: list[int], follow: list[list[int]]) -> dict[int, int]:
+        """Strings the keyed inserts of each strip behind its `in`; gives the last node of such strips."""
+        last = {}
+        for strip, nodes in self.keyed.items():
+            places = sorted(nodes, key=self.place.__getitem__)
+            for here, there in pairwise([strip, *places]):
+                follow[here].append(there)
+                degree[there] += 1
+            last[strip] = places[-1]
+        return last
+
+    @cached_property
+    def order(self) -> list[int]:
+        """Every strip after what feeds it, every keyed insert after its keys, the routes of the cut left out."""
+        return self.order_without(self.feedback)
 
     def adjacency(self, *passes: str) -> Adjacency:
         found: Adjacency = {node: [] for node in sorted(self.core)}

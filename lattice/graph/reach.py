@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import cached_property
 
 from lattice.graph.compiled import Compiled
 from lattice.model.document import source_of
@@ -53,9 +54,14 @@ class Reach:
             self.in_service = self.post_ok = self.monitors = [True] * count
             self.sounds = compiled.is_source
 
+    @cached_property
+    def entered(self) -> Flags:
+        """Per strip: what is fed to it stands at its `in`. A print records it whatever its monitoring says."""
+        strips = self.compiled.strips
+        return [passes or strips[number].kind == "print" for number, passes in enumerate(self.monitors)]
+
     def enters(self, strip: int) -> bool:
-        """What is fed to the strip stands at its `in`: a print records it whatever its monitoring says."""
-        return self.monitors[strip] or self.compiled.strips[strip].kind == "print"
+        return self.entered[strip]
 
     def ends_here(self, strip: int, *, prints: bool = True) -> bool:
         """Sound at the strip's `in` is at an endpoint: an output's `post`, a print, a stem's tap."""

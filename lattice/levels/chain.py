@@ -45,6 +45,7 @@ class Wet(NamedTuple):
 Effect = Even | ByChannel | Wet
 Carriers = dict[int, tuple[Rows, Rows]]
 LIMITING = frozenset({"limiter", "clipper", "saturator"})
+ACTING = frozenset({"compressor", *LIMITING, *DECORRELATING})  # change levels whatever their gain
 LIMIT_RATIO = 100.0  # model.md: from here on a ratio is ∞:1
 
 
@@ -56,7 +57,7 @@ def stages(strip: Strip, sound: Sound, carriers: Carriers) -> list[Stage]:
     for insert in strip.inserts:
         if insert.layout_in or insert.layout_out:
             now, layout = _channels(insert, layout, now, carriers)
-        if insert.state == "on" and (insert.gain_db or insert.type not in ("eq", "gate", "expander", "meter", "tuner")):
+        if (insert.gain_db or insert.type in ACTING) and insert.state == "on":
             now = _on(insert, now, carriers)
         found.append(now)
     return found
@@ -188,6 +189,11 @@ def post_stage(strip: Strip, layout: str, pre: Stage) -> Stage | None:
         by_p, by_q, by_e = by_p * level, by_q * level, by_e * level
     if strip.pan and layout == "stereo":
         left, right = balance_gains(strip.pan)
+        if sound.coherence is None:
+            (p, other_p), (q2, other_q2), (e2, other_e2) = sound.p, sound.q2, sound.e2
+            left2, right2 = left * left, right * right
+            sound = Sound([p * left, other_p * right], [q2 * left2, other_q2 * right2], [e2 * left2, other_e2 * right2])
+            return sound, by_p, by_q, by_e
         rows = tuple([by * left, by * right] for by in (by_p, by_q, by_e))
         return sound.scaled((rows[0], rows[1], rows[2])), 1.0, 1.0, 1.0
     return sound, by_p, by_q, by_e

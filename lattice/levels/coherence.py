@@ -43,21 +43,33 @@ class Meetings:
 
     def _heads(self, number: int) -> list[int]:
         """Nodes that coherent sound of a strip goes to, one for each route."""
-        compiled, stage = self.compiled, self.compiled.stage
-        whole: bool | None = None
+        compiled = self.compiled
+        stage, head_of, leaving, strips = compiled.stage, compiled.head, compiled.leaving, compiled.strips
+        route_ok, entered, cut = self.reach.route_ok, self.reach.entered, self.loops.feedback
+        wet = bool(compiled.ins[number]) and decorrelates(strips[number])
         heads = []
-        for route in (*compiled.outs[number], *self._keys.get(number, ())):
-            if compiled.outlet[route] >= 0 or not self._goes(route):
-                continue
-            if stage[route] != IN:
-                if whole is None:
-                    whole = not (compiled.ins[number] and decorrelates(compiled.strips[number]))
-                if not whole:
-                    continue
-            heads.append(self._node(route))
-            if mixes_channels(compiled, route):
-                self.wanted[number] = self.wanted[heads[-1]] = True
+        for route in compiled.outs[number]:
+            head = head_of[route]
+            if route_ok[route] and entered[head] and not (wet and stage[route] != IN) and route not in cut:
+                heads.append(head)
+                if leaving[route] != strips[head].layout or compiled.routes[route].channels is not None:
+                    self._mixing(number, head, route)
+        for route in self._keys.get(number, ()):
+            if compiled.outlet[route] < 0 and self._goes(route) and not (wet and stage[route] != IN):
+                heads.append(self._node(route))
+                self._mixing(number, heads[-1], route)
         return heads
+
+    def _matters(self, route: int) -> bool:
+        compiled = self.compiled
+        head = compiled.strips[compiled.head[route]]
+        return self.wanted[compiled.head[route]] or (
+            compiled.leaving[route] not in ("mono", head.layout) or compiled.routes[route].channels is not None
+        )
+
+    def _mixing(self, number: int, node: int, route: int) -> None:
+        if mixes_channels(self.compiled, route):
+            self.wanted[number] = self.wanted[node] = True
 
     def _goes(self, route: int) -> bool:
         if not self.reach.route_ok[route] or route in self.loops.feedback:
@@ -93,19 +105,23 @@ class Meetings:
     def _strip(self, number: int) -> None:
         compiled, wanted = self.compiled, self.wanted
         outs = compiled.outs[number]
-        if any(i.layout_in or i.layout_out for i in compiled.strips[number].inserts):
+        if number in compiled.reshaped:
             wanted[number] = True
         if not outs and number not in self._keys:
             if compiled.ins[number]:
                 self.beyond[number] = self._bit()
             return
+        fed = bool(compiled.ins[number])
+        if not fed and len(outs) == 1 and number not in self._keys and not self._matters(outs[0]):
+            return  # a source with one way out, and nothing there to meet: most strips are
         heads = self._heads(number)
-        if any(wanted[node] for node in heads):
-            wanted[number] = True
+        for node in heads:
+            if wanted[node]:
+                wanted[number] = True
         if len(heads) > 1 and self._meet(heads):
             self.branches[number] = wanted[number] = True
             self._mark(heads)
-        if compiled.ins[number]:
+        if fed:
             self.beyond[number] = self._bit()
             for node in heads:
                 self.beyond[number] |= self.beyond[node]

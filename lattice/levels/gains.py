@@ -8,6 +8,7 @@ send counts as 0 dB where somebody asks what it would let through.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from functools import lru_cache
 from typing import Any, NamedTuple
 
 from lattice.graph.compiled import IN, POST, Compiled
@@ -102,17 +103,52 @@ def route_gain(compiled: Compiled, number: int) -> Gain:
 
 def route_matrix(compiled: Compiled, number: int) -> Matrix | None:
     """What a route does to channels, its level apart; None where channels go straight across."""
-    route = compiled.routes[number]
-    layout, destination = compiled.layout_leaving(number), compiled.strips[compiled.head[number]].layout
-    if layout == destination and route.channels is None:
+    route, head = compiled.routes[number], compiled.strips[compiled.head[number]]
+    layout = compiled.leaving[number]
+    if layout == head.layout and route.channels is None:
         return None
-    return _route_matrix(compiled, route, layout, compiled.strips[compiled.tail[number]], destination)
+    return _route_matrix(compiled, route, layout, compiled.strips[compiled.tail[number]], head.layout)
+
+
+def route_matrices(compiled: Compiled) -> list[Matrix | None]:
+    """`route_matrix` of every audio route; keys and midi are left at None."""
+    strips, leaving, head, outlet = compiled.strips, compiled.leaving, compiled.head, compiled.outlet
+    law_db = compiled.template.pan_law_db
+    known: dict[tuple[str, str, float], Matrix] = {}
+    found: list[Matrix | None] = [None] * len(compiled.routes)
+    for number, route in enumerate(compiled.routes):
+        layout, destination = leaving[number], strips[head[number]].layout
+        if route.channels is not None:
+            found[number] = listed(layout, destination, route.channels)
+        elif layout != destination:
+            pan = 0.0
+            if layout == "mono":
+                own = route.kind == "feed" and outlet[number] < 0 and route.tap == "post-fader"
+                pan = strips[compiled.tail[number]].pan if own and route.from_outlet is None else route.pan
+            matrix = known.get((layout, destination, pan))
+            if matrix is None:
+                sides = pan_gains(pan, law_db) if layout == "mono" and destination != "mono" else (1.0, 1.0)
+                matrix = known[layout, destination, pan] = mapping(layout, destination, *sides)
+            found[number] = matrix
+    return found
 
 
 def mixes_channels(compiled: Compiled, number: int) -> bool:
     """Whether two channels of what leaves by a route add up in one of those it ends at."""
-    matrix = route_matrix(compiled, number)
-    return matrix is not None and any(sum(gain != 0 for gain in row) > 1 for row in matrix)
+    route = compiled.routes[number]
+    layout, destination = compiled.leaving[number], compiled.strips[compiled.head[number]].layout
+    if route.channels is not None:
+        return _mixes(listed(layout, destination, route.channels))
+    return layout != destination and _layouts_mix(layout, destination)
+
+
+@lru_cache(maxsize=4096)
+def _layouts_mix(layout: str, destination: str) -> bool:
+    return _mixes(mapping(layout, destination))
+
+
+def _mixes(matrix: Matrix) -> bool:
+    return any(sum(gain != 0 for gain in row) > 1 for row in matrix)
 
 
 def _route_matrix(compiled: Compiled, route: Route, layout: str, tail: Strip, destination: str) -> Matrix:

@@ -28,9 +28,9 @@ from lattice.levels.chain import (
     stages,
 )
 from lattice.levels.coherence import Meetings
-from lattice.levels.gains import insert_layouts, route_matrix
+from lattice.levels.gains import insert_layouts, route_matrices
 from lattice.levels.sound import Sound
-from lattice.model.document import Insert, Source, Strip, main_outlet, source_of
+from lattice.model.document import SOURCE_KINDS, Insert, Source, Strip, main_outlet, source_of
 from lattice.model.layouts import channel_count
 from lattice.model.units import gain
 
@@ -48,6 +48,7 @@ class Levels:
         self.cut = loops.feedback
         self.carriers: Carriers = {}
         self.meetings = Meetings(reach, loops, order)
+        self.matrices = route_matrices(self.compiled)
         count = len(self.compiled.strips)
         self.stages: list[list[Stage]] = [[] for _ in range(count)]
         self.post: list[Stage | None] = [None] * count
@@ -60,23 +61,21 @@ class Levels:
         self._run()
 
     def _run(self) -> None:
-        count = len(self.compiled.strips)
         for outlet in range(len(self.compiled.outlets)):
             if self.reach.outlet_sounds(outlet):
                 self._play_outlet(outlet)
+        sounds, arriving, count = self.reach.sounds, self._arriving, len(self.compiled.strips)
         for node in self.order:
-            if node < count:
+            if node < count and (sounds[node] or arriving[node] is not None):
                 self._strip(node)
-        for node, sound in self.at_key.items():
+        for sound in self.at_key.values():
             sound.settle(self.carriers)
-            self.at_key[node] = sound
 
     def _play_outlet(self, outlet: int) -> None:
         number, piece = self.compiled.outlets[outlet]
         source = source_of(self.compiled.strips[number], piece)
         if source is None:
             return
-        routes = self.compiled.outlet_outs[outlet]
         coherent = self.meetings.outlet_matters[outlet]
         sound = Sound.silent(channel_count(piece.layout), coherent=coherent)
         sound.add_source(gain(source.peak_dbfs), gain(source.rms_dbfs))
@@ -84,8 +83,7 @@ class Levels:
             sound.carry(len(self.compiled.strips) + len(self.loops.insert_strips) + outlet, self.carriers)
         stage = (sound, 1.0, 1.0, 1.0)
         self.outlet_stages[outlet] = stage
-        for route in routes:
-            self._send(route, stage)
+        self._send(self.compiled.outlet_outs[outlet], [stage], stage)
         for route in self._keys_of.get(number, ()):
             if self.compiled.outlet[route] == outlet:
                 self._send_key(route, stage)
@@ -96,58 +94,68 @@ class Levels:
         if self.reach.sounds[number]:
             source = self.source(strip)
             if source is not None:
-                if sound is None:
-                    sound = Sound.silent(channel_count(strip.layout), coherent=self.meetings.wanted[number])
-                sound.add_source(gain(source.peak_dbfs), gain(source.rms_dbfs))
+                peak, rms = gain(source.peak_dbfs), gain(source.rms_dbfs)
+                if sound is None and not self.meetings.wanted[number]:
+                    sound = Sound.of_source(channel_count(strip.layout), peak, rms)
+                else:
+                    sound = sound or Sound.silent(channel_count(strip.layout), coherent=self.meetings.wanted[number])
+                    sound.add_source(peak, rms)
         if sound is None:
             return
-        if sound.coherence:
+        if sound.coherence is not None:
             sound.settle(self.carriers)
             if strip.invert:
                 sound.turn()
             if self.meetings.branches[number]:
                 sound.carry(number, self.carriers)
         found = self.stages[number] = stages(strip, sound, self.carriers)
-        self.post[number] = post = post_stage(strip, compiled.chain_layout[number], found[-1])
-        if not self.reach.monitors[number] and strip.kind == "print":
+        post = None
+        if not strip.mute and strip.fader_db is not None:
+            post = self.post[number] = post_stage(strip, compiled.chain_layout[number], found[-1])
+        if strip.kind == "print" and not self.reach.monitors[number]:
             return  # what it records is known; it passes nothing on
-        stage_of = compiled.stage
-        for route in compiled.outs[number]:
-            at = post if stage_of[route] == POST else found[0] if stage_of[route] == IN else found[-1]
-            if at is not None:
-                self._send(route, at)
+        self._send(compiled.outs[number], found, post)
         for route in self._keys_of.get(number, ()):
-            at = post if stage_of[route] == POST else found[0] if stage_of[route] == IN else found[-1]
+            stage = compiled.stage[route]
+            at = post if stage == POST else found[0] if stage == IN else found[-1]
             if at is not None and compiled.outlet[route] < 0:
                 self._send_key(route, at)
 
     @staticmethod
     def source(strip: Strip) -> Source | None:
         """What the strip's own chain plays; a spare plays nothing."""
+        if not strip.tags and not strip.outlets and isinstance(strip.source, Source):
+            return strip.source if strip.kind in SOURCE_KINDS else None
         return None if "spare" in strip.tags else source_of(strip, main_outlet(strip))
 
     def goes(self, route: int) -> bool:
         """An audio route that brings what is at its tap."""
-        return self.reach.route_ok[route] and route not in self.cut and self.reach.enters(self.compiled.head[route])
+        return self.reach.route_ok[route] and route not in self.cut and self.reach.entered[self.compiled.head[route]]
 
-    def _send(self, route: int, stage: Stage) -> None:
-        """What a route brings to the strip it ends at."""
-        compiled = self.compiled
-        head = compiled.head[route]
-        if not self.reach.route_ok[route] or route in self.cut or not self.reach.enters(head):
-            return
-        sound, by_p, by_q, by_e = stage
-        gain_db = compiled.routes[route].gain_db
-        if gain_db != 0.0:
-            level = gain(gain_db)
-            if not level:
-                return
-            by_p, by_q, by_e = by_p * level, by_q * level, by_e * level
-        arrived = self._arriving[head]
-        if arrived is None:
-            channels = channel_count(compiled.strips[head].layout)
-            arrived = self._arriving[head] = Sound.silent(channels, coherent=self.meetings.wanted[head])
-        arrived.add(sound, route_matrix(compiled, route), (by_p, by_q, by_e))
+    def _send(self, routes: list[int], found: list[Stage], post: Stage | None) -> None:
+        """What routes bring from a strip's stages (or an outlet's only one) to the strips they end at."""
+        compiled, arriving = self.compiled, self._arriving
+        route_ok, entered, cut, stage_of = self.reach.route_ok, self.reach.entered, self.cut, compiled.stage
+        for route in routes:
+            head = compiled.head[route]
+            if not route_ok[route] or not entered[head] or route in cut:
+                continue
+            stage = stage_of[route]
+            at = post if stage == POST else found[-1] if stage else found[0]
+            gain_db = compiled.routes[route].gain_db
+            if at is None or gain_db is None:
+                continue
+            sound, by_p, by_q, by_e = at
+            arrived = arriving[head]
+            if arrived is None:
+                channels = channel_count(compiled.strips[head].layout)
+                arrived = arriving[head] = Sound.silent(channels, coherent=self.meetings.wanted[head])
+            matrix = self.matrices[route]
+            if gain_db:
+                level = gain(gain_db)
+                arrived.add(sound, matrix, by_p * level, by_q * level, by_e * level)
+            else:
+                arrived.add(sound, matrix, by_p, by_q, by_e)
 
     def _send_key(self, route: int, stage: Stage) -> None:
         """What a key brings to its insert, channel n on channel n."""
@@ -162,7 +170,7 @@ class Levels:
         sound, by_p, by_q, by_e = stage
         channels = len(self.at_key[node].p)
         straight = tuple(tuple(float(row == column) for column in range(len(sound.p))) for row in range(channels))
-        self.at_key[node].add(sound, straight, (by_p * level, by_q * level, by_e * level))
+        self.at_key[node].add(sound, straight, by_p * level, by_q * level, by_e * level)
 
     def key_channels(self, number: int, place: int) -> int:
         """Channels of the insert at a place of a chain."""
@@ -198,6 +206,11 @@ class Levels:
         stage = self.outlet_stages[outlet]
         return figures(stage) if stage is not None else None
 
+    def brings(self, route: int) -> bool:
+        """Some sound comes by a route."""
+        gain_db = self.compiled.routes[route].gain_db
+        return gain_db is not None and self.goes(route) and self.at_route(route) is not None
+
     def brought(self, route: int) -> Stage | None:
         """What a route brings to the strip it ends at: a stage in that strip's layout."""
         stage = self.at_route(route)
@@ -206,7 +219,7 @@ class Levels:
         sound, by_p, by_q, by_e = stage
         level = gain(self.compiled.routes[route].gain_db)
         brought = Sound.silent(channel_count(self.compiled.strips[self.compiled.head[route]].layout))
-        brought.add(sound, route_matrix(self.compiled, route), (by_p * level, by_q * level, by_e * level))
+        brought.add(sound, self.matrices[route], by_p * level, by_q * level, by_e * level)
         return brought, 1.0, 1.0, 1.0
 
     def insert_figures(self, number: int, place: int) -> InsertFigures:

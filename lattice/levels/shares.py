@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from lattice.graph.compiled import IN, POST, PRE
 from lattice.levels.chain import level_of
-from lattice.levels.gains import chain_gain, insert_level_db, insert_matrix, route_matrix
+from lattice.levels.gains import chain_gain, insert_level_db, insert_matrix
 from lattice.levels.levels import Levels
 from lattice.levels.single import EXPECTED, LIKELY, Part, Single
 from lattice.model.document import Source, source_of
@@ -84,10 +84,9 @@ def loudest_source(levels: Levels, strip: int, tap: str) -> Loud | None:
     best: Loud | None = None
     bounds = bounds_to(levels, strip)
     last = _stage_bound(levels, strip, tap)
-    for origin in sources_of(levels):
-        bound = bounds.get(origin, 0.0) * last
+    for origin in sorted(bounds):
         source = _source(levels, origin)
-        if source is None or bound * gain(source.peak_dbfs) < 1.0:
+        if source is None or bounds[origin] * last * gain(source.peak_dbfs) < 1.0:
             continue
         single = Single(levels, *origin, weight=LIKELY)
         level_db = decibels(single.level(part_at(single, strip, tap)))
@@ -100,20 +99,21 @@ def by_source(levels: Levels, strip: int, tap: str) -> list[tuple[Origin, float,
     """(source, likely dB, expected dB) of every source that comes to a stage, loudest first."""
     found = []
     bounds = bounds_to(levels, strip)
-    for origin in sources_of(levels):
-        if origin in bounds:
-            levels_db = []
-            for weight in (LIKELY, EXPECTED):
-                single = Single(levels, *origin, weight=weight)
-                levels_db.append(decibels(single.level(part_at(single, strip, tap))))
-            found.append((origin, levels_db[0], levels_db[1]))
+    for origin in bounds:
+        if _source(levels, origin) is not None:
+            singles = (Single(levels, *origin, weight=weight) for weight in (LIKELY, EXPECTED))
+            likely, expected = (decibels(single.level(part_at(single, strip, tap))) for single in singles)
+            found.append((origin, likely, expected))
     return sorted(found, key=lambda entry: (-entry[1], entry[0]))
 
 
 def _source(levels: Levels, origin: Origin) -> Source | None:
+    """What a chain or outlet plays now."""
     strip, outlet = origin
     piece = levels.compiled.strips[strip]
-    return levels.source(piece) if outlet < 0 else source_of(piece, levels.compiled.outlets[outlet][1])
+    if outlet >= 0:
+        return source_of(piece, levels.compiled.outlets[outlet][1]) if levels.outlet_stages[outlet] else None
+    return levels.source(piece) if levels.reach.sounds[strip] else None
 
 
 def bounds_to(levels: Levels, target: int) -> dict[Origin, float]:
@@ -132,7 +132,7 @@ def bounds_to(levels: Levels, target: int) -> dict[Origin, float]:
         for route in compiled.ins[strip]:
             if not levels.goes(route):
                 continue
-            level = at_in[strip] * gain(compiled.routes[route].gain_db) * _norm(route_matrix(compiled, route))
+            level = at_in[strip] * gain(compiled.routes[route].gain_db) * _norm(levels.matrices[route])
             tail, outlet = compiled.tail[route], compiled.outlet[route]
             if outlet >= 0:
                 found[tail, outlet] = found.get((tail, outlet), 0.0) + level

@@ -12,7 +12,7 @@ from functools import cached_property
 
 from lattice.graph.compiled import IN, POST
 from lattice.levels.chain import ByChannel, Effect, Even, effect, entering
-from lattice.levels.gains import insert_matrix, route_matrix
+from lattice.levels.gains import insert_matrix
 from lattice.levels.levels import Levels
 from lattice.levels.sound import Rows
 from lattice.model.document import Source, Strip, source_of
@@ -136,7 +136,7 @@ class Single:
         if not self.levels.goes(route) or (self.only is not None and route not in self.only):
             return
         level = gain(self.compiled.routes[route].gain_db)
-        come = part.through(route_matrix(self.compiled, route), level)
+        come = part.through(self.levels.matrices[route], level)
         self.brought[route] = come
         self._arrive(self.compiled.head[route], come)
 

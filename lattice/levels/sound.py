@@ -45,6 +45,11 @@ class Sound:
             [0.0] * channels, [0.0] * channels, [0.0] * channels, Coherence(channels) if coherent else None
         )  # fmt: skip
 
+    @staticmethod
+    def of_source(channels: int, peak: float, rms: float) -> Sound:
+        """A source by itself, where nothing else comes and it cannot meet itself."""
+        return Sound([peak] * channels, [peak * peak] * channels, [rms * rms] * channels)
+
     def add_source(self, peak: float, rms: float) -> None:
         """Every channel of a source is a signal of its own, at the level the source states (linear)."""
         for channel in range(len(self.p)):
@@ -55,25 +60,33 @@ class Sound:
                 for weight, level in enumerate((peak, rms)):
                     self.coherence.covariance[weight][channel][channel] += level * level
 
-    def add(self, other: Sound, matrix: Matrix | None, scale: tuple[float, float, float]) -> None:
-        """Adds what a route brings: `matrix` over channels (None: channel to channel), then scales of P, Q and E."""
-        gain_p, gain_q, gain_e = scale[0], scale[1] * scale[1], scale[2] * scale[2]
+    def add(self, other: Sound, matrix: Matrix | None, by_p: float, by_q: float, by_e: float) -> None:
+        """Adds what a route brings: `matrix` over channels (None: channel to channel), then factors of P, Q and E."""
+        gain_q, gain_e = by_q * by_q, by_e * by_e
         p, q2, e2 = self.p, self.q2, self.e2
         if matrix is None:
-            for channel in range(min(len(p), len(other.p))):
-                p[channel] += other.p[channel] * gain_p
-                q2[channel] += other.q2[channel] * gain_q
-                e2[channel] += other.e2[channel] * gain_e
+            for channel, (its_p, its_q2, its_e2) in enumerate(zip(other.p, other.q2, other.e2, strict=True)):
+                if channel < len(p):
+                    p[channel] += its_p * by_p
+                    q2[channel] += its_q2 * gain_q
+                    e2[channel] += its_e2 * gain_e
+        elif len(other.p) == 1:
+            its_p, its_q2, its_e2 = other.p[0] * by_p, other.q2[0] * gain_q, other.e2[0] * gain_e
+            for row, (gain,) in enumerate(matrix):
+                if gain:
+                    p[row] += its_p * abs(gain)
+                    q2[row] += its_q2 * gain * gain
+                    e2[row] += its_e2 * gain * gain
         else:
             for row, gains in enumerate(matrix):
                 for column, gain in enumerate(gains):
                     if gain:
                         power = gain * gain
-                        p[row] += other.p[column] * abs(gain) * gain_p
+                        p[row] += other.p[column] * abs(gain) * by_p
                         q2[row] += other.q2[column] * power * gain_q
                         e2[row] += other.e2[column] * power * gain_e
-        if self.coherence:
-            _add_coherence(self.coherence, other, matrix or _identity(len(p), len(other.p)), scale[1:])
+        if self.coherence is not None:
+            _add_coherence(self.coherence, other, matrix or _identity(len(p), len(other.p)), (by_q, by_e))
 
     def settle(self, carriers: dict[int, tuple[Rows, Rows]]) -> None:
         """Q and E of a sum in which sources may have met themselves: from coherent and decorrelated parts."""
@@ -91,9 +104,9 @@ class Sound:
         """Every channel by its own factors of P, Q and E."""
         by_p, by_q, by_e = rows
         made = Sound(
-            [a * f for a, f in zip(self.p, by_p, strict=True)],
-            [a * f * f for a, f in zip(self.q2, by_q, strict=True)],
-            [a * f * f for a, f in zip(self.e2, by_e, strict=True)],
+            [a * f for a, f in zip(self.p, by_p)],  # noqa: B905 - strict costs; all are of one length
+            [a * f * f for a, f in zip(self.q2, by_q)],  # noqa: B905
+            [a * f * f for a, f in zip(self.e2, by_e)],  # noqa: B905
         )
         if self.coherence:
             made.coherence = Coherence(len(self.p))
@@ -114,7 +127,7 @@ class Sound:
     def through(self, matrix: Matrix, *, unity: bool, carriers: dict[int, tuple[Rows, Rows]]) -> Sound:
         """Behind an insert that changes channels; `unity`: P passes a panner whole, whatever it spreads."""
         made = Sound.silent(len(matrix), coherent=self.coherence is not None)
-        made.add(self, matrix, (1.0, 1.0, 1.0))
+        made.add(self, matrix, 1.0, 1.0, 1.0)
         if unity:
             made.p = [sum(p for p, gain in zip(self.p, row, strict=True) if gain) for row in matrix]
         made.settle(carriers)

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 
 SILENT_DB = -math.inf
 # Beyond this a level is a typing mistake; a bound keeps products of gains finite.
 MAX_ABS_DB = 2000.0
 
 
+@lru_cache(maxsize=1 << 16)
 def gain(level_db: float | None) -> float:
     """Linear gain, g = 10^(dB/20); None is off, 0."""
     if level_db is None:

@@ -38,23 +38,37 @@ class Span(NamedTuple):
             self.live and (self.live[0] + samples, self.live[1] + samples),
         )
 
-    def joined(self, other: Span) -> Span:
-        return Span(_wider(self.playback, other.playback), _wider(self.live, other.live))
 
+class _Widest:
+    """Earliest and latest of several spans, and the largest of them."""
 
-def _wider(one: tuple[int, int] | None, other: tuple[int, int] | None) -> tuple[int, int] | None:
-    if one is None or other is None:
-        return one or other
-    return min(one[0], other[0]), max(one[1], other[1])
+    __slots__ = ("earliest", "largest", "latest")
+
+    def __init__(self) -> None:
+        self.earliest, self.latest, self.largest = NEVER, -1, 0
+
+    def take(self, earliest: int, latest: int) -> None:
+        self.earliest = min(self.earliest, earliest)
+        self.latest = max(self.latest, latest)
+        self.largest = max(self.largest, latest - earliest)
+
+    def apart(self) -> int:
+        """Latest − earliest, where it is more than the largest span taken; 0 otherwise."""
+        whole = self.latest - self.earliest
+        return whole if whole > self.largest else 0
+
+    def whole(self) -> tuple[int, int] | None:
+        return (self.earliest, self.latest) if self.latest >= 0 else None
 
 
 class Arrivals:
     """Arrivals by strip number; None where no source comes.
 
-    `at_in[strip]`: actual span at its `in` behind compensation; `reported[strip]`: what the host counts there;
-    `chain[strip]`: (reported, actual) samples from `in` to `pre`; `waits[node]`: samples that the audio at a keyed
-    insert is held for its keys; `delays[route]`: compensation of audio and key routes that carry something;
-    `wants[route]`: what they would need without a limit. O(strips + routes).
+    `reported[strip]`: what the host counts at its `in`; `chain[strip]`: (reported, actual) samples from `in` to
+    `pre`; `waits[node]`: samples that the audio at a keyed insert is held for its keys; `delays[route]`: compensation
+    of audio and key routes that carry something; `wants[route]`: what they would need without a limit;
+    `apart[strip]`: latest − earliest over a sum's routes where that is more than any one of them spreads, live sound
+    and playback each by itself. O(strips + routes).
     """
 
     def __init__(self, compiled: Compiled, loops: LoopGraph, order: list[int]) -> None:
@@ -62,13 +76,16 @@ class Arrivals:
         template = compiled.template
         self.rule = template.compensation
         self.limit = NEVER if self.rule.limit_samples is None else self.rule.limit_samples
+        self._most = self.limit if self.rule.mode == "full" else 0  # that a route or insert is held
         count = len(compiled.strips)
-        self.at_in: list[Span | None] = [None] * count
+        self._playback: list[tuple[int, int] | None] = [None] * count
+        self._live: dict[int, tuple[int, int]] = {}
         self.reported: list[int] = [0] * count
         self.chain: list[tuple[int, int]] = [(0, 0)] * count
         self.waits: dict[int, int] = {}
         self.delays: dict[int, int] = {}
         self.wants: dict[int, int] = {}
+        self.apart: dict[int, int] = {}
         self.own_delay: dict[int, int] = {}
         self._machines = {machine.id: machine for machine in template.machines}
         self._first = template.machines[0].id
@@ -77,19 +94,19 @@ class Arrivals:
             node = loops.insert_nodes[compiled.key_node[route][1]]
             self._keys_to.setdefault(node, []).append(route)
         for node in order:
-            if node < count:
-                self._strip(node)
-            else:
+            if node >= count:
                 self._keyed(node)
+            elif compiled.strips[node].in_service:
+                self._strip(node)
 
     # one strip
 
     def source_span(self, number: int) -> tuple[int, Span] | None:
         """(reported, actual) of a strip's own source; None where its chain plays nothing."""
-        compiled, strip = self.compiled, self.compiled.strips[number]
+        compiled = self.compiled
         if not compiled.is_source[number] or compiled.passes_input[number] or not compiled.main_open[number]:
             return None
-        return self._source(strip)
+        return self._source(compiled.strips[number])
 
     def _source(self, strip: Strip) -> tuple[int, Span]:
         if strip.kind == "input":  # live: a host cannot delay playback for it
@@ -98,6 +115,16 @@ class Arrivals:
             return 0, Span(None, (actual, actual))
         actual = strip.latency_samples if strip.measured_latency_samples is None else strip.measured_latency_samples
         return strip.latency_samples, Span((actual, actual), None)
+
+    @property
+    def at_in(self) -> list[Span | None]:
+        """Actual arrivals at every strip's `in`, behind compensation."""
+        return [self.span(number) for number in range(len(self.compiled.strips))]
+
+    def span(self, number: int) -> Span | None:
+        """Actual arrival at a strip's `in`, behind compensation."""
+        playback, live = self._playback[number], self._live.get(number)
+        return None if playback is None and live is None else Span(playback, live)
 
     def at_tap(self, route: int) -> tuple[int, Span] | None:
         """(reported, actual) where a route leaves; None where it carries no source."""
@@ -109,7 +136,7 @@ class Arrivals:
         if outlet >= 0:
             piece = compiled.outlets[outlet][1]
             return self._source(strip) if piece.open and self._outlet_plays(tail, outlet) else None
-        span = self.at_in[tail]
+        span = self.span(tail)
         if span is None:
             return None
         if compiled.stage[route] == IN:
@@ -122,7 +149,7 @@ class Arrivals:
         return source_of(piece, self.compiled.outlets[outlet][1]) is not None or "spare" in piece.tags
 
     def coming(self, route: int) -> tuple[int, Span] | None:
-        """(reported, actual) of an audio route at the strip it ends at, before compensation."""
+        """(reported, actual) of a route at the strip it ends at, before compensation."""
         compiled = self.compiled
         if not compiled.routes[route].enabled or route in self.loops.feedback:
             return None
@@ -145,37 +172,85 @@ class Arrivals:
 
     def _strip(self, number: int) -> None:
         compiled, strip = self.compiled, self.compiled.strips[number]
-        if not strip.in_service:
-            return
-        own = self.source_span(number)
-        found = []
-        for route in compiled.ins[number]:
-            come = self.coming(route)
-            if come is not None:
-                found.append((route, come))
-        if own is None and not found:
-            return
-        latest = max([come[0] for _route, come in found] + ([own[0]] if own else []))
-        span = None
-        for route, (reported, actual) in found:
-            come_in = actual.later(self._delay(route, latest - reported))
-            span = come_in if span is None else span.joined(come_in)
-        if own:
-            delay = self._held(latest - own[0])
-            if delay:
-                self.own_delay[number] = delay
-            span = own[1].later(delay) if span is None else span.joined(own[1].later(delay))
-        self.at_in[number], self.reported[number] = span, latest
+        plays = compiled.is_source[number] and compiled.main_open[number] and not compiled.passes_input[number]
+        routes = compiled.ins[number]
+        if not routes:
+            if not plays:
+                return
+            reported, span = self._source(strip)
+            self.reported[number], self._playback[number] = reported, span.playback
+            if span.live:
+                self._live[number] = span.live
+        else:
+            self._sum(number, routes, self._source(strip) if plays else None)
         if strip.inserts:
             self.chain[number] = chain_samples(strip.inserts)
 
-    def _held(self, samples: int) -> int:
-        return min(samples, self.limit) if self.rule.mode == "full" else 0
+    def _sum(self, number: int, routes: list[int], own: tuple[int, Span] | None) -> None:
+        """What comes in by routes and from the strip's own source, each held for the latest."""
+        found = self._brought_to(routes)
+        if not found and own is None:
+            return
+        latest = max([reported for _route, reported, _playback, _live in found] + ([own[0]] if own else []))
+        playback, live = _Widest(), _Widest()
+        for route, reported, its_playback, its_live in found:
+            held = latest - reported
+            self.wants[route] = held if self.rule.mode == "full" else 0
+            self.delays[route] = held = min(held, self._most)
+            if its_playback is not None:
+                playback.take(its_playback[0] + held, its_playback[1] + held)
+            if its_live is not None:
+                live.take(its_live[0] + held, its_live[1] + held)
+        if len(found) > 1:
+            apart = max(playback.apart(), live.apart())
+            if apart:
+                self.apart[number] = apart
+        if own is not None:
+            held = self.own_delay[number] = min(latest - own[0], self._most)
+            for span, widest in zip(own[1], (playback, live), strict=True):
+                if span is not None:
+                    widest.take(span[0] + held, span[1] + held)
+        self.reported[number], self._playback[number] = latest, playback.whole()
+        whole = live.whole()
+        if whole is not None:
+            self._live[number] = whole
 
-    def _delay(self, route: int, samples: int) -> int:
+    def _brought_to(self, routes: list[int]) -> list[tuple[int, int, tuple[int, int] | None, tuple[int, int] | None]]:
+        """(route, reported, playback, live) of routes that carry a source, before compensation."""
+        compiled, found = self.compiled, []
+        pieces, cut, reported, spans, live = (
+            compiled.routes,
+            self.loops.feedback,
+            self.reported,
+            self._playback,
+            self._live,
+        )
+        for route in routes:
+            piece = pieces[route]
+            if not piece.enabled or route in cut:
+                continue
+            tail = compiled.tail[route]
+            if piece.kind == "tie" or compiled.outlet[route] >= 0 or tail in live:
+                come = self.coming(route)
+                if come is not None:
+                    found.append((route, come[0], come[1].playback, come[1].live))
+                continue
+            span = spans[tail]
+            if span is None:
+                continue
+            if compiled.stage[route] == IN:
+                found.append((route, reported[tail], span, None))
+            else:
+                told, took = self.chain[tail]
+                found.append((route, reported[tail] + told, (span[0] + took, span[1] + took) if took else span, None))
+        return found
+
+    def _held(self, samples: int) -> int:
+        return min(samples, self._most)
+
+    def _delay(self, route: int, samples: int) -> None:
         self.wants[route] = samples if self.rule.mode == "full" else 0
         self.delays[route] = self._held(samples)
-        return self.delays[route]
 
     def _keyed(self, node: int) -> None:
         """An insert and its keys wait for each other where the host covers keys."""
@@ -183,7 +258,7 @@ class Arrivals:
         strip = self.compiled.strips[number]
         insert = strip.inserts[self.loops.place[node]]
         keys = [(route, come) for route in self._keys_to[node] if (come := self.coming(route)) is not None]
-        if not keys or not strip.in_service or self.at_in[number] is None:
+        if not keys or not strip.in_service or self.span(number) is None:
             return
         if not self.rule.covers_keys or insert.key != "external" or insert.state == "unloaded":
             for route, _come in keys:
@@ -212,7 +287,7 @@ class Arrivals:
 
     def at_pre(self, number: int) -> Span | None:
         """Actual arrival behind the inserts; `post` is the same."""
-        span = self.at_in[number]
+        span = self.span(number)
         return None if span is None else span.later(self.chain[number][1])
 
     def brought(self, route: int) -> Span | None:
@@ -223,14 +298,14 @@ class Arrivals:
     def at_insert(self, node: int) -> Span | None:
         """Actual arrival of the audio at a keyed insert, its wait included."""
         number = self.loops.insert_strips[node - len(self.compiled.strips)]
-        span = self.at_in[number]
+        span = self.span(number)
         if span is None:
             return None
         return span.later(self.before(number, self.loops.place[node])[1] + self.waits.get(node, 0))
 
     def recorded(self, number: int) -> tuple[int, Span] | None:
         """(reported, actual) at the stage a print records, before it is padded."""
-        span = self.at_in[number]
+        span = self.span(number)
         if span is None:
             return None
         if self.compiled.strips[number].records == "in":
@@ -242,8 +317,8 @@ class Arrivals:
     def prints(self) -> dict[int, Span]:
         """Print → actual time of what it records; padded to the latest of all prints where the host covers them."""
         found = {}
-        for number, strip in enumerate(self.compiled.strips):
-            if strip.kind == "print" and strip.in_service and (come := self.recorded(number)) is not None:
+        for number in self.compiled.by_kind["print"]:
+            if self.compiled.strips[number].in_service and (come := self.recorded(number)) is not None:
                 found[number] = come
         padded = self.rule.covers_prints and self.rule.mode == "full"
         latest = max((reported for reported, _span in found.values()), default=0)
@@ -253,8 +328,9 @@ class Arrivals:
     def outputs(self) -> dict[int, int]:
         """Endpoint output → samples to the physical output: latest actual arrival at `post` and the machine's own."""
         found = {}
-        for number, strip in enumerate(self.compiled.strips):
-            if strip.kind == "output" and strip.in_service and number not in self.compiled.tied_out:
+        for number in self.compiled.by_kind["output"]:
+            strip = self.compiled.strips[number]
+            if strip.in_service and number not in self.compiled.tied_out:
                 span = self.at_pre(number)
                 if span is not None:
                     found[number] = span.latest + self._machines[strip.machine or self._first].output_latency_samples

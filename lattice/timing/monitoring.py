@@ -32,8 +32,8 @@ def monitored(arrivals: Arrivals, levels: Levels) -> Iterator[Monitored]:
     """Every live input and every output it is heard at; not those that an outboard machine plays into."""
     template, compiled = arrivals.compiled.template, arrivals.compiled
     machines = {machine.id: machine for machine in template.machines}
-    for number, strip in enumerate(compiled.strips):
-        if strip.kind != "input" or number in compiled.tied_in or not levels.stages[number]:
+    for number in compiled.by_kind["input"]:
+        if number in compiled.tied_in or not levels.stages[number]:
             continue
         if not levels.reach.sounds[number]:
             continue

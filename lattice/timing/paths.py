@@ -34,7 +34,7 @@ def critical_path(arrivals: Arrivals, output: int) -> list[Step]:
         route = held if held is not None else _latest_in(arrivals, strip)
         if route is None:
             own = arrivals.source_span(strip)
-            span = arrivals.at_in[strip]
+            span = arrivals.span(strip)
             samples = span.latest if span else own[1].latest if own else 0
             found.append(Step(strip, "strip", arrivals.compiled.strips[strip].id, samples))
             return found[::-1]
@@ -76,7 +76,7 @@ def _latest_in(arrivals: Arrivals, strip: int) -> int | None:
             rank = (span.latest, -arrivals.delays.get(route, 0))
             if best is None or rank > (latest, -arrivals.delays.get(best, 0)):
                 latest, best = span.latest, route
-    whole = arrivals.at_in[strip]
+    whole = arrivals.span(strip)
     return best if whole is not None and best is not None and latest == whole.latest else None
 
 

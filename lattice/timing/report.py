@@ -14,7 +14,7 @@ def as_json(arrivals: Arrivals) -> dict[str, Any]:
     compiled, rate = arrivals.compiled, arrivals.compiled.template.sample_rate_hz
     strips = {}
     for number, strip in enumerate(compiled.strips):
-        span, pre = arrivals.at_in[number], arrivals.at_pre(number)
+        span, pre = arrivals.span(number), arrivals.at_pre(number)
         if span is not None and pre is not None:
             strips[strip.id] = {"in": _plain(span), "pre": _plain(pre), "post": _plain(pre)}
             if number in arrivals.prints:
@@ -68,7 +68,7 @@ def as_lines(arrivals: Arrivals) -> list[str]:
     compiled, rate = arrivals.compiled, arrivals.compiled.template.sample_rate_hz
     lines = [f"{'strip':32} {'in, samples':>17}   {'post, samples':>17}"]
     for number, strip in enumerate(compiled.strips):
-        span, pre = arrivals.at_in[number], arrivals.at_pre(number)
+        span, pre = arrivals.span(number), arrivals.at_pre(number)
         if span is not None and pre is not None:
             lines.append(f"{strip.name[:32]:32} {_words(span):>17}   {_words(pre):>17}")
     for number, samples in arrivals.outputs.items():
