@@ -17,14 +17,17 @@ ENDS = frozenset({"print", "output"})
 @check("route.unheard", "route.blocked")
 def unheard(scene: Scene) -> Iterator[Finding]:
     """Sources without an unblocked path to an endpoint; blocked where ignoring states there is one."""
-    working_keys = _working_keys(scene)
+    working_keys = _working_keys(scene) if scene.compiled.by_tag["trigger"] else None
     silent_outlets = set(scene.outlets_without_route())
     choices = {member for choice in scene.template.choices for member in choice.members}
+    own, side = scene.heard.own, scene.heard.outlet
     for strip, outlet in scene.sources():
-        if (scene.heard.own[strip] if outlet < 0 else scene.heard.outlet[outlet]) or outlet in silent_outlets:
+        if (own[strip] if outlet < 0 else side[outlet]) or outlet in silent_outlets:
             continue
-        if "trigger" in scene.strip(strip).tags and (
-            working_keys.own[strip] if outlet < 0 else working_keys.outlet[outlet]
+        if (
+            working_keys
+            and "trigger" in scene.strip(strip).tags
+            and (working_keys.own[strip] if outlet < 0 else working_keys.outlet[outlet])
         ):
             continue
         could = scene.could_be_heard.own[strip] if outlet < 0 else scene.could_be_heard.outlet[outlet]
@@ -99,8 +102,10 @@ def _blocked(scene: Scene, strip: int, outlet: int) -> Finding:
 @check("route.starved", "route.unfed", "route.dead-end")
 def starved_unfed_dead_end(scene: Scene) -> Iterator[Finding]:
     """Endpoints that would be silent, sums that nothing reaches, sums that lead nowhere."""
-    key_or_end = _to_keys_or_endpoints(scene)
-    for number, strip in enumerate(scene.compiled.strips):
+    key_or_end, by_kind = _to_keys_or_endpoints(scene), scene.compiled.by_kind
+    looked_at = {number for kind in (*SUMS, *ENDS) for number in by_kind[kind]} | scene.compiled.stems_at.keys()
+    for number in sorted(looked_at):
+        strip = scene.strip(number)
         reached = scene.could_sound.arrives[number]
         if (strip.kind in SUMS or strip.kind in ENDS) and not reached and "spare" not in strip.tags:
             yield _unfed(scene, number)
@@ -111,8 +116,9 @@ def starved_unfed_dead_end(scene: Scene) -> Iterator[Finding]:
 
 
 def _to_keys_or_endpoints(scene: Scene) -> Backward:
-    count = len(scene.compiled.strips)
-    ends = [scene.compiled.is_endpoint(number) for number in range(count)]
+    ends = [False] * len(scene.compiled.strips)
+    for number in scene.compiled.ends:
+        ends[number] = scene.compiled.is_endpoint(number)
     return scene.ignoring.backward(ends, scene.compiled.keys)
 
 

@@ -16,9 +16,12 @@ DEFAULT_NAME = re.compile(r"^(audio|instrument|input|midi|bus|return|master|prin
 @check("name.duplicate")
 def duplicate_names(scene: Scene) -> Iterator[Finding]:
     """Names that two or more strips have: one finding a name."""
+    names = [" ".join(strip.name.casefold().split()) for strip in scene.template.strips]
+    if len(set(names)) == len(names):
+        return
     by_name: dict[str, list[str]] = defaultdict(list)
-    for strip in scene.template.strips:
-        by_name[" ".join(strip.name.casefold().split())].append(strip.id)
+    for name, strip in zip(names, scene.template.strips, strict=True):
+        by_name[name].append(strip.id)
     for ids in by_name.values():
         if len(ids) > 1:
             name = scene.name(scene.compiled.index[ids[0]])

@@ -17,20 +17,21 @@ from lattice.graph.masks import masks
 def unfed_keys(scene: Scene) -> Iterator[Finding]:
     """Inserts that are on and keyed from outside, to which no key carries a source."""
     fed = {scene.compiled.key_node[route][1] for route in scene.compiled.keys if scene.carries(route)}
-    for strip in scene.compiled.strips:
-        for insert in strip.inserts:
-            if strip.in_service and insert.key == "external" and insert.state == "on" and insert.id not in fed:
-                routes = [route for route in scene.compiled.keys if scene.compiled.key_node[route][1] == insert.id]
-                why = "no key ends at it" if not routes else "its keys carry nothing now"
-                yield Finding(
-                    code="key.unfed",
-                    severity="warning",
-                    message=f"{insert.name or insert.id} on {strip.name} waits for a key that does not come",
-                    strips=(strip.id,),
-                    routes=scene.route_ids(routes),
-                    inserts=(insert.id,),
-                    evidence=(why,),
-                )
+    for number, place in scene.compiled.inserts.listening:
+        strip = scene.strip(number)
+        insert = strip.inserts[place]
+        if strip.in_service and insert.state == "on" and insert.id not in fed:
+            routes = [route for route in scene.compiled.keys if scene.compiled.key_node[route][1] == insert.id]
+            why = "no key ends at it" if not routes else "its keys carry nothing now"
+            yield Finding(
+                code="key.unfed",
+                severity="warning",
+                message=f"{insert.name or insert.id} on {strip.name} waits for a key that does not come",
+                strips=(strip.id,),
+                routes=scene.route_ids(routes),
+                inserts=(insert.id,),
+                evidence=(why,),
+            )
 
 
 @check("key.unheard", "key.dormant")

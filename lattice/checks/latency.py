@@ -96,11 +96,13 @@ def unreported(scene: Scene) -> Iterator[Finding]:
     for strip in scene.compiled.strips:
         if strip.measured_latency_samples is not None and strip.measured_latency_samples != strip.latency_samples:
             yield _unreported(strip.id, strip.name, (), strip.latency_samples, strip.measured_latency_samples)
-        for insert in strip.inserts:
-            measured = insert.measured_latency_samples
-            if measured is not None and measured != insert.latency_samples:
-                name = f"{insert.name or insert.id} on {strip.name}"
-                yield _unreported(strip.id, name, (insert.id,), insert.latency_samples, measured)
+    for number, place in scene.compiled.inserts.measured:
+        strip = scene.strip(number)
+        insert = strip.inserts[place]
+        measured = insert.measured_latency_samples
+        if measured is not None and measured != insert.latency_samples:
+            name = f"{insert.name or insert.id} on {strip.name}"
+            yield _unreported(strip.id, name, (insert.id,), insert.latency_samples, measured)
 
 
 def _unreported(strip: str, name: str, inserts: tuple[str, ...], told: int, took: int) -> Finding:

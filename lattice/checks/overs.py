@@ -101,7 +101,10 @@ def internal_over(scene: Scene) -> Iterator[Finding]:
     """Hot inputs of inserts: nothing clips inside, but plug-ins model levels."""
     strips, inserts, lines, worst = [], [], [], -1e9
     limit = 10 ** (MODELLED_DB / 10)
+    louder = scene.compiled.inserts.raised | scene.compiled.reshaped
     for number, found in enumerate(scene.levels.stages):
+        if not found or (number not in louder and max(found[0][0].q2) <= limit):
+            continue  # it comes in below the limit, and nothing in its chain adds to it
         strip = scene.compiled.strips[number]
         before: Stage | None = None
         hot = False

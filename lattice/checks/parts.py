@@ -86,7 +86,8 @@ def _plays(part: Part, port: int, channel: int | None) -> bool:
 @check("part.all-first")
 def all_on_the_first_outlet(scene: Scene) -> Iterator[Finding]:
     """Instruments with several open outlets whose parts all come out of the first."""
-    for strip in scene.compiled.strips:
+    for number in scene.compiled.by_kind["instrument"]:
+        strip = scene.strip(number)
         opened = sum(outlet.open for outlet in strip.outlets)
         if len(strip.parts) < 2 or opened < 2:
             continue

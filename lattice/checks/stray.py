@@ -14,16 +14,22 @@ from lattice.checks.scene import APART, Scene
 def stray(scene: Scene) -> Iterator[Finding]:
     """Strips of a section with a bus whose feeds go elsewhere."""
     compiled, buses = scene.compiled, {section.id: section.bus for section in scene.template.sections if section.bus}
-    heads: dict[str, list[str]] = {}
-    for route in compiled.routes:
-        if route.kind == "feed":
-            heads.setdefault(route.from_strip, []).append(route.to)
-    feeds: dict[int, list[int]] = {}
+    if not buses:
+        return
+    feeds: dict[int, list[int]] | None = None
+    routes, head = compiled.routes, compiled.head
+    bus_numbers = {section: compiled.index[bus] for section, bus in buses.items()}
     for number, strip in enumerate(compiled.strips):
-        bus = buses.get(strip.section) if strip.section else None
-        if bus is None or bus == strip.id or strip.id not in heads or bus in heads[strip.id] or APART & set(strip.tags):
+        if strip.section is None or strip.section not in buses or bus_numbers[strip.section] == number:
             continue
-        feeds = feeds or _feeds(scene)
+        outs, its_bus = compiled.outs[number], bus_numbers[strip.section]
+        if outs and head[outs[0]] == its_bus and routes[outs[0]].kind == "feed":
+            continue  # most strips feed their bus first of all
+        bus, feeds = buses[strip.section], _feeds(scene) if feeds is None else feeds
+        if any(head[route] == its_bus and routes[route].kind == "feed" for route in feeds.get(number, ())):
+            continue
+        if not any(routes[route].kind == "feed" for route in feeds.get(number, ())) or APART & set(strip.tags):
+            continue
         if not _comes_to(scene, feeds, number, bus):
             yield _stray(scene, number, feeds[number], bus)
 

@@ -22,6 +22,30 @@ KIND_ORDER = {
 }  # fmt: skip
 
 
+class Inserts:
+    """What is asked of inserts again and again, found in one pass. Places are (strip, position in its chain)."""
+
+    def __init__(self, strips: tuple[Strip, ...]) -> None:
+        self.by_type: dict[str, list[tuple[int, int]]] = defaultdict(list)
+        self.listening: list[tuple[int, int]] = []  # keyed from outside
+        self.measured: list[tuple[int, int]] = []
+        self.reshaped: set[int] = set()  # strips with an insert that states a layout
+        self.raised: set[int] = set()  # strips with an insert that may make louder
+        for number, strip in enumerate(strips):
+            place = 0
+            for insert in strip.inserts:
+                self.by_type[insert.type].append((number, place))
+                if insert.key == "external":
+                    self.listening.append((number, place))
+                if insert.measured_latency_samples is not None:
+                    self.measured.append((number, place))
+                if insert.layout_in or insert.layout_out:
+                    self.reshaped.add(number)
+                if insert.gain_db > 0 or insert.feedback:
+                    self.raised.add(number)
+                place += 1  # noqa: SIM113 - half the time of enumerate's pairs
+
+
 class Compiled:
     """Numbers for strips, routes, outlets and keyed inserts of one template. O(strips + routes).
 
@@ -168,13 +192,13 @@ class Compiled:
         return found
 
     @cached_property
+    def inserts(self) -> Inserts:
+        return Inserts(self.strips)
+
+    @property
     def by_type(self) -> dict[str, list[tuple[int, int]]]:
         """Insert type → (strip, place in its chain)."""
-        found: dict[str, list[tuple[int, int]]] = defaultdict(list)
-        for number, strip in enumerate(self.strips):
-            for place, insert in enumerate(strip.inserts):
-                found[insert.type].append((number, place))
-        return found
+        return self.inserts.by_type
 
     @cached_property
     def listed(self) -> list[int]:
@@ -187,15 +211,10 @@ class Compiled:
         strips = self.strips
         return set(zip(self.leaving, [strips[head].layout for head in self.head], strict=True))
 
-    @cached_property
-    def reshaped(self) -> frozenset[int]:
+    @property
+    def reshaped(self) -> set[int]:
         """Strips with an insert that states a layout of its own."""
-        return frozenset(
-            number
-            for number, strip in enumerate(self.strips)
-            for insert in strip.inserts
-            if insert.layout_out or insert.layout_in
-        )
+        return self.inserts.reshaped
 
     @cached_property
     def chain_layout(self) -> list[str]:
@@ -238,8 +257,17 @@ class Compiled:
         }
 
     def insert_of_key(self, route: int) -> Insert:
-        strip, position = self.insert_at[self.key_node[route][1]]
-        return self.strips[strip].inserts[position]
+        return self.strips[self.head[route]].inserts[self.place_of_key(route)]
+
+    def place_of_key(self, route: int) -> int:
+        """The position in its chain of the insert that a key works."""
+        insert = self.key_node[route][1]
+        return next(place for place, piece in enumerate(self.strips[self.head[route]].inserts) if piece.id == insert)
+
+    @cached_property
+    def ends(self) -> list[int]:
+        """Strips that may be endpoints: outputs, prints, strips of stems."""
+        return sorted({*self.by_kind["output"], *self.by_kind["print"], *self.stems_at})
 
     def is_endpoint(self, strip: int) -> bool:
         """An output no tie leaves, a print, or the strip of a stem."""

@@ -43,7 +43,7 @@ class LoopGraph:
             strip, insert = compiled.key_node[route]
             if insert not in self.insert_nodes:
                 self.insert_nodes[insert] = self.count + len(self.insert_strips)
-                self.place[self.insert_nodes[insert]] = compiled.insert_at[insert][1]
+                self.place[self.insert_nodes[insert]] = compiled.place_of_key(route)
                 self.insert_strips.append(strip)
         self.first_outlet = self.count + len(self.insert_strips)
         self.keyed: dict[int, list[int]] = defaultdict(list)  # strip → nodes of its keyed inserts

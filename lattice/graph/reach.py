@@ -83,7 +83,9 @@ class Reach:
 
     def to_endpoints(self, *, prints: bool = True) -> Backward:
         """Which strips and outlets reach an endpoint; `prints=False` leaves print strips out."""
-        ends = [self.ends_here(strip, prints=prints) for strip in range(len(self.compiled.strips))]
+        ends = [False] * len(self.compiled.strips)
+        for strip in self.compiled.ends:
+            ends[strip] = self.ends_here(strip, prints=prints)
         return self.backward(ends, ())
 
     def to_strips(self, targets: Iterable[int]) -> Backward:

@@ -31,7 +31,8 @@ class Meetings:
         self._marked: set[int] = set()
         for node in reversed(order):
             if node < self.count:
-                self._strip(node)
+                if not self._plain(node):
+                    self._strip(node)
             else:
                 self.beyond[node] = self._bit()
         # An outlet's own routes leave past the chain: it is a source that may meet itself like any other.
@@ -60,12 +61,20 @@ class Meetings:
                 self._mixing(number, heads[-1], route)
         return heads
 
-    def _matters(self, route: int) -> bool:
+    def _plain(self, number: int) -> bool:
+        """A source whose routes lead to nothing in common, and where nothing is to be told apart: most strips are."""
         compiled = self.compiled
-        head = compiled.strips[compiled.head[route]]
-        return self.wanted[compiled.head[route]] or (
-            compiled.leaving[route] not in ("mono", head.layout) or compiled.routes[route].channels is not None
-        )
+        if compiled.ins[number] or number in self._keys or number in compiled.reshaped:
+            return False
+        bits = 0
+        for route in compiled.outs[number]:
+            head = compiled.head[route]
+            if self.wanted[head] or bits & self.beyond[head] or compiled.routes[route].channels is not None:
+                return False
+            if compiled.leaving[route] not in ("mono", compiled.strips[head].layout):
+                return False
+            bits |= self.beyond[head]
+        return True
 
     def _mixing(self, number: int, node: int, route: int) -> None:
         if mixes_channels(self.compiled, route):
@@ -112,8 +121,6 @@ class Meetings:
                 self.beyond[number] = self._bit()
             return
         fed = bool(compiled.ins[number])
-        if not fed and len(outs) == 1 and number not in self._keys and not self._matters(outs[0]):
-            return  # a source with one way out, and nothing there to meet: most strips are
         heads = self._heads(number)
         for node in heads:
             if wanted[node]:

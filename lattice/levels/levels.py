@@ -115,7 +115,7 @@ class Levels:
         if strip.kind == "print" and not self.reach.monitors[number]:
             return  # what it records is known; it passes nothing on
         self._send(compiled.outs[number], found, post)
-        for route in self._keys_of.get(number, ()):
+        for route in self._keys_of.get(number, ()) if self._keys_of else ():
             stage = compiled.stage[route]
             at = post if stage == POST else found[0] if stage == IN else found[-1]
             if at is not None and compiled.outlet[route] < 0:

@@ -35,6 +35,7 @@ FOLD: dict[str, tuple[tuple[str, ...], ...]] = {
 }
 
 
+@lru_cache(maxsize=128)
 def channel_count(layout: str) -> int:
     """Number of channels of a layout, 1 to 64."""
     if layout.startswith(DISCRETE):

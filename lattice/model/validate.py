@@ -21,7 +21,8 @@ from lattice.model.document import (
 from lattice.model.schema import shown
 
 GOOD_ID = re.compile(r"[a-z0-9][a-z0-9-]{0,63}")
-GOOD_IDS = re.compile(rf"{GOOD_ID.pattern}(\n{GOOD_ID.pattern})*+")
+LONGEST_ID = 64
+WITHOUT_ID_SIGNS = dict.fromkeys(map(ord, "abcdefghijklmnopqrstuvwxyz0123456789-\n"))  # deletes them
 SELECTOR_HEADS = ("strip", "tag", "section", "kind")
 
 
@@ -60,12 +61,25 @@ def problems(template: Template) -> Iterator[Problem]:
 
 def _ids(place: str, items: Sequence[Any]) -> Iterator[Problem]:
     """Ids that have not the form of one. One match over all of them: most lists are good."""
-    if not items or GOOD_IDS.fullmatch("\n".join(item.id for item in items)):
+    if _all_good([item.id for item in items]):
         return
     for index, item in enumerate(items):
         if not GOOD_ID.fullmatch(item.id):
             sentence = f"{shown(item.id)} is not an id: 1 to 64 of a–z, 0–9 and -, not starting with -"
             yield Problem.at(f"{place}[{index}].id", sentence)
+
+
+def _all_good(ids: list[str]) -> bool:
+    """Whether every id has the form of one; over all at once, as most are good."""
+    joined = "\n" + "\n".join(ids)
+    return not ids or (
+        not joined.translate(WITHOUT_ID_SIGNS)
+        and "\n\n" not in joined
+        and "\n-" not in joined
+        and not joined.endswith("\n")
+        and joined.count("\n") == len(ids)
+        and len(max(ids, key=len)) <= LONGEST_ID
+    )
 
 
 def _repeats(place: str, items: Sequence[Any]) -> Iterator[Problem]:
@@ -121,7 +135,7 @@ def _strips(template: Template) -> Iterator[Problem]:
 def _inserts(template: Template) -> Iterator[Problem]:
     """Insert ids are unique in the document."""
     ids = [insert.id for strip in template.strips for insert in strip.inserts]
-    if len(set(ids)) == len(ids) and (not ids or GOOD_IDS.fullmatch("\n".join(ids))):
+    if len(set(ids)) == len(ids) and _all_good(ids):
         return
     places: dict[str, str] = {}
     for index, strip in enumerate(template.strips):
@@ -158,9 +172,10 @@ class _Routes:
     def problems(self) -> Iterator[Problem]:
         strips = self.strips
         for index, route in enumerate(self.routes):
-            ends = strips.get(route.from_strip), strips.get(route.to)
-            if ends[0] and ends[1] and self._is_plain(route, ends[0], ends[1]):
+            start, end = strips.get(route.from_strip), strips.get(route.to)
+            if start is not None and end is not None and self._is_plain(route, start, end):
                 continue
+            ends = start, end
             if ends[0] is None:
                 yield Problem.at(f"routes[{index}].from", f"there is no strip {route.from_strip}")
             if ends[1] is None:

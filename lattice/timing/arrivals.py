@@ -39,26 +39,16 @@ class Span(NamedTuple):
         )
 
 
-class _Widest:
-    """Earliest and latest of several spans, and the largest of them."""
+# a route, what the host counts, playback and live spans
+Brought = tuple[int, int, tuple[int, int] | None, tuple[int, int] | None]
 
-    __slots__ = ("earliest", "largest", "latest")
 
-    def __init__(self) -> None:
-        self.earliest, self.latest, self.largest = NEVER, -1, 0
-
-    def take(self, earliest: int, latest: int) -> None:
-        self.earliest = min(self.earliest, earliest)
-        self.latest = max(self.latest, latest)
-        self.largest = max(self.largest, latest - earliest)
-
-    def apart(self) -> int:
-        """Latest − earliest, where it is more than the largest span taken; 0 otherwise."""
-        whole = self.latest - self.earliest
-        return whole if whole > self.largest else 0
-
-    def whole(self) -> tuple[int, int] | None:
-        return (self.earliest, self.latest) if self.latest >= 0 else None
+def _apart(spans: list[tuple[int, int]]) -> int:
+    """Latest − earliest, where it is more than the largest span by itself; 0 otherwise."""
+    if len(spans) < 2:
+        return 0
+    whole = max(span[1] for span in spans) - min(span[0] for span in spans)
+    return whole if whole > max(span[1] - span[0] for span in spans) else 0
 
 
 class Arrivals:
@@ -66,7 +56,8 @@ class Arrivals:
 
     `reported[strip]`: what the host counts at its `in`; `chain[strip]`: (reported, actual) samples from `in` to
     `pre`; `waits[node]`: samples that the audio at a keyed insert is held for its keys; `delays[route]`: compensation
-    of audio and key routes that carry something; `wants[route]`: what they would need without a limit;
+    of audio and key routes that carry something; `wants[route]`: what they would need without
+    a limit, where there is one;
     `apart[strip]`: latest − earliest over a sum's routes where that is more than any one of them spreads, live sound
     and playback each by itself. O(strips + routes).
     """
@@ -177,47 +168,62 @@ class Arrivals:
         if not routes:
             if not plays:
                 return
-            reported, span = self._source(strip)
-            self.reported[number], self._playback[number] = reported, span.playback
-            if span.live:
-                self._live[number] = span.live
+            if strip.kind == "input":
+                span = self._source(strip)[1]
+                if span.live:
+                    self._live[number] = span.live
+            else:
+                took, measured = strip.latency_samples, strip.measured_latency_samples
+                self.reported[number] = took
+                self._playback[number] = (took, took) if measured is None else (measured, measured)
         else:
             self._sum(number, routes, self._source(strip) if plays else None)
         if strip.inserts:
             self.chain[number] = chain_samples(strip.inserts)
 
-    def _sum(self, number: int, routes: list[int], own: tuple[int, Span] | None) -> None:
+    def _sum(  # noqa: PLR0912 - the innermost loop of timing, told apart by ifs and not by calls
+        self, number: int, routes: list[int], own: tuple[int, Span] | None
+    ) -> None:
         """What comes in by routes and from the strip's own source, each held for the latest."""
-        found = self._brought_to(routes)
+        found, latest = self._brought_to(routes)
         if not found and own is None:
             return
-        latest = max([reported for _route, reported, _playback, _live in found] + ([own[0]] if own else []))
-        playback, live = _Widest(), _Widest()
-        for route, reported, its_playback, its_live in found:
+        if own is not None:
+            latest = max(latest, own[0])
+        most, limited = self._most, self.rule.limit_samples is not None
+        earliest, last, largest = NEVER, -1, 0
+        live: list[tuple[int, int]] = []
+        for route, reported, span, its_live in found:
             held = latest - reported
-            self.wants[route] = held if self.rule.mode == "full" else 0
-            self.delays[route] = held = min(held, self._most)
-            if its_playback is not None:
-                playback.take(its_playback[0] + held, its_playback[1] + held)
+            held = min(held, most)
+            self.delays[route] = held
+            if limited:
+                self.wants[route] = latest - reported if self.rule.mode == "full" else 0
+            if span is not None:
+                first, end = span[0] + held, span[1] + held
+                earliest = min(earliest, first)
+                last = max(last, end)
+                largest = max(largest, end - first)
             if its_live is not None:
-                live.take(its_live[0] + held, its_live[1] + held)
+                live.append((its_live[0] + held, its_live[1] + held))
         if len(found) > 1:
-            apart = max(playback.apart(), live.apart())
-            if apart:
+            apart = max(last - earliest if last - earliest > largest else 0, _apart(live))
+            if apart > 0:
                 self.apart[number] = apart
         if own is not None:
-            held = self.own_delay[number] = min(latest - own[0], self._most)
-            for span, widest in zip(own[1], (playback, live), strict=True):
-                if span is not None:
-                    widest.take(span[0] + held, span[1] + held)
-        self.reported[number], self._playback[number] = latest, playback.whole()
-        whole = live.whole()
-        if whole is not None:
-            self._live[number] = whole
+            held = self.own_delay[number] = min(latest - own[0], most)
+            if own[1].playback is not None:
+                earliest, last = min(earliest, own[1].playback[0] + held), max(last, own[1].playback[1] + held)
+            if own[1].live is not None:
+                live.append((own[1].live[0] + held, own[1].live[1] + held))
+        self.reported[number] = latest
+        self._playback[number] = (earliest, last) if last >= 0 else None
+        if live:
+            self._live[number] = min(span[0] for span in live), max(span[1] for span in live)
 
-    def _brought_to(self, routes: list[int]) -> list[tuple[int, int, tuple[int, int] | None, tuple[int, int] | None]]:
-        """(route, reported, playback, live) of routes that carry a source, before compensation."""
-        compiled, found = self.compiled, []
+    def _brought_to(self, routes: list[int]) -> tuple[list[Brought], int]:
+        """What routes that carry a source bring before compensation, and the latest they report."""
+        compiled, found, latest = self.compiled, [], -1
         pieces, cut, reported, spans, live = (
             compiled.routes,
             self.loops.feedback,
@@ -225,31 +231,35 @@ class Arrivals:
             self._playback,
             self._live,
         )
+        tails, stages, outlets, chain = compiled.tail, compiled.stage, compiled.outlet, self.chain
         for route in routes:
-            piece = pieces[route]
+            piece, tail = pieces[route], tails[route]
             if not piece.enabled or route in cut:
                 continue
-            tail = compiled.tail[route]
-            if piece.kind == "tie" or compiled.outlet[route] >= 0 or tail in live:
+            if outlets[route] >= 0 or piece.kind == "tie" or tail in live:
                 come = self.coming(route)
-                if come is not None:
-                    found.append((route, come[0], come[1].playback, come[1].live))
-                continue
-            span = spans[tail]
-            if span is None:
-                continue
-            if compiled.stage[route] == IN:
-                found.append((route, reported[tail], span, None))
+                if come is None:
+                    continue
+                told, (span, its_live) = come
             else:
-                told, took = self.chain[tail]
-                found.append((route, reported[tail] + told, (span[0] + took, span[1] + took) if took else span, None))
-        return found
+                told, span, its_live = reported[tail], spans[tail], None
+                if span is None:
+                    continue
+                if stages[route] != IN:
+                    more, took = chain[tail]
+                    told += more
+                    if took:
+                        span = span[0] + took, span[1] + took
+            latest = max(latest, told)
+            found.append((route, told, span, its_live))
+        return found, latest
 
     def _held(self, samples: int) -> int:
         return min(samples, self._most)
 
     def _delay(self, route: int, samples: int) -> None:
-        self.wants[route] = samples if self.rule.mode == "full" else 0
+        if self.rule.limit_samples is not None:
+            self.wants[route] = samples if self.rule.mode == "full" else 0
         self.delays[route] = self._held(samples)
 
     def _keyed(self, node: int) -> None:

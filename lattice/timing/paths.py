@@ -61,7 +61,7 @@ def _through_chain(arrivals: Arrivals, strip: int, place: int, found: list[Step]
         node = nodes.get(at)
         if node is not None and arrivals.waits.get(node):
             keys = [route for route in arrivals.keys_to(node) if route in arrivals.delays]
-            route = min(keys, key=lambda key: arrivals.wants[key])
+            route = min(keys, key=lambda key: (arrivals.delays[key], key))
             found.append(Step(strip, "strip", piece.id, arrivals.delays[route]))
             return route
     return None
