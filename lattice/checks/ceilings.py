@@ -12,6 +12,7 @@ from lattice.checks.scene import Scene
 from lattice.graph.compiled import IN, POST, PRE, STAGE_OF_TAP
 from lattice.levels.chain import Stage, figures, level_of
 from lattice.model.document import Insert, Stem, Strip
+from lattice.model.units import words_db
 
 CUE_WORDS = ("headphone", "phones", "cue", "foldback")
 AFTER = frozenset({"eq", "compressor", "saturator"})
@@ -106,8 +107,8 @@ def ceiling(scene: Scene) -> Iterator[Finding]:
         yield Finding(
             code="level.ceiling",
             severity="warning",
-            message=f"{' into '.join(names)} can come to {likely:+.1f} dBFS, with nothing that holds "
-            f"{finish.true_peak_dbtp:g} dBTP",
+            message=f"{' into '.join(names)} can come to {words_db(likely, plus=True)} dBFS, with nothing that holds "
+            f"{words_db(finish.true_peak_dbtp)} dBTP",
             strips=scene.ids(finish.about),
             stems=(finish.stem,) if finish.stem else (),
             figures={"likely_dbfs": likely, "peak_dbfs": peak, "rms_dbfs": rms},

@@ -102,15 +102,19 @@ def _blocked(scene: Scene, strip: int, outlet: int) -> Finding:
 @check("route.starved", "route.unfed", "route.dead-end")
 def starved_unfed_dead_end(scene: Scene) -> Iterator[Finding]:
     """Endpoints that would be silent, sums that nothing reaches, sums that lead nowhere."""
-    key_or_end, by_kind = _to_keys_or_endpoints(scene), scene.compiled.by_kind
+    by_kind = scene.compiled.by_kind
+    key_or_end: Backward | None = None
     looked_at = {number for kind in (*SUMS, *ENDS) for number in by_kind[kind]} | scene.compiled.stems_at.keys()
     for number in sorted(looked_at):
         strip = scene.strip(number)
-        reached = scene.could_sound.arrives[number]
+        sounds = scene.sounds.arrives[number]
+        reached = sounds or scene.could_sound.arrives[number]
         if (strip.kind in SUMS or strip.kind in ENDS) and not reached and "spare" not in strip.tags:
             yield _unfed(scene, number)
-        if strip.kind in SUMS and scene.could_sound.fed[number] and not key_or_end.own[number]:
-            yield _dead_end(scene, number)
+        if strip.kind in SUMS and not (sounds and scene.heard.own[number]) and scene.could_sound.fed[number]:
+            key_or_end = key_or_end or _to_keys_or_endpoints(scene)
+            if not key_or_end.own[number]:
+                yield _dead_end(scene, number)
         if reached and (strip.kind in ENDS or number in scene.compiled.stems_at):
             yield from _starved(scene, number)
 

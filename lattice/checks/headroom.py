@@ -11,6 +11,7 @@ from lattice.graph.compiled import IN, STAGE_OF_TAP
 from lattice.levels.chain import entering, figures, level_of
 from lattice.levels.shares import inflow
 from lattice.model.document import Stem, Strip
+from lattice.model.units import gain, words_db
 
 SINE_DB = 3.0103  # a sine's peak over its RMS: operating levels are stated as a sine's
 WORKING = ("compressor", "saturator", "gate")
@@ -43,7 +44,7 @@ def headroom(scene: Scene) -> Iterator[Finding]:
             yield Finding(
                 code="level.headroom",
                 severity="warning",
-                message=f"{stem.name} leaves {-likely:.1f} dB of room, {wanted:g} dB are wanted",
+                message=f"{stem.name} {_room_words(likely)}, {wanted:g} dB of room are wanted",
                 strips=(stem.strip,),
                 stems=(stem.id,),
                 figures={"headroom_db": -likely, "likely_dbfs": likely, "peak_dbfs": peak, "rms_dbfs": rms},
@@ -51,11 +52,15 @@ def headroom(scene: Scene) -> Iterator[Finding]:
             )
 
 
+def _room_words(likely_db: float) -> str:
+    return f"leaves {-likely_db:.1f} dB" if likely_db <= 0 else f"is {likely_db:.1f} dB over full scale"
+
+
 def _ranking(scene: Scene, number: int) -> tuple[str, ...]:
     """What comes in by its share, a line each."""
     shares = inflow(scene.levels, number)
     lines = [
-        f"{scene.name(scene.compiled.tail[share.route])}: {100 * share.share:.0f} %, {share.likely_db:.1f} dBFS"
+        f"{scene.name(scene.compiled.tail[share.route])}: {100 * share.share:.0f} %, {words_db(share.likely_db)} dBFS"
         for share in shares[:FEW]
     ]
     return (*lines, *((f"and {len(shares) - FEW} more",) if len(shares) > FEW else ()))
@@ -68,9 +73,13 @@ def operating(scene: Scene) -> Iterator[Finding]:
     low = profile.operating_level_dbfs - profile.operating_window_db - SINE_DB
     high = profile.operating_level_dbfs + profile.operating_window_db - SINE_DB
     power_low, power_high = 10 ** (low / 10), 10 ** (high / 10)
+    floor, top = gain(low), gain(high)
     by_type = scene.compiled.by_type
     for kind in WORKING:
         for number, place in by_type[kind]:
+            plain = levels.sources.get(number)
+            if plain and plain.low_e > floor and plain.high_e < top:
+                continue  # wherever in its chain
             found, strip = levels.stages[number], scene.compiled.strips[number]
             insert = strip.inserts[place]
             if not found or insert.state != "on":
@@ -93,8 +102,8 @@ def operating(scene: Scene) -> Iterator[Finding]:
                 inserts=(insert.id,),
                 figures={"rms_dbfs": rms},
                 evidence=(
-                    f"expected level {rms:.1f} dBFS RMS, as a sine {rms + SINE_DB:.1f}; "
-                    f"operating level {profile.operating_level_dbfs:g} ± {profile.operating_window_db:g} dB",
+                    f"expected level {words_db(rms)} dBFS RMS, as a sine {words_db(rms + SINE_DB)}; operating level "
+                    f"{words_db(profile.operating_level_dbfs)} ± {profile.operating_window_db:g} dB",
                 ),
             )
 
@@ -114,7 +123,7 @@ def build_up(scene: Scene) -> Iterator[Finding]:
         yield Finding(
             code="level.build-up",
             severity="note",
-            message=f"{scene.name(number)} builds up to {likely:+.1f} dBFS",
+            message=f"{scene.name(number)} builds up to {words_db(likely, plus=True)} dBFS",
             strips=scene.ids([number]),
             figures={"likely_dbfs": likely, "peak_dbfs": peak, "rms_dbfs": rms},
             evidence=(*_ranking(scene, number), *scene.cut_words(number)),

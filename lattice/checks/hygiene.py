@@ -38,7 +38,7 @@ def duplicate_names(scene: Scene) -> Iterator[Finding]:
 def default_names(scene: Scene) -> Iterator[Finding]:
     """Names left as the kind and a number."""
     for strip in scene.template.strips:
-        if DEFAULT_NAME.match(strip.name.strip()):
+        if strip.name.rstrip()[-1:].isdecimal() and DEFAULT_NAME.match(strip.name.strip()):
             yield Finding(
                 code="name.default",
                 severity="note",

@@ -11,6 +11,7 @@ from lattice.checks.registry import check
 from lattice.checks.scene import Scene
 from lattice.graph.compiled import IN
 from lattice.graph.masks import masks
+from lattice.model.units import words_db
 
 
 @check("key.unfed")
@@ -108,7 +109,7 @@ def too_quiet(scene: Scene) -> Iterator[Finding]:
         working = insert.key == "external" and insert.state == "on" and scene.strip(number).in_service
         if working and threshold is not None and (peak is None or peak < threshold):
             triggers = list(dict.fromkeys(scene.compiled.tail[route] for route in routes))
-            comes = "comes at nothing" if peak is None else f"comes at {peak:.1f} dBFS at most"
+            comes = "comes at nothing" if peak is None else f"comes at {words_db(peak)} dBFS at most"
             yield Finding(
                 code="key.quiet",
                 severity="warning",
@@ -117,7 +118,7 @@ def too_quiet(scene: Scene) -> Iterator[Finding]:
                 routes=scene.route_ids(routes),
                 inserts=(insert.id,),
                 figures={"peak_dbfs": peak},
-                evidence=(f"its threshold is {threshold:g} dB", f"keyed by {scene.names(triggers)}"),
+                evidence=(f"its threshold is {words_db(threshold)} dB", f"keyed by {scene.names(triggers)}"),
             )
 
 

@@ -10,6 +10,7 @@ from lattice.checks.registry import check
 from lattice.checks.scene import Scene
 from lattice.levels.chain import Stage, entering, figures, level_of
 from lattice.levels.shares import loudest_source
+from lattice.model.units import words_db
 
 FULL_SCALE_DB = 1e-9  # dBFS; above it by more than rounding
 MODELLED_DB = 6.0
@@ -66,7 +67,7 @@ def _over(scene: Scene, point: Point) -> Finding:
     peak, likely, rms = figures(point.stage).loudest
     alone = loudest_source(scene.levels, point.strip, point.tap)
     by_one = alone is not None and alone.likely_db > FULL_SCALE_DB
-    evidence = [f"likely peak {likely:+.1f} dBFS, worst case {peak:+.1f} dBFS"]
+    evidence = [f"likely peak {words_db(likely, plus=True)} dBFS, worst case {words_db(peak, plus=True)} dBFS"]
     if alone is not None and by_one:
         evidence.append(f"{scene.source_name(alone.strip, alone.outlet)} alone comes to {alone.likely_db:+.1f} dBFS")
     return Finding(
@@ -102,7 +103,11 @@ def internal_over(scene: Scene) -> Iterator[Finding]:
     strips, inserts, lines, worst = [], [], [], -1e9
     limit = 10 ** (MODELLED_DB / 10)
     louder = scene.compiled.inserts.raised | scene.compiled.reshaped
-    for number, found in enumerate(scene.levels.stages):
+    for number in range(len(scene.compiled.strips)):
+        plain = scene.levels.sources.get(number)
+        if plain and plain.top_q * plain.top_q <= limit:
+            continue
+        found = scene.levels.stages[number]
         if not found or (number not in louder and max(found[0][0].q2) <= limit):
             continue  # it comes in below the limit, and nothing in its chain adds to it
         strip = scene.compiled.strips[number]

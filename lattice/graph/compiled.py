@@ -9,7 +9,18 @@ from __future__ import annotations
 from collections import defaultdict
 from functools import cached_property
 
-from lattice.model.document import AUDIO_KINDS, Insert, Outlet, Route, Strip, Template, machine_id, main_outlet, plays
+from lattice.model.document import (
+    AUDIO_KINDS,
+    SOURCE_KINDS,
+    Insert,
+    Outlet,
+    Route,
+    Strip,
+    Template,
+    machine_id,
+    main_outlet,
+    plays,
+)
 
 IN, PRE, POST = 0, 1, 2
 STAGE_OF_TAP = {"pre-insert": IN, "pre-fader": PRE, "post-fader": POST}
@@ -22,6 +33,9 @@ KIND_ORDER = {
 }  # fmt: skip
 
 
+SOUGHT = frozenset({"external", "delay", "compressor", "gate", "saturator"})  # types that checks look through
+
+
 class Inserts:
     """What is asked of inserts again and again, found in one pass. Places are (strip, position in its chain)."""
 
@@ -31,14 +45,24 @@ class Inserts:
         self.measured: list[tuple[int, int]] = []
         self.reshaped: set[int] = set()  # strips with an insert that states a layout
         self.raised: set[int] = set()  # strips with an insert that may make louder
+        self.latency: dict[
+            int, tuple[int, int]
+        ] = {}  # strip → (reported, actual) samples of its chain, where it has any
         for number, strip in enumerate(strips):
             place = 0
             for insert in strip.inserts:
-                self.by_type[insert.type].append((number, place))
+                if insert.type in SOUGHT:
+                    self.by_type[insert.type].append((number, place))
                 if insert.key == "external":
                     self.listening.append((number, place))
                 if insert.measured_latency_samples is not None:
                     self.measured.append((number, place))
+                    if insert.state != "unloaded":
+                        told, took = self.latency.get(number, (0, 0))
+                        self.latency[number] = told, took + insert.measured_latency_samples - insert.latency_samples
+                if insert.latency_samples and insert.state != "unloaded":
+                    told, took = self.latency.get(number, (0, 0))
+                    self.latency[number] = told + insert.latency_samples, took + insert.latency_samples
                 if insert.layout_in or insert.layout_out:
                     self.reshaped.add(number)
                 if insert.gain_db > 0 or insert.feedback:
@@ -134,16 +158,19 @@ class Compiled:
         Mute and fader of the strip it leaves count where its tap is post-fader; an outlet's routes depend
         on the outlet and on the strip being in service only.
         """
-        strips, post_open = self.strips, self.post_open
+        in_service = [strip.in_service for strip in self.strips]
+        post_open, outlets = self.post_open, self.outlets
         found = []
-        for number, route in enumerate(self.routes):
-            tail = self.tail[number]
+        for route, tail, head, stage, outlet in zip(
+            self.routes, self.tail, self.head, self.stage, self.outlet, strict=True
+        ):
             is_open = route.enabled and (route.gain_db is not None or route.automated)
-            is_open = is_open and strips[tail].in_service and strips[self.head[number]].in_service
-            if is_open and self.outlet[number] >= 0:
-                is_open = self.outlets[self.outlet[number]][1].open
-            elif is_open and self.stage[number] == POST:
-                is_open = post_open[tail]
+            if is_open:
+                is_open = in_service[tail] and in_service[head]
+                if outlet >= 0:
+                    is_open = is_open and outlets[outlet][1].open
+                elif stage == POST:
+                    is_open = is_open and post_open[tail]
             found.append(is_open)
         return found
 
@@ -159,17 +186,20 @@ class Compiled:
     def is_source(self) -> list[bool]:
         """Per strip: its chain has a source of its own, whatever states say. Spares count, for reach."""
         return [
-            (plays(strip) and number not in self.tied_in) or ("spare" in strip.tags and strip.kind != "midi")
+            (strip.source is not None if strip.kind == "audio" else strip.kind in SOURCE_KINDS and plays(strip))
+            and number not in self.tied_in
+            if not strip.tags
+            else (plays(strip) and number not in self.tied_in) or ("spare" in strip.tags and strip.kind != "midi")
             for number, strip in enumerate(self.strips)
         ]
 
     @cached_property
     def main_open(self) -> list[bool]:
         """Per strip: its main outlet is open (strips without outlets: yes)."""
-        found = []
-        for strip in self.strips:
-            main = main_outlet(strip) if strip.outlets else None
-            found.append(main is None or main.open)
+        found = [True] * len(self.strips)
+        for number in self.by_kind["instrument"]:
+            main = main_outlet(self.strips[number])
+            found[number] = main is None or main.open
         return found
 
     # what checks ask for again and again, each found in one pass
@@ -197,7 +227,7 @@ class Compiled:
 
     @property
     def by_type(self) -> dict[str, list[tuple[int, int]]]:
-        """Insert type → (strip, place in its chain)."""
+        """Insert type (of SOUGHT) → (strip, place in its chain)."""
         return self.inserts.by_type
 
     @cached_property

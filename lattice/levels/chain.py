@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import NamedTuple
 
 from lattice.levels.gains import DECORRELATING, insert_layouts
@@ -91,21 +91,68 @@ def effect(insert: Insert, stage: Stage) -> Effect | None:
     """What an insert does at these levels, its layouts apart; None where it does nothing."""
     if insert.state != "on":
         return None
-    kind, level, wet = insert.type, gain(insert.gain_db), insert.wet
+    sound, _by_p, _by_q, by_e = stage
+    if insert.type in DECORRELATING:
+        return wet_part(insert)
+    if insert.type in LIMITING and insert.ceiling_db is not None:
+        worked = settled(stage)
+        rows = zip(
+            *(
+                factors(insert, p, math.sqrt(q), math.sqrt(e), 0.0)
+                for p, q, e in zip(worked.p, worked.q2, worked.e2, strict=True)
+            ),
+            strict=True,
+        )
+        return ByChannel(*map(list, rows))
+    loudest = math.sqrt(max(sound.e2)) * by_e if insert.type == "compressor" else 0.0
+    even = factors(insert, 0.0, 0.0, 0.0, loudest)
+    return Even(*even) if even != (1.0, 1.0, 1.0) else None
+
+
+def factors(insert: Insert, p: float, q: float, e: float, loudest: float) -> tuple[float, float, float]:
+    """What an insert that is on does to P, Q and E of one channel, at these amplitudes of the channel.
+
+    `loudest`: E of the loudest channel there, which a compressor works by. All in one place: checks.md, *Levels*.
+    """
+    kind, wet = insert.type, insert.wet
     if kind in DECORRELATING:
-        power_gain, peak_gain = decorrelating_gains(insert)
-        return Wet(1.0 - wet, wet * power_gain, wet * peak_gain)
-    if kind in LIMITING and insert.ceiling_db is not None and insert.key != "external":
-        sound = settled(stage)
-        ceiling = gain(insert.ceiling_db)
-        rows = (sound.p, [math.sqrt(q) for q in sound.q2], [math.sqrt(e) for e in sound.e2])
-        return ByChannel(*(_limit_factors(row, ceiling, level, wet) for row in rows))
-    straight = 1.0 - wet + wet * level
-    if kind == "compressor":
-        reduction_db = compression_db(insert, level_of(stage[0].e2, stage[3]))
+        return _wet_factors(kind, insert.gain_db, wet, insert.feedback)
+    dry, level = 1.0 - wet, gain(insert.gain_db)
+    if kind == "compressor" and insert.threshold_db is not None and loudest > gain(insert.threshold_db):
+        reduction_db = compression_db(insert, 20.0 * math.log10(loudest))
         if reduction_db:
-            return Even(straight, straight, 1.0 - wet + wet * level * gain(-reduction_db))
-    return Even(straight, straight, straight) if straight != 1.0 else None
+            straight = dry + wet * level
+            return straight, straight, dry + wet * level * gain(-reduction_db)
+    elif kind in LIMITING and insert.ceiling_db is not None and insert.key != "external":
+        top = gain(insert.ceiling_db)  # X' = (1 − w)·X + w·min(X·g, C)
+        return (
+            dry + wet * (top / p if p * level > top else level),
+            dry + wet * (top / q if q * level > top else level),
+            dry + wet * (top / e if e * level > top else level),
+        )
+    straight = dry + wet * level
+    return straight, straight, straight
+
+
+def wet_part(insert: Insert) -> Wet:
+    """Of a reverb, delay or modulation: its dry part, and its wet part for power and for P."""
+    return _wet_part(insert.type, insert.gain_db, insert.wet, insert.feedback)
+
+
+@lru_cache(maxsize=1 << 14)
+def _wet_part(kind: str, gain_db: float, wet: float, feedback: float) -> Wet:
+    """A delay's feedback f gives 1/√(1 − f²) in power and 1/(1 − f) at worst (geometric series)."""
+    power = peak = gain(gain_db)
+    if kind == "delay" and 0 < feedback < 1:
+        power, peak = power / math.sqrt(1 - feedback**2), peak / (1 - feedback)
+    return Wet(1.0 - wet, wet * power, wet * peak)
+
+
+@lru_cache(maxsize=1 << 14)
+def _wet_factors(kind: str, gain_db: float, wet: float, feedback: float) -> tuple[float, float, float]:
+    done = _wet_part(kind, gain_db, wet, feedback)
+    whole = math.hypot(done.dry, done.power)
+    return done.dry + done.peak, whole, whole
 
 
 def _on(insert: Insert, stage: Stage, carriers: Carriers) -> Stage:
@@ -152,22 +199,6 @@ def duck_db(insert: Insert, key_level_db: float) -> float | None:
         return None
     limits = insert.type == "limiter" and insert.threshold_db is None
     return curve_db(insert, insert.ceiling_db if limits else insert.threshold_db, key_level_db)
-
-
-def decorrelating_gains(insert: Insert) -> tuple[float, float]:
-    """Gain of the wet part for (c and d, P).
-
-    A delay's feedback f gives 1/√(1 − f²) in power and 1/(1 − f) at worst (geometric series).
-    """
-    level = gain(insert.gain_db)
-    if insert.type == "delay" and 0 < insert.feedback < 1:
-        return level / math.sqrt(1 - insert.feedback**2), level / (1 - insert.feedback)
-    return level, level
-
-
-def _limit_factors(levels: Sequence[float], ceiling: float, level: float, wet: float) -> list[float]:
-    """X' = (1 − w)·X + w·min(X·g, C), channel by channel, as factors of X."""
-    return [1.0 - wet + wet * (ceiling / x if x * level > ceiling else level) for x in levels]
 
 
 def settled(stage: Stage) -> Sound:

@@ -21,9 +21,8 @@ class Meetings:
         self.count = len(self.compiled.strips)
         self.wanted = [False] * loops.first_outlet
         self.branches = [False] * self.count
-        self.beyond = [
-            0
-        ] * loops.first_outlet  # bits of the fed nodes that its coherent sound comes to, itself included
+        # bits of the fed nodes that its coherent sound comes to, itself included
+        self.beyond = [0] * loops.first_outlet
         self._keys: dict[int, list[int]] = {}
         for route in self.compiled.keys:
             self._keys.setdefault(self.compiled.tail[route], []).append(route)
@@ -63,18 +62,17 @@ class Meetings:
 
     def _plain(self, number: int) -> bool:
         """A source whose routes lead to nothing in common, and where nothing is to be told apart: most strips are."""
-        compiled = self.compiled
+        compiled, wanted, beyond = self.compiled, self.wanted, self.beyond
         if compiled.ins[number] or number in self._keys or number in compiled.reshaped:
             return False
+        head_of, leaving, strips = compiled.head, compiled.leaving, compiled.strips
         bits = 0
         for route in compiled.outs[number]:
-            head = compiled.head[route]
-            if self.wanted[head] or bits & self.beyond[head] or compiled.routes[route].channels is not None:
+            head = head_of[route]
+            if wanted[head] or bits & beyond[head] or leaving[route] not in ("mono", strips[head].layout):
                 return False
-            if compiled.leaving[route] not in ("mono", compiled.strips[head].layout):
-                return False
-            bits |= self.beyond[head]
-        return True
+            bits |= beyond[head]
+        return not compiled.listed or not any(compiled.routes[route].channels for route in compiled.outs[number])
 
     def _mixing(self, number: int, node: int, route: int) -> None:
         if mixes_channels(self.compiled, route):

@@ -7,12 +7,15 @@ drum bus, a fold-down of channels that share a source) are its ways told apart, 
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
 from functools import cached_property
+from typing import Generic, NamedTuple, TypeVar
 
 from lattice.graph.compiled import IN, POST, Compiled
 from lattice.graph.loops import LoopGraph
 from lattice.graph.reach import Reach
 from lattice.levels.chain import (
+    ACTING,
     Carriers,
     Figures,
     InsertFigures,
@@ -20,6 +23,7 @@ from lattice.levels.chain import (
     compression_db,
     duck_db,
     entering,
+    factors,
     figures,
     level_of,
     post_stage,
@@ -31,8 +35,42 @@ from lattice.levels.coherence import Meetings
 from lattice.levels.gains import insert_layouts, route_matrices
 from lattice.levels.sound import Sound
 from lattice.model.document import SOURCE_KINDS, Insert, Source, Strip, main_outlet, source_of
-from lattice.model.layouts import channel_count
+from lattice.model.layouts import balance_gains, channel_count
 from lattice.model.units import gain
+
+T = TypeVar("T")
+
+
+class PlainSource(NamedTuple):
+    """A source on its own: its amplitudes, and the range of E and the top of Q along its chain."""
+
+    peak: float
+    rms: float
+    low_e: float
+    high_e: float
+    top_q: float
+
+
+class PerStrip(Generic[T]):
+    """Something for each strip: set, or made when first asked for."""
+
+    def __init__(self, count: int, make: Callable[[int], T]) -> None:
+        self._count, self._make = count, make
+        self._made: dict[int, T] = {}
+
+    def __getitem__(self, number: int) -> T:
+        if number not in self._made:
+            self._made[number] = self._make(number)
+        return self._made[number]
+
+    def __setitem__(self, number: int, value: T) -> None:
+        self._made[number] = value
+
+    def __len__(self) -> int:
+        return self._count
+
+    def __iter__(self) -> Iterator[T]:
+        return (self[number] for number in range(self._count))
 
 
 class Levels:
@@ -50,14 +88,24 @@ class Levels:
         self.meetings = Meetings(reach, loops, order)
         self.matrices = route_matrices(self.compiled)
         count = len(self.compiled.strips)
-        self.stages: list[list[Stage]] = [[] for _ in range(count)]
-        self.post: list[Stage | None] = [None] * count
+        self.sources: dict[int, PlainSource] = {}
+        self.stages: PerStrip[list[Stage]] = PerStrip(count, self._stages_of)
+        self.post: PerStrip[Stage | None] = PerStrip(count, self._post_of)
         self.at_key: dict[int, Sound] = {}  # node of a keyed insert → what its keys bring
         self.outlet_stages: list[Stage | None] = [None] * len(self.compiled.outlets)
         self._arriving: list[Sound | None] = [None] * count
         self._keys_of: dict[int, list[int]] = {}
         for route in self.compiled.keys:
             self._keys_of.setdefault(self.compiled.tail[route], []).append(route)
+        self._lists = (  # at hand for the innermost loop
+            reach.route_ok,
+            reach.entered,
+            self.compiled.head,
+            self.compiled.stage,
+            self.compiled.routes,
+            self.matrices,
+            self._arriving,
+        )
         self._run()
 
     def _run(self) -> None:
@@ -65,9 +113,15 @@ class Levels:
             if self.reach.outlet_sounds(outlet):
                 self._play_outlet(outlet)
         sounds, arriving, count = self.reach.sounds, self._arriving, len(self.compiled.strips)
+        reshaped, wanted, keyed = self.compiled.reshaped, self.meetings.wanted, self._keys_of
         for node in self.order:
-            if node < count and (sounds[node] or arriving[node] is not None):
-                self._strip(node)
+            if node >= count:
+                continue
+            if arriving[node] is not None or wanted[node] or node in reshaped or node in keyed:
+                if sounds[node] or arriving[node] is not None:
+                    self._strip(node)
+            elif sounds[node]:
+                self._plain_source(node)
         for sound in self.at_key.values():
             sound.settle(self.carriers)
 
@@ -109,9 +163,7 @@ class Levels:
             if self.meetings.branches[number]:
                 sound.carry(number, self.carriers)
         found = self.stages[number] = stages(strip, sound, self.carriers)
-        post = None
-        if not strip.mute and strip.fader_db is not None:
-            post = self.post[number] = post_stage(strip, compiled.chain_layout[number], found[-1])
+        post = self.post[number]
         if strip.kind == "print" and not self.reach.monitors[number]:
             return  # what it records is known; it passes nothing on
         self._send(compiled.outs[number], found, post)
@@ -120,6 +172,63 @@ class Levels:
             at = post if stage == POST else found[0] if stage == IN else found[-1]
             if at is not None and compiled.outlet[route] < 0:
                 self._send_key(route, at)
+
+    def _plain_source(self, number: int) -> None:
+        """A source to which nothing is fed, and that cannot meet itself: all its channels are alike, so plain
+        numbers do. Most strips are such; their stages are worked out where somebody asks for them."""
+        strip = self.compiled.strips[number]
+        source = self.source(strip)
+        if source is None:
+            return
+        peak, rms = gain(source.peak_dbfs), gain(source.rms_dbfs)
+        p, q, e = peak, peak, rms
+        low, high, top = e, e, q
+        for insert in strip.inserts:
+            if (insert.gain_db or insert.type in ACTING) and insert.state == "on":
+                by_p, by_q, by_e = factors(insert, p, q, e, e)
+                p, q, e = p * by_p, q * by_q, e * by_e
+                low, high, top = min(low, e), max(high, e), max(top, q)
+        self.sources[number] = PlainSource(peak, rms, low, high, top)
+        fader = 0.0 if strip.mute or strip.fader_db is None else gain(strip.fader_db)
+        sides: tuple[float, ...] = balance_gains(strip.pan) if strip.pan and strip.layout == "stereo" else ()
+        route_ok, entered, head_of, stage_of, routes, matrices, arriving = self._lists
+        for route in self.compiled.outs[number]:
+            head, gain_db = head_of[route], routes[route].gain_db
+            if gain_db is None or not route_ok[route] or not entered[head] or route in self.cut:
+                continue
+            level, stage = gain(gain_db) if gain_db else 1.0, stage_of[route]
+            into = arriving[head] or self._to(route)
+            if stage == POST:
+                level *= fader
+                if level:
+                    into.add_alike(strip.layout, matrices[route], p * level, q * level, e * level, sides)
+            elif stage == IN:
+                into.add_alike(strip.layout, matrices[route], peak * level, peak * level, rms * level)
+            else:
+                into.add_alike(strip.layout, matrices[route], p * level, q * level, e * level)
+
+    def _to(self, route: int) -> Sound:
+        """What has arrived so far where a route ends."""
+        head = self.compiled.head[route]
+        arrived = self._arriving[head]
+        if arrived is None:
+            channels = channel_count(self.compiled.strips[head].layout)
+            arrived = self._arriving[head] = Sound.silent(channels, coherent=self.meetings.wanted[head])
+        return arrived
+
+    def _stages_of(self, number: int) -> list[Stage]:
+        plain = self.sources.get(number)
+        if plain is None:
+            return []
+        strip = self.compiled.strips[number]
+        sound = Sound.of_source(channel_count(strip.layout), plain.peak, plain.rms)
+        return stages(strip, sound, self.carriers)
+
+    def _post_of(self, number: int) -> Stage | None:
+        found, strip = self.stages[number], self.compiled.strips[number]
+        if not found or strip.mute or strip.fader_db is None:
+            return None
+        return post_stage(strip, self.compiled.chain_layout[number], found[-1])
 
     @staticmethod
     def source(strip: Strip) -> Source | None:
@@ -134,11 +243,9 @@ class Levels:
 
     def _send(self, routes: list[int], found: list[Stage], post: Stage | None) -> None:
         """What routes bring from a strip's stages (or an outlet's only one) to the strips they end at."""
-        compiled, arriving = self.compiled, self._arriving
-        route_ok, entered, cut, stage_of = self.reach.route_ok, self.reach.entered, self.cut, compiled.stage
+        compiled, stage_of = self.compiled, self.compiled.stage
         for route in routes:
-            head = compiled.head[route]
-            if not route_ok[route] or not entered[head] or route in cut:
+            if not self.goes(route):
                 continue
             stage = stage_of[route]
             at = post if stage == POST else found[-1] if stage else found[0]
@@ -146,10 +253,7 @@ class Levels:
             if at is None or gain_db is None:
                 continue
             sound, by_p, by_q, by_e = at
-            arrived = arriving[head]
-            if arrived is None:
-                channels = channel_count(compiled.strips[head].layout)
-                arrived = arriving[head] = Sound.silent(channels, coherent=self.meetings.wanted[head])
+            arrived = self._to(route)
             matrix = self.matrices[route]
             if gain_db:
                 level = gain(gain_db)

@@ -71,8 +71,8 @@ def part_at(single: Single, strip: int, tap: str) -> Part | None:
 def sources_of(levels: Levels) -> Iterator[Origin]:
     """Everything that plays now."""
     compiled = levels.compiled
-    for number, found in enumerate(levels.stages):
-        if found and levels.reach.sounds[number] and levels.source(compiled.strips[number]) is not None:
+    for number in range(len(compiled.strips)):
+        if levels.reach.sounds[number] and levels.stages[number] and levels.source(compiled.strips[number]) is not None:
             yield number, -1
     for outlet, stage in enumerate(levels.outlet_stages):
         if stage is not None:

@@ -8,8 +8,9 @@ one can, `Coherence` keeps what is needed to add it up exactly.
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 
-from lattice.model.layouts import Matrix
+from lattice.model.layouts import Matrix, channel_count
 
 Rows = list[list[float]]
 
@@ -87,6 +88,33 @@ class Sound:
                         e2[row] += other.e2[column] * power * gain_e
         if self.coherence is not None:
             _add_coherence(self.coherence, other, matrix or _identity(len(p), len(other.p)), (by_q, by_e))
+
+    def add_alike(  # noqa: PLR0913 - three figures of one sound, and where they go
+        self, layout: str, matrix: Matrix | None, p: float, q: float, e: float, sides: tuple[float, ...] = ()
+    ) -> None:
+        """Adds a source whose channels are alike and signals of their own; `sides`: the balance of a stereo one."""
+        if self.coherence is not None:
+            channels = channel_count(layout)
+            sound = Sound.of_source(channels, 1.0, 1.0)
+            if sides:
+                sound = sound.scaled((list(sides), list(sides), list(sides)))
+            self.add(sound, matrix, p, q, e)
+            return
+        q2, e2, into_p, into_q2, into_e2 = q * q, e * e, self.p, self.q2, self.e2
+        if matrix is None and not sides:
+            for channel in range(len(into_p)):
+                into_p[channel] += p
+                into_q2[channel] += q2
+                into_e2[channel] += e2
+            return
+        for row, gains in enumerate(matrix or _identity(len(into_p), len(into_p))):
+            for column, gain in enumerate(gains):
+                if gain:
+                    by = abs(gain) * sides[column] if sides else abs(gain)
+                    power = by * by
+                    into_p[row] += p * by
+                    into_q2[row] += q2 * power
+                    into_e2[row] += e2 * power
 
     def settle(self, carriers: dict[int, tuple[Rows, Rows]]) -> None:
         """Q and E of a sum in which sources may have met themselves: from coherent and decorrelated parts."""
@@ -228,6 +256,7 @@ def _zeros(channels: int) -> Rows:
     return [[0.0] * channels for _ in range(channels)]
 
 
+@lru_cache(maxsize=1024)
 def _identity(rows: int, columns: int) -> Matrix:
     return tuple(tuple(float(row == column) for column in range(columns)) for row in range(rows))
 

@@ -23,6 +23,13 @@ def decibels(linear: float) -> float:
     return 20.0 * math.log10(linear) if linear > 0 else SILENT_DB
 
 
+def words_db(level_db: float | None, *, plus: bool = False) -> str:
+    """A level as sentences have it: to 0.1 dB, with a minus sign; −∞ for silence."""
+    if level_db is None or level_db == SILENT_DB:
+        return "−∞"
+    return f"{level_db:+.1f}".replace("-", "−") if plus else f"{level_db:.1f}".replace("-", "−")
+
+
 def samples_to_ms(samples: float, sample_rate_hz: int) -> float:
     return samples * 1000.0 / sample_rate_hz
 

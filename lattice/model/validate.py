@@ -170,10 +170,10 @@ class _Routes:
         self.first_machine = template.machines[0].id
 
     def problems(self) -> Iterator[Problem]:
-        strips = self.strips
+        strips, plain = self.strips, self._is_plain
         for index, route in enumerate(self.routes):
             start, end = strips.get(route.from_strip), strips.get(route.to)
-            if start is not None and end is not None and self._is_plain(route, start, end):
+            if start is not None and end is not None and plain(route, start, end):
                 continue
             ends = start, end
             if ends[0] is None:

@@ -73,6 +73,8 @@ class Arrivals:
         self._live: dict[int, tuple[int, int]] = {}
         self.reported: list[int] = [0] * count
         self.chain: list[tuple[int, int]] = [(0, 0)] * count
+        for number, samples in compiled.inserts.latency.items():
+            self.chain[number] = samples
         self.waits: dict[int, int] = {}
         self.delays: dict[int, int] = {}
         self.wants: dict[int, int] = {}
@@ -84,11 +86,13 @@ class Arrivals:
         for route in compiled.keys:
             node = loops.insert_nodes[compiled.key_node[route][1]]
             self._keys_to.setdefault(node, []).append(route)
+        self._start()
+        fed = compiled.ins
         for node in order:
             if node >= count:
                 self._keyed(node)
-            elif compiled.strips[node].in_service:
-                self._strip(node)
+            elif fed[node] and compiled.strips[node].in_service:
+                self._sum(node, fed[node], self.source_span(node))
 
     # one strip
 
@@ -161,25 +165,21 @@ class Arrivals:
         """Key routes that end at a keyed insert."""
         return self._keys_to.get(node, [])
 
-    def _strip(self, number: int) -> None:
-        compiled, strip = self.compiled, self.compiled.strips[number]
-        plays = compiled.is_source[number] and compiled.main_open[number] and not compiled.passes_input[number]
-        routes = compiled.ins[number]
-        if not routes:
-            if not plays:
-                return
+    def _start(self) -> None:
+        """Strips that nothing is fed to stand at their source's own latency."""
+        compiled = self.compiled
+        is_source, main_open, reported, playback = compiled.is_source, compiled.main_open, self.reported, self._playback
+        for number, (strip, routes) in enumerate(zip(compiled.strips, compiled.ins, strict=True)):
+            if routes or not is_source[number] or not strip.in_service or not main_open[number]:
+                continue
             if strip.kind == "input":
                 span = self._source(strip)[1]
                 if span.live:
                     self._live[number] = span.live
             else:
                 took, measured = strip.latency_samples, strip.measured_latency_samples
-                self.reported[number] = took
-                self._playback[number] = (took, took) if measured is None else (measured, measured)
-        else:
-            self._sum(number, routes, self._source(strip) if plays else None)
-        if strip.inserts:
-            self.chain[number] = chain_samples(strip.inserts)
+                reported[number] = took
+                playback[number] = (took, took) if measured is None else (measured, measured)
 
     def _sum(  # noqa: PLR0912 - the innermost loop of timing, told apart by ifs and not by calls
         self, number: int, routes: list[int], own: tuple[int, Span] | None

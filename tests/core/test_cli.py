@@ -72,7 +72,11 @@ def test_problems_are_said_a_line_each_with_the_file_and_no_traceback(
 
 
 def test_trace_says_a_sentence_and_gives_hops(capsysbinary: pytest.CaptureFixture, files: dict[str, str]) -> None:
-    assert run(capsysbinary, "trace", files["good"], "--from", "kick")[1] == "kick feeds drums, which feeds out.\n"
+    assert run(capsysbinary, "trace", files["good"], "--from", "kick")[1] == (
+        "kick feeds drums, which feeds out.\n"
+        "  drums: peak −6.0, RMS −18.0 dBFS, after 0 samples\n"
+        "  out: peak −6.0, RMS −18.0 dBFS, after 0 samples\n"
+    )
     answer = json.loads(run(capsysbinary, "trace", files["good"], "--from", "kick", "--to", "drums", "--json")[1])
     assert answer["paths"][0]["strips"] == ["kick", "drums"]
     assert answer["paths"][0]["blocked"] is False
@@ -112,3 +116,29 @@ def test_standard_input_as_document_and_as_sheet() -> None:
         )
         assert done.returncode == 0
         assert b"kick" in done.stdout
+
+
+@pytest.mark.parametrize("what", ["levels", "timing"])
+def test_figures_behind_the_checks(capsysbinary: pytest.CaptureFixture, files: dict[str, str], what: str) -> None:
+    status, out, _err = run(capsysbinary, what, files["good"], "--json")
+    found = json.loads(out)
+    assert (status, found["format"]) == (0, f"intact-lattice.{what}")
+    if what == "levels":
+        assert found["strips"]["out"]["post"]["peak_dbfs"] == pytest.approx([-6.0])
+    else:
+        assert found["outputs"] == {"out": {"samples": 0, "ms": 0.0}}
+        assert found["critical_path"] == ["kick", "drums", "out"]
+    assert run(capsysbinary, what, files["good"])[1]
+    assert run(capsysbinary, what, files["broken"])[0] == 2
+
+
+def test_awake_is_the_audit_with_every_insert_on(capsysbinary: pytest.CaptureFixture, tmp_path: Path) -> None:
+    asleep = {"id": "s", "type": "eq", "state": "unloaded", "latency_samples": 64}
+    made = template(["a:x", {"id": "b", "kind": "bus", "inserts": [asleep]}, "o:out"], ["x>b", "b>out"])
+    path = tmp_path / "asleep.json"
+    path.write_bytes(dump(made))
+    totals = []
+    for flags in ([], ["--awake"]):
+        found = json.loads(run(capsysbinary, "audit", str(path), "--json", *flags)[1])["findings"]
+        totals += [finding["figures"]["total_samples"] for finding in found if finding["code"] == "time.total"]
+    assert totals == [0, 64]

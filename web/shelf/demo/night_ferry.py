@@ -49,6 +49,8 @@ def _ferry(name: str) -> Builder:
         outputs=16,
         input_names={"7": "Tide synth L", "8": "Tide synth R"},
         midi_ports=4,
+        input_latency_samples=48,
+        output_latency_samples=40,
     )
     ferry.machine("choir", "Choir computer", inputs=2, outputs=4, midi_ports=3, tie_latency_samples=96)
     ferry.machine("tide", "Tide synthesiser", kind="outboard", inputs=0, outputs=2)
@@ -99,7 +101,9 @@ def _narration(ferry: Builder) -> None:
 
 
 def _ensemble(ferry: Builder) -> None:
-    outlets = [{"id": f"{2 * n + 1}-{2 * n + 2}", "name": f"{2 * n + 1}–{2 * n + 2}"} for n in range(4)]
+    outlets = [
+        {"id": f"{2 * n + 1}-{2 * n + 2}", "name": f"{2 * n + 1}–{2 * n + 2}", **_level(-11.0, -25.0)} for n in range(4)
+    ]
     ferry.strip(
         "glass-sampler", "Glass sampler", "instrument", section="ensemble", outlets=outlets, memory_mb=2400.0,
         midi={"ports": 1, "channels": "all"}, inserts=[insert("glass-air", "Air", "eq")],
@@ -233,8 +237,9 @@ def _utility(ferry: Builder) -> None:
         ferry.send("sync-pop", bus, 0.0)
     ferry.strip("click", "Click", "audio", "mono", section="utility", tags=["click"], feed="phones")
     ferry.strip(
-        "reference", "Reference", "audio", section="utility", tags=["reference"], feed="phones", **_level(-1.0, -16.0)
-    )
+        "reference", "Reference", "audio", section="utility", tags=["reference"], feed="phones", fader_db=-8.0,
+        **_level(-1.0, -16.0),
+    )  # fmt: skip
     ferry.strip("spare-1", "Spare", "audio", section="utility", tags=["spare"], feed="effects-bus")
 
 
@@ -344,3 +349,29 @@ def _mistakes(ferry: Builder) -> None:
     echo = next(strip for strip in ferry.plain["strips"] if strip["id"] == "long-echo")
     echo["inserts"][0]["wet"] = 0.7
     ferry.route("send", "duck-trigger", "phones", gain_db=-12.0)
+    _levels_and_latencies(ferry, sampler)
+
+
+def _levels_and_latencies(ferry: Builder, sampler: dict[str, Any]) -> None:
+    """Too loud, too late: nobody looked at a meter or measured anything since."""
+    for outlet in sampler["outlets"]:
+        outlet.update(_level(-1.0, -13.0))  # the new sounds were never trimmed, and the ensemble builds up
+    ferry.change(
+        "show-mix",
+        fader_db=0.0,
+        inserts=[insert("show-ceiling", "Ceiling", "limiter", state="bypassed", ceiling_db=-1.0, latency_samples=256)],
+    )
+    tape = insert(
+        "narration-tape", "Tape machine", "external", latency_samples=64, measured_latency_samples=210,
+        io_out=[13, 14], io_in=[13, 14],
+    )  # fmt: skip
+    ferry.change("narration-bus", inserts=[insert("narration-tone", "Tone", "eq"), tape])
+    ferry.change(
+        "duck-trigger",
+        inserts=[insert("trigger-gate", "Gate", "gate", threshold_db=-30.0, measured_latency_samples=96)],
+    )
+    swell = insert(
+        "ambience-swell", "Swell", "compressor", key="external", threshold_db=-8.0, ratio=4.0, attack_ms=20.0, release_ms=400.0
+    )  # fmt: skip
+    ferry.change("ambience-bus", inserts=[insert("ambience-eq", "Linear eq", "eq", latency_samples=512), swell])
+    ferry.route("key", "bells", "ambience-bus", to_insert="ambience-swell")
