@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 
-from lattice.checks.finding import Finding
+from lattice.checks.finding import Finding, Remedy, Step
 from lattice.checks.registry import check
 from lattice.checks.scene import Scene
 from lattice.graph.compiled import IN, STAGE_OF_TAP
 from lattice.levels.chain import entering, figures, level_of
 from lattice.levels.shares import inflow
+from lattice.levels.trims import trim_db, trimmed
 from lattice.model.document import Stem, Strip
 from lattice.model.units import gain, words_db
 
@@ -49,7 +51,19 @@ def headroom(scene: Scene) -> Iterator[Finding]:
                 stems=(stem.id,),
                 figures={"headroom_db": -likely, "likely_dbfs": likely, "peak_dbfs": peak, "rms_dbfs": rms},
                 evidence=(*_ranking(scene, number), *scene.cut_words(number)),
+                remedies=_trim(scene, number, trim_db(scene.levels, number, wanted)),
             )
+
+
+def _trim(scene: Scene, number: int, change_db: float | None) -> tuple[Remedy, ...]:
+    """The same change on all that is fed to a sum."""
+    if change_db is None or change_db >= 0:
+        return ()
+    steps = tuple(
+        Step("change_route", {"route": route, "changes": {"gain_db": gain_db}})
+        for route, gain_db in trimmed(scene.levels, number, change_db)
+    )
+    return (Remedy(f"Trim all {len(steps)} by {words_db(change_db)} dB, balance kept", steps),) if steps else ()
 
 
 def _room_words(likely_db: float) -> str:
@@ -127,4 +141,5 @@ def build_up(scene: Scene) -> Iterator[Finding]:
             strips=scene.ids([number]),
             figures={"likely_dbfs": likely, "peak_dbfs": peak, "rms_dbfs": rms},
             evidence=(*_ranking(scene, number), *scene.cut_words(number)),
+            remedies=_trim(scene, number, -math.ceil((likely or 0.0) * 10 - 1e-9) / 10),
         )

@@ -21,6 +21,8 @@ PLACES = {
     "section": "/t/{pk}/map/?section=choir",
     "finding": "/t/{pk}/map/?finding={finding}",
     "findings": "/t/{pk}/findings/",
+    "levels": "/t/{pk}/levels/?strip=glass-sampler&to=out-show",
+    "timing": "/t/{pk}/timing/",
     "crosspoints": "/t/{pk}/crosspoints/",
     "strip-choice": "/t/{pk}/strip/",
     "strip-sheet": "/t/{pk}/strip/?strip=glass-sampler",

@@ -22,6 +22,8 @@ TABLE = [
     ("t/{pk}/export/exe/", "get", 404, 404),
     ("t/{pk}/map/", "get", 200, 404),
     ("t/{pk}/findings/", "get", 200, 404),
+    ("t/{pk}/levels/", "get", 200, 404),
+    ("t/{pk}/timing/", "get", 200, 404),
     ("t/{pk}/strip/", "get", 200, 404),
     ("t/{pk}/strip/?strip=kick", "get", 200, 404),
     ("t/{pk}/strip/?strip=nobody", "get", 200, 404),

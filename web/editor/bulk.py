@@ -13,29 +13,32 @@ from lattice.compare import Change, compare
 from lattice.edits import apply_steps
 from lattice.edits.effect import WayChange, bus_effect
 from lattice.errors import EditError
+from lattice.levels.trims import trim_db, trimmed
 from lattice.model.document import Strip, Template
 from lattice.model.units import parse_db
+from web.editor.what_if import level_changes
 from web.shelf.workspace import Workspace
 
 SALT = "web.editor.bulk"
-Planned = tuple[str, Step]
+Planned = tuple[str, *tuple[Step, ...]]
 
 
 class Chosen(list[Strip]):
     """The chosen strips in document order, with the names of everything an edit may be said to lead to."""
 
-    def __init__(self, strips: Iterable[Strip], template: Template) -> None:
+    def __init__(self, strips: Iterable[Strip], template: Template, scene: Scene | None = None) -> None:
         super().__init__(strips)
+        self.scene = scene or Scene(template)
         self.names = {item.id: item.name for item in (*template.sections, *template.strips)}
 
     def named(self, wanted: str) -> str:
         return self.names.get(wanted, wanted)
 
 
-def chosen_strips(data: QueryDict, template: Template) -> Chosen:
+def chosen_strips(data: QueryDict, template: Template, scene: Scene | None = None) -> Chosen:
     """The strips a request names. Raises EditError where there is none."""
     wanted = set(data.get("strips", "").split())
-    found = Chosen((strip for strip in template.strips if strip.id in wanted), template)
+    found = Chosen((strip for strip in template.strips if strip.id in wanted), template, scene)
     if not found:
         raise EditError("no strip is chosen")
     return found
@@ -168,11 +171,44 @@ def remove(_data: QueryDict, strips: Chosen) -> Planned:
     return f"Remove {_many(strips)}", Step("remove_strips", {"strips": _ids(strips)})
 
 
+def what_if(data: QueryDict, strips: Chosen) -> Planned:
+    """One fader, or the gain of one route, at another level."""
+    try:
+        if "fader_db" in data:
+            fader = parse_db(data["fader_db"])
+            return f"Fader of {strips[0].name}", Step(
+                "change_strip", {"strip": strips[0].id, "changes": {"fader_db": fader}}
+            )
+        level = parse_db(data.get("gain_db", ""))
+    except ValueError as wrong:
+        raise EditError(str(wrong)) from None
+    step = Step("change_route", {"route": data.get("route", ""), "changes": {"gain_db": level}})
+    return f"Route from {strips[0].name}", step
+
+
+def trim(data: QueryDict, strips: Chosen) -> Planned:
+    """The same change on everything that is fed to a sum, so that it leaves the room that is wanted."""
+    try:
+        room = parse_db(data.get("room_db", ""))
+    except ValueError as wrong:
+        raise EditError(str(wrong)) from None
+    levels = strips.scene.levels
+    number = strips.scene.compiled.index[strips[0].id]
+    change = None if room is None else trim_db(levels, number, room)
+    if change is None:
+        raise EditError(f"nothing sounds at {strips[0].name}, or no room is named")
+    changes = trimmed(levels, number, change)
+    steps = [Step("change_route", {"route": route, "changes": {"gain_db": gain_db}}) for route, gain_db in changes]
+    if not steps:
+        raise EditError(f"nothing is fed to {strips[0].name}")
+    return f"Trim all into {strips[0].name} by {change:+.1f} dB".replace("-", "−"), *steps
+
+
 PLANS: dict[str, Callable[[QueryDict, Chosen], Planned]] = {
     function.__name__: function
     for function in (
         duplicate, route, untie, move, rename, set_fields, colour, number, sequence, bus, dissolve, to_return, outlets,
-        notes, chain, remove,
+        notes, chain, remove, what_if, trim,
     )
 }  # fmt: skip
 
@@ -180,15 +216,18 @@ PLANS: dict[str, Callable[[QueryDict, Chosen], Planned]] = {
 class Preview:
     """What an edit would change: differences, and findings that would come and go."""
 
-    def __init__(self, space: Workspace, label: str, step: Step) -> None:
+    def __init__(self, space: Workspace, label: str, *steps: Step) -> None:
         self.label = label
-        after = apply_steps(space.template, [step])
+        after = apply_steps(space.template, steps)
+        scene = Scene(after)
         self.changes: list[Change] = compare(space.template, after)
-        now, then = space.audit.findings, audit_scene(Scene(after)).findings
+        now, then = space.audit.findings, audit_scene(scene).findings
         self.going: list[Finding] = self._only_in(now, then)
         self.coming: list[Finding] = self._only_in(then, now)
-        self.ways = self._ways(space.template, after, step)
-        self.signed = signing.dumps([label, step.edit, step.arguments], salt=SALT, compress=True)
+        self.ways = self._ways(space.template, after, steps[0])
+        self.levels = level_changes(space.scene, scene)
+        signed = [[step.edit, step.arguments] for step in steps]
+        self.signed = signing.dumps([label, signed], salt=SALT, compress=True)
 
     @staticmethod
     def _only_in(these: Sequence[Finding], others: Sequence[Finding]) -> list[Finding]:
@@ -208,10 +247,10 @@ class Preview:
         return [(names[way.start], names[way.end], way) for way in bus_effect(before, after, bus)]
 
 
-def planned(signed: str) -> Planned:
-    """The edit that a preview showed. Raises EditError where it was tampered with."""
+def planned(signed: str) -> tuple[str, list[Step]]:
+    """The edits that a preview showed. Raises EditError where it was tampered with."""
     try:
-        label, edit, arguments = signing.loads(signed, salt=SALT, max_age=24 * 3600)
+        label, steps = signing.loads(signed, salt=SALT, max_age=24 * 3600)
     except signing.BadSignature:
         raise EditError("this preview is no longer good; choose the edit again") from None
-    return label, Step(edit, arguments)
+    return label, [Step(edit, arguments) for edit, arguments in steps]

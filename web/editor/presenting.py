@@ -53,6 +53,8 @@ FAMILIES = {
     "key": "Keys",
     "midi": "MIDI",
     "loop": "Loops",
+    "level": "Levels",
+    "time": "Timing",
 }
 
 

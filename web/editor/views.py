@@ -14,8 +14,10 @@ from lattice.model import document
 from lattice.model.layouts import NAMED
 from lattice.trace import MOST_PATHS, hop_words, sentence, trace
 from web.editor import connections, crosspoints
+from web.editor.level_chart import levels_place
 from web.editor.presenting import as_data, by_family, finder_context, frame, map_context, strip_context
 from web.editor.strip_sheet import by_section, strip_sheet
+from web.editor.time_chart import timing_place
 from web.shelf.views import owned
 from web.shelf.workspace import Workspace, workspace
 
@@ -110,7 +112,17 @@ def _strip(request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
     return strip_sheet(space, number) | CHOICES
 
 
-PLACES = {"findings": _findings, "keys": _keys, "ports": _ports, "strip": _strip}
+def _levels(request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
+    return levels_place(context["space"], *(wanted(request, name) for name in ("strip", "to", "at")))
+
+
+def _timing(_request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
+    return timing_place(context["space"])
+
+
+PLACES = {
+    "findings": _findings, "keys": _keys, "ports": _ports, "strip": _strip, "levels": _levels, "timing": _timing,
+}  # fmt: skip
 
 
 @require_GET

@@ -91,10 +91,11 @@ def preview(request: HttpRequest, pk: int, what: str) -> HttpResponse:
     if plan is None:
         raise Http404
     try:
-        shown = Preview(space, *plan(request.POST, chosen_strips(request.POST, space.template)))
+        shown = Preview(space, *plan(request.POST, chosen_strips(request.POST, space.template, space.scene)))
     except DocumentError as error:
         return _refused(request, stored, "refused.html", {"problems": error.problems}, 422)
-    context = {"stored": stored, "preview": shown, "strips": request.POST.get("strips", "")}
+    place = request.POST.get("place", "map")
+    context = {"stored": stored, "preview": shown, "strips": request.POST.get("strips", ""), "place": place}
     response = render(request, "editor/panel_preview.html", context)
     response["HX-Retarget"] = "#panel"
     return response
@@ -105,8 +106,8 @@ def write_planned(request: HttpRequest, pk: int) -> HttpResponse:
     """The edit that a preview showed, as one step."""
 
     def work(stored: StoredTemplate) -> StoredTemplate:
-        label, step = planned(request.POST.get("planned", ""))
-        return services.edit(pk, request.user, _base(request), label, [step])
+        label, steps = planned(request.POST.get("planned", ""))
+        return services.edit(pk, request.user, _base(request), label, steps)
 
     return _written(request, pk, work)
 

@@ -9,6 +9,7 @@ from django import template
 
 from lattice.formats.track_sheet_cells import midi_in_text
 from lattice.model.document import MidiIn
+from lattice.model.units import words_db
 
 register = template.Library()
 THIN = "\u2009"
@@ -21,6 +22,29 @@ def db(level: float | None, unit: str = "") -> str:
         return "off"
     text = f"{level:.1f}".replace("-", "−")
     return f"{text}{THIN}{unit}" if unit else text
+
+
+@register.filter
+def dbfs(level: float | None) -> str:
+    """A level, to 0.1 dB; −∞ for silence."""
+    return words_db(level)
+
+
+@register.filter
+def exact(level: float | None) -> str:
+    """A level as it is computed, to 0.0001 dB."""
+    return "−∞" if level is None or level == -math.inf else f"{level:.4f}".replace("-", "−")
+
+
+@register.filter
+def minus(one: float, other: float) -> float:
+    return max(round(one - other, 1), 0.0)
+
+
+@register.filter
+def percent_of(share: float, width: int) -> float:
+    """A length in px."""
+    return round(max(0.0, min(share, 100.0)) * width / 100, 1)
 
 
 @register.filter

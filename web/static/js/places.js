@@ -111,6 +111,7 @@ body.addEventListener("click", (event) => {
   if (!button) return;
   if (button.dataset.choose) choose(button.dataset.choose);
   if (button.dataset.do === "connect") askConnect();
+  if (button.dataset.do === "discard") location.reload();
   if (button.dataset.cell) {
     const form = button.closest(".instrument").querySelector(".sequence");
     [form.port.value, form.channel.value] = button.dataset.cell.split(".");

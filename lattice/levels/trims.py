@@ -1,0 +1,31 @@
+"""Trims: one change on everything that is fed to a sum, so that it leaves the room wanted and keeps its balance."""
+
+from __future__ import annotations
+
+import math
+
+from lattice.graph.compiled import IN, POST
+from lattice.levels.chain import LIMITING, level_of
+from lattice.levels.levels import Levels
+
+
+def trim_db(levels: Levels, strip: int, room_db: float) -> float | None:
+    """The change of all feeds, dB to 0.1, that leaves `room_db` of likely peak behind a sum's fader.
+
+    Before its chain where a ceiling in it would hide what comes in. None where nothing sounds there.
+    """
+    piece = levels.compiled.strips[strip]
+    held = any(insert.type in LIMITING and insert.ceiling_db is not None for insert in piece.inserts)
+    stage = levels.at(strip, IN if held else POST)
+    likely = level_of(stage[0].q2, stage[2]) if stage is not None else -math.inf
+    return None if likely == -math.inf else math.floor((-room_db - likely) * 10 + 1e-9) / 10
+
+
+def trimmed(levels: Levels, strip: int, change_db: float) -> list[tuple[str, float]]:
+    """(route id, its new gain in dB) of everything that brings sound to a sum."""
+    routes = levels.compiled.routes
+    return [
+        (routes[route].id, round((routes[route].gain_db or 0.0) + change_db, 4))
+        for route in levels.compiled.ins[strip]
+        if levels.brings(route)
+    ]

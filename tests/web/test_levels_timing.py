@@ -1,0 +1,161 @@
+"""Levels and Timing: what the places show, what-if steps that store nothing, trims that keep the balance."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from django.contrib.auth.models import User
+from django.test import Client
+
+from lattice.checks.scene import Scene
+from lattice.levels.chain import level_of
+from lattice.model.document import Template
+from tests.build import template
+from web.editor.level_chart import levels_place
+from web.editor.time_chart import timing_place
+from web.shelf import services
+from web.shelf.demo import night_ferry
+from web.shelf.models import JournalEntry, StoredTemplate
+from web.shelf.workspace import Workspace, workspace
+
+
+def source(name: str, peak: float) -> dict:
+    return {
+        "id": name,
+        "name": name.capitalize(),
+        "kind": "audio",
+        "source": {"peak_dbfs": peak, "rms_dbfs": peak - 12},
+    }
+
+
+LATE = {"id": "late", "name": "Long eq", "type": "eq", "latency_samples": 480}
+MADE = template(
+    [source("kick", -3.0), source("snare", -9.0), {"id": "bus", "name": "Drums", "kind": "bus", "inserts": [LATE]}, {"id": "out", "name": "Out", "kind": "output"}],
+    ["kick>bus", "snare>bus", "bus>out"],
+)  # fmt: skip
+
+
+@pytest.fixture
+def drums(owner: User) -> StoredTemplate:
+    return services.store(owner, MADE)
+
+
+def likely(made: Template, strip: str) -> float:
+    levels = Scene(made).levels
+    stage = levels.post[levels.compiled.index[strip]]
+    assert stage is not None
+    return level_of(stage[0].q2, stage[2])
+
+
+def test_the_way_of_a_source_and_what_the_sum_takes_in() -> None:
+    shown = levels_place(Workspace(MADE), "snare", "out", "")
+    assert (shown["start"].id, shown["target"].id, shown["sum"].id) == ("snare", "out", "bus")
+    columns = [place["column"] for place in shown["chart"]["columns"]]
+    assert [(column.name, column.what) for column in columns] == [
+        ("Snare", "source"),
+        ("Drums", "sum of 2"),
+        ("Out", "in"),
+    ]
+    assert columns[0].likely_db == columns[1].own_db == pytest.approx(-9.0)
+    assert columns[1].likely_db == pytest.approx(-2.03, abs=0.005)  # −3 and −9 in power
+    assert [(row["strip"].id, round(row["percent"])) for row in shown["inflow"]] == [("kick", 80), ("snare", 20)]
+
+
+def test_what_is_asked_for_and_is_not_there_falls_back_on_the_loudest() -> None:
+    shown = levels_place(Workspace(MADE), "nobody", "nowhere", "nothing")
+    assert (shown["start"].id, shown["target"].id) == ("kick", "out")
+    assert levels_place(Workspace(template(["a:x"])), "", "", "") == {"ends": []}
+
+
+def test_timing_shows_lengths_waits_and_what_would_be_won() -> None:
+    shown = timing_place(Workspace(MADE))
+    assert (shown["total"], shown["total_ms"]) == (480, 10.0)
+    assert [(gain["name"], gain["then"], gain["won"]) for gain in shown["gains"]] == [("Long eq", 0, 480)]
+    (drums_row,) = [row for row in shown["rows"] if row["strip"].id == "bus"]
+    assert [bar["kind"] for bar in drums_row["bars"]] == ["path"]
+    assert timing_place(Workspace(template(["a:x"])))["total"] is None
+
+
+def test_late_keys_and_the_comb_of_the_demo_are_drawn() -> None:
+    shown = timing_place(Workspace(night_ferry.in_work()))
+    assert shown["comb"]["skew"] == 146
+    assert shown["comb"]["notch"] == pytest.approx(48000 / (2 * 146))
+    assert "key 96 samples late" in [mark["words"] for row in shown["rows"] for mark in row["marks"]]
+
+
+def test_a_live_input_is_timed_at_four_buffers() -> None:
+    made = template(["n:voice", {"id": "out", "kind": "output"}], ["voice>out"], profile={"monitor_limit_ms": 10.0})
+    (live,) = timing_place(Workspace(made))["live"]
+    assert [(bar["size"], round(bar["ms"], 3), bar["over"]) for bar in live["bars"]] == [
+        (64, 2.667, False), (128, 5.333, False), (256, 10.667, True), (512, 21.333, True),
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize("place", ["levels", "timing"])
+@pytest.mark.parametrize(
+    "made",
+    [MADE, night_ferry.in_work(), template([]), template(["b:x", "b:y"], ["x>y", "y>x"])],
+    ids=["drums", "ferry", "empty", "loop"],
+)
+def test_a_place_is_served_for_any_template(signed_in: Client, owner: User, place: str, made: Template) -> None:
+    stored = services.store(owner, made)
+    page = signed_in.get(f"/t/{stored.pk}/{place}/").content.decode()
+    assert "nan" not in page.lower().replace("finan", "")
+    assert page.count("<h1>") == 1
+
+
+def preview(client: Client, stored: StoredTemplate, what: str, **values: str) -> str:
+    answer = client.post(f"/t/{stored.pk}/panel/preview/{what}/", {"place": "levels", **values})
+    return f"{answer.status_code} {answer.content.decode()}"
+
+
+@pytest.mark.parametrize(
+    ("values", "words"),
+    [
+        ({"strips": "kick", "fader_db": "-9"}, ("−2.0", "−7.2", "−5.2\u2009dB")),
+        ({"strips": "kick", "route": "r1", "gain_db": "off"}, ("−2.0", "−9.0", "−7.0\u2009dB")),
+        ({"strips": "kick", "fader_db": "+6 dB"}, ("2.0", "Findings that would come")),
+    ],
+)
+def test_a_what_if_step_shows_all_figures_and_stores_nothing_until_it_is_kept(
+    signed_in: Client, drums: StoredTemplate, values: dict, words: tuple[str, ...]
+) -> None:
+    page = preview(signed_in, drums, "what_if", **values)
+    assert page.startswith("200")
+    assert all(word in page for word in words)
+    assert not JournalEntry.objects.exists()
+    signed = re.search(r'"planned": "([^"]+)"', page.replace("&quot;", '"'))
+    assert signed
+    kept = signed_in.post(f"/t/{drums.pk}/write/planned/", {"base": 1, "planned": signed[1], "place": "levels"})
+    assert kept.status_code == 200
+    assert JournalEntry.objects.count() == 1
+    assert workspace(StoredTemplate.objects.get()).template != MADE
+
+
+@pytest.mark.parametrize(
+    ("values", "words"),
+    [({"fader_db": "loud"}, "loud"), ({"gain_db": "x", "route": "r1"}, "x"), ({"route": "no", "gain_db": "0"}, "no")],
+)
+def test_what_cannot_be_read_is_said_and_changes_nothing(
+    signed_in: Client, drums: StoredTemplate, values: dict, words: str
+) -> None:
+    page = preview(signed_in, drums, "what_if", strips="kick", **values)
+    assert page.startswith("422")
+    assert words in page
+
+
+@pytest.mark.parametrize("room", ["6", "12 dB", "0"])
+def test_a_trim_leaves_the_room_and_keeps_the_balance_in_one_edit(
+    signed_in: Client, drums: StoredTemplate, room: str
+) -> None:
+    page = preview(signed_in, drums, "trim", strips="bus", room_db=room)
+    signed = re.search(r'"planned": "([^"]+)"', page.replace("&quot;", '"'))
+    assert signed
+    signed_in.post(f"/t/{drums.pk}/write/planned/", {"base": 1, "planned": signed[1]})
+    trimmed = workspace(StoredTemplate.objects.get()).template
+    wanted = float(room.split()[0])
+    assert wanted <= -likely(trimmed, "bus") < wanted + 0.11
+    gains = {route.id: route.gain_db for route in trimmed.routes}
+    assert gains["r1"] == gains["r2"]
+    assert JournalEntry.objects.count() == 1

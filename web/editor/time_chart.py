@@ -1,0 +1,206 @@
+"""The Timing place: every strip's inserts as lengths on one axis, waits, late keys, and what sets the latency."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+from lattice.checks.clocks import nearest_note
+from lattice.model.document import Strip
+from lattice.model.units import samples_to_ms
+from lattice.timing.arrivals import Arrivals, actual_samples
+from lattice.timing.monitoring import monitored
+from lattice.timing.paths import critical_path
+from lattice.timing.report import latest_output
+from web.shelf.workspace import Workspace
+
+WIDTH, LEFT, ROW, HEAD, BAR = 848, 170, 30, 26, 14
+MOST_ROWS = 60
+BUFFERS = (64, 128, 256, 512)
+LEAST_LABEL = 5.4  # px a letter
+COMB_WIDTH, COMB_HEIGHT, COMB_FLOOR_DB = 230, 76, -24.0
+
+
+def timing_place(space: Workspace) -> dict[str, Any]:
+    """Everything the place shows."""
+    arrivals, template = space.scene.arrivals, space.template
+    total = arrivals.total_samples
+    numbers = _rows(arrivals)
+    end = _round_up(max([total or 0, *(span.latest for n in numbers if (span := arrivals.at_pre(n)))], default=0))
+    output = latest_output(arrivals)
+    steps = critical_path(arrivals, output) if output is not None else []
+    on_path = {step.strip for step in steps}
+
+    def x(samples: float) -> float:
+        return round(LEFT + samples * (WIDTH - LEFT - 26) / end, 1)
+
+    def ms(samples: float) -> float:
+        return samples_to_ms(samples, template.sample_rate_hz)
+
+    rows = [_row(space, n, at, x, n in on_path) for at, n in enumerate(numbers[:MOST_ROWS])]
+    marks = [end * part // 6 for part in range(7)]
+    return {
+        "total": total, "total_ms": ms(total or 0), "rows": rows, "more": len(numbers) - len(rows),
+        "ticks": [{"x": x(samples), "samples": samples, "ms": ms(samples)} for samples in marks],
+        "width": WIDTH, "height": HEAD + ROW * len(rows) + 8, "total_x": x(total or 0), "head": HEAD, "left": LEFT,
+        "steps": [_step(space, step) for step in steps if step.samples], "gains": _gains(space, steps, total or 0),
+        "live": _live(space), "comb": _comb(space), "delays": _delays(space),
+        "output": None if output is None else space.compiled.strips[output],
+        "cut": bool(space.feedback),
+    }  # fmt: skip
+
+
+def _round_up(samples: int) -> int:
+    step = 2 ** max(6, math.ceil(math.log2(max(samples, 1) / 6)))
+    return 6 * step if samples > 3 * step else 3 * step
+
+
+def _rows(arrivals: Arrivals) -> list[int]:
+    """Strips that take time, wait, or set the latency, in the order of the flow."""
+    compiled, found = arrivals.compiled, []
+    for node in arrivals.order:
+        if node >= len(compiled.strips) or arrivals.span(node) is None:
+            continue
+        waits = any(arrivals.delays.get(route) for route in compiled.outs[node])
+        if arrivals.chain[node] != (0, 0) or waits or compiled.strips[node].kind in ("output", "print", "master"):
+            found.append(node)
+    return found
+
+
+def _row(space: Workspace, number: int, at: int, x: Any, on_path: bool) -> dict[str, Any]:
+    arrivals, strip = space.scene.arrivals, space.compiled.strips[number]
+    span = arrivals.span(number)
+    start = span.latest if span else 0
+    y = HEAD + at * ROW
+    bars, now = [], start
+    nodes = {arrivals.loops.place[node]: node for node in arrivals.loops.keyed.get(number, ())}
+    marks = []
+    for place, insert in enumerate(strip.inserts):
+        if (node := nodes.get(place)) is not None:
+            wait = arrivals.waits.get(node, 0)
+            if wait:
+                bars.append(_bar(x, now, wait, "wait", ""))
+                now += wait
+            marks += _key_marks(space, node, x, now)
+        took = actual_samples(insert)
+        if took:
+            bars.append(_bar(x, now, took, "path" if on_path else "take", insert.name or insert.type))
+            now += took
+    held = max((arrivals.delays.get(route, 0) for route in space.compiled.outs[number]), default=0)
+    if held:
+        bars.append(_bar(x, now, held, "wait", ""))
+    section = space.scene.sections.get(strip.section or "")
+    words = f"arrives {start}" + (f", leaves {now}" if now != start else "") + (f", waits {held}" if held else "")
+    told = arrivals.chain[number][0]
+    return {
+        "strip": strip, "y": y, "text_y": y + 12, "sub_y": y + 24, "bar_y": y + 5, "bar_height": BAR, "bars": bars,
+        "words": words,
+        "colour": (section and section.colour) or "transparent", "marks": marks, "x": x(start), "on_path": on_path,
+        "unreported": "" if told == arrivals.chain[number][1] else f"reports {told}",
+        "end_x": x(now) + 6,
+    }  # fmt: skip
+
+
+def _bar(x: Any, start: int, samples: int, kind: str, words: str) -> dict[str, Any]:
+    wide = round(x(start + samples) - x(start), 1)
+    fits = int((wide - 8) / LEAST_LABEL)
+    shown = words if len(words) <= fits else words[: fits - 1] + "…" if fits > 3 else ""
+    return {
+        "x": x(start),
+        "width": max(wide, 1.0),
+        "kind": kind,
+        "words": shown,
+        "title": f"{words} {samples} samples".strip(),
+    }
+
+
+def _key_marks(space: Workspace, node: int, x: Any, audio: int) -> list[dict[str, Any]]:
+    arrivals, found = space.scene.arrivals, []
+    for route in arrivals.keys_to(node):
+        span = arrivals.brought(route)
+        if span is not None:
+            late = span.latest - audio
+            words = "" if late == 0 else f"key {abs(late)} samples {'late' if late > 0 else 'early'}"
+            found.append({"x": x(span.latest), "audio_x": x(audio), "words": words, "late": late > 0})
+    return found
+
+
+def _step(space: Workspace, step: Any) -> dict[str, Any]:
+    strip: Strip = space.compiled.strips[step.strip]
+    insert = next((insert for insert in strip.inserts if insert.id == step.id), None)
+    words = {"insert": insert and (insert.name or insert.type), "tie": "tie line", "output": "output of the machine"}
+    return {"strip": strip, "what": words.get(step.what) or "waits, or source", "samples": step.samples}
+
+
+def _gains(space: Workspace, steps: list[Any], total: int) -> list[dict[str, Any]]:
+    """What the whole template would take without one insert of the critical path, the largest gain first."""
+    from web.editor.what_if import without_insert  # noqa: PLC0415
+
+    found = []
+    for step in sorted((s for s in steps if s.what == "insert" and s.samples), key=lambda s: -s.samples)[:4]:
+        then = without_insert(space.template, step.id).arrivals.total_samples or 0
+        insert = next(insert for insert in space.compiled.strips[step.strip].inserts if insert.id == step.id)
+        if then < total:
+            ms = samples_to_ms(then, space.template.sample_rate_hz)
+            found.append(
+                {
+                    "name": insert.name or insert.type,
+                    "strip": space.compiled.strips[step.strip],
+                    "then": then,
+                    "ms": ms,
+                    "won": total - then,
+                }
+            )
+    return found  # fmt: skip
+
+
+def _live(space: Workspace) -> list[dict[str, Any]]:
+    """Monitoring times of live inputs at four buffers, against the limit."""
+    limit, now = space.template.profile.monitor_limit_ms, space.template.buffer_samples
+    names, found = space.compiled.strips, []
+    for heard in monitored(space.scene.arrivals, space.scene.levels):
+        times = [(size, heard.ms(size)) for size in BUFFERS]
+        most = max(limit * 1.5, times[-1][1])
+        bars = [
+            {"size": size, "ms": ms, "bar": 100 * ms / most, "over": ms > limit, "now": size == now}
+            for size, ms in times
+        ]
+        found.append(
+            {"source": names[heard.source], "output": names[heard.output], "bars": bars, "limit": 100 * limit / most}
+        )
+    return found[:6]
+
+
+def _comb(space: Workspace) -> dict[str, Any] | None:
+    """The comb of the worst misaligned pair, 20 Hz to 20 kHz: |1 + r·e^(−jωτ)| of what arrives twice."""
+    for finding in space.audit.findings:
+        notch, skew = finding.figures.get("notch_hz"), finding.figures.get("skew_ms")
+        if finding.code == "time.misaligned" and notch and skew:
+            points = []
+            for step in range(COMB_WIDTH + 1):
+                hz = 20.0 * 1000.0 ** (step / COMB_WIDTH)
+                level = abs(math.cos(math.pi * hz / (2 * notch)))
+                db = max(COMB_FLOOR_DB, 20 * math.log10(max(level, 1e-6)))
+                points.append(f"{step},{4 + db / COMB_FLOOR_DB * (COMB_HEIGHT - 8):.1f}")
+            return {
+                "finding": finding, "points": " ".join(points), "notch": notch, "skew": finding.figures["skew_samples"],
+                "width": COMB_WIDTH, "height": COMB_HEIGHT,
+            }  # fmt: skip
+    return None
+
+
+def _delays(space: Workspace) -> list[dict[str, Any]]:
+    found = []
+    for number, place in space.compiled.by_type["delay"]:
+        strip = space.compiled.strips[number]
+        insert = strip.inserts[place]
+        if insert.delay_ms:
+            near = nearest_note(insert.delay_ms, space.template.tempo_bpm)
+            found.append(
+                {
+                    "strip": strip,
+                    "ms": insert.delay_ms,
+                    "words": f"{near[0]}, {near[1]:.1f} ms" if near else "no note value",
+                }
+            )
+    return found  # fmt: skip

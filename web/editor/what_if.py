@@ -1,0 +1,56 @@
+"""What if: the template with something changed, computed and not stored."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from lattice.checks import Scene, Step
+from lattice.edits import apply_steps
+from lattice.levels.chain import Stage, level_of
+from lattice.model.document import Template
+
+
+def without_insert(template: Template, insert: str) -> Scene:
+    """The template with one insert unloaded: its latency is gone, its place is kept."""
+    step = Step("change_insert", {"insert": insert, "changes": {"state": "unloaded"}})
+    return Scene(apply_steps(template, [step]))
+
+
+@dataclass(frozen=True)
+class Change:
+    """The likely peak at an endpoint or sum, dBFS, as it is and as it would be."""
+
+    name: str
+    now: float
+    then: float
+
+    @property
+    def change(self) -> float:
+        return self.then - self.now
+
+
+LEAST_DB = 0.05
+
+
+def level_changes(before: Scene, after: Scene) -> list[Change]:
+    """Endpoints and sums whose likely peak would change, outputs and prints first."""
+    then = {strip.id: number for number, strip in enumerate(after.compiled.strips)}
+    found = []
+    kinds = ("output", "print", "master", "bus", "return")
+    for kind in kinds:
+        for number in before.compiled.by_kind[kind]:
+            strip = before.compiled.strips[number]
+            other = then.get(strip.id)
+            if other is None:
+                continue
+            levels = _likely(before, number), _likely(after, other)
+            if levels[0] == levels[1] or abs(levels[1] - levels[0]) < LEAST_DB:
+                continue
+            found.append(Change(strip.name, *levels))
+    return found
+
+
+def _likely(scene: Scene, number: int) -> float:
+    stages = scene.levels.stages[number]
+    stage: Stage | None = stages[0] if stages and scene.strip(number).kind == "print" else scene.levels.post[number]
+    return level_of(stage[0].q2, stage[2]) if stage is not None else float("-inf")
