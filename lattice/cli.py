@@ -188,7 +188,7 @@ def _trace(options: argparse.Namespace) -> int:
     if options.json:
         _write(as_json(compiled, found))
         return 0
-    figures = Figures(compiled)
+    figures = Figures.of(compiled)
     for path in found.paths:
         print(sentence(compiled, path) + ".")
         for route, at in zip(path.routes, figures.along(path), strict=True):

@@ -137,10 +137,15 @@ class At:
 class Figures:
     """Level and arrival of one source hop by hop: by this path alone, dynamics as the whole template sets them."""
 
-    def __init__(self, compiled: Compiled) -> None:
+    def __init__(self, levels: Levels, arrivals: Arrivals) -> None:
+        self.levels, self.arrivals = levels, arrivals
+
+    @classmethod
+    def of(cls, compiled: Compiled) -> Figures:
+        """For a template of which nothing is computed yet."""
         loops = LoopGraph(compiled)
-        self.levels = Levels(Reach(compiled, states=True), loops, loops.order)
-        self.arrivals = Arrivals(compiled, loops, loops.order)
+        levels = Levels(Reach(compiled, states=True), loops, loops.order)
+        return cls(levels, Arrivals(compiled, loops, loops.order))
 
     def along(self, path: Path) -> list[At]:
         """One entry a hop, loudest channel."""
@@ -170,7 +175,7 @@ def hop_line(compiled: Compiled, route: int, at: At) -> str:
 def as_json(compiled: Compiled, found: Trace) -> dict[str, Any]:
     """The form of `trace --json`."""
     namer = Blockers(compiled)
-    figures = Figures(compiled)
+    figures = Figures.of(compiled)
     return {
         "format": "intact-lattice.trace",
         "version": 1,

@@ -52,6 +52,12 @@ def trace(page: Page) -> None:
     page.wait_for_selector(".trace")
 
 
+def what_if(page: Page) -> None:
+    page.fill(".inflow tbody tr:first-child input.figure", "-9")
+    page.keyboard.press("Enter")
+    page.wait_for_selector("#do-it")
+
+
 def several(page: Page) -> None:
     page.click('[data-id="bells"]')
     for strip_id in ("engine-room", "gangway"):
@@ -73,6 +79,8 @@ VIEWS: list[tuple[str, str, str, Callable[[Page], None] | None]] = [
     ("trace", "/demo/", "light", trace),
     ("findings", "FINDINGS", "light", None),
     ("crosspoints", "CROSSPOINTS", "light", None),
+    ("levels", "LEVELS", "light", what_if),
+    ("timing", "TIMING", "dark", None),
     ("keys", "KEYS", "light", None),
     ("ports", "PORTS", "light", None),
     ("selection", "/demo/", "light", several),

@@ -14,7 +14,7 @@ from lattice.sheet.text import cut
 
 TITLE_WIDTH, TITLE_ROW = 344.0, 26.0
 LEGEND = ("feed", "send", "key", "midi", "tie", "loop")
-FIGURES = ("layout", "fader", "routes")
+FIGURES = ("layout", "fader", "routes", "level", "arrival")
 MARKS = {
     "blocker": "M-6,-5 H6 L0,6 Z",
     "warning": "M0,-6.5 L6.5,0 L0,6.5 L-6.5,0 Z",
@@ -52,11 +52,12 @@ def render(
     marks: Mapping[str, Mark] | None = None,
     *,
     figure: str = "layout",
+    values: Mapping[str, str] | None = None,
     standalone: bool = False,
 ) -> str:
     """The SVG text. `facts`: label and value of the title block's cells; `marks`: by box id.
 
-    `figure`: what stands at the right of a box, one of FIGURES.
+    `figure`: what stands at the right of a box, one of FIGURES; `values`: by box id, for figures that are computed.
     """
     marks = marks or {}
     out = [
@@ -79,7 +80,7 @@ def render(
         out += _line(line)
     out.append('</g><g id="overlay"></g><g id="boxes">')
     for box in sheet.boxes:
-        out += _box(box, marks.get(box.id), figure)
+        out += _box(box, marks.get(box.id), (values or {}).get(box.id, box.figures.get(figure, "")))
     out.append("</g>")
     out += _legend(sheet)
     out += _title_block(sheet, facts, title)
@@ -131,7 +132,7 @@ def _line(line: Line) -> list[str]:
     return out
 
 
-def _box(box: Box, mark: Mark | None, figure: str) -> list[str]:
+def _box(box: Box, mark: Mark | None, shown: str) -> list[str]:
     classes = [
         "box",
         f"k-{box.kind}",
@@ -154,7 +155,6 @@ def _box(box: Box, mark: Mark | None, figure: str) -> list[str]:
         out.append(
             f'<rect class="edge" x="{x:g}" y="{y:g}" width="4" height="{box.height:g}" style="fill:{box.colour}"/>'
         )
-    shown = box.figures.get(figure, "")
     beside = max((len(name[:8]) for _y, name, _open in box.outlets), default=len(shown))
     room = BOX_WIDTH - 13 - (6.7 * beside + 2 if beside else 0)
     out.append(f'<text x="{x + 8:g}" y="{y + 13.3:g}">{escape(cut(box.name, room))}</text>')

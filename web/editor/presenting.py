@@ -11,7 +11,9 @@ from django.utils.safestring import SafeString, mark_safe
 
 from lattice.checks import Finding
 from lattice.graph.compiled import Compiled
+from lattice.levels.chain import figures
 from lattice.model.document import KEYABLE_TYPES, Strip, main_outlet
+from lattice.model.units import words_db
 from lattice.sheet import Sheet, Slots, draw
 from lattice.sheet.drawing import opens_folded
 from lattice.sheet.svg import FIGURES, Mark, render
@@ -178,13 +180,33 @@ def frame(stored: StoredTemplate) -> dict[str, Any]:
     }
 
 
+def _likely_levels(space: Workspace) -> dict[str, str]:
+    """By strip, its likely peak behind the fader, dBFS; nothing where no sound is."""
+    levels, found = space.scene.levels, {}
+    for number, strip in enumerate(space.compiled.strips):
+        if levels.sounds(number):
+            post = levels.post[number]
+            found[strip.id] = words_db(figures(post).loudest[1]) if post else "−∞"
+    return found
+
+
+def _arrivals(space: Workspace) -> dict[str, str]:
+    """By strip, the latest actual arrival at its `in`, samples."""
+    spans = ((strip, space.scene.arrivals.span(n)) for n, strip in enumerate(space.compiled.strips))
+    return {strip.id: str(span.latest) for strip, span in spans if span is not None}
+
+
+COMPUTED = {"level": _likely_levels, "arrival": _arrivals}  # figures of the map that cost more than a look
+
+
 def map_context(request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
     """The drawing and the data beside it."""
     figure = request.COOKIES.get("figure", "")
     figure = figure if figure in FIGURES else FIGURES[0]
     stored, space, sheet = context["stored"], context["space"], context["sheet_map"]
     title = space.template.name
-    svg = render(sheet, facts(stored, space), title, marks(sheet, context["findings"]), figure=figure)
+    values = COMPUTED[figure](space) if figure in COMPUTED else None
+    svg = render(sheet, facts(stored, space), title, marks(sheet, context["findings"]), figure=figure, values=values)
     return {
         "figures": FIGURES,
         "figure": figure,

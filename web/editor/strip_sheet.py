@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from lattice.graph.compiled import IN, POST, PRE, Compiled
+from lattice.levels.chain import Stage, figures
 from lattice.model.document import Insert, Outlet, Route, Stem, Strip, Template, main_outlet, source_of
 from lattice.model.document import machine_id as id_of_machine
 from web.shelf.workspace import Workspace
@@ -34,6 +35,7 @@ class Rung:
     outs: list[Lead] = field(default_factory=list)
     stems: list[Stem] = field(default_factory=list)
     position: int = 0
+    shown: dict[str, Any] | None = None  # levels behind it, and when sound is there
 
 
 def strip_sheet(space: Workspace, number: int) -> dict[str, Any]:
@@ -46,7 +48,7 @@ def strip_sheet(space: Workspace, number: int) -> dict[str, Any]:
     return {
         "strip": strip.id,
         "piece": strip,
-        "rungs": _rungs(compiled, number),
+        "rungs": [replace(rung, shown=_figures(space, number, rung)) for rung in _rungs(compiled, number)],
         "source": source_of(strip, main_outlet(strip)),
         "is_source": strip.kind in ("audio", "instrument", "input"),
         "outlets": [_outlet(strip, outlet) for outlet in strip.outlets],
@@ -56,6 +58,24 @@ def strip_sheet(space: Workspace, number: int) -> dict[str, Any]:
         "after": beside[at + 1] if at + 1 < len(beside) else "",
         "own_findings": [one for one in space.audit.findings if not one.waived and strip.id in one.strips[:1]],
     }
+
+
+def _figures(space: Workspace, number: int, rung: Rung) -> dict[str, Any] | None:
+    """Levels of the loudest channel behind a rung, what an insert takes off, when sound is there."""
+    levels, arrivals = space.scene.levels, space.scene.arrivals
+    stages, span = levels.stages[number], arrivals.span(number)
+    if not stages or rung.kind not in ("in", "insert", "pre", "post"):
+        return None
+    stage: Stage | None = {"in": stages[0], "pre": stages[-1], "post": levels.post[number]}.get(rung.kind)
+    more: dict[str, Any] = {}
+    late = 0 if rung.kind == "in" else arrivals.chain[number][1]
+    if rung.kind == "insert":
+        stage = stages[rung.position + 1]
+        at = levels.insert_figures(number, rung.position)
+        more = {"reduction": at.reduction_db, "pushed": at.pushed_db, "duck": at.duck_db}
+        late = arrivals.before(number, rung.position + 1)[1]
+    peak, likely, rms = figures(stage).loudest if stage else (None, None, None)
+    return {"peak": peak, "likely": likely, "rms": rms, "arrives": span.latest + late if span else None, **more}
 
 
 def _rungs(compiled: Compiled, number: int) -> list[Rung]:

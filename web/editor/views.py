@@ -12,7 +12,7 @@ from lattice.errors import DocumentError
 from lattice.levels.gains import DECORRELATING
 from lattice.model import document
 from lattice.model.layouts import NAMED
-from lattice.trace import MOST_PATHS, hop_words, sentence, trace
+from lattice.trace import MOST_PATHS, Figures, hop_words, sentence, trace
 from web.editor import connections, crosspoints
 from web.editor.level_chart import levels_place
 from web.editor.presenting import as_data, by_family, finder_context, frame, map_context, strip_context
@@ -231,6 +231,7 @@ def trace_panel(request: HttpRequest, pk: int) -> HttpResponse:
         found = trace(compiled, request.GET.get("from", ""), request.GET.get("to") or None, most=MOST_PATHS)
     except DocumentError as error:
         return render(request, "editor/panel_trace.html", {"stored": stored, "problems": error.problems}, status=422)
+    figures = Figures(space.scene.levels, space.scene.arrivals)
     paths = [
         {
             "sentence": sentence(compiled, path),
@@ -240,8 +241,9 @@ def trace_panel(request: HttpRequest, pk: int) -> HttpResponse:
                     "words": hop_words(compiled, route),
                     "route": compiled.routes[route],
                     "strip": compiled.strips[compiled.head[route]],
+                    "at": at,
                 }
-                for route in path.routes
+                for route, at in zip(path.routes, figures.along(path), strict=True)
             ],
             "routes": " ".join(compiled.routes[route].id for route in path.routes),
             "blockers": path.blockers,
