@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections import defaultdict
 from collections.abc import Iterator
-from functools import cache
 from itertools import combinations
 
 from lattice.checks.finding import Finding, Remedy, Step
@@ -41,6 +40,7 @@ class _Ways:
             for routes in compiled.outs
         ]
         self.first_hops: dict[tuple[tuple[int, bool], ...], tuple[int, ...]] = {}
+        self._known: dict[tuple[int, bool], frozenset[int]] = {}
         self.may_meet = None if scene.loops.feedback else self._meetings()
 
     def _meetings(self) -> list[bool]:
@@ -104,8 +104,12 @@ class _Ways:
                 times[strip] += 1
         return tuple(sorted(strip for strip, count in times.items() if count > 1))
 
-    @cache  # noqa: B019 - one object an audit
     def _reached(self, head: int, sent: bool) -> frozenset[int]:
+        if (head, sent) not in self._known:
+            self._known[head, sent] = self._walked(head, sent)
+        return self._known[head, sent]
+
+    def _walked(self, head: int, sent: bool) -> frozenset[int]:
         seen = {(head, sent)}
         waiting = [(head, sent)]
         while waiting:
@@ -141,7 +145,6 @@ class _Ways:
         walk(start, False, [], {start})
         return found
 
-    @cache  # noqa: B019
     def _towards(self, end: int) -> frozenset[int]:
         """Strips from which some unblocked route leads on to `end`."""
         seen, waiting = {end}, [end]

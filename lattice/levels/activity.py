@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import cache
-
 from lattice.graph.compiled import IN
 from lattice.graph.reach import Reach
 from lattice.levels.gains import chain_gain, route_gain
@@ -18,6 +16,7 @@ class Activity:
     def __init__(self, reach: Reach) -> None:
         self.reach = reach
         self.compiled = reach.compiled
+        self._chains: dict[tuple[int, int], Matrix] = {}
         count = len(self.compiled.strips)
         self.at_in: list[Channels] = [frozenset()] * count
         waiting = []
@@ -50,9 +49,10 @@ class Activity:
         stage = self.compiled.stage[route]
         return self.at_in[tail] if stage == IN else _through(self._chain(tail, stage), self.at_in[tail])
 
-    @cache  # noqa: B019 - one object an audit
     def _chain(self, strip: int, stage: int) -> Matrix:
-        return chain_gain(self.compiled.strips[strip], stage).matrix
+        if (strip, stage) not in self._chains:
+            self._chains[strip, stage] = chain_gain(self.compiled.strips[strip], stage).matrix
+        return self._chains[strip, stage]
 
 
 def _through(matrix: Matrix, channels: Channels) -> Channels:

@@ -7,9 +7,9 @@ drum bus, a fold-down of channels that share a source) are its ways told apart, 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from functools import cached_property
-from typing import Generic, NamedTuple, TypeVar
+from typing import NamedTuple
 
 from lattice.graph.compiled import IN, POST, Compiled
 from lattice.graph.loops import LoopGraph
@@ -38,8 +38,6 @@ from lattice.model.document import SOURCE_KINDS, Insert, Source, Strip, main_out
 from lattice.model.layouts import balance_gains, channel_count
 from lattice.model.units import gain
 
-T = TypeVar("T")
-
 
 class PlainSource(NamedTuple):
     """A source on its own: its amplitudes, and the range of E and the top of Q along its chain."""
@@ -51,26 +49,51 @@ class PlainSource(NamedTuple):
     top_q: float
 
 
-class PerStrip(Generic[T]):
-    """Something for each strip: set, or made when first asked for."""
+class Stages:
+    """Per strip its stages from `in` to `pre`: set, or made from its plain source when first asked for."""
 
-    def __init__(self, count: int, make: Callable[[int], T]) -> None:
-        self._count, self._make = count, make
-        self._made: dict[int, T] = {}
+    def __init__(self, compiled: Compiled, sources: dict[int, PlainSource], carriers: Carriers) -> None:
+        self._compiled, self._sources, self._carriers = compiled, sources, carriers
+        self._made: dict[int, list[Stage]] = {}
 
-    def __getitem__(self, number: int) -> T:
+    def __getitem__(self, number: int) -> list[Stage]:
         if number not in self._made:
-            self._made[number] = self._make(number)
+            self._made[number] = self._of_source(number)
         return self._made[number]
 
-    def __setitem__(self, number: int, value: T) -> None:
+    def __setitem__(self, number: int, value: list[Stage]) -> None:
         self._made[number] = value
 
     def __len__(self) -> int:
-        return self._count
+        return len(self._compiled.strips)
 
-    def __iter__(self) -> Iterator[T]:
-        return (self[number] for number in range(self._count))
+    def __iter__(self) -> Iterator[list[Stage]]:
+        return (self[number] for number in range(len(self)))
+
+    def _of_source(self, number: int) -> list[Stage]:
+        plain = self._sources.get(number)
+        if plain is None:
+            return []
+        strip = self._compiled.strips[number]
+        sound = Sound.of_source(channel_count(strip.layout), plain.peak, plain.rms)
+        return stages(strip, sound, self._carriers)
+
+
+class Posts:
+    """Per strip the stage behind its fader; None where no sound is or nothing passes."""
+
+    def __init__(self, compiled: Compiled, before: Stages) -> None:
+        self._compiled, self._before = compiled, before
+        self._made: dict[int, Stage | None] = {}
+
+    def __getitem__(self, number: int) -> Stage | None:
+        if number not in self._made:
+            found, strip = self._before[number], self._compiled.strips[number]
+            silent = not found or strip.mute or strip.fader_db is None
+            self._made[number] = (
+                None if silent else post_stage(strip, self._compiled.chain_layout[number], found[-1])
+            )  # fmt: skip
+        return self._made[number]
 
 
 class Levels:
@@ -89,8 +112,8 @@ class Levels:
         self.matrices = route_matrices(self.compiled)
         count = len(self.compiled.strips)
         self.sources: dict[int, PlainSource] = {}
-        self.stages: PerStrip[list[Stage]] = PerStrip(count, self._stages_of)
-        self.post: PerStrip[Stage | None] = PerStrip(count, self._post_of)
+        self.stages = Stages(self.compiled, self.sources, self.carriers)
+        self.post = Posts(self.compiled, self.stages)
         self.at_key: dict[int, Sound] = {}  # node of a keyed insert → what its keys bring
         self.outlet_stages: list[Stage | None] = [None] * len(self.compiled.outlets)
         self._arriving: list[Sound | None] = [None] * count
@@ -215,20 +238,6 @@ class Levels:
             channels = channel_count(self.compiled.strips[head].layout)
             arrived = self._arriving[head] = Sound.silent(channels, coherent=self.meetings.wanted[head])
         return arrived
-
-    def _stages_of(self, number: int) -> list[Stage]:
-        plain = self.sources.get(number)
-        if plain is None:
-            return []
-        strip = self.compiled.strips[number]
-        sound = Sound.of_source(channel_count(strip.layout), plain.peak, plain.rms)
-        return stages(strip, sound, self.carriers)
-
-    def _post_of(self, number: int) -> Stage | None:
-        found, strip = self.stages[number], self.compiled.strips[number]
-        if not found or strip.mute or strip.fader_db is None:
-            return None
-        return post_stage(strip, self.compiled.chain_layout[number], found[-1])
 
     @staticmethod
     def source(strip: Strip) -> Source | None:

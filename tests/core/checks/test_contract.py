@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import gc
 import json
+import weakref
 from itertools import pairwise
 
 import pytest
 from hypothesis import given, settings
 
-from lattice.checks import audit
+from lattice.checks import Scene, audit, audit_scene
 from lattice.checks.finding import SEVERITIES
 from lattice.checks.registry import CHECKS, code_order
 from lattice.edits import apply_steps
+from lattice.generate import generate
 from lattice.model.document import Template, Waiver
 from tests.core.checks import examples, examples_levels
 from tests.strategies import templates
@@ -85,3 +88,16 @@ def test_a_fingerprint_keeps_while_code_and_ids_do() -> None:
 
     renamed = apply(failing, "change_strip", {"strip": "x", "changes": {"name": "Another name", "fader_db": -20.0}})
     assert audit(renamed).findings[0].fingerprint == audit(failing).findings[0].fingerprint
+
+
+def test_an_audit_leaves_nothing_behind() -> None:
+    """What it has computed goes as soon as nobody asks for it, without waiting for the collector."""
+    gc.disable()
+    try:
+        scene = Scene(generate(120))
+        audit_scene(scene)
+        left = [weakref.ref(scene), weakref.ref(scene.levels), weakref.ref(scene.arrivals)]
+        del scene
+        assert [kept() for kept in left] == [None, None, None]
+    finally:
+        gc.enable()
