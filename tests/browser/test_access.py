@@ -23,6 +23,8 @@ PLACES = {
     "findings": "/t/{pk}/findings/",
     "levels": "/t/{pk}/levels/?strip=glass-sampler&to=out-show",
     "timing": "/t/{pk}/timing/",
+    "delivery": "/t/{pk}/delivery/",
+    "awake": "/t/{pk}/findings/?awake=1",
     "crosspoints": "/t/{pk}/crosspoints/",
     "strip-choice": "/t/{pk}/strip/",
     "strip-sheet": "/t/{pk}/strip/?strip=glass-sampler",

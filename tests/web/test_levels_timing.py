@@ -159,3 +159,36 @@ def test_a_trim_leaves_the_room_and_keeps_the_balance_in_one_edit(
     gains = {route.id: route.gain_db for route in trimmed.routes}
     assert gains["r1"] == gains["r2"]
     assert JournalEntry.objects.count() == 1
+
+
+def test_awake_stands_beside_the_audit_as_it_is(signed_in: Client, owner: User) -> None:
+    asleep = {"id": "boost", "name": "Boost", "type": "gain", "gain_db": 9.0, "state": "bypassed", "latency_samples": 0}
+    late = {"id": "late", "name": "Long eq", "type": "eq", "state": "unloaded", "latency_samples": 256}
+    made = template(
+        [source("kick", -6.0) | {"inserts": [asleep, late]}, {"id": "out", "name": "Out", "kind": "output"}],
+        ["kick>out"],
+    )
+    stored = services.store(owner, made)
+    page = signed_in.get(f"/t/{stored.pk}/findings/?awake=1").content.decode()
+    for words in (
+        "Boost on Kick",
+        ">0</span> → <span",
+        ">256</span>",
+        "Out sends 3.0 dB more than full scale",
+        "−6.0",
+        "3.0",
+    ):
+        assert words in page
+    assert "With every sleeping" not in signed_in.get(f"/t/{stored.pk}/findings/").content.decode()
+
+
+def test_a_profile_shows_where_its_figures_come_from_as_long_as_they_are_its_own(
+    signed_in: Client, owner: User
+) -> None:
+    stored = services.store(owner, MADE)
+    signed_in.post(f"/t/{stored.pk}/write/choose_profile/", {"base": 1, "preset": "ebu-r128"})
+    page = signed_in.get(f"/t/{stored.pk}/delivery/").content.decode()
+    assert "EBU R 128: maximum true peak −1 dBTP" in page
+    signed_in.post(f"/t/{stored.pk}/write/change_profile/", {"base": 2, "true_peak_dbtp": "-3"})
+    assert "maximum true peak" not in signed_in.get(f"/t/{stored.pk}/delivery/").content.decode()
+    assert workspace(StoredTemplate.objects.get()).template.profile.true_peak_dbtp == -3

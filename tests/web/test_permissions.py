@@ -24,6 +24,7 @@ TABLE = [
     ("t/{pk}/findings/", "get", 200, 404),
     ("t/{pk}/levels/", "get", 200, 404),
     ("t/{pk}/timing/", "get", 200, 404),
+    ("t/{pk}/delivery/", "get", 200, 404),
     ("t/{pk}/strip/", "get", 200, 404),
     ("t/{pk}/strip/?strip=kick", "get", 200, 404),
     ("t/{pk}/strip/?strip=nobody", "get", 200, 404),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable
 from typing import Any
 
 from django.core import signing
@@ -16,7 +16,7 @@ from lattice.errors import EditError
 from lattice.levels.trims import trim_db, trimmed
 from lattice.model.document import Strip, Template
 from lattice.model.units import parse_db
-from web.editor.what_if import level_changes
+from web.editor.what_if import level_changes, only_in
 from web.shelf.workspace import Workspace
 
 SALT = "web.editor.bulk"
@@ -222,19 +222,12 @@ class Preview:
         scene = Scene(after)
         self.changes: list[Change] = compare(space.template, after)
         now, then = space.audit.findings, audit_scene(scene).findings
-        self.going: list[Finding] = self._only_in(now, then)
-        self.coming: list[Finding] = self._only_in(then, now)
+        self.going: list[Finding] = only_in(now, then)
+        self.coming: list[Finding] = only_in(then, now)
         self.ways = self._ways(space.template, after, steps[0])
         self.levels = level_changes(space.scene, scene)
         signed = [[step.edit, step.arguments] for step in steps]
         self.signed = signing.dumps([label, signed], salt=SALT, compress=True)
-
-    @staticmethod
-    def _only_in(these: Sequence[Finding], others: Sequence[Finding]) -> list[Finding]:
-        """What is said here alone; the same sentence about another strip on the way is no news."""
-        marks = {finding.fingerprint for finding in others}
-        said = {(finding.code, finding.message) for finding in others}
-        return [f for f in these if f.fingerprint not in marks and (f.code, f.message) not in said]
 
     @staticmethod
     def _ways(before: Template, after: Template, step: Step) -> list[tuple[str, str, WayChange]]:

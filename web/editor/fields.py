@@ -90,7 +90,17 @@ MACHINE_FIELDS: dict[str, Reader] = {
 SECTION_FIELDS: dict[str, Reader] = {"name": _text, "colour": _or_none, "parent": _or_none, "bus": _or_none}
 TEMPLATE_FIELDS: dict[str, Reader] = {
     "name": _text, "note": _text, "sample_rate_hz": whole, "buffer_samples": whole,
-    "tempo_bpm": lambda text, _template: float(text.replace(",", ".")),
+    "tempo_bpm": lambda text, _template: float(text.replace(",", ".")), "frame_rate": _or_none,
+    "pan_law_db": level,
+}  # fmt: skip
+PROFILE_FIELDS: dict[str, Reader] = {
+    "name": _text, "sample_rate_hz": whole, "loudness_lufs": _optional(level), "loudness_tolerance_lu": level,
+    "true_peak_dbtp": level, "mix_headroom_db": level, "operating_level_dbfs": level, "operating_window_db": level,
+    "monitor_limit_ms": _plain(parse_ms), "key_tolerance_ms": _plain(parse_ms), "total_latency_limit_ms": ms,
+}  # fmt: skip
+COMPENSATION_FIELDS: dict[str, Reader] = {
+    "mode": _text, "limit_samples": _optional(_samples), "covers_keys": _yes, "covers_ties": _yes,
+    "covers_prints": _yes,
 }  # fmt: skip
 
 

@@ -11,6 +11,7 @@ urlpatterns = [
     path("keys/", views.place_page, {"place": "keys"}, name="keys"),
     path("ports/", views.place_page, {"place": "ports"}, name="ports"),
     path("levels/", views.place_page, {"place": "levels"}, name="levels"),
+    path("delivery/", views.place_page, {"place": "delivery"}, name="delivery"),
     path("timing/", views.place_page, {"place": "timing"}, name="timing"),
     path("findings/", views.place_page, {"place": "findings"}, name="findings"),
     path("panel/findings/", views.findings_panel, name="findings-panel"),

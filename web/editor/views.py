@@ -14,10 +14,12 @@ from lattice.model import document
 from lattice.model.layouts import NAMED
 from lattice.trace import MOST_PATHS, Figures, hop_words, sentence, trace
 from web.editor import connections, crosspoints
+from web.editor.delivery import delivery_place
 from web.editor.level_chart import levels_place
 from web.editor.presenting import as_data, by_family, finder_context, frame, map_context, strip_context
 from web.editor.strip_sheet import by_section, strip_sheet
 from web.editor.time_chart import timing_place
+from web.editor.what_if import awake_beside
 from web.shelf.views import owned
 from web.shelf.workspace import Workspace, workspace
 
@@ -87,7 +89,8 @@ def wanted(request: HttpRequest, name: str) -> str:
 def _findings(request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
     severity = wanted(request, "severity")
     waived = [finding for finding in context["space"].audit.findings if finding.waived]
-    return {"families": by_family(context["findings"], severity), "severity": severity, "waived": waived}
+    shown = {"families": by_family(context["findings"], severity), "severity": severity, "waived": waived}
+    return shown | ({"awake": awake_beside(context["space"])} if wanted(request, "awake") else {})
 
 
 def _keys(_request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
@@ -116,12 +119,17 @@ def _levels(request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
     return levels_place(context["space"], *(wanted(request, name) for name in ("strip", "to", "at")))
 
 
+def _delivery(_request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
+    return delivery_place(context["template"])
+
+
 def _timing(_request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
     return timing_place(context["space"])
 
 
 PLACES = {
     "findings": _findings, "keys": _keys, "ports": _ports, "strip": _strip, "levels": _levels, "timing": _timing,
+    "delivery": _delivery,
 }  # fmt: skip
 
 

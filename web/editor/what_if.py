@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
-from lattice.checks import Scene, Step
+from lattice.awake import awake
+from lattice.checks import Finding, Scene, Step, audit_scene
 from lattice.edits import apply_steps
 from lattice.levels.chain import Stage, level_of
 from lattice.model.document import Template
+from web.shelf.workspace import Workspace
+
+SHOWN = 8
 
 
 def without_insert(template: Template, insert: str) -> Scene:
@@ -54,3 +60,34 @@ def _likely(scene: Scene, number: int) -> float:
     stages = scene.levels.stages[number]
     stage: Stage | None = stages[0] if stages and scene.strip(number).kind == "print" else scene.levels.post[number]
     return level_of(stage[0].q2, stage[2]) if stage is not None else float("-inf")
+
+
+def only_in(these: Sequence[Finding], others: Sequence[Finding]) -> list[Finding]:
+    """What is said here alone; the same sentence about another strip on the way is no news."""
+    marks = {finding.fingerprint for finding in others}
+    said = {(finding.code, finding.message) for finding in others}
+    return [f for f in these if f.fingerprint not in marks and (f.code, f.message) not in said]
+
+
+def awake_beside(space: Workspace) -> dict[str, Any]:
+    """The audit with every sleeping insert on, beside the audit as it stands: what differs."""
+    sleeping = [
+        f"{insert.name or insert.type} on {strip.name}"
+        for strip in space.template.strips
+        for insert in strip.inserts
+        if insert.state != "on"
+    ]
+    if not sleeping:
+        return {"count": 0}
+    scene = Scene(awake(space.template))
+    now, then = space.audit.findings, audit_scene(scene).findings
+    more = f" and {len(sleeping) - SHOWN} more" if len(sleeping) > SHOWN else ""
+    return {
+        "count": len(sleeping),
+        "names": ", ".join(sleeping[:SHOWN]) + more,
+        "going": only_in(now, then),
+        "coming": only_in(then, now),
+        "levels": level_changes(space.scene, scene),
+        "total_now": space.scene.arrivals.total_samples or 0,
+        "total_then": scene.arrivals.total_samples or 0,
+    }

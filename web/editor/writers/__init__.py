@@ -5,13 +5,16 @@ What cannot be read, or names what is not there, raises EditError with a sentenc
 
 from __future__ import annotations
 
-from web.editor.writers import inserts, instruments, machines, routes, sections, strips
+from web.editor.writers import delivery, inserts, instruments, machines, routes, sections, strips
 from web.editor.writers.common import Writer
 
 WRITERS: dict[str, Writer] = {
     function.__name__: function
     for function in (
         sections.change_template,
+        delivery.change_profile,
+        delivery.choose_profile,
+        delivery.change_compensation,
         strips.change_strip,
         strips.change_source,
         strips.remove_strip,

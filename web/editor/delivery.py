@@ -1,0 +1,45 @@
+"""The Delivery place: rates, compensation and profile, each figure of a known profile with its source."""
+
+from __future__ import annotations
+
+from typing import Any, get_args
+
+from lattice.model.document import PAN_LAWS_DB, FrameRate, Template
+from lattice.profiles import PRESETS
+
+PROFILE_ROWS = (
+    ("name", "Name", ""),
+    ("sample_rate_hz", "Sample rate", "Hz"),
+    ("loudness_lufs", "Loudness", "LUFS"),
+    ("loudness_tolerance_lu", "within", "LU"),
+    ("true_peak_dbtp", "True peak", "dBTP"),
+    ("mix_headroom_db", "Room on a mix", "dB"),
+    ("operating_level_dbfs", "Operating level", "dBFS, a sine"),
+    ("operating_window_db", "within", "dB"),
+    ("monitor_limit_ms", "Monitoring", "ms"),
+    ("key_tolerance_ms", "Keys late by", "ms"),
+    ("total_latency_limit_ms", "Whole latency", "ms"),
+)
+
+
+def delivery_place(template: Template) -> dict[str, Any]:
+    """Rows of (field, words, value, unit), those of the profile with the source of their figure."""
+    profile = template.profile
+    known = next((found for found in PRESETS if found.profile.name == profile.name), None)
+    rows = []
+    for field, words, unit in PROFILE_ROWS:
+        value = getattr(profile, field)
+        as_known = known is not None and getattr(known.profile, field) == value
+        shown = "" if value is None else f"{value:g}".replace("-", "−") if isinstance(value, float) else str(value)
+        rows.append((field, words, shown, unit, known.sources.get(field, "") if known and as_known else ""))
+    return {
+        "profile_rows": rows,
+        "presets": PRESETS,
+        "frame_rates": get_args(FrameRate),
+        "pan_laws": PAN_LAWS_DB,
+        "template_rows": (
+            ("sample_rate_hz", "Sample rate", template.sample_rate_hz, "Hz"),
+            ("buffer_samples", "Buffer", template.buffer_samples, "samples"),
+            ("tempo_bpm", "Tempo", f"{template.tempo_bpm:g}", "bpm"),
+        ),
+    }
