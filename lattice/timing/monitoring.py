@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from lattice.graph.compiled import IN
+from lattice.graph.compiled import IN, Compiled
 from lattice.levels.levels import Levels
 from lattice.model.units import samples_to_ms
 from lattice.timing.arrivals import Arrivals, chain_samples
@@ -37,7 +37,7 @@ def monitored(arrivals: Arrivals, levels: Levels) -> Iterator[Monitored]:
             continue
         if not levels.reach.sounds[number]:
             continue
-        slowest = _slowest(arrivals, levels, number)
+        slowest = _slowest(compiled, levels, number)
         for output, samples in sorted(slowest.items()):
             piece = compiled.strips[output]
             if piece.kind == "output" and output not in compiled.tied_out and levels.post[output] is not None:
@@ -51,11 +51,11 @@ def monitored(arrivals: Arrivals, levels: Levels) -> Iterator[Monitored]:
                 )
 
 
-def _slowest(arrivals: Arrivals, levels: Levels, start: int) -> dict[int, int]:
-    """Strip → samples of the slowest chain of inserts and ties from a strip's `in` to it, compensation left out."""
+def _slowest(compiled: Compiled, levels: Levels, start: int) -> dict[int, int]:
+    """Strip → samples of the slowest chain of inserts from a strip's `in` to it; no compensation, no ties."""
     import heapq  # noqa: PLC0415
 
-    compiled, found = arrivals.compiled, {start: 0}
+    found = {start: 0}
     waiting = [(levels.position[start], start)]
     while waiting:
         strip = heapq.heappop(waiting)[1]
@@ -66,7 +66,7 @@ def _slowest(arrivals: Arrivals, levels: Levels, start: int) -> dict[int, int]:
         for route in compiled.outs[strip]:
             if levels.goes(route) and levels.at_route(route) is not None:
                 head = compiled.head[route]
-                samples = found[strip] + (0 if compiled.stage[route] == IN else behind) + arrivals.tie_samples(route)
+                samples = found[strip] + (0 if compiled.stage[route] == IN else behind)
                 if head not in found:
                     heapq.heappush(waiting, (levels.position[head], head))
                 found[head] = max(found.get(head, 0), samples)
