@@ -13,6 +13,7 @@ from lattice.graph.reach import Reach
 from lattice.levels.chain import shown_db
 from lattice.levels.levels import Levels
 from lattice.levels.single import EXPECTED, LIKELY, Single
+from lattice.model.units import words_db
 from lattice.timing.arrivals import Arrivals
 from lattice.timing.paths import Travel
 
@@ -144,8 +145,7 @@ class Figures:
     def of(cls, compiled: Compiled) -> Figures:
         """For a template of which nothing is computed yet."""
         loops = LoopGraph(compiled)
-        levels = Levels(Reach(compiled, states=True), loops, loops.order)
-        return cls(levels, Arrivals(compiled, loops, loops.order))
+        return cls(Levels(Reach(compiled, states=True), loops), Arrivals(loops))
 
     def along(self, path: Path) -> list[At]:
         """One entry a hop, loudest channel."""
@@ -168,8 +168,7 @@ def hop_line(compiled: Compiled, route: int, at: At) -> str:
     if at.peak_dbfs is None:
         return f"{name}: silent"
     late = "" if at.arrival_samples is None else f", after {at.arrival_samples} samples"
-    rms = "−∞" if at.rms_dbfs is None else f"{at.rms_dbfs:.1f}".replace("-", "−")
-    return f"{name}: peak {at.peak_dbfs:.1f}, RMS {rms} dBFS{late}".replace("-", "−")
+    return f"{name}: peak {words_db(at.peak_dbfs)}, RMS {words_db(at.rms_dbfs)} dBFS{late}"
 
 
 def as_json(compiled: Compiled, found: Trace) -> dict[str, Any]:

@@ -10,7 +10,7 @@ from lattice.checks.headroom import mix_headroom_db
 from lattice.checks.registry import check
 from lattice.checks.scene import Scene
 from lattice.graph.compiled import IN, POST, PRE, STAGE_OF_TAP
-from lattice.levels.chain import Stage, figures, level_of
+from lattice.levels.chain import Stage, figures, likely_db
 from lattice.model.document import Insert, Stem, Strip
 from lattice.model.units import words_db
 
@@ -45,19 +45,19 @@ def finishes(scene: Scene) -> Iterator[Finish]:
                 yield Finish(tuple(strips), _inserts(scene, strips, POST), stage, profile.true_peak_dbtp)
     for stem in scene.template.stems:
         printed = scene.compiled.index.get(stem.print or "", -1)
-        if stem.role == "mix" and printed >= 0 and scene.levels.stages[printed] and not _has_room(scene, stem):
+        recorded = scene.levels.at_end(printed) if printed >= 0 else None
+        if stem.role == "mix" and recorded is not None and not _has_room(scene, stem):
             tap = IN if scene.strip(printed).records == "in" else PRE
             strips = _from_last_sum(scene, printed)
             peak = profile.true_peak_dbtp if stem.true_peak_dbtp is None else stem.true_peak_dbtp
-            stage = scene.levels.stages[printed][0 if tap == IN else -1]
-            yield Finish(tuple(strips), _inserts(scene, strips, tap), stage, peak, stem.id)
+            yield Finish(tuple(strips), _inserts(scene, strips, tap), recorded, peak, stem.id)
 
 
 def _has_room(scene: Scene, stem: Stem) -> bool:
     if stem.strip is None:
         return False
     stage = scene.levels.at(scene.compiled.index[stem.strip], STAGE_OF_TAP[stem.tap])
-    return stage is None or -level_of(stage[0].q2, stage[2]) >= mix_headroom_db(scene, stem)
+    return stage is None or -likely_db(stage) >= mix_headroom_db(scene, stem)
 
 
 def _from_last_sum(scene: Scene, number: int) -> list[int]:
@@ -99,7 +99,7 @@ def _is_cue(scene: Scene, output: Strip, strips: list[int]) -> bool:
 def ceiling(scene: Scene) -> Iterator[Finding]:
     """A mix that can pass its true-peak limit with nothing that holds it."""
     for finish in finishes(scene):
-        likely = level_of(finish.stage[0].q2, finish.stage[2])
+        likely = likely_db(finish.stage)
         if likely <= finish.true_peak_dbtp + 1e-9 or any(_holds(i, finish) for _strip, i in finish.inserts):
             continue
         names = [scene.name(strip) for strip in finish.about]

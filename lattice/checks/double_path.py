@@ -50,7 +50,7 @@ class _Ways:
         head, stage, routes = compiled.head, compiled.stage, compiled.routes
         feeding, sent = [0] * count, [0] * count  # bits of strips that a walk that has come here goes on to
         found, bit = [False] * count, 1
-        for number in reversed(self.scene.order):
+        for number in reversed(self.scene.loops.order):
             if number >= count or not (compiled.ins[number] or len(self.outs[number]) > 1):
                 continue
             whole = behind_send = 0

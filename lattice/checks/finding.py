@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
@@ -23,6 +24,11 @@ class Remedy:
 
     label: str
     steps: tuple[Step, ...]
+
+
+def first_of(lines: Sequence[str], most: int = 12) -> tuple[str, ...]:
+    """The first lines of a long list, and how many more there are."""
+    return (*lines[:most], *((f"and {len(lines) - most} more",) if len(lines) > most else ()))
 
 
 @dataclass(frozen=True)

@@ -5,13 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from lattice.checks.finding import Finding, Remedy, Step
+from lattice.checks.finding import Finding, Remedy, first_of
 from lattice.checks.registry import check
+from lattice.checks.remedies import trim_steps
 from lattice.checks.scene import Scene
 from lattice.graph.compiled import IN, STAGE_OF_TAP
-from lattice.levels.chain import entering, figures, level_of
+from lattice.levels.chain import entering, figures, level_of, likely_db
 from lattice.levels.shares import inflow
-from lattice.levels.trims import trim_db, trimmed
+from lattice.levels.trims import trim_db
 from lattice.model.document import Stem, Strip
 from lattice.model.units import gain, words_db
 
@@ -59,10 +60,7 @@ def _trim(scene: Scene, number: int, change_db: float | None) -> tuple[Remedy, .
     """The same change on all that is fed to a sum."""
     if change_db is None or change_db >= 0:
         return ()
-    steps = tuple(
-        Step("change_route", {"route": route, "changes": {"gain_db": gain_db}})
-        for route, gain_db in trimmed(scene.levels, number, change_db)
-    )
+    steps = trim_steps(scene.levels, number, change_db)
     return (Remedy(f"Trim all {len(steps)} by {words_db(change_db)} dB, balance kept", steps),) if steps else ()
 
 
@@ -73,11 +71,11 @@ def _room_words(likely_db: float) -> str:
 def _ranking(scene: Scene, number: int) -> tuple[str, ...]:
     """What comes in by its share, a line each."""
     shares = inflow(scene.levels, number)
-    lines = [
-        f"{scene.name(scene.compiled.tail[share.route])}: {100 * share.share:.0f} %, {words_db(share.likely_db)} dBFS"
-        for share in shares[:FEW]
-    ]
-    return (*lines, *((f"and {len(shares) - FEW} more",) if len(shares) > FEW else ()))
+    lines = []
+    for share in shares:
+        name = scene.name(scene.compiled.tail[share.route])
+        lines.append(f"{name}: {100 * share.share:.0f} %, {words_db(share.likely_db)} dBFS")
+    return first_of(lines, FEW)
 
 
 @check("level.operating")
@@ -131,7 +129,7 @@ def build_up(scene: Scene) -> Iterator[Finding]:
         if not found or len(compiled.ins[number]) < 3:
             continue
         stage = found[IN]
-        if level_of(stage[0].q2, stage[2]) <= 1e-9 or sum(map(levels.brings, compiled.ins[number])) < 3:
+        if likely_db(stage) <= 1e-9 or sum(map(levels.brings, compiled.ins[number])) < 3:
             continue
         peak, likely, rms = figures(stage).loudest
         yield Finding(

@@ -11,6 +11,7 @@ from lattice.checks.registry import check
 from lattice.checks.scene import Scene
 from lattice.graph.compiled import IN
 from lattice.graph.masks import masks
+from lattice.levels.chain import key_threshold_db
 from lattice.model.units import words_db
 
 
@@ -103,8 +104,7 @@ def too_quiet(scene: Scene) -> Iterator[Finding]:
             fed[scene.compiled.key_node[route][1]].append(route)
     for routes in fed.values():
         insert, number = scene.compiled.insert_of_key(routes[0]), scene.compiled.head[routes[0]]
-        limits = insert.type == "limiter" and insert.threshold_db is None
-        threshold = insert.ceiling_db if limits else insert.threshold_db
+        threshold = key_threshold_db(insert)
         peak = scene.levels.key_peak_db(insert)
         working = insert.key == "external" and insert.state == "on" and scene.strip(number).in_service
         if working and threshold is not None and (peak is None or peak < threshold):

@@ -120,11 +120,10 @@ def _unreported(strip: str, name: str, inserts: tuple[str, ...], told: int, took
 @check("time.total")
 def total(scene: Scene) -> Iterator[Finding]:
     """When the last sound is at an output, and what makes it so late."""
-    outputs, limit = scene.arrivals.outputs, scene.template.profile.total_latency_limit_ms
-    if not outputs:
+    output, limit = scene.arrivals.latest_output, scene.template.profile.total_latency_limit_ms
+    if output is None:
         return
-    output = max(outputs, key=lambda number: (outputs[number], -number))
-    samples, steps = outputs[output], critical_path(scene.arrivals, output)
+    samples, steps = scene.arrivals.outputs[output], critical_path(scene.arrivals, output)
     ms = _ms(scene, samples)
     too_late = limit is not None and ms > limit
     over = f"; {limit:g} ms are the limit" if too_late else ""

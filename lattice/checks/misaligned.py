@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from lattice.checks.finding import Finding, Severity
 from lattice.checks.registry import check
 from lattice.checks.scene import Scene
-from lattice.levels.shares import Origin
+from lattice.levels.coherence import decorrelates
+from lattice.levels.shares import Origin, sources_of
 from lattice.levels.single import Part, Single
 from lattice.model.units import decibels, samples_to_ms
 from lattice.timing.arrivals import Span
@@ -25,7 +26,6 @@ class Comb:
     skew: int
     beside_db: float  # the weaker against the stronger
     turned: bool  # opposite polarity
-    coherent: bool  # both arrivals are: only then it combs
 
     def notch_hz(self, rate_hz: int) -> float:
         """First notch of the comb, f = 1/(2τ); for opposite polarity the first above 0 Hz, f = 1/τ."""
@@ -58,8 +58,6 @@ class _Look:
         return self._behind
 
     def _sweep(self) -> None:
-        from lattice.levels.shares import sources_of  # noqa: PLC0415
-
         levels, compiled = self.scene.levels, self.scene.compiled
         self._origins = list(sources_of(levels))
         at = {origin: 1 << bit for bit, origin in enumerate(self._origins)}
@@ -70,9 +68,9 @@ class _Look:
                     self._behind[route] = at.get((compiled.outlets[outlet][0], outlet), 0)
                     bits[compiled.head[route]] |= self._behind[route]
         for strip in levels.order:
-            if strip < len(bits) and (levels.reach.monitors[strip] or compiled.strips[strip].kind != "print"):
+            if strip < len(bits) and levels.reach.passes_on(strip):
                 for route in compiled.outs[strip]:
-                    if levels.goes(route) and levels.at_route(route) is not None:
+                    if levels.passes(route):
                         self._behind[route] = bits[strip]
                         bits[compiled.head[route]] |= bits[strip]
 
@@ -89,7 +87,7 @@ class _Look:
             several ^= low
 
     def combs(self, routes: list[int]) -> Iterator[Comb]:
-        """Every pair of arrivals of one source at different times."""
+        """Every pair of coherent arrivals of one source at different times: only those comb."""
         for origin, its in self.twice(routes):
             if origin not in self.single:
                 self.single[origin] = Single(self.scene.levels, *origin)
@@ -112,9 +110,7 @@ def _comb(origin: Origin, single: Single, travel: Travel, one: int, other: int) 
     parts = single.brought[one], single.brought[other]
     levels = sorted(_size(part) for part in parts)
     dot = sum(a * b for row, rest in zip(parts[0].c, parts[1].c, strict=True) for a, b in zip(row, rest, strict=True))
-    coherent = bool(levels[0]) and dot != 0
-    beside = decibels(levels[0] / levels[1]) if coherent else float("-inf")
-    return Comb(origin, skew, beside, dot < 0, coherent)
+    return Comb(origin, skew, decibels(levels[0] / levels[1]), dot < 0) if levels[0] and dot else None
 
 
 def _size(part: Part) -> float:
@@ -123,11 +119,10 @@ def _size(part: Part) -> float:
 
 def _finding(scene: Scene, look: _Look, number: int, spans: dict[int, Span], skew: int) -> Finding:
     rate = scene.template.sample_rate_hz
-    combs = [comb for comb in look.combs(list(spans)) if comb.coherent]
-    worst = max(combs, key=lambda comb: (comb.beside_db, comb.skew), default=None)
+    worst = max(look.combs(list(spans)), key=lambda comb: (comb.beside_db, comb.skew), default=None)
     figures: dict[str, float | None] = {"skew_samples": skew, "skew_ms": samples_to_ms(skew, rate)}
     evidence = [
-        f"{scene.name(scene.compiled.tail[route])} arrives at {_words(span)} samples" for route, span in spans.items()
+        f"{scene.name(scene.compiled.tail[route])} arrives at {span.words} samples" for route, span in spans.items()
     ]
     if worst is not None:
         figures["notch_hz"] = worst.notch_hz(rate)
@@ -149,10 +144,6 @@ def _finding(scene: Scene, look: _Look, number: int, spans: dict[int, Span], ske
     )
 
 
-def _words(span: Span) -> str:
-    return str(span.latest) if span.earliest == span.latest else f"{span.earliest} to {span.latest}"
-
-
 def _severity(scene: Scene, spans: dict[int, Span], worst: Comb | None, early: int) -> Severity:
     """A blocker where one source combs audibly; a note where all that is late is reverb, delay or modulation."""
     if worst is not None and worst.beside_db > RIPPLE_DB:
@@ -163,8 +154,6 @@ def _severity(scene: Scene, spans: dict[int, Span], worst: Comb | None, early: i
 
 def _only_wet(scene: Scene, route: int) -> bool:
     """Nothing coherent comes by a route: the strip it leaves is fully wet up to its tap, or so is all before it."""
-    from lattice.levels.coherence import decorrelates  # noqa: PLC0415
-
     compiled, levels = scene.compiled, scene.levels
     seen: set[int] = set()
     waiting = [route]
@@ -179,5 +168,5 @@ def _only_wet(scene: Scene, route: int) -> bool:
             return False
         if strip not in seen:
             seen.add(strip)
-            waiting += [r for r in compiled.ins[strip] if levels.goes(r) and levels.at_route(r) is not None]
+            waiting += [r for r in compiled.ins[strip] if levels.passes(r)]
     return True

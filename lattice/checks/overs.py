@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from lattice.checks.finding import Finding
+from lattice.checks.finding import Finding, first_of
 from lattice.checks.registry import check
 from lattice.checks.scene import Scene
-from lattice.levels.chain import Stage, entering, figures, level_of
+from lattice.levels.chain import Stage, entering, figures, level_of, likely_db
 from lattice.levels.shares import loudest_source
 from lattice.model.units import words_db
 
@@ -32,10 +32,10 @@ def over(scene: Scene) -> Iterator[Finding]:
     """Above full scale at an output, a print's recorded stage or the way to outside gear."""
     notes: list[Point] = []
     for point in points(scene):
-        sound, by_p, by_q, _by_e = point.stage
+        sound, by_p = point.stage[:2]
         if max(sound.p) * by_p <= 1.0 or level_of([p * p for p in sound.p], by_p) <= FULL_SCALE_DB:
             continue
-        if level_of(sound.q2, by_q) > FULL_SCALE_DB:
+        if likely_db(point.stage) > FULL_SCALE_DB:
             yield _over(scene, point)
         else:
             notes.append(point)
@@ -51,11 +51,11 @@ def points(scene: Scene) -> Iterator[Point]:
         strip, found = compiled.strips[number], levels.stages[number]
         if not found:
             continue
-        post = levels.post[number]
-        if strip.kind == "output" and number not in compiled.tied_out and post is not None:
-            yield Point(number, post, f"{strip.name} sends", "post")
-        elif strip.kind == "print":
-            yield Point(number, found[0 if strip.records == "in" else -1], f"{strip.name} records", strip.records)
+        end = levels.at_end(number)
+        if strip.kind == "output" and number not in compiled.tied_out and end is not None:
+            yield Point(number, end, f"{strip.name} sends", "post")
+        elif strip.kind == "print" and end is not None:
+            yield Point(number, end, f"{strip.name} records", strip.records)
         for place, insert in enumerate(strip.inserts):
             if insert.type == "external" and insert.state == "on":
                 stage = entering(strip, found, place, levels.carriers)
@@ -93,7 +93,7 @@ def _worst_case_only(scene: Scene, found: list[Point]) -> Finding:
         strips=scene.ids(strips),
         inserts=tuple(point.insert for point in found if point.insert),
         figures={"peak_dbfs": peak},
-        evidence=tuple(lines[:12]) + ((f"and {len(lines) - 12} more",) if len(lines) > 12 else ()),
+        evidence=first_of(lines),
     )
 
 
@@ -117,7 +117,7 @@ def internal_over(scene: Scene) -> Iterator[Finding]:
             if stage is not before:
                 before, hot = stage, max(stage[0].q2) * stage[2] * stage[2] > limit
             if hot and insert.state == "on":
-                level_db = level_of(stage[0].q2, stage[2])
+                level_db = likely_db(stage)
                 worst = max(worst, level_db)
                 strips.append(number)
                 inserts.append(insert.id)
@@ -131,5 +131,5 @@ def internal_over(scene: Scene) -> Iterator[Finding]:
             strips=scene.ids(strips),
             inserts=tuple(inserts),
             figures={"likely_dbfs": worst},
-            evidence=tuple(lines[:12]) + ((f"and {len(lines) - 12} more",) if len(lines) > 12 else ()),
+            evidence=first_of(lines),
         )

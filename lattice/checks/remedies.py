@@ -1,10 +1,12 @@
-"""Remedies that several checks offer: feed a strip to its bus, open what blocks a path."""
+"""Remedies that several checks offer: feed a strip to its bus, open what blocks a path, trim a sum."""
 
 from __future__ import annotations
 
 from lattice.checks.finding import Remedy, Step
 from lattice.checks.scene import Scene
 from lattice.graph.paths import Blocker, Path
+from lattice.levels.levels import Levels
+from lattice.levels.trims import trimmed
 
 
 def feed_remedies(scene: Scene, strip: int, outlet: int = -1) -> tuple[Remedy, ...]:
@@ -61,3 +63,11 @@ def _opening(scene: Scene, blocker: Blocker) -> tuple[str, Step] | None:
         return None
     words, changes = UNBLOCK[blocker.kind]
     return words.format(name=scene.name(strip)), Step("change_strip", {"strip": blocker.strip, "changes": changes})
+
+
+def trim_steps(levels: Levels, number: int, change_db: float) -> tuple[Step, ...]:
+    """The same change on everything that brings sound to a sum: its balance is kept."""
+    return tuple(
+        Step("change_route", {"route": route, "changes": {"gain_db": gain_db}})
+        for route, gain_db in trimmed(levels, number, change_db)
+    )

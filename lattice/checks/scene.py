@@ -77,17 +77,12 @@ class Scene:
         return LoopGraph(self.compiled)
 
     @cached_property
-    def order(self) -> list[int]:
-        """Strips and keyed inserts in the order of the flow."""
-        return self.loops.order
-
-    @cached_property
     def levels(self) -> Levels:
-        return Levels(self.unblocked, self.loops, self.order)
+        return Levels(self.unblocked, self.loops)
 
     @cached_property
     def arrivals(self) -> Arrivals:
-        return Arrivals(self.compiled, self.loops, self.order)
+        return Arrivals(self.loops)
 
     @cached_property
     def sections(self) -> dict[str, Section]:

@@ -45,9 +45,8 @@ class Inserts:
         self.measured: list[tuple[int, int]] = []
         self.reshaped: set[int] = set()  # strips with an insert that states a layout
         self.raised: set[int] = set()  # strips with an insert that may make louder
-        self.latency: dict[
-            int, tuple[int, int]
-        ] = {}  # strip → (reported, actual) samples of its chain, where it has any
+        # strip → (reported, actual) samples of its chain, where it has any
+        self.latency: dict[int, tuple[int, int]] = {}
         for number, strip in enumerate(strips):
             place = 0
             for insert in strip.inserts:
@@ -203,6 +202,14 @@ class Compiled:
         return found
 
     # what checks ask for again and again, each found in one pass
+
+    @cached_property
+    def keys_from(self) -> dict[int, list[int]]:
+        """Strip → key routes that leave it, by its chain or an outlet."""
+        found: dict[int, list[int]] = {}
+        for route in self.keys:
+            found.setdefault(self.tail[route], []).append(route)
+        return found
 
     @cached_property
     def by_kind(self) -> dict[str, list[int]]:

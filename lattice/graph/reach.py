@@ -60,6 +60,10 @@ class Reach:
         strips = self.compiled.strips
         return [passes or strips[number].kind == "print" for number, passes in enumerate(self.monitors)]
 
+    def passes_on(self, strip: int) -> bool:
+        """What stands at its stages leaves by its routes; a print that does not monitor keeps what it records."""
+        return self.monitors[strip] or self.compiled.strips[strip].kind != "print"
+
     def enters(self, strip: int) -> bool:
         return self.entered[strip]
 

@@ -94,7 +94,7 @@ def effect(insert: Insert, stage: Stage) -> Effect | None:
     sound, _by_p, _by_q, by_e = stage
     if insert.type in DECORRELATING:
         return wet_part(insert)
-    if insert.type in LIMITING and insert.ceiling_db is not None:
+    if limits(insert):
         worked = settled(stage)
         rows = zip(
             *(
@@ -123,7 +123,7 @@ def factors(insert: Insert, p: float, q: float, e: float, loudest: float) -> tup
         if reduction_db:
             straight = dry + wet * level
             return straight, straight, dry + wet * level * gain(-reduction_db)
-    elif kind in LIMITING and insert.ceiling_db is not None and insert.key != "external":
+    elif limits(insert):
         top = gain(insert.ceiling_db)  # X' = (1 − w)·X + w·min(X·g, C)
         return (
             dry + wet * (top / p if p * level > top else level),
@@ -132,6 +132,11 @@ def factors(insert: Insert, p: float, q: float, e: float, loudest: float) -> tup
         )
     straight = dry + wet * level
     return straight, straight, straight
+
+
+def limits(insert: Insert) -> bool:
+    """It holds levels to a ceiling of its own, where it is on."""
+    return insert.type in LIMITING and insert.ceiling_db is not None and insert.key != "external"
 
 
 def wet_part(insert: Insert) -> Wet:
@@ -197,8 +202,13 @@ def duck_db(insert: Insert, key_level_db: float) -> float | None:
     """How far a key of this level pushes a compressor or limiter keyed from outside down; None for others."""
     if insert.state != "on" or insert.key != "external" or insert.type not in ("compressor", "limiter"):
         return None
-    limits = insert.type == "limiter" and insert.threshold_db is None
-    return curve_db(insert, insert.ceiling_db if limits else insert.threshold_db, key_level_db)
+    return curve_db(insert, key_threshold_db(insert), key_level_db)
+
+
+def key_threshold_db(insert: Insert) -> float | None:
+    """Where a key begins to work an insert: the threshold, of a limiter without one the ceiling."""
+    by_ceiling = insert.type == "limiter" and insert.threshold_db is None
+    return insert.ceiling_db if by_ceiling else insert.threshold_db
 
 
 def settled(stage: Stage) -> Sound:
@@ -234,6 +244,11 @@ def level_of(power: list[float], by: float) -> float:
     """dB of the loudest channel of a stage; −∞ for silence."""
     loudest = max(power) * by * by
     return 10.0 * math.log10(loudest) if loudest > 0 else -math.inf
+
+
+def likely_db(stage: Stage) -> float:
+    """Likely peak of a stage's loudest channel, dBFS; −∞ for silence."""
+    return level_of(stage[0].q2, stage[2])
 
 
 @dataclass(frozen=True)
@@ -284,12 +299,7 @@ class InsertFigures:
 
 def pushed_db(insert: Insert, before: Stage) -> float:
     """How far P·g is above a limiter's, clipper's or saturator's ceiling; 0 below it and without one."""
-    if (
-        insert.state != "on"
-        or insert.type not in LIMITING
-        or insert.ceiling_db is None
-        or insert.key == "external"
-    ):  # fmt: skip
+    if insert.state != "on" or not limits(insert) or insert.ceiling_db is None:
         return 0.0
     sound, by_p = before[0], before[1]
     level_db = level_of([p * p for p in sound.p], by_p)

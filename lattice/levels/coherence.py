@@ -16,19 +16,17 @@ class Meetings:
     coherent ways that meet again. Ways are coherent up to a reverb, delay or modulation that is on and fully wet.
     """
 
-    def __init__(self, reach: Reach, loops: LoopGraph, order: list[int]) -> None:
+    def __init__(self, reach: Reach, loops: LoopGraph) -> None:
         self.reach, self.compiled, self.loops = reach, reach.compiled, loops
         self.count = len(self.compiled.strips)
         self.wanted = [False] * loops.first_outlet
         self.branches = [False] * self.count
         # bits of the fed nodes that its coherent sound comes to, itself included
         self.beyond = [0] * loops.first_outlet
-        self._keys: dict[int, list[int]] = {}
-        for route in self.compiled.keys:
-            self._keys.setdefault(self.compiled.tail[route], []).append(route)
+        self._keys = self.compiled.keys_from
         self._bits = 0
         self._marked: set[int] = set()
-        for node in reversed(order):
+        for node in reversed(loops.order):
             if node < self.count:
                 if not self._plain(node):
                     self._strip(node)

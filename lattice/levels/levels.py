@@ -89,26 +89,24 @@ class Posts:
     def __getitem__(self, number: int) -> Stage | None:
         if number not in self._made:
             found, strip = self._before[number], self._compiled.strips[number]
-            silent = not found or strip.mute or strip.fader_db is None
-            self._made[number] = (
-                None if silent else post_stage(strip, self._compiled.chain_layout[number], found[-1])
-            )  # fmt: skip
+            layout = self._compiled.chain_layout[number]
+            self._made[number] = post_stage(strip, layout, found[-1]) if found else None
         return self._made[number]
 
 
 class Levels:
-    """Levels by strip number. `order`: nodes in the order of the flow (graph/order.py).
+    """Levels by strip number, computed in the order of the flow.
 
     `stages[strip]`: stages from `in` to `pre`, empty where no sound is; `post[strip]`: None where nothing passes.
     O(strips + routes) where no source meets itself; beyond that, for each strip what carriers reach it.
     """
 
-    def __init__(self, reach: Reach, loops: LoopGraph, order: list[int]) -> None:
-        self.reach, self.loops, self.order = reach, loops, order
+    def __init__(self, reach: Reach, loops: LoopGraph) -> None:
+        self.reach, self.loops, self.order = reach, loops, loops.order
         self.compiled: Compiled = reach.compiled
         self.cut = loops.feedback
         self.carriers: Carriers = {}
-        self.meetings = Meetings(reach, loops, order)
+        self.meetings = Meetings(reach, loops)
         self.matrices = route_matrices(self.compiled)
         count = len(self.compiled.strips)
         self.sources: dict[int, PlainSource] = {}
@@ -117,9 +115,7 @@ class Levels:
         self.at_key: dict[int, Sound] = {}  # node of a keyed insert → what its keys bring
         self.outlet_stages: list[Stage | None] = [None] * len(self.compiled.outlets)
         self._arriving: list[Sound | None] = [None] * count
-        self._keys_of: dict[int, list[int]] = {}
-        for route in self.compiled.keys:
-            self._keys_of.setdefault(self.compiled.tail[route], []).append(route)
+        self._keys_of = self.compiled.keys_from
         self._lists = (  # at hand for the innermost loop
             reach.route_ok,
             reach.entered,
@@ -187,8 +183,8 @@ class Levels:
                 sound.carry(number, self.carriers)
         found = self.stages[number] = stages(strip, sound, self.carriers)
         post = self.post[number]
-        if strip.kind == "print" and not self.reach.monitors[number]:
-            return  # what it records is known; it passes nothing on
+        if not self.reach.passes_on(number):
+            return
         self._send(compiled.outs[number], found, post)
         for route in self._keys_of.get(number, ()) if self._keys_of else ():
             stage = compiled.stage[route]
@@ -319,10 +315,20 @@ class Levels:
         stage = self.outlet_stages[outlet]
         return figures(stage) if stage is not None else None
 
+    def passes(self, route: int) -> bool:
+        """Some sound stands where an open route leaves; one that is ridden may rest at off."""
+        return self.goes(route) and self.at_route(route) is not None
+
     def brings(self, route: int) -> bool:
-        """Some sound comes by a route."""
-        gain_db = self.compiled.routes[route].gain_db
-        return gain_db is not None and self.goes(route) and self.at_route(route) is not None
+        """Some sound comes by a route, as its gain is now."""
+        return self.compiled.routes[route].gain_db is not None and self.passes(route)
+
+    def at_end(self, number: int) -> Stage | None:
+        """What a strip gives in the end: a print the stage it records, any other what is behind its fader."""
+        strip, found = self.compiled.strips[number], self.stages[number]
+        if strip.kind != "print":
+            return self.post[number]
+        return found[0 if strip.records == "in" else -1] if found else None
 
     def brought(self, route: int) -> Stage | None:
         """What a route brings to the strip it ends at: a stage in that strip's layout."""

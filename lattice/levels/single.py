@@ -144,7 +144,7 @@ class Single:
         piece = self.compiled.strips[strip]
         if piece.invert:
             self.at_in[strip] = self.at_in[strip].scaled([-1.0] * len(self.at_in[strip].c))
-        if not self.levels.reach.monitors[strip] and piece.kind == "print":
+        if not self.levels.reach.passes_on(strip):
             return
         for route in self.compiled.outs[strip]:
             if self.levels.goes(route):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from lattice.graph.compiled import IN, POST
-from lattice.levels.chain import LIMITING, level_of
+from lattice.levels.chain import LIMITING, likely_db
 from lattice.levels.levels import Levels
 
 
@@ -17,7 +17,7 @@ def trim_db(levels: Levels, strip: int, room_db: float) -> float | None:
     piece = levels.compiled.strips[strip]
     held = any(insert.type in LIMITING and insert.ceiling_db is not None for insert in piece.inserts)
     stage = levels.at(strip, IN if held else POST)
-    likely = level_of(stage[0].q2, stage[2]) if stage is not None else -math.inf
+    likely = likely_db(stage) if stage is not None else -math.inf
     return None if likely == -math.inf else math.floor((-room_db - likely) * 10 + 1e-9) / 10
 
 

@@ -30,6 +30,11 @@ class Span(NamedTuple):
     def latest(self) -> int:
         return max(span[1] for span in self if span)
 
+    @property
+    def words(self) -> str:
+        """“64”, or “64 to 128”."""
+        return str(self.latest) if self.earliest == self.latest else f"{self.earliest} to {self.latest}"
+
     def later(self, samples: int) -> Span:
         if not samples:
             return self
@@ -62,8 +67,10 @@ class Arrivals:
     and playback each by itself. O(strips + routes).
     """
 
-    def __init__(self, compiled: Compiled, loops: LoopGraph, order: list[int]) -> None:
-        self.compiled, self.loops, self.order = compiled, loops, order
+    def __init__(self, loops: LoopGraph) -> None:
+        self.loops, self.order = loops, loops.order
+        compiled: Compiled = loops.compiled
+        self.compiled = compiled
         template = compiled.template
         self.rule = template.compensation
         self.limit = NEVER if self.rule.limit_samples is None else self.rule.limit_samples
@@ -88,7 +95,7 @@ class Arrivals:
             self._keys_to.setdefault(node, []).append(route)
         self._start()
         fed = compiled.ins
-        for node in order:
+        for node in self.order:
             if node >= count:
                 self._keyed(node)
             elif fed[node] and compiled.strips[node].in_service:
@@ -345,6 +352,11 @@ class Arrivals:
                 if span is not None:
                     found[number] = span.latest + self._machines[strip.machine or self._first].output_latency_samples
         return found
+
+    @property
+    def latest_output(self) -> int | None:
+        """The output with the latest arrival; of several the first."""
+        return max(self.outputs, key=lambda number: (self.outputs[number], -number), default=None)
 
     @property
     def total_samples(self) -> int | None:

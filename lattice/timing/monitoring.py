@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import heapq
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -53,18 +54,15 @@ def monitored(arrivals: Arrivals, levels: Levels) -> Iterator[Monitored]:
 
 def _slowest(compiled: Compiled, levels: Levels, start: int) -> dict[int, int]:
     """Strip → samples of the slowest chain of inserts from a strip's `in` to it; no compensation, no ties."""
-    import heapq  # noqa: PLC0415
-
     found = {start: 0}
     waiting = [(levels.position[start], start)]
     while waiting:
         strip = heapq.heappop(waiting)[1]
-        piece = compiled.strips[strip]
-        if piece.kind == "print" and not levels.reach.monitors[strip]:
+        if not levels.reach.passes_on(strip):
             continue
-        behind = chain_samples(piece.inserts)[1]
+        behind = chain_samples(compiled.strips[strip].inserts)[1]
         for route in compiled.outs[strip]:
-            if levels.goes(route) and levels.at_route(route) is not None:
+            if levels.passes(route):
                 head = compiled.head[route]
                 samples = found[strip] + (0 if compiled.stage[route] == IN else behind)
                 if head not in found:

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 from lattice.graph.compiled import IN
 from lattice.levels.levels import Levels
-from lattice.model.document import Strip
 from lattice.timing.arrivals import Arrivals, actual_samples
 
 
@@ -126,8 +125,7 @@ class Travel:
             heapq.heappush(self._waiting, (self.levels.position[strip], strip))
 
     def _leave(self, strip: int) -> None:
-        piece: Strip = self.compiled.strips[strip]
-        if not self.levels.reach.monitors[strip] and piece.kind == "print":
+        if not self.levels.reach.passes_on(strip):
             return
         for route in self.compiled.outs[strip]:
             later = 0 if self.compiled.stage[route] == IN else self.arrivals.chain[strip][1]

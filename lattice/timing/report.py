@@ -42,14 +42,9 @@ def _plain(span: Span) -> dict[str, int]:
     return {"earliest": span.earliest, "latest": span.latest}
 
 
-def latest_output(arrivals: Arrivals) -> int | None:
-    """The output with the latest arrival; of several the first."""
-    return max(arrivals.outputs, key=lambda number: (arrivals.outputs[number], -number), default=None)
-
-
 def _path(arrivals: Arrivals) -> list[str]:
     """Ids of strips and inserts on the way that sets the latency."""
-    output = latest_output(arrivals)
+    output = arrivals.latest_output
     if output is None:
         return []
     steps = critical_path(arrivals, output)
@@ -70,13 +65,9 @@ def as_lines(arrivals: Arrivals) -> list[str]:
     for number, strip in enumerate(compiled.strips):
         span, pre = arrivals.span(number), arrivals.at_pre(number)
         if span is not None and pre is not None:
-            lines.append(f"{strip.name[:32]:32} {_words(span):>17}   {_words(pre):>17}")
+            lines.append(f"{strip.name[:32]:32} {span.words:>17}   {pre.words:>17}")
     for number, samples in arrivals.outputs.items():
         lines.append(f"{compiled.strips[number].name}: {samples} samples, {samples_to_ms(samples, rate):.3f} ms")
     if arrivals.outputs:
         lines.append("set by: " + " → ".join(_path(arrivals)))
     return lines
-
-
-def _words(span: Span) -> str:
-    return str(span.latest) if span.earliest == span.latest else f"{span.earliest} to {span.latest}"

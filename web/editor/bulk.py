@@ -9,13 +9,14 @@ from django.core import signing
 from django.http import QueryDict
 
 from lattice.checks import Finding, Scene, Step, audit_scene
+from lattice.checks.remedies import trim_steps
 from lattice.compare import Change, compare
 from lattice.edits import apply_steps
 from lattice.edits.effect import WayChange, bus_effect
 from lattice.errors import EditError
-from lattice.levels.trims import trim_db, trimmed
+from lattice.levels.trims import trim_db
 from lattice.model.document import Strip, Template
-from lattice.model.units import parse_db
+from lattice.model.units import parse_db, words_db
 from web.editor.what_if import level_changes, only_in
 from web.shelf.workspace import Workspace
 
@@ -197,11 +198,10 @@ def trim(data: QueryDict, strips: Chosen) -> Planned:
     change = None if room is None else trim_db(levels, number, room)
     if change is None:
         raise EditError(f"nothing sounds at {strips[0].name}, or no room is named")
-    changes = trimmed(levels, number, change)
-    steps = [Step("change_route", {"route": route, "changes": {"gain_db": gain_db}}) for route, gain_db in changes]
+    steps = trim_steps(levels, number, change)
     if not steps:
         raise EditError(f"nothing is fed to {strips[0].name}")
-    return f"Trim all into {strips[0].name} by {change:+.1f} dB".replace("-", "−"), *steps
+    return f"Trim all into {strips[0].name} by {words_db(change, plus=True)} dB", *steps
 
 
 PLANS: dict[str, Callable[[QueryDict, Chosen], Planned]] = {

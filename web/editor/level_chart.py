@@ -7,12 +7,12 @@ from typing import Any
 
 from lattice.graph.compiled import IN, POST
 from lattice.graph.paths import Path
-from lattice.levels.chain import Stage, entering, figures, level_of
+from lattice.levels.chain import Stage, entering, figures, likely_db
 from lattice.levels.levels import Levels
 from lattice.levels.shares import inflow, sources_of
 from lattice.levels.single import LIKELY, Single
 from lattice.model.document import Profile
-from lattice.model.units import words_db
+from lattice.model.units import decibels, words_db
 from lattice.trace import trace
 from web.shelf.workspace import Workspace
 
@@ -44,9 +44,7 @@ def levels_place(space: Workspace, wanted: str, end: str, sum_at: str) -> dict[s
     if target not in {number for number, *_rest in ends}:
         target = max(ends, key=lambda entry: entry[2])[0]
     sources = _sources(space, target)
-    start = next((number for number, _name in sources if compiled.strips[number].id == wanted), None)
-    if start is None:
-        start = sources[0][0] if sources else None
+    start = next((number for number in sources if compiled.strips[number].id == wanted), next(iter(sources), None))
     path = _path(space, start, target) if start is not None else None
     columns = _columns(levels, path) if path else []
     number = compiled.index.get(sum_at, -1)
@@ -54,7 +52,7 @@ def levels_place(space: Workspace, wanted: str, end: str, sum_at: str) -> dict[s
         number = _fullest(levels, path, target)
     return {
         "ends": [_end_row(space, *entry, chosen=entry[0] == target) for entry in ends],
-        "sources": [compiled.strips[number] for number, _name in sources],
+        "sources": [compiled.strips[number] for number in sources],
         "start": compiled.strips[start] if start is not None else None,
         "target": compiled.strips[target],
         "chart": _chart(columns, space.template.profile) if columns else None,
@@ -70,14 +68,9 @@ def _ends(space: Workspace) -> list[tuple[int, Stage, float]]:
     levels, compiled = space.scene.levels, space.compiled
     found = []
     for number in (*compiled.by_kind["output"], *compiled.by_kind["print"]):
-        strip, stages = compiled.strips[number], levels.stages[number]
-        if not stages or number in compiled.tied_out:
-            continue
-        stage: Stage | None = stages[0 if strip.records == "in" else -1]
-        if strip.kind != "print":
-            stage = levels.post[number]
-        if stage is not None:
-            found.append((number, stage, level_of(stage[0].q2, stage[2])))
+        stage = levels.at_end(number)
+        if stage is not None and number not in compiled.tied_out:
+            found.append((number, stage, likely_db(stage)))
     return found
 
 
@@ -90,7 +83,7 @@ def _end_row(space: Workspace, number: int, stage: Stage, likely: float, *, chos
     }  # fmt: skip
 
 
-def _sources(space: Workspace, target: int) -> list[tuple[int, str]]:
+def _sources(space: Workspace, target: int) -> list[int]:
     """Sources that come to an endpoint, loudest first."""
     levels, found = space.scene.levels, []
     for strip, outlet in sources_of(levels):
@@ -98,7 +91,7 @@ def _sources(space: Workspace, target: int) -> list[tuple[int, str]]:
             single = Single(levels, strip, weight=LIKELY)
             if target in single.at_in:
                 found.append((-single.level(single.at_in[target]), strip))
-    return [(strip, space.compiled.strips[strip].name) for _level, strip in sorted(found)]
+    return [strip for _level, strip in sorted(found)]
 
 
 def _path(space: Workspace, start: int, target: int) -> Path | None:
@@ -111,7 +104,7 @@ def _fullest(levels: Levels, path: Path | None, target: int) -> int:
     """The sum on the way with the highest likely level."""
     on_way = path.strips(levels.compiled) if path else [target]
     sums = [n for n in on_way if len(levels.compiled.ins[n]) > 1 and levels.stages[n]] or [target]
-    return max(sums, key=lambda n: level_of(levels.stages[n][0][0].q2, 1.0))
+    return max(sums, key=lambda n: likely_db(levels.stages[n][0]))
 
 
 def _columns(levels: Levels, path: Path) -> list[Column]:
@@ -145,13 +138,13 @@ def _insert_words(levels: Levels, number: int, place: int) -> str:
     if shown.pushed_db:
         return f"{insert.type}, pushed {shown.pushed_db:.1f}"
     before = entering(levels.compiled.strips[number], levels.stages[number], place, levels.carriers)
-    change = level_of(levels.stages[number][place + 1][0].q2, levels.stages[number][place + 1][2])
-    return f"{insert.type} {words_db(change - level_of(before[0].q2, before[2]), plus=True)}"
+    change = likely_db(levels.stages[number][place + 1]) - likely_db(before)
+    return f"{insert.type} {words_db(change, plus=True)}"
 
 
 def _column(strip: str, name: str, what: str, stage: Stage, own: float) -> Column:
     peak, likely, rms = figures(stage).loudest
-    return Column(strip, name, what, peak, likely, rms, level_of([own * own], 1.0) if own else None)
+    return Column(strip, name, what, peak, likely, rms, decibels(own) if own else None)
 
 
 def _chart(columns: list[Column], profile: Profile) -> dict[str, Any]:

@@ -11,7 +11,7 @@ from lattice.model.units import samples_to_ms
 from lattice.timing.arrivals import Arrivals, actual_samples
 from lattice.timing.monitoring import monitored
 from lattice.timing.paths import critical_path
-from lattice.timing.report import latest_output
+from web.editor.what_if import without_insert
 from web.shelf.workspace import Workspace
 
 WIDTH, LEFT, ROW, HEAD, BAR = 848, 170, 30, 26, 14
@@ -27,7 +27,7 @@ def timing_place(space: Workspace) -> dict[str, Any]:
     total = arrivals.total_samples
     numbers = _rows(arrivals)
     end = _round_up(max([total or 0, *(span.latest for n in numbers if (span := arrivals.at_pre(n)))], default=0))
-    output = latest_output(arrivals)
+    output = arrivals.latest_output
     steps = critical_path(arrivals, output) if output is not None else []
     on_path = {step.strip for step in steps}
 
@@ -134,8 +134,6 @@ def _step(space: Workspace, step: Any) -> dict[str, Any]:
 
 def _gains(space: Workspace, steps: list[Any], total: int) -> list[dict[str, Any]]:
     """What the whole template would take without one insert of the critical path, the largest gain first."""
-    from web.editor.what_if import without_insert  # noqa: PLC0415
-
     found = []
     for step in sorted((s for s in steps if s.what == "insert" and s.samples), key=lambda s: -s.samples)[:4]:
         then = without_insert(space.template, step.id).arrivals.total_samples or 0

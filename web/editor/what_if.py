@@ -9,7 +9,7 @@ from typing import Any
 from lattice.awake import awake
 from lattice.checks import Finding, Scene, Step, audit_scene
 from lattice.edits import apply_steps
-from lattice.levels.chain import Stage, level_of
+from lattice.levels.chain import likely_db
 from lattice.model.document import Template
 from web.shelf.workspace import Workspace
 
@@ -57,9 +57,8 @@ def level_changes(before: Scene, after: Scene) -> list[Change]:
 
 
 def _likely(scene: Scene, number: int) -> float:
-    stages = scene.levels.stages[number]
-    stage: Stage | None = stages[0] if stages and scene.strip(number).kind == "print" else scene.levels.post[number]
-    return level_of(stage[0].q2, stage[2]) if stage is not None else float("-inf")
+    stage = scene.levels.at_end(number)
+    return likely_db(stage) if stage is not None else float("-inf")
 
 
 def only_in(these: Sequence[Finding], others: Sequence[Finding]) -> list[Finding]:

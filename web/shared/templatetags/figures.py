@@ -20,8 +20,7 @@ def db(level: float | None, unit: str = "") -> str:
     """−6.0, off; with a unit: −6.0 dB."""
     if level is None:
         return "off"
-    text = f"{level:.1f}".replace("-", "−")
-    return f"{text}{THIN}{unit}" if unit else text
+    return f"{words_db(level)}{THIN}{unit}" if unit else words_db(level)
 
 
 @register.filter
