@@ -81,6 +81,7 @@ VIEWS: list[tuple[str, str, str, Callable[[Page], None] | None]] = [
     ("crosspoints", "CROSSPOINTS", "light", None),
     ("levels", "LEVELS", "light", what_if),
     ("timing", "TIMING", "dark", None),
+    ("delivery", "DELIVERY", "light", None),
     ("keys", "KEYS", "light", None),
     ("ports", "PORTS", "light", None),
     ("selection", "/demo/", "light", several),
