@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from lattice.checks.finding import Finding, Remedy, Step
 from lattice.checks.registry import check
 from lattice.checks.scene import Scene
-from lattice.levels.gains import DECORRELATING
+from lattice.graph.compiled import DECORRELATING
 from lattice.levels.shares import bounds_to
 from lattice.levels.single import Single
 

@@ -33,6 +33,9 @@ KIND_ORDER = {
 }  # fmt: skip
 
 
+DECORRELATING = frozenset({"reverb", "delay", "modulation"})  # nothing coherent is left in their wet part
+LIMITING = frozenset({"limiter", "clipper", "saturator"})  # hold levels to a ceiling, where they have one
+ACTING = frozenset({"compressor", *LIMITING, *DECORRELATING})  # change levels whatever their gain
 SOUGHT = frozenset({"external", "delay", "compressor", "gate", "saturator"})  # types that checks look through
 
 
@@ -44,6 +47,7 @@ class Inserts:
         self.listening: list[tuple[int, int]] = []  # keyed from outside
         self.measured: list[tuple[int, int]] = []
         self.reshaped: set[int] = set()  # strips with an insert that states a layout
+        self.acting: set[int] = set()  # strips with an insert that changes levels now
         self.raised: set[int] = set()  # strips with an insert that may make louder
         # strip → (reported, actual) samples of its chain, where it has any
         self.latency: dict[int, tuple[int, int]] = {}
@@ -64,6 +68,8 @@ class Inserts:
                     self.latency[number] = told + insert.latency_samples, took + insert.latency_samples
                 if insert.layout_in or insert.layout_out:
                     self.reshaped.add(number)
+                if insert.state == "on" and (insert.gain_db or insert.type in ACTING):
+                    self.acting.add(number)
                 if insert.gain_db > 0 or insert.feedback:
                     self.raised.add(number)
                 place += 1  # noqa: SIM113 - half the time of enumerate's pairs

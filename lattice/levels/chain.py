@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import NamedTuple
 
-from lattice.levels.gains import DECORRELATING, insert_layouts
+from lattice.graph.compiled import ACTING, DECORRELATING, LIMITING
+from lattice.levels.gains import insert_layouts
 from lattice.levels.sound import Rows, Sound
 from lattice.model.document import Insert, Strip
 from lattice.model.layouts import balance_gains, mapping, panner_matrix
@@ -44,8 +45,6 @@ class Wet(NamedTuple):
 
 Effect = Even | ByChannel | Wet
 Carriers = dict[int, tuple[Rows, Rows]]
-LIMITING = frozenset({"limiter", "clipper", "saturator"})
-ACTING = frozenset({"compressor", *LIMITING, *DECORRELATING})  # change levels whatever their gain
 LIMIT_RATIO = 100.0  # model.md: from here on a ratio is ∞:1
 
 

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from lattice.graph.compiled import IN
+from lattice.graph.compiled import DECORRELATING, IN
 from lattice.graph.loops import LoopGraph
 from lattice.graph.reach import Reach
-from lattice.levels.gains import DECORRELATING, mixes_channels
+from lattice.levels.gains import mixes_channels
 from lattice.model.document import Strip
 
 
@@ -13,7 +13,8 @@ class Meetings:
     """By node (strips, then keyed inserts), walked against the flow:
 
     `wanted`: what is coherent at it matters there or further on. `branches`: its sound leaves by several
-    coherent ways that meet again. Ways are coherent up to a reverb, delay or modulation that is on and fully wet.
+    coherent ways that meet again. `plain`: sources that need none of it.
+    Ways are coherent up to a reverb, delay or modulation that is on and fully wet.
     """
 
     def __init__(self, reach: Reach, loops: LoopGraph) -> None:
@@ -26,12 +27,17 @@ class Meetings:
         self._keys = self.compiled.keys_from
         self._bits = 0
         self._marked: set[int] = set()
+        fed, reshaped, keyed = self.compiled.ins, self.compiled.reshaped, self._keys
+        leaves: list[int] = []
         for node in reversed(loops.order):
-            if node < self.count:
-                if not self._plain(node):
-                    self._strip(node)
-            else:
+            if node >= self.count:
                 self.beyond[node] = self._bit()
+            elif fed[node] or node in reshaped or node in keyed:
+                self._strip(node)
+            else:
+                leaves.append(node)
+        leaves.reverse()
+        self.plain = self._leaves(leaves)
         # An outlet's own routes leave past the chain: it is a source that may meet itself like any other.
         self.outlet_matters = [self._outlet(outlet) for outlet in range(len(self.compiled.outlets))]
 
@@ -58,19 +64,28 @@ class Meetings:
                 self._mixing(number, heads[-1], route)
         return heads
 
-    def _plain(self, number: int) -> bool:
-        """A source whose routes lead to nothing in common, and where nothing is to be told apart: most strips are."""
-        compiled, wanted, beyond = self.compiled, self.wanted, self.beyond
-        if compiled.ins[number] or number in self._keys or number in compiled.reshaped:
-            return False
+    def _leaves(self, leaves: list[int]) -> list[int]:
+        """Judges strips that nothing is fed to; gives the plain ones, in reach of nothing that must be told apart.
+
+        Most have routes that lead to nothing in common and mix no channels: those need no closer look.
+        """
+        compiled, wanted, beyond, outs = self.compiled, self.wanted, self.beyond, self.compiled.outs
         head_of, leaving, strips = compiled.head, compiled.leaving, compiled.strips
-        bits = 0
-        for route in compiled.outs[number]:
-            head = head_of[route]
-            if wanted[head] or bits & beyond[head] or leaving[route] not in ("mono", strips[head].layout):
-                return False
-            bits |= beyond[head]
-        return not compiled.listed or not any(compiled.routes[route].channels for route in compiled.outs[number])
+        odd = {compiled.tail[route] for route in compiled.listed}
+        found = []
+        for number in leaves:
+            bits = 0
+            for route in outs[number]:
+                head = head_of[route]
+                if wanted[head] or bits & beyond[head] or leaving[route] not in ("mono", strips[head].layout):
+                    bits = -1
+                    break
+                bits |= beyond[head]
+            if bits < 0 or number in odd:
+                self._strip(number)
+            if not wanted[number]:
+                found.append(number)
+        return found
 
     def _mixing(self, number: int, node: int, route: int) -> None:
         if mixes_channels(self.compiled, route):

@@ -25,7 +25,6 @@ from lattice.model.layouts import (
 )
 from lattice.model.units import SILENT_DB, decibels, gain
 
-DECORRELATING = frozenset({"reverb", "delay", "modulation"})
 TRANSPARENT = frozenset({"gain", "meter", "tuner"})
 
 

@@ -9,13 +9,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import cached_property
-from typing import NamedTuple
 
 from lattice.graph.compiled import IN, POST, Compiled
 from lattice.graph.loops import LoopGraph
 from lattice.graph.reach import Reach
 from lattice.levels.chain import (
-    ACTING,
     Carriers,
     Figures,
     InsertFigures,
@@ -23,7 +21,6 @@ from lattice.levels.chain import (
     compression_db,
     duck_db,
     entering,
-    factors,
     figures,
     level_of,
     post_stage,
@@ -33,20 +30,11 @@ from lattice.levels.chain import (
 )
 from lattice.levels.coherence import Meetings
 from lattice.levels.gains import insert_layouts, route_matrices
+from lattice.levels.plain import PlainSource, chain_source, play_plain
 from lattice.levels.sound import Sound
-from lattice.model.document import SOURCE_KINDS, Insert, Source, Strip, main_outlet, source_of
-from lattice.model.layouts import balance_gains, channel_count
+from lattice.model.document import Insert, source_of
+from lattice.model.layouts import channel_count
 from lattice.model.units import gain
-
-
-class PlainSource(NamedTuple):
-    """A source on its own: its amplitudes, and the range of E and the top of Q along its chain."""
-
-    peak: float
-    rms: float
-    low_e: float
-    high_e: float
-    top_q: float
 
 
 class Stages:
@@ -116,31 +104,17 @@ class Levels:
         self.outlet_stages: list[Stage | None] = [None] * len(self.compiled.outlets)
         self._arriving: list[Sound | None] = [None] * count
         self._keys_of = self.compiled.keys_from
-        self._lists = (  # at hand for the innermost loop
-            reach.route_ok,
-            reach.entered,
-            self.compiled.head,
-            self.compiled.stage,
-            self.compiled.routes,
-            self.matrices,
-            self._arriving,
-        )
         self._run()
 
     def _run(self) -> None:
         for outlet in range(len(self.compiled.outlets)):
             if self.reach.outlet_sounds(outlet):
                 self._play_outlet(outlet)
+        self.sources.update(play_plain(self, self.meetings.plain))
         sounds, arriving, count = self.reach.sounds, self._arriving, len(self.compiled.strips)
-        reshaped, wanted, keyed = self.compiled.reshaped, self.meetings.wanted, self._keys_of
         for node in self.order:
-            if node >= count:
-                continue
-            if arriving[node] is not None or wanted[node] or node in reshaped or node in keyed:
-                if sounds[node] or arriving[node] is not None:
-                    self._strip(node)
-            elif sounds[node]:
-                self._plain_source(node)
+            if node < count and (arriving[node] is not None or (sounds[node] and node not in self.sources)):
+                self._strip(node)
         for sound in self.at_key.values():
             sound.settle(self.carriers)
 
@@ -165,7 +139,7 @@ class Levels:
         compiled, strip = self.compiled, self.compiled.strips[number]
         sound, self._arriving[number] = self._arriving[number], None
         if self.reach.sounds[number]:
-            source = self.source(strip)
+            source = chain_source(strip)
             if source is not None:
                 peak, rms = gain(source.peak_dbfs), gain(source.rms_dbfs)
                 if sound is None and not self.meetings.wanted[number]:
@@ -192,41 +166,7 @@ class Levels:
             if at is not None and compiled.outlet[route] < 0:
                 self._send_key(route, at)
 
-    def _plain_source(self, number: int) -> None:
-        """A source to which nothing is fed, and that cannot meet itself: all its channels are alike, so plain
-        numbers do. Most strips are such; their stages are worked out where somebody asks for them."""
-        strip = self.compiled.strips[number]
-        source = self.source(strip)
-        if source is None:
-            return
-        peak, rms = gain(source.peak_dbfs), gain(source.rms_dbfs)
-        p, q, e = peak, peak, rms
-        low, high, top = e, e, q
-        for insert in strip.inserts:
-            if (insert.gain_db or insert.type in ACTING) and insert.state == "on":
-                by_p, by_q, by_e = factors(insert, p, q, e, e)
-                p, q, e = p * by_p, q * by_q, e * by_e
-                low, high, top = min(low, e), max(high, e), max(top, q)
-        self.sources[number] = PlainSource(peak, rms, low, high, top)
-        fader = 0.0 if strip.mute or strip.fader_db is None else gain(strip.fader_db)
-        sides: tuple[float, ...] = balance_gains(strip.pan) if strip.pan and strip.layout == "stereo" else ()
-        route_ok, entered, head_of, stage_of, routes, matrices, arriving = self._lists
-        for route in self.compiled.outs[number]:
-            head, gain_db = head_of[route], routes[route].gain_db
-            if gain_db is None or not route_ok[route] or not entered[head] or route in self.cut:
-                continue
-            level, stage = gain(gain_db) if gain_db else 1.0, stage_of[route]
-            into = arriving[head] or self._to(route)
-            if stage == POST:
-                level *= fader
-                if level:
-                    into.add_alike(strip.layout, matrices[route], p * level, q * level, e * level, sides)
-            elif stage == IN:
-                into.add_alike(strip.layout, matrices[route], peak * level, peak * level, rms * level)
-            else:
-                into.add_alike(strip.layout, matrices[route], p * level, q * level, e * level)
-
-    def _to(self, route: int) -> Sound:
+    def into(self, route: int) -> Sound:
         """What has arrived so far where a route ends."""
         head = self.compiled.head[route]
         arrived = self._arriving[head]
@@ -234,13 +174,6 @@ class Levels:
             channels = channel_count(self.compiled.strips[head].layout)
             arrived = self._arriving[head] = Sound.silent(channels, coherent=self.meetings.wanted[head])
         return arrived
-
-    @staticmethod
-    def source(strip: Strip) -> Source | None:
-        """What the strip's own chain plays; a spare plays nothing."""
-        if not strip.tags and not strip.outlets and isinstance(strip.source, Source):
-            return strip.source if strip.kind in SOURCE_KINDS else None
-        return None if "spare" in strip.tags else source_of(strip, main_outlet(strip))
 
     def goes(self, route: int) -> bool:
         """An audio route that brings what is at its tap."""
@@ -258,7 +191,7 @@ class Levels:
             if at is None or gain_db is None:
                 continue
             sound, by_p, by_q, by_e = at
-            arrived = self._to(route)
+            arrived = self.into(route)
             matrix = self.matrices[route]
             if gain_db:
                 level = gain(gain_db)

@@ -9,6 +9,7 @@ from lattice.graph.compiled import IN, POST, PRE
 from lattice.levels.chain import level_of
 from lattice.levels.gains import chain_gain, insert_level_db, insert_matrix
 from lattice.levels.levels import Levels
+from lattice.levels.plain import chain_source
 from lattice.levels.single import EXPECTED, LIKELY, Part, Single
 from lattice.model.document import Source, source_of
 from lattice.model.layouts import Matrix
@@ -72,7 +73,7 @@ def sources_of(levels: Levels) -> Iterator[Origin]:
     """Everything that plays now."""
     compiled = levels.compiled
     for number in range(len(compiled.strips)):
-        if levels.reach.sounds[number] and levels.stages[number] and levels.source(compiled.strips[number]) is not None:
+        if levels.reach.sounds[number] and levels.stages[number] and chain_source(compiled.strips[number]) is not None:
             yield number, -1
     for outlet, stage in enumerate(levels.outlet_stages):
         if stage is not None:
@@ -113,7 +114,7 @@ def _source(levels: Levels, origin: Origin) -> Source | None:
     piece = levels.compiled.strips[strip]
     if outlet >= 0:
         return source_of(piece, levels.compiled.outlets[outlet][1]) if levels.outlet_stages[outlet] else None
-    return levels.source(piece) if levels.reach.sounds[strip] else None
+    return chain_source(piece) if levels.reach.sounds[strip] else None
 
 
 def bounds_to(levels: Levels, target: int) -> dict[Origin, float]:

@@ -14,6 +14,7 @@ from lattice.graph.compiled import IN, POST
 from lattice.levels.chain import ByChannel, Effect, Even, effect, entering
 from lattice.levels.gains import insert_matrix
 from lattice.levels.levels import Levels
+from lattice.levels.plain import chain_source
 from lattice.levels.sound import Rows
 from lattice.model.document import Source, Strip, source_of
 from lattice.model.layouts import Matrix, balance_gains, channel_count
@@ -112,7 +113,7 @@ class Single:
     def source(self) -> Source | None:
         strip = self.compiled.strips[self.start]
         return (
-            self.levels.source(strip)
+            chain_source(strip)
             if self.outlet < 0
             else source_of(strip, self.compiled.outlets[self.outlet][1])
         )  # fmt: skip

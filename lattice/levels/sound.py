@@ -101,13 +101,23 @@ class Sound:
             self.add(sound, matrix, p, q, e)
             return
         q2, e2, into_p, into_q2, into_e2 = q * q, e * e, self.p, self.q2, self.e2
-        if matrix is None and not sides:
-            for channel in range(len(into_p)):
-                into_p[channel] += p
-                into_q2[channel] += q2
-                into_e2[channel] += e2
+        if matrix is None:
+            for channel, by in enumerate(sides or (1.0,) * len(into_p)):
+                into_p[channel] += p * by
+                into_q2[channel] += q2 * by * by
+                into_e2[channel] += e2 * by * by
             return
-        for row, gains in enumerate(matrix or _identity(len(into_p), len(into_p))):
+        if layout == "mono" and matrix is not None and len(matrix) == 2:  # noqa: PLR2004 - panned: most of them
+            (left,), (right,) = matrix
+            into_p[0] += p * left
+            into_p[1] += p * right
+            left, right = left * left, right * right
+            into_q2[0] += q2 * left
+            into_q2[1] += q2 * right
+            into_e2[0] += e2 * left
+            into_e2[1] += e2 * right
+            return
+        for row, gains in enumerate(matrix):
             for column, gain in enumerate(gains):
                 if gain:
                     by = abs(gain) * sides[column] if sides else abs(gain)

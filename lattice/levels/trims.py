@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 
-from lattice.graph.compiled import IN, POST
-from lattice.levels.chain import LIMITING, likely_db
+from lattice.graph.compiled import IN, LIMITING, POST
+from lattice.levels.chain import likely_db
 from lattice.levels.levels import Levels
 
 

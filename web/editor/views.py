@@ -9,7 +9,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from lattice.errors import DocumentError
-from lattice.levels.gains import DECORRELATING
+from lattice.graph.compiled import DECORRELATING
 from lattice.model import document
 from lattice.model.layouts import NAMED
 from lattice.trace import MOST_PATHS, Figures, hop_words, sentence, trace

@@ -1,0 +1,92 @@
+"""Sources to which nothing is fed and that cannot meet themselves: most strips of a template are such.
+
+All channels of such a strip are alike, so plain numbers do; its stages are worked out where somebody asks for them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import TYPE_CHECKING, NamedTuple
+
+from lattice.graph.compiled import ACTING, IN, POST
+from lattice.levels.chain import factors
+from lattice.model.document import SOURCE_KINDS, Source, Strip, main_outlet, source_of
+from lattice.model.layouts import balance_gains
+from lattice.model.units import gain
+
+if TYPE_CHECKING:
+    from lattice.levels.levels import Levels
+
+
+class PlainSource(NamedTuple):
+    """A source on its own: its amplitudes, and the range of E and the top of Q along its chain."""
+
+    peak: float
+    rms: float
+    low_e: float
+    high_e: float
+    top_q: float
+
+
+def chain_source(strip: Strip) -> Source | None:
+    """What the strip's own chain plays; a spare plays nothing."""
+    if not strip.tags and not strip.outlets and isinstance(strip.source, Source):
+        return strip.source if strip.kind in SOURCE_KINDS else None
+    return None if "spare" in strip.tags else source_of(strip, main_outlet(strip))
+
+
+def play_plain(levels: Levels, numbers: Iterable[int]) -> dict[int, PlainSource]:
+    """Adds what plain sources bring to the strips that their routes end at; gives those that play. O(their routes).
+
+    The innermost loop of all levels: everything at hand, and no call for each route where channels go plainly.
+    """
+    compiled, reach, cut = levels.compiled, levels.reach, levels.cut
+    sounds, strips, outs, routes = reach.sounds, compiled.strips, compiled.outs, compiled.routes
+    route_ok, entered, head_of, stage_of = reach.route_ok, reach.entered, compiled.head, compiled.stage
+    matrices, acting = levels.matrices, compiled.inserts.acting
+    found: dict[int, PlainSource] = {}
+    for number in numbers:
+        if not sounds[number]:
+            continue
+        strip = strips[number]
+        source = chain_source(strip)
+        if source is None:
+            continue
+        peak, rms = gain(source.peak_dbfs), gain(source.rms_dbfs)
+        if number in acting:
+            p, q, e = _chain(strip, peak, rms, found, number)
+        else:
+            p, q, e = peak, peak, rms
+            found[number] = PlainSource(peak, rms, rms, rms, peak)
+        by_fader = 0.0 if strip.mute or strip.fader_db is None else gain(strip.fader_db)
+        for route in outs[number]:
+            gain_db = routes[route].gain_db
+            if gain_db is None or not route_ok[route] or not entered[head_of[route]] or route in cut:
+                continue
+            level, stage = gain(gain_db) if gain_db else 1.0, stage_of[route]
+            if stage == POST:
+                level *= by_fader
+                if not level:
+                    continue
+                sides = balance_gains(strip.pan) if strip.pan and strip.layout == "stereo" else ()
+                levels.into(route).add_alike(strip.layout, matrices[route], p * level, q * level, e * level, sides)
+            elif stage == IN:
+                levels.into(route).add_alike(strip.layout, matrices[route], peak * level, peak * level, rms * level)
+            else:
+                levels.into(route).add_alike(strip.layout, matrices[route], p * level, q * level, e * level)
+    return found
+
+
+def _chain(
+    strip: Strip, peak: float, rms: float, found: dict[int, PlainSource], number: int
+) -> tuple[float, float, float]:
+    """P, Q and E behind a strip's inserts; notes the source and its range."""
+    p, q, e = peak, peak, rms
+    low, high, top = e, e, q
+    for insert in strip.inserts:
+        if insert.state == "on" and (insert.gain_db or insert.type in ACTING):
+            by_p, by_q, by_e = factors(insert, p, q, e, e)
+            p, q, e = p * by_p, q * by_q, e * by_e
+            low, high, top = (e if e < low else low), (e if e > high else high), (q if q > top else top)
+    found[number] = PlainSource(peak, rms, low, high, top)
+    return p, q, e
