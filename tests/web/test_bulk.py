@@ -28,6 +28,7 @@ PLANNED: list[tuple[str, dict[str, str], str]] = [
     ("bus", {"strips": "bus", "to": "out", "name": "Mix"}, "+ strip mix"),
     ("remove", {"strips": "lost"}, "- strip lost"),
     ("what_if", {"strips": "kick", "fader_db": "-3"}, "~ strip kick: fader_db 0.0 → -3.0"),
+    ("what_if", {"strips": "kick", "source_peak_dbfs": "-12"}, "~ strip kick: source"),
     ("trim", {"strips": "bus", "room_db": "12"}, "~ route r1: gain_db 0.0 → -6.0"),
 ]
 

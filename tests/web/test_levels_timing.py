@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 import re
 
 import pytest
@@ -9,6 +10,7 @@ from django.contrib.auth.models import User
 from django.test import Client
 
 from lattice.checks.scene import Scene
+from lattice.generate import generate
 from lattice.levels.chain import level_of
 from lattice.model.document import Template
 from tests.build import template
@@ -51,6 +53,7 @@ def likely(made: Template, strip: str) -> float:
 def test_the_way_of_a_source_and_what_the_sum_takes_in() -> None:
     shown = levels_place(Workspace(MADE), "snare", "out", "")
     assert (shown["start"].id, shown["target"].id, shown["sum"].id) == ("snare", "out", "bus")
+    assert [row["likely"] for row in shown["target_channels"]["rows"]] == [pytest.approx(-2.03, abs=0.005)]
     columns = [place["column"] for place in shown["chart"]["columns"]]
     assert [(column.name, column.what) for column in columns] == [
         ("Snare", "source"),
@@ -72,7 +75,7 @@ def test_timing_shows_lengths_waits_and_what_would_be_won() -> None:
     shown = timing_place(Workspace(MADE))
     assert (shown["total"], shown["total_ms"]) == (480, 10.0)
     assert [(gain["name"], gain["then"], gain["won"]) for gain in shown["gains"]] == [("Long eq", 0, 480)]
-    (drums_row,) = [row for row in shown["rows"] if row["strip"].id == "bus"]
+    (drums_row,) = [row for row in shown["rows"] if row["href"].endswith("=bus")]
     assert [bar["kind"] for bar in drums_row["bars"]] == ["path"]
     assert timing_place(Workspace(template(["a:x"])))["total"] is None
 
@@ -192,3 +195,72 @@ def test_a_profile_shows_where_its_figures_come_from_as_long_as_they_are_its_own
     signed_in.post(f"/t/{stored.pk}/write/change_profile/", {"base": 2, "true_peak_dbtp": "-3"})
     assert "maximum true peak" not in signed_in.get(f"/t/{stored.pk}/delivery/").content.decode()
     assert workspace(StoredTemplate.objects.get()).template.profile.true_peak_dbtp == -3
+
+
+CHAIN = template(
+    [
+        {"id": "kit", "name": "Kit", "kind": "instrument", "outlets": [{"id": "a", "layout": "mono"}, {"id": "b", "layout": "mono", "source": {"peak_dbfs": -4.0, "rms_dbfs": -10.0}}]},
+        {
+            "id": "bus", "name": "Drums", "kind": "bus", "fader_db": -2.0,
+            "inserts": [
+                {"id": "comp", "name": "Glue", "type": "compressor", "threshold_db": -20.0, "ratio": 4.0},
+                {"id": "spare-eq", "name": "Tilt", "type": "eq", "gain_db": 3.0, "state": "bypassed"},
+                {"id": "top", "name": "Ceiling", "type": "limiter", "ceiling_db": -7.0},
+            ],
+        },
+        {"id": "out", "name": "Out", "kind": "output"},
+    ],
+    [{"kind": "feed", "from": "kit", "from_outlet": "b", "to": "bus", "gain_db": 1.0}, "bus>out"],
+)  # fmt: skip
+
+
+def test_an_outlet_step_by_step_with_the_reduction_so_far() -> None:
+    shown = levels_place(Workspace(CHAIN), "kit/b", "out", "")
+    assert [one.id for one in shown["sources"]] == ["kit/b"]
+    steps = [
+        (step.what, step.gain_db and round(step.gain_db, 2), round(step.reduced_db, 2)) for step in shown["level_steps"]
+    ]
+    # E at the compressor −10 + 1 = −9: (−9 + 20)·(1 − 1/4) = 8.25 dB; P −3 is pushed 4 dB over the ceiling of −7
+    assert steps == [
+        ("outlet", None, 0.0),
+        ("in, feed 1.0", 1.0, 0.0),
+        ("compressor −8.2", 0.0, 8.25),
+        ("Tilt, bypassed", 0.0, 8.25),
+        ("limiter, pushed 4.0", -4.0, 12.25),
+        ("fader −2.0", -2.0, 12.25),
+        ("in", 0.0, 12.25),
+        ("fader 0.0", 0.0, 12.25),
+    ]  # fmt: skip
+    assert [step.control.get("field", "state") for step in shown["level_steps"]][:3] == [
+        "source_peak_dbfs",
+        "gain_db",
+        "state",
+    ]
+
+
+def test_many_strips_are_folded_by_section_but_for_the_critical_path_and_the_open_one() -> None:
+    space = Workspace(generate(300))
+    closed, opened = timing_place(space), timing_place(space, "s3")
+    folded = [row for row in closed["rows"] if row["href"].startswith("?")]
+    assert len(folded) == len(space.template.sections)
+    assert {row["href"] for row in closed["rows"]} - {row["href"] for row in opened["rows"]} == {"?section=s3"}
+    takes_time = {step["strip"].id for step in closed["steps"]}
+    assert takes_time <= {row["href"].rpartition("=")[2] for row in closed["rows"]}
+    assert opened["opened"].id == "s3"
+
+
+def test_a_profile_is_kept_taken_by_another_template_and_forgotten(
+    signed_in: Client, owner: User, stored: StoredTemplate
+) -> None:
+    signed_in.post(f"/t/{stored.pk}/write/change_profile/", {"base": 1, "name": "Dome", "true_peak_dbtp": "-3"})
+    kept = signed_in.post(f"/t/{stored.pk}/write/keep-profile/", {"place": "delivery"}).content.decode()
+    assert "Forget Dome" in kept
+    other = services.store(owner, MADE)
+    page = signed_in.get(f"/t/{other.pk}/delivery/").content.decode()
+    figures = html.unescape(re.search(r'<option value="({.*?})">Dome', page)[1])  # type: ignore[index]
+    assert signed_in.post(f"/t/{other.pk}/write/choose_profile/", {"base": 1, "preset": figures}).status_code == 200
+    assert workspace(StoredTemplate.objects.get(pk=other.pk)).template.profile.true_peak_dbtp == -3.0
+    refused = signed_in.post(f"/t/{other.pk}/write/choose_profile/", {"base": 2, "preset": '{"loudness_lufs": "loud"}'})
+    assert (refused.status_code, "not the figures of a profile" in refused.content.decode()) == (422, True)
+    signed_in.post(f"/t/{stored.pk}/write/forget-profile/", {"name": "Dome"})
+    assert "Dome</option>" not in signed_in.get(f"/t/{other.pk}/delivery/").content.decode()

@@ -49,6 +49,8 @@ TABLE = [
     ("t/{pk}/write/redo/", "post", 409, 404),
     ("t/{pk}/write/fold/", "post", 200, 404),
     ("t/{pk}/write/redraw/", "post", 200, 404),
+    ("t/{pk}/write/keep-profile/", "post", 200, 404),
+    ("t/{pk}/write/forget-profile/", "post", 200, 404),
     ("t/{pk}/write/tidy/", "post", 200, 404),
     ("t/{pk}/write/remedy/abc/0/", "post", 422, 404),
     ("t/{pk}/write/change_strip/", "post", 409, 404),

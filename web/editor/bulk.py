@@ -15,7 +15,7 @@ from lattice.edits import apply_steps
 from lattice.edits.effect import WayChange, bus_effect
 from lattice.errors import EditError
 from lattice.levels.trims import trim_db
-from lattice.model.document import Strip, Template
+from lattice.model.document import Strip, Template, main_outlet, source_of
 from lattice.model.units import parse_db, words_db
 from web.editor.what_if import level_changes, only_in
 from web.shelf.workspace import Workspace
@@ -173,18 +173,39 @@ def remove(_data: QueryDict, strips: Chosen) -> Planned:
 
 
 def what_if(data: QueryDict, strips: Chosen) -> Planned:
-    """One fader, or the gain of one route, at another level."""
+    """One fader, the gain of one route, the level of a source, or the state of an insert."""
+    strip = strips[0]
+    if "state" in data:
+        insert = next((one for one in strip.inserts if one.id == data.get("insert")), None)
+        if insert is None:
+            raise EditError(f"{strip.name} has no insert {data.get('insert')}")
+        change = {"insert": insert.id, "changes": {"state": data["state"]}}
+        return f"{insert.name or insert.type} of {strip.name}: {data['state']}", Step("change_insert", change)
+    field = next((known for known in ("fader_db", "source_peak_dbfs", "gain_db") if known in data), "gain_db")
     try:
-        if "fader_db" in data:
-            fader = parse_db(data["fader_db"])
-            return f"Fader of {strips[0].name}", Step(
-                "change_strip", {"strip": strips[0].id, "changes": {"fader_db": fader}}
-            )
-        level = parse_db(data.get("gain_db", ""))
+        level = parse_db(data.get(field, ""))
     except ValueError as wrong:
         raise EditError(str(wrong)) from None
+    if field == "fader_db":
+        return f"Fader of {strip.name}", Step("change_strip", {"strip": strip.id, "changes": {"fader_db": level}})
+    if field == "source_peak_dbfs":
+        return _source_moved(strip, data.get("outlet", ""), level)
     step = Step("change_route", {"route": data.get("route", ""), "changes": {"gain_db": level}})
-    return f"Route from {strips[0].name}", step
+    return f"Route from {strip.name}", step
+
+
+def _source_moved(strip: Strip, outlet: str, peak_dbfs: float | None) -> Planned:
+    """A source at another peak; its RMS moves with it."""
+    piece = next((one for one in strip.outlets if one.id == outlet), None) if outlet else main_outlet(strip)
+    old = source_of(strip, piece)
+    if old is None or peak_dbfs is None:
+        raise EditError(f"{strip.name} plays nothing; a source has a peak in dBFS")
+    moved = {"peak_dbfs": peak_dbfs, "rms_dbfs": round(old.rms_dbfs + peak_dbfs - old.peak_dbfs, 6)}
+    label = f"Source of {strip.name} at {words_db(peak_dbfs)} dBFS"
+    if piece is not None:
+        arguments = {"strip": strip.id, "outlet": piece.id, "changes": {"source": moved}}
+        return label, Step("change_outlet", arguments)
+    return label, Step("change_strip", {"strip": strip.id, "changes": {"source": moved}})
 
 
 def trim(data: QueryDict, strips: Chosen) -> Planned:

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import json
+from collections.abc import Iterable
 from typing import Any, get_args
 
 from lattice.model.document import PAN_LAWS_DB, FrameRate, Template
 from lattice.profiles import PRESETS
+from web.shelf.models import KeptProfile
 
 PROFILE_ROWS = (
     ("name", "Name", ""),
@@ -22,8 +25,8 @@ PROFILE_ROWS = (
 )
 
 
-def delivery_place(template: Template) -> dict[str, Any]:
-    """Rows of (field, words, value, unit), those of the profile with the source of their figure."""
+def delivery_place(template: Template, kept: Iterable[KeptProfile]) -> dict[str, Any]:
+    """Rows of (field, words, value, unit), those of the profile with the source of their figure; profiles kept."""
     profile = template.profile
     known = next((found for found in PRESETS if found.profile.name == profile.name), None)
     rows = []
@@ -35,6 +38,8 @@ def delivery_place(template: Template) -> dict[str, Any]:
     return {
         "profile_rows": rows,
         "presets": PRESETS,
+        "kept": [(one.name, json.dumps(one.figures)) for one in kept],
+        "is_known": known is not None,
         "frame_rates": get_args(FrameRate),
         "pan_laws": PAN_LAWS_DB,
         "template_rows": (

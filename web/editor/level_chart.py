@@ -5,33 +5,23 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from lattice.graph.compiled import IN, POST
+from lattice.graph.compiled import IN, Compiled
 from lattice.graph.paths import Path
-from lattice.levels.chain import Stage, entering, figures, likely_db
+from lattice.levels.chain import Stage, figures, likely_db
 from lattice.levels.levels import Levels
+from lattice.levels.plain import chain_source
 from lattice.levels.shares import inflow, sources_of
 from lattice.levels.single import LIKELY, Single
-from lattice.model.document import Profile
-from lattice.model.units import decibels, words_db
+from lattice.model.document import Profile, Source, source_of
+from lattice.model.layouts import channel_names
+from lattice.model.units import words_db
 from lattice.trace import trace
+from web.editor.level_steps import LevelStep, level_steps
 from web.shelf.workspace import Workspace
 
 WIDTH, HEIGHT, LEFT, RIGHT, TOP, FOOT = 812, 330, 40, 6, 8, 62
 MOST_DB, STEP_DB, LEAST_SPAN_DB = 12, 6, 36
 MOST_STAGES = 16
-
-
-@dataclass(frozen=True)
-class Column:
-    """One stage of the way: what is there in all (loudest channel), and the source's own part of it."""
-
-    strip: str  # its id, for links; "" within the same strip
-    name: str
-    what: str
-    peak_db: float | None
-    likely_db: float | None
-    rms_db: float | None
-    own_db: float | None
 
 
 def levels_place(space: Workspace, wanted: str, end: str, sum_at: str) -> dict[str, Any]:
@@ -44,23 +34,38 @@ def levels_place(space: Workspace, wanted: str, end: str, sum_at: str) -> dict[s
     if target not in {number for number, *_rest in ends}:
         target = max(ends, key=lambda entry: entry[2])[0]
     sources = _sources(space, target)
-    start = next((number for number in sources if compiled.strips[number].id == wanted), next(iter(sources), None))
+    start = next((one for one in sources if wanted in (one.id, one.id.partition("/")[0])), next(iter(sources), None))
     path = _path(space, start, target) if start is not None else None
-    columns = _columns(levels, path) if path else []
+    steps = level_steps(levels, path, _source(space, path)) if path else []
     number = compiled.index.get(sum_at, -1)
     if number < 0 or not levels.stages[number]:
         number = _fullest(levels, path, target)
+    chosen = next(stage for strip, stage, _likely in ends if strip == target)
     return {
         "ends": [_end_row(space, *entry, chosen=entry[0] == target) for entry in ends],
-        "sources": [compiled.strips[number] for number in sources],
-        "start": compiled.strips[start] if start is not None else None,
+        "sources": sources,
+        "start": start,
         "target": compiled.strips[target],
-        "chart": _chart(columns, space.template.profile) if columns else None,
+        "target_channels": channels(chosen, space.compiled.chain_layout[target], space.template.profile),
+        "chart": _chart([step for step in steps if step.drawn], space.template.profile) if steps else None,
+        "level_steps": steps,
         "sum": compiled.strips[number],
         "sum_levels": figures(levels.stages[number][IN]).loudest if levels.stages[number] else (None, None, None),
+        "sum_channels": _sum_channels(space, number) if number != target else None,
         "inflow": _inflow_rows(levels, number),
         "cut": bool(levels.cut),
+        "states": ("on", "bypassed", "unloaded"),
     }
+
+
+@dataclass(frozen=True)
+class Chosen:
+    """A source to choose: a chain, or one of several outlets."""
+
+    id: str  # strip, or strip/outlet
+    name: str
+    strip: int
+    outlet: int
 
 
 def _ends(space: Workspace) -> list[tuple[int, Stage, float]]:
@@ -83,21 +88,27 @@ def _end_row(space: Workspace, number: int, stage: Stage, likely: float, *, chos
     }  # fmt: skip
 
 
-def _sources(space: Workspace, target: int) -> list[int]:
+def _sources(space: Workspace, target: int) -> list[Chosen]:
     """Sources that come to an endpoint, loudest first."""
-    levels, found = space.scene.levels, []
+    levels, compiled, found = space.scene.levels, space.compiled, []
     for strip, outlet in sources_of(levels):
-        if outlet < 0:
-            single = Single(levels, strip, weight=LIKELY)
-            if target in single.at_in:
-                found.append((-single.level(single.at_in[target]), strip))
-    return [strip for _level, strip in sorted(found)]
+        single = Single(levels, strip, outlet, weight=LIKELY)
+        if target in single.at_in:
+            ending = f"/{compiled.outlets[outlet][1].id}" if outlet >= 0 else ""
+            name = space.scene.source_name(strip, outlet)
+            one = Chosen(compiled.strips[strip].id + ending, name, strip, outlet)
+            found.append((-single.level(single.at_in[target]), strip, outlet, one))
+    return [one for *_order, one in sorted(found, key=lambda entry: entry[:3])]
 
 
-def _path(space: Workspace, start: int, target: int) -> Path | None:
-    ids = space.compiled.strips[start].id, space.compiled.strips[target].id
-    open_ways = [path for path in trace(space.compiled, *ids, most=8).paths if not path.blockers and path.outlet < 0]
-    return open_ways[0] if open_ways else None
+def _source(space: Workspace, path: Path) -> Source | None:
+    strip = space.compiled.strips[path.start]
+    return source_of(strip, space.compiled.outlets[path.outlet][1]) if path.outlet >= 0 else chain_source(strip)
+
+
+def _path(space: Workspace, start: Chosen, target: int) -> Path | None:
+    ways = trace(space.compiled, start.id, space.compiled.strips[target].id, most=8).paths
+    return next((path for path in ways if not path.blockers and path.outlet == start.outlet), None)
 
 
 def _fullest(levels: Levels, path: Path | None, target: int) -> int:
@@ -107,47 +118,41 @@ def _fullest(levels: Levels, path: Path | None, target: int) -> int:
     return max(sums, key=lambda n: likely_db(levels.stages[n][0]))
 
 
-def _columns(levels: Levels, path: Path) -> list[Column]:
-    compiled, found = levels.compiled, []
-    single = Single(levels, path.start, weight=LIKELY)
-    strips = path.strips(compiled)
-    for at, number in enumerate(strips):
-        strip, stages = compiled.strips[number], levels.stages[number]
-        leaves = compiled.stage[path.routes[at]] if at < len(path.routes) else POST
-        count = sum(levels.brings(route) for route in compiled.ins[number])
-        own = single.stages(number)
-        what = "source" if at == 0 else f"sum of {count}" if count > 1 else "in"
-        found.append(_column(strip.id, strip.name, what, stages[0], single.level(own[0])))
-        if leaves != IN and not (at == len(path.routes) and strip.kind == "print" and strip.records == "in"):
-            for place, insert in enumerate(strip.inserts):
-                if insert.state == "on" and stages[place + 1] is not stages[place]:
-                    said = _insert_words(levels, number, place)
-                    found.append(_column(strip.id, "", said, stages[place + 1], single.level(own[place + 1])))
-            post = levels.post[number]
-            if leaves == POST and post is not None and strip.kind != "print" and strip.fader_db:
-                words = f"fader {words_db(strip.fader_db)}"
-                found.append(_column(strip.id, "", words, post, single.level(single.at(number, POST))))
-    return found
+CHANNEL_ROW, CHANNEL_LEFT, CHANNEL_WIDE, CHANNEL_LOW_DB, CHANNEL_HIGH_DB = 18, 30, 264, -48.0, 12.0
 
 
-def _insert_words(levels: Levels, number: int, place: int) -> str:
-    insert = levels.compiled.strips[number].inserts[place]
-    shown = levels.insert_figures(number, place)
-    if shown.reduction_db:
-        return f"{insert.type} {words_db(-shown.reduction_db)}"
-    if shown.pushed_db:
-        return f"{insert.type}, pushed {shown.pushed_db:.1f}"
-    before = entering(levels.compiled.strips[number], levels.stages[number], place, levels.carriers)
-    change = likely_db(levels.stages[number][place + 1]) - likely_db(before)
-    return f"{insert.type} {words_db(change, plus=True)}"
+def channels(stage: Stage, layout: str, profile: Profile) -> dict[str, Any]:
+    """Every channel of a stage against full scale, the room that is wanted and the operating level."""
+    shown = figures(stage)
+    wide = CHANNEL_WIDE - CHANNEL_LEFT
+
+    def x(level_db: float | None) -> float:
+        inside = CHANNEL_LOW_DB if level_db is None else max(CHANNEL_LOW_DB, min(CHANNEL_HIGH_DB, level_db))
+        return round(CHANNEL_LEFT + (inside - CHANNEL_LOW_DB) * wide / (CHANNEL_HIGH_DB - CHANNEL_LOW_DB), 1)
+
+    rows = [
+        {
+            "name": name, "peak": peak, "likely": likely, "rms": rms, "over": likely is not None and likely > 0,
+            "y": at * CHANNEL_ROW, "mid": at * CHANNEL_ROW + 13,
+            "x": x(rms), "width": max(x(peak) - x(rms), 1.0), "tick": x(likely),
+        }
+        for at, (name, peak, likely, rms) in enumerate(
+            zip(channel_names(layout), shown.peak_dbfs, shown.likely_dbfs, shown.rms_dbfs, strict=True)
+        )
+    ]  # fmt: skip
+    rules = (("full", 0.0), ("room", -profile.mix_headroom_db), ("operating", profile.operating_level_dbfs))
+    return {
+        "rows": rows, "height": len(rows) * CHANNEL_ROW + 2, "width": CHANNEL_WIDE,
+        "rules": [{"kind": kind, "x": x(level)} for kind, level in rules],
+    }  # fmt: skip
 
 
-def _column(strip: str, name: str, what: str, stage: Stage, own: float) -> Column:
-    peak, likely, rms = figures(stage).loudest
-    return Column(strip, name, what, peak, likely, rms, decibels(own) if own else None)
+def _sum_channels(space: Workspace, number: int) -> dict[str, Any] | None:
+    found, strip = space.scene.levels.stages[number], space.compiled.strips[number]
+    return channels(found[IN], strip.layout, space.template.profile) if found else None
 
 
-def _chart(columns: list[Column], profile: Profile) -> dict[str, Any]:
+def _chart(columns: list[LevelStep], profile: Profile) -> dict[str, Any]:
     """Corner points of the stepped lines, rules and labels."""
     columns = columns[:MOST_STAGES]
     known = [db for column in columns for db in (column.peak_db, column.rms_db) if db is not None] or [0.0]
@@ -183,7 +188,7 @@ def _chart(columns: list[Column], profile: Profile) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _column_place(column: Column, x: float, wide: float) -> dict[str, Any]:
+def _column_place(column: LevelStep, x: float, wide: float) -> dict[str, Any]:
     return {
         "x": round(x, 1), "tx": round(x + 4, 1), "end": round(x + wide - 4, 1), "column": column,
         "name": _cut(column.name, wide), "what": _cut(column.what, wide), "figure": words_db(column.likely_db),
@@ -201,6 +206,17 @@ def _inflow_rows(levels: Levels, number: int) -> list[dict[str, Any]]:
         {
             "route": compiled.routes[share.route], "strip": compiled.strips[compiled.tail[share.route]],
             "likely": share.likely_db, "expected": share.expected_db, "percent": 100 * share.share,
+            "control": _feed_control(compiled, share.route), "mark": f"wf-{compiled.routes[share.route].id}",
         }
         for share in inflow(levels, number)
     ]  # fmt: skip
+
+
+def _feed_control(compiled: Compiled, number: int) -> dict[str, Any]:
+    """The fader that rules a post-fader feed, else the gain of the route itself."""
+    route, strip = compiled.routes[number], compiled.strips[compiled.tail[number]]
+    if strip.fader_db is not None and route.tap == "post-fader" and route.from_outlet is None:
+        return {"field": "fader_db", "value": words_db(strip.fader_db), "strip": strip.id}
+    return {
+        "field": "gain_db", "value": words_db(route.gain_db), "strip": strip.id, "hidden": "route", "id": route.id,
+    }  # fmt: skip

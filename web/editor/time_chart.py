@@ -21,8 +21,8 @@ LEAST_LABEL = 5.4  # px a letter
 COMB_WIDTH, COMB_HEIGHT, COMB_FLOOR_DB = 230, 76, -24.0
 
 
-def timing_place(space: Workspace) -> dict[str, Any]:
-    """Everything the place shows."""
+def timing_place(space: Workspace, section: str = "") -> dict[str, Any]:
+    """Everything the place shows. Where there are many strips, only the critical path and one section are open."""
     arrivals, template = space.scene.arrivals, space.template
     total = arrivals.total_samples
     numbers = _rows(arrivals)
@@ -37,10 +37,14 @@ def timing_place(space: Workspace) -> dict[str, Any]:
     def ms(samples: float) -> float:
         return samples_to_ms(samples, template.sample_rate_hz)
 
-    rows = [_row(space, n, at, x, n in on_path) for at, n in enumerate(numbers[:MOST_ROWS])]
+    lines = _folded(space, numbers, section, on_path)
+    rows = [
+        _row(space, line, at, x, line in on_path) if isinstance(line, int) else _section_row(space, *line, at, x)
+        for at, line in enumerate(lines)
+    ]
     marks = [end * part // 6 for part in range(7)]
     return {
-        "total": total, "total_ms": ms(total or 0), "rows": rows, "more": len(numbers) - len(rows),
+        "total": total, "total_ms": ms(total or 0), "rows": rows, "opened": space.scene.sections.get(section),
         "ticks": [{"x": x(samples), "samples": samples, "ms": ms(samples)} for samples in marks],
         "width": WIDTH, "height": HEAD + ROW * len(rows) + 8, "total_x": x(total or 0), "head": HEAD, "left": LEFT,
         "steps": [_step(space, step) for step in steps if step.samples], "gains": _gains(space, steps, total or 0),
@@ -65,6 +69,37 @@ def _rows(arrivals: Arrivals) -> list[int]:
         if arrivals.chain[node] != (0, 0) or waits or compiled.strips[node].kind in ("output", "print", "master"):
             found.append(node)
     return found
+
+
+def _folded(space: Workspace, numbers: list[int], section: str, on_path: set[int]) -> list[int | tuple[str, list[int]]]:
+    """Strips in a row each; where they are many, those of a section that is not open are one row together."""
+    if len(numbers) <= MOST_ROWS:
+        return list(numbers)
+    found: list[int | tuple[str, list[int]]] = []
+    together: dict[str, list[int]] = {}
+    for number in numbers:
+        its = space.compiled.strips[number].section or ""
+        if number in on_path or not its or its == section:
+            found.append(number)
+        else:
+            if its not in together:
+                together[its] = []
+                found.append((its, together[its]))
+            together[its].append(number)
+    return found
+
+
+def _section_row(space: Workspace, section: str, numbers: list[int], at: int, x: Any) -> dict[str, Any]:
+    """Many strips of a section in one row: from the first arrival to the last that leaves."""
+    arrivals, its = space.scene.arrivals, space.scene.sections[section]
+    spans = [span for number in numbers if (span := arrivals.span(number))]
+    first, last = min(span.earliest for span in spans), max(arrivals.at_pre(n).latest for n in numbers)  # type: ignore[union-attr]
+    y, many = HEAD + at * ROW, f"{len(numbers)} strip{'s' if len(numbers) > 1 else ''}"
+    return {
+        "href": f"?section={section}", "name": its.name, "y": y, "text_y": y + 12, "sub_y": y + 24, "bar_y": y + 5,
+        "bar_height": BAR, "bars": [_bar(x, first, last - first, "fold", "") | {"title": f"{first} to {last} samples"}],
+        "words": f"{many}, {first} to {last}", "colour": its.colour or "transparent", "marks": [], "unreported": "",
+    }  # fmt: skip
 
 
 def _row(space: Workspace, number: int, at: int, x: Any, on_path: bool) -> dict[str, Any]:
@@ -93,7 +128,8 @@ def _row(space: Workspace, number: int, at: int, x: Any, on_path: bool) -> dict[
     words = f"arrives {start}" + (f", leaves {now}" if now != start else "") + (f", waits {held}" if held else "")
     told = arrivals.chain[number][0]
     return {
-        "strip": strip, "y": y, "text_y": y + 12, "sub_y": y + 24, "bar_y": y + 5, "bar_height": BAR, "bars": bars,
+        "href": f"../strip/?strip={strip.id}", "name": strip.name,
+        "y": y, "text_y": y + 12, "sub_y": y + 24, "bar_y": y + 5, "bar_height": BAR, "bars": bars,
         "words": words,
         "colour": (section and section.colour) or "transparent", "marks": marks, "x": x(start), "on_path": on_path,
         "unreported": "" if told == arrivals.chain[number][1] else f"reports {told}",

@@ -20,6 +20,7 @@ from web.editor.presenting import as_data, by_family, finder_context, frame, map
 from web.editor.strip_sheet import by_section, strip_sheet
 from web.editor.time_chart import timing_place
 from web.editor.what_if import awake_beside
+from web.shelf.models import KeptProfile
 from web.shelf.views import owned
 from web.shelf.workspace import Workspace, workspace
 
@@ -119,12 +120,12 @@ def _levels(request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
     return levels_place(context["space"], *(wanted(request, name) for name in ("strip", "to", "at")))
 
 
-def _delivery(_request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
-    return delivery_place(context["template"])
+def _delivery(request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
+    return delivery_place(context["template"], KeptProfile.objects.filter(owner=request.user))
 
 
-def _timing(_request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
-    return timing_place(context["space"])
+def _timing(request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
+    return timing_place(context["space"], wanted(request, "section"))
 
 
 PLACES = {

@@ -168,3 +168,18 @@ def tidy(request: HttpRequest, pk: int) -> HttpResponse:
     services.remember_sheet(stored, slots=b"")
     stored.slots = b""
     return changed(request, stored)
+
+
+@require_POST
+def keep_profile(request: HttpRequest, pk: int) -> HttpResponse:
+    """Keeps what this delivery asks for under its name; the template itself does not change."""
+    stored = owned(request, pk)
+    services.keep_profile(request.user, workspace(stored).template.profile)
+    return changed(request, stored)
+
+
+@require_POST
+def forget_profile(request: HttpRequest, pk: int) -> HttpResponse:
+    stored = owned(request, pk)
+    services.forget_profile(request.user, request.POST.get("name", ""))
+    return changed(request, stored)

@@ -29,6 +29,21 @@ class StoredTemplate(models.Model):
         return self.name
 
 
+class KeptProfile(models.Model):
+    """What a delivery asks for, kept by its name for a person's other templates."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="profiles")
+    name = models.CharField(max_length=120)
+    figures = models.JSONField()  # the fields of a profile, as in a document
+
+    class Meta:
+        ordering = ("name",)
+        constraints = (models.UniqueConstraint(fields=["owner", "name"], name="one_profile_a_name"),)
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class JournalEntry(models.Model):
     """One write: an edit with the patch it made, or the undoing or redoing of one. Never changed, never removed."""
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import Any
 
+import msgspec
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from django.utils import timezone
@@ -14,8 +15,8 @@ from lattice.checks import Step
 from lattice.edits import Patch, apply_steps, between
 from lattice.errors import DocumentError, EditError
 from lattice.formats.document_json import pack
-from lattice.model.document import Template
-from web.shelf.models import JournalEntry, StoredTemplate
+from lattice.model.document import Profile, Template
+from web.shelf.models import JournalEntry, KeptProfile, StoredTemplate
 from web.shelf.workspace import Workspace, keep, workspace
 
 
@@ -150,6 +151,18 @@ def restore(pk: int, user: AbstractBaseUser) -> StoredTemplate:
     stored: StoredTemplate = StoredTemplate.objects.get(pk=pk, owner=user)
     StoredTemplate.objects.filter(pk=stored.pk).update(deleted_at=None)
     return stored
+
+
+def keep_profile(user: AbstractBaseUser, profile: Profile) -> None:
+    """Keeps a profile under its name, for other templates; one of that name is replaced."""
+    KeptProfile.objects.update_or_create(
+        owner=user, name=profile.name, defaults={"figures": msgspec.to_builtins(profile)}
+    )
+
+
+def forget_profile(user: AbstractBaseUser, name: str) -> None:
+    """No longer kept; templates that took its figures keep them."""
+    KeptProfile.objects.filter(owner=user, name=name).delete()
 
 
 def remember_sheet(stored: StoredTemplate, **fields: Any) -> None:

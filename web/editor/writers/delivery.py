@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import msgspec
 from django.http import QueryDict
 
 from lattice.checks import Step
 from lattice.errors import EditError
-from lattice.model.document import Template
+from lattice.model.document import Profile, Template
 from lattice.profiles import PRESETS, preset
 from web.editor.fields import COMPENSATION_FIELDS, PROFILE_FIELDS, changes_of, one, words_of
 from web.editor.writers.common import Written
@@ -20,14 +22,25 @@ def change_profile(data: QueryDict, template: Template) -> Written:
 
 
 def choose_profile(data: QueryDict, template: Template) -> Written:
-    """One of the profiles to start from; layouts and frame rate stay as they are."""
+    """One of the profiles to start from, or one that was kept; layouts and frame rate stay as they are."""
     wanted = one(data, "preset")
+    figures = _kept(wanted) if wanted.startswith("{") else _known(wanted)
+    kept = {"layouts": list(template.profile.layouts), "frame_rate": template.profile.frame_rate}
+    return f"Profile: {figures['name']}", [Step("change_template", {"changes": {"profile": figures | kept}})]
+
+
+def _known(wanted: str) -> dict[str, Any]:
     if wanted not in {found.id for found in PRESETS}:
         raise EditError(f"“{wanted}” is not one of {', '.join(found.id for found in PRESETS)}")
-    kept = {"layouts": list(template.profile.layouts), "frame_rate": template.profile.frame_rate}
-    chosen = preset(wanted).profile
-    whole = msgspec.to_builtins(chosen) | kept
-    return f"Profile: {chosen.name}", [Step("change_template", {"changes": {"profile": whole}})]
+    return dict(msgspec.to_builtins(preset(wanted).profile))
+
+
+def _kept(figures: str) -> dict[str, Any]:
+    """The figures of a kept profile, as the page sends them."""
+    try:
+        return dict(msgspec.to_builtins(msgspec.json.decode(figures, type=Profile)))
+    except msgspec.DecodeError as wrong:
+        raise EditError(f"these are not the figures of a profile: {wrong}") from None
 
 
 def change_compensation(data: QueryDict, template: Template) -> Written:
