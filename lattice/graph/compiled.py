@@ -118,26 +118,25 @@ class Compiled:
         self.key_node: dict[int, tuple[int, str]] = {}  # key route → the insert it works
         self.tied_in: set[int] = set()
         self.tied_out: set[int] = set()
+        tail, head, outs, ins = self.tail, self.head, self.outs, self.ins
         for number, route in enumerate(self.routes):
             if route.from_outlet is not None:
-                self.outlet[number] = self.outlet_index.get((self.tail[number], route.from_outlet), -1)
-            if route.kind in AUDIO_KINDS:
-                self._number_audio(number, route)
-            elif route.kind == "key":
+                self.outlet[number] = self.outlet_index.get((tail[number], route.from_outlet), -1)
+            kind = route.kind
+            if kind in AUDIO_KINDS:
+                if self.outlet[number] < 0:
+                    outs[tail[number]].append(number)
+                else:
+                    self.outlet_outs[self.outlet[number]].append(number)
+                ins[head[number]].append(number)
+                if kind == "tie":
+                    self.tied_out.add(tail[number])
+                    self.tied_in.add(head[number])
+            elif kind == "key":
                 self.keys.append(number)
                 self.key_node[number] = (self.head[number], route.to_insert or "")
             else:
                 self.midis.append(number)
-
-    def _number_audio(self, number: int, route: Route) -> None:
-        if self.outlet[number] < 0:
-            self.outs[self.tail[number]].append(number)
-        else:
-            self.outlet_outs[self.outlet[number]].append(number)
-        self.ins[self.head[number]].append(number)
-        if route.kind == "tie":
-            self.tied_out.add(self.tail[number])
-            self.tied_in.add(self.head[number])
 
     # states
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any
@@ -170,31 +171,25 @@ class _Routes:
         self.first_machine = template.machines[0].id
 
     def problems(self) -> Iterator[Problem]:
-        strips, plain = self.strips, self._is_plain
+        # By strip, what its plain routes need to know: its machine, or what equals nothing where it has no sound.
+        where = {name: strip.machine if strip.kind != "midi" else math.nan for name, strip in self.strips.items()}
+        strips = self.strips
         for index, route in enumerate(self.routes):
-            start, end = strips.get(route.from_strip), strips.get(route.to)
-            if start is not None and end is not None and plain(route, start, end):
+            if (  # most routes: a feed or send of whole strips that carry sound, on one machine
+                route.kind in ("feed", "send")
+                and route.from_outlet is None
+                and route.to_insert is None
+                and where.get(route.from_strip, where) == where.get(route.to, strips)
+            ):
                 continue
-            ends = start, end
-            if ends[0] is None:
+            start, end = strips.get(route.from_strip), strips.get(route.to)
+            if start is None:
                 yield Problem.at(f"routes[{index}].from", f"there is no strip {route.from_strip}")
-            if ends[1] is None:
+            if end is None:
                 yield Problem.at(f"routes[{index}].to", f"there is no strip {route.to}")
-            if ends[0] is not None and ends[1] is not None:
-                for sentence in self.sentences(route, ends[0], ends[1]):
+            if start is not None and end is not None:
+                for sentence in self.sentences(route, start, end):
                     yield Problem.at(f"routes[{index}]", sentence)
-
-    @staticmethod
-    def _is_plain(route: Route, start: Strip, end: Strip) -> bool:
-        """Most routes: a feed or send of whole strips that carry sound, on one machine."""
-        return (
-            route.kind in ("feed", "send")
-            and route.from_outlet is None
-            and route.to_insert is None
-            and start.kind != "midi"
-            and end.kind != "midi"
-            and start.machine == end.machine
-        )
 
     def sentences(self, route: Route, start: Strip, end: Strip) -> Iterator[str]:
         if route.from_outlet is not None and all(outlet.id != route.from_outlet for outlet in start.outlets):

@@ -26,6 +26,10 @@ def said(document: Any) -> tuple[str, ...]:
     [
         (plain(["a:x", "b:x"]), "strips[1].id: x is taken already by strips[0]"),
         (plain([{"id": "X", "kind": "audio"}]), 'strips[0].id: "X" is not an id'),
+        (
+            plain([{"id": "n", "kind": "midi"}], [{"kind": "feed", "from": "n", "to": "n"}]),
+            "routes[0]: a feed needs strips that carry sound; n is of kind midi",
+        ),
         (plain(["a:x"], ["x>y"]), "routes[0].to: there is no strip y"),
         (plain([{"id": "x", "kind": "audio", "section": "no"}]), "strips[0].section: there is no section no"),
         (plain([{"id": "x", "kind": "audio", "machine": "no"}]), "strips[0].machine: there is no machine no"),
