@@ -10,10 +10,13 @@ import os
 import sys
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from lattice.errors import DocumentError
 from lattice.model.document import Template
+
+if TYPE_CHECKING:
+    from lattice.model.inventory import Inventory
 
 COULD_NOT = 2
 CONVERSIONS = ("json", "csv", "graphml", "dot", "svg")
@@ -56,8 +59,13 @@ def _parser() -> argparse.ArgumentParser:
         "--fail-on", choices=("blocker", "warning", "note"), default="blocker", help="level that makes exit status 1"
     )
     audit.add_argument("--awake", action="store_true", help="with every sleeping insert on")
+    audit.add_argument("--inventory", metavar="FILE", help="check against what a machine has (CSV or JSON)")
     audit.add_argument("--times", action="store_true", help="add times to the JSON: medians of 5 runs")
-    for name, words in (("levels", "levels at every stage"), ("timing", "when sound arrives where")):
+    for name, words in (
+        ("levels", "levels at every stage"),
+        ("timing", "when sound arrives where"),
+        ("stems", "what of each source stands in each stem"),
+    ):
         shown = command(name, _figures, words)
         shown.set_defaults(what=name)
         shown.add_argument("--json", action="store_true", help="all figures as JSON")
@@ -112,20 +120,20 @@ def _write(value: Any) -> None:
 def _audit(options: argparse.Namespace) -> int:
     from lattice.checks import audit  # noqa: PLC0415
 
-    data = _bytes(options.file)
-    template = parse(data, options.file)
+    name, data = options.file, _bytes(options.file)
+    template = parse(data, name)
     if options.awake:
         from lattice.awake import awake  # noqa: PLC0415
 
         template = awake(template)
-    result = audit(template)
+    result = audit(template, _inventory(options))
     if options.json or options.times:
         answer: dict[str, Any] = {
             "format": "intact-lattice.audit", "version": 1, "summary": result.summary,
             "findings": [finding.as_json() for finding in result.findings],
         }  # fmt: skip
         if options.times:
-            answer["times"] = _times(data, options.file)
+            answer["times"] = _times(data, name)
         _write(answer)
     else:
         for finding in result.findings:
@@ -139,6 +147,16 @@ def _audit(options: argparse.Namespace) -> int:
         )
         print(f"{template.name}: {len(template.strips)} strips, {len(template.routes)} routes; {counts}")
     return 1 if result.at_least(options.fail_on) else 0
+
+
+def _inventory(options: argparse.Namespace) -> Inventory | None:
+    """The inventory in a file, CSV or JSON; what is wrong with it is said of that file."""
+    if not options.inventory:
+        return None
+    from lattice.formats import inventory  # noqa: PLC0415
+
+    options.file = options.inventory
+    return inventory.load(_bytes(options.inventory), Path(options.inventory).stem)
 
 
 def _times(data: bytes, name: str) -> dict[str, float]:
@@ -163,19 +181,16 @@ def _figures(options: argparse.Namespace) -> int:
     """The figures behind the checks of levels or timing."""
     from lattice.checks.scene import Scene  # noqa: PLC0415
     from lattice.levels import report as levels  # noqa: PLC0415
+    from lattice.stems import report as stems  # noqa: PLC0415
     from lattice.timing import report as timing  # noqa: PLC0415
 
     scene = Scene(read(options.file))
-    if options.what == "levels":
-        answer, lines = levels.as_json, levels.as_lines
-        found: Any = scene.levels
-    else:
-        answer, lines = timing.as_json, timing.as_lines  # type: ignore[assignment]
-        found = scene.arrivals
+    report: Any = {"levels": levels, "timing": timing, "stems": stems}[options.what]
+    figures = getattr(scene, {"levels": "levels", "timing": "arrivals", "stems": "ledger"}[options.what])
     if options.json:
-        _write(answer(found))
+        _write(report.as_json(figures))
     else:
-        print("\n".join(lines(found)))
+        print("\n".join(report.as_lines(figures)))
     return 0
 
 

@@ -1,7 +1,7 @@
 """Large realistic templates from a number of strips and a seed, for measuring and for trying things out.
 
 Sections of tracks, instruments with outlets and notes, section buses with chains and keys, returns,
-submixes, a mix with its print, stems with theirs, headphones. The same seed gives the same template.
+stems with their prints, submixes, a mix with its print, headphones. The same seed gives the same template.
 """
 
 from __future__ import annotations
@@ -46,6 +46,7 @@ PROCESSORS: list[tuple[str, str, dict[str, Any]]] = [
 ]
 LEAST_STRIPS = 12
 PER_SECTION = 26
+MOST_STEMS = 24
 
 
 @dataclass
@@ -71,9 +72,10 @@ def generate(strips: int, seed: int = 1) -> Template:
     pieces = _Pieces(random.Random(seed))  # noqa: S311 - a seed for repeatable templates, no secret
     _ends(pieces)
     sections = max(1, (strips - len(pieces.strips)) // PER_SECTION)
+    stems = _stems(pieces, min(MOST_STEMS, sections // 2))
     per_section, rest = divmod(strips - len(pieces.strips), sections)
     for number in range(sections):
-        _section(pieces, number, per_section + (number < rest))
+        _section(pieces, number, per_section + (number < rest), stems[number % len(stems)])
     plain = {
         "format": FORMAT, "version": 1, "name": f"Generated, {strips} strips, seed {seed}",
         "machines": [{"id": "main", "name": "Main computer", "outputs": 16, "midi_ports": 16}],
@@ -105,24 +107,31 @@ def _ends(pieces: _Pieces) -> None:
     pieces.stems.append({"id": "st-mix", "name": "Mix", "role": "mix", "strip": "mix", "print": "print-mix"})
 
 
-def _section(pieces: _Pieces, number: int, size: int) -> None:
-    """A bus, a return, sometimes a print or an instrument, and tracks for the rest of `size` strips."""
+def _stems(pieces: _Pieces, count: int) -> list[str]:
+    """Buses that sections are gathered on, each a stem with its print; the two submixes where there are none."""
+    for number in range(count):
+        name = SECTION_WORDS[number % len(SECTION_WORDS)] + (" more" if number >= len(SECTION_WORDS) else "")
+        bus = pieces.strip(f"stem{number}", f"{name} stem", "bus", layout="stereo")
+        printed = pieces.strip(f"stem{number}-print", f"{name} stem print", "print", layout="stereo")
+        pieces.route("feed", bus, "music" if number % 2 else "effects")
+        pieces.route("feed", bus, printed)
+        pieces.stems.append({"id": f"st-{number}", "name": name, "strip": bus, "print": printed})
+    return [f"stem{number}" for number in range(count)] or ["music", "effects"]
+
+
+def _section(pieces: _Pieces, number: int, size: int, gathered: str) -> None:
+    """A bus that feeds `gathered`, a return, sometimes an instrument, and tracks for the rest of `size` strips."""
     rounds, word = divmod(number, len(SECTION_WORDS))
     name = SECTION_WORDS[word] + (f" {rounds + 1}" if rounds else "")
     section, bus, hall = f"s{number}", f"s{number}-bus", f"s{number}-hall"
     pieces.sections.append({"id": section, "name": name, "colour": COLOURS[number % len(COLOURS)], "bus": bus})
     first = len(pieces.strips)
     pieces.strip(bus, f"{name} bus", "bus", layout="stereo", section=section, inserts=_bus_chain(pieces, bus))
-    pieces.route("feed", bus, "music" if number % 2 else "effects")
+    pieces.route("feed", bus, gathered)
     if size > 4:
         verb = {"id": f"{hall}-verb", "name": "Hall", "type": "reverb", "latency_samples": 32, "low_cut_hz": 180.0}
         pieces.strip(hall, f"{name} hall", "return", layout="stereo", section=section, inserts=[verb])
         pieces.route("feed", hall, bus)
-    if size > 8 and number % 4 == 0:
-        printed = pieces.strip(f"s{number}-print", f"{name} print", "print", layout="stereo")
-        pieces.route("feed", bus, printed)
-        stem = {"id": f"st-{number}", "name": name, "strip": bus, "print": printed}
-        pieces.stems.append(stem)
     if size > 12 and number % 3 == 1:
         _instrument(pieces, number, name)
     while len(pieces.strips) < first + size:

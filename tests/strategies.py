@@ -45,6 +45,21 @@ def strips(draw: st.DrawFn, number: int) -> dict[str, Any]:
     return fields
 
 
+RULES = ("passes", "reaches", "lands-on", "pre-fader", "ducked-by", "not-ducked-by", "avoids", "isolated")
+
+
+@st.composite
+def rule(draw: st.DrawFn, number: int, strips_there: list[str]) -> dict[str, Any]:
+    selectors = st.sampled_from(
+        ["*", "section:one", "kind:audio", "kind:bus", "tag:click", *(f"strip:{s}" for s in strips_there)]
+    )
+    lists = st.lists(selectors, min_size=1, max_size=2)
+    return {
+        "id": f"rule{number}", "name": f"Rule {number}", "kind": draw(st.sampled_from(RULES)), "channels": [1],
+        "sources": draw(lists), "through": draw(lists), "to": draw(lists),
+    }  # fmt: skip
+
+
 @st.composite
 def templates(draw: st.DrawFn, most_strips: int = 7, most_routes: int = 12) -> Template:
     made = [draw(strips(number)) for number in range(draw(st.integers(1, most_strips)))]
@@ -64,16 +79,17 @@ def templates(draw: st.DrawFn, most_strips: int = 7, most_routes: int = 12) -> T
     sound = [strip for strip in made if strip["kind"] != "midi"]
     stems = [
         {
-            "id": f"st{n}",
-            "name": f"Stem {n}",
-            "strip": draw(st.sampled_from(sound))["id"],
-            "tap": draw(st.sampled_from(TAPS)),
+            "id": f"st{n}", "name": f"Stem {n}", "strip": draw(st.sampled_from(sound))["id"], "tap": draw(st.sampled_from(TAPS)),
+            "role": draw(st.sampled_from(["stem", "stem", "mix", "composite"])), "set": draw(st.sampled_from(["main", "main", "other"])),
+            "returns": draw(st.sampled_from(["own", "own", "all"])), "print": draw(st.sampled_from([None, *(s["id"] for s in sound)])),
+            "of": [f"st{part}" for part in range(n)],
         }
-        for n in range(draw(st.integers(0, 2)) if sound else 0)
-    ]
+        for n in range(draw(st.integers(0, 4)) if sound else 0)
+    ]  # fmt: skip
+    rules = [draw(rule(number, [strip["id"] for strip in made])) for number in range(draw(st.integers(0, 2)))]
     buses = [strip["id"] for strip in made if strip["kind"] == "bus"]
     whole: dict[str, Any] = {
-        "name": "Random", "strips": made, "routes": routes, "stems": stems,
+        "name": "Random", "strips": made, "routes": routes, "stems": stems, "rules": rules,
         "machines": [{"id": "main", "name": "Main"}, {"id": "other", "name": "Other", "kind": draw(st.sampled_from(["computer", "outboard"]))}],
         "sections": [{"id": "one", "name": "One", "bus": draw(st.sampled_from([None, *buses]))}, {"id": "two", "name": "Two", "parent": draw(st.sampled_from([None, "one"]))}],
     }  # fmt: skip

@@ -21,7 +21,7 @@ def unheard(scene: Scene) -> Iterator[Finding]:
     silent_outlets = set(scene.outlets_without_route())
     choices = {member for choice in scene.template.choices for member in choice.members}
     own, side = scene.heard.own, scene.heard.outlet
-    for strip, outlet in scene.sources():
+    for strip, outlet in scene.sources:
         if (own[strip] if outlet < 0 else side[outlet]) or outlet in silent_outlets:
             continue
         if (

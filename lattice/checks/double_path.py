@@ -35,8 +35,9 @@ class _Ways:
         compiled = scene.compiled
         # only what is fed can be passed behind a send
         self.clear = [bool(compiled.ins[n]) and _transparent(strip) for n, strip in enumerate(compiled.strips)]
+        ok, ties = scene.unblocked.route_ok, bool(compiled.tied_in)
         self.outs: list[list[int]] = [
-            [route for route in routes if scene.unblocked.route_ok[route] and compiled.routes[route].kind != "tie"]
+            [route for route in routes if ok[route] and (not ties or compiled.routes[route].kind != "tie")]
             for routes in compiled.outs
         ]
         self.first_hops: dict[tuple[tuple[int, bool], ...], tuple[int, ...]] = {}

@@ -10,13 +10,17 @@ from lattice.checks.finding import Finding, Remedy, Step
 from lattice.checks.registry import check
 from lattice.checks.scene import Scene
 
-DEFAULT_NAME = re.compile(r"^(audio|instrument|input|midi|bus|return|master|print|output)[\s_.#-]*\d+$", re.IGNORECASE)
+DEFAULT_NAME = re.compile(
+    r"^\s*(audio|instrument|input|midi|bus|return|master|print|output)[\s_.#-]*\d+\s*$", re.IGNORECASE
+)
+STARTS = frozenset({"au", "in", "mi", "bu", "re", "ma", "pr", "ou"})
+ODD_SPACE = re.compile(r"[^\S \n]|  |\n | \n|^ | $")
 
 
 @check("name.duplicate")
 def duplicate_names(scene: Scene) -> Iterator[Finding]:
     """Names that two or more strips have: one finding a name."""
-    names = [" ".join(strip.name.casefold().split()) for strip in scene.template.strips]
+    names = _compared([strip.name for strip in scene.template.strips])
     if len(set(names)) == len(names):
         return
     by_name: dict[str, list[str]] = defaultdict(list)
@@ -34,11 +38,20 @@ def duplicate_names(scene: Scene) -> Iterator[Finding]:
             )
 
 
+def _compared(names: list[str]) -> list[str]:
+    """Names as they are compared, case and spaces aside; over all at once, as most have no odd spaces."""
+    joined = "\n".join(names).casefold()
+    if joined.count("\n") == len(names) - 1 and not ODD_SPACE.search(joined):
+        return joined.split("\n")
+    return [" ".join(name.casefold().split()) for name in names]
+
+
 @check("name.default")
 def default_names(scene: Scene) -> Iterator[Finding]:
     """Names left as the kind and a number."""
     for strip in scene.template.strips:
-        if strip.name.rstrip()[-1:].isdecimal() and DEFAULT_NAME.match(strip.name.strip()):
+        name = strip.name
+        if (name[:2].lower() in STARTS or name[:1].isspace()) and DEFAULT_NAME.match(name):
             yield Finding(
                 code="name.default",
                 severity="note",
@@ -52,8 +65,10 @@ def default_names(scene: Scene) -> Iterator[Finding]:
 def section_colours(scene: Scene) -> Iterator[Finding]:
     """Strips coloured unlike their section."""
     for strip in scene.template.strips:
+        if strip.colour is None:
+            continue
         section = scene.sections.get(strip.section or "")
-        if section is None or strip.colour is None or section.colour is None:
+        if section is None or section.colour is None:
             continue
         if strip.colour.lower() != section.colour.lower():
             take = Step("change_strip", {"strip": strip.id, "changes": {"colour": None}})

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterator
 from functools import cached_property
 
@@ -11,6 +12,9 @@ from lattice.graph.paths import Blockers, Path, Ways
 from lattice.graph.reach import Backward, Forward, Reach
 from lattice.levels.levels import Levels
 from lattice.model.document import Section, Strip, Template, main_outlet
+from lattice.model.inventory import Inventory
+from lattice.stems.ledger import Ledger
+from lattice.stems.taps import Origin, Taps
 from lattice.timing.arrivals import Arrivals
 
 # Strips that are not part of the mix, and so belong to no section's bus.
@@ -20,8 +24,8 @@ APART = frozenset({"trigger", "click", "reference", "guide", "talkback", "pop"})
 class Scene:
     """Everything the checks share about one template."""
 
-    def __init__(self, template: Template) -> None:
-        self.template = template
+    def __init__(self, template: Template, inventory: Inventory | None = None) -> None:
+        self.template, self.inventory = template, inventory
         self.compiled = Compiled(template)
         self.unblocked = Reach(self.compiled, states=True)
         self.ignoring = Reach(self.compiled, states=False)
@@ -85,11 +89,31 @@ class Scene:
         return Arrivals(self.loops)
 
     @cached_property
+    def taps(self) -> Taps:
+        return Taps(self.unblocked, self.loops)
+
+    @cached_property
+    def by_taps(self) -> dict[int, list[Origin]]:
+        """Sources by what they reach (masks of `taps`): most are routed like others, and are asked about together."""
+        found: dict[int, list[Origin]] = defaultdict(list)
+        for origin in self.sources:
+            found[self.taps.of(origin)].append(origin)
+        return found
+
+    @cached_property
+    def ledger(self) -> Ledger:
+        return Ledger(self.levels, self.taps, self.sources)
+
+    @cached_property
     def sections(self) -> dict[str, Section]:
         return {section.id: section for section in self.template.sections}
 
-    def sources(self) -> Iterator[tuple[int, int]]:
+    @cached_property
+    def sources(self) -> list[tuple[int, int]]:
         """(strip, outlet) of every source in service, −1 for a chain; closed outlets and spares are none."""
+        return list(self._sources())
+
+    def _sources(self) -> Iterator[tuple[int, int]]:
         compiled = self.compiled
         for number, strip in enumerate(compiled.strips):
             if not strip.in_service or "spare" in strip.tags or "backup" in strip.tags:

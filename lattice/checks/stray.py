@@ -25,6 +25,8 @@ def stray(scene: Scene) -> Iterator[Finding]:
         outs, its_bus = compiled.outs[number], bus_numbers[strip.section]
         if outs and head[outs[0]] == its_bus and routes[outs[0]].kind == "feed":
             continue  # most strips feed their bus first of all
+        if not outs and number not in compiled.outlets_of:
+            continue  # nothing leaves it
         bus, feeds = buses[strip.section], _feeds(scene) if feeds is None else feeds
         if any(head[route] == its_bus and routes[route].kind == "feed" for route in feeds.get(number, ())):
             continue

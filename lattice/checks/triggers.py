@@ -15,7 +15,7 @@ def trigger_heard(scene: Scene) -> Iterator[Finding]:
     """Triggers that sound at an output or in a stem."""
     if not scene.compiled.by_tag["trigger"]:
         return
-    triggers = [(strip, outlet) for strip, outlet in scene.sources() if "trigger" in scene.strip(strip).tags]
+    triggers = [(strip, outlet) for strip, outlet in scene.sources if "trigger" in scene.strip(strip).tags]
     if not triggers:
         return
     audible = scene.unblocked.to_endpoints(prints=False)

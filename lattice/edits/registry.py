@@ -18,9 +18,12 @@ from lattice.edits import (
     outlets,
     parts,
     routes,
+    rules,
     sections,
     spread,
+    stems,
     strips,
+    waivers,
     whole,
 )
 from lattice.errors import EditError
@@ -76,6 +79,16 @@ EDITS: dict[str, Edit] = {
         buses.insert_bus,
         buses.dissolve_bus,
         buses.insert_to_return,
+        stems.add_stem,
+        stems.change_stem,
+        stems.remove_stems,
+        stems.print_stem,
+        stems.split_return,
+        rules.add_rule,
+        rules.change_rule,
+        rules.remove_rules,
+        waivers.add_waivers,
+        waivers.remove_waivers,
     )
 }
 

@@ -19,13 +19,14 @@ if TYPE_CHECKING:
 
 
 class PlainSource(NamedTuple):
-    """A source on its own: its amplitudes, and the range of E and the top of Q along its chain."""
+    """A source on its own: its amplitudes, the range of E and the top of Q along its chain, and E behind it."""
 
     peak: float
     rms: float
     low_e: float
     high_e: float
     top_q: float
+    out_e: float
 
 
 def chain_source(strip: Strip) -> Source | None:
@@ -57,7 +58,7 @@ def play_plain(levels: Levels, numbers: Iterable[int]) -> dict[int, PlainSource]
             p, q, e = _chain(strip, peak, rms, found, number)
         else:
             p, q, e = peak, peak, rms
-            found[number] = PlainSource(peak, rms, rms, rms, peak)
+            found[number] = PlainSource(peak, rms, rms, rms, peak, rms)
         by_fader = 0.0 if strip.mute or strip.fader_db is None else gain(strip.fader_db)
         for route in outs[number]:
             gain_db = routes[route].gain_db
@@ -88,5 +89,5 @@ def _chain(
             by_p, by_q, by_e = factors(insert, p, q, e, e)
             p, q, e = p * by_p, q * by_q, e * by_e
             low, high, top = (e if e < low else low), (e if e > high else high), (q if q > top else top)
-    found[number] = PlainSource(peak, rms, low, high, top)
+    found[number] = PlainSource(peak, rms, low, high, top, e)
     return p, q, e

@@ -118,13 +118,15 @@ def test_standard_input_as_document_and_as_sheet() -> None:
         assert b"kick" in done.stdout
 
 
-@pytest.mark.parametrize("what", ["levels", "timing"])
+@pytest.mark.parametrize("what", ["levels", "timing", "stems"])
 def test_figures_behind_the_checks(capsysbinary: pytest.CaptureFixture, files: dict[str, str], what: str) -> None:
     status, out, _err = run(capsysbinary, what, files["good"], "--json")
     found = json.loads(out)
     assert (status, found["format"]) == (0, f"intact-lattice.{what}")
     if what == "levels":
         assert found["strips"]["out"]["post"]["peak_dbfs"] == pytest.approx([-6.0])
+    elif what == "stems":
+        assert (found["ledger"], found["cut"]) == ({}, True)
     else:
         assert found["outputs"] == {"out": {"samples": 0, "ms": 0.0}}
         assert found["critical_path"] == ["kick", "drums", "out"]
@@ -142,3 +144,39 @@ def test_awake_is_the_audit_with_every_insert_on(capsysbinary: pytest.CaptureFix
         found = json.loads(run(capsysbinary, "audit", str(path), "--json", *flags)[1])["findings"]
         totals += [finding["figures"]["total_samples"] for finding in found if finding["code"] == "time.total"]
     assert totals == [0, 64]
+
+
+def test_an_inventory_is_checked_against_and_what_is_wrong_with_it_is_said(
+    capsysbinary: pytest.CaptureFixture, tmp_path: Path
+) -> None:
+    made = template(
+        [
+            {
+                "id": "x",
+                "kind": "bus",
+                "inserts": [{"id": "i", "name": "Glue", "type": "compressor", "maker": "Tern Audio", "version": "2.1"}],
+            }
+        ]
+    )
+    path, has = tmp_path / "made.json", tmp_path / "Second studio.csv"
+    path.write_bytes(dump(made))
+    codes = {}
+    for rows in (
+        "name\nTone\n",
+        "what,maker,name,version\nplug-in,Tern Audio,Glue,2.0.9\n",
+        "name;version\nglue;2.10\n",
+    ):
+        has.write_text(rows)
+        found = json.loads(run(capsysbinary, "audit", str(path), "--json", "--inventory", str(has))[1])["findings"]
+        codes[rows[:12]] = [(one["code"], one["message"]) for one in found if one["code"].startswith("plugin")]
+    assert codes == {
+        "name\nTone\n": [("plugin.missing", "Second studio does not have Tern Audio Glue")],
+        "what,maker,n": [("plugin.older", "Second studio has Tern Audio Glue 2.0.9, and 2.1 is wanted")],
+        "name;version": [],
+    }
+    has.write_text("what,name\ndoor,Hatch\ninput,Pulpit\n")
+    status, _out, err = run(capsysbinary, "audit", str(path), "--inventory", str(has))
+    assert (status, err.splitlines()) == (2, [
+        f"{has}: row 2: door is not one of plug-in, input, output",
+        f"{has}: row 3: an input needs its number, from 1, in the column channel",
+    ])  # fmt: skip

@@ -37,6 +37,12 @@ MADE = template(
     sections=[{"id": "drums", "name": "Drums", "bus": "bus", "colour": "#8a4b2d"}, {"id": "keys", "name": "Keys", "bus": "keys-bus"}],
 )  # fmt: skip
 
+SHARED = template(
+    ["a:tom", "a:mic", "b:bus", "b:keys-bus", {"id": "hall", "name": "Hall", "kind": "return", "inserts": [VERB | {"id": "v"}]}],
+    ["tom>bus", "mic>keys-bus", "send mic>hall -8", "send tom>hall -12 pre-fader", "hall>bus -2"],
+    stems=[{"id": "st-drums", "name": "Drums", "strip": "bus"}, {"id": "st-keys", "name": "Keys", "strip": "keys-bus"}],
+)  # fmt: skip
+
 
 def strip(made: Template, strip_id: str) -> Any:
     return next(known for known in made.strips if known.id == strip_id)
@@ -235,6 +241,7 @@ BULK: list[tuple[str, dict[str, Any]]] = [
     ("move_and_refeed", {"strips": ["tom-1", "tom-2"], "section": "keys"}),
     ("rename", {"strips": ["bus"], "pattern": "{name} {n}"}),
     ("colour_by_section", {"strips": ["tom-2"]}),
+    ("split_return", {"strip": "hall", "set": "main"}),
     ("number_channels", {"strips": ["mic"], "first": 5}),
     ("insert_bus", {"strips": ["sub"], "to": "mix", "name": "X"}),
     ("dissolve_bus", {"bus": "sub"}),
@@ -244,6 +251,31 @@ BULK: list[tuple[str, dict[str, Any]]] = [
 
 @pytest.mark.parametrize(("edit", "arguments"), BULK)
 def test_each_is_one_step_that_can_be_taken_back_exactly(edit: str, arguments: dict[str, Any]) -> None:
-    after = apply(MADE, edit, arguments)
-    assert after != MADE
-    assert between(MADE, after).inverse().apply(after) == MADE
+    made = SHARED if edit == "split_return" else MADE
+    after = apply(made, edit, arguments)
+    assert after != made
+    assert between(made, after).inverse().apply(after) == made
+
+
+def test_one_return_for_each_stem_keeps_levels_taps_and_inserts() -> None:
+    after = apply(SHARED, "split_return", {"strip": "hall", "set": "main"})
+    copy = strip(after, "hall-keys")
+    assert (copy.name, copy.kind, [insert.type for insert in copy.inserts]) == ("Hall, Keys", "return", ["reverb"])
+    assert routes(after, end="hall") == [("send", "tom", "hall", -12.0)]
+    assert routes(after, end="hall-keys") == [("send", "mic", "hall-keys", -8.0)]
+    assert routes(after, "hall-keys") == [("feed", "hall-keys", "keys-bus", -2.0)]
+    assert "stem.leak" in {finding.code for finding in audit(SHARED).findings}
+    assert "stem.leak" not in {finding.code for finding in audit(after).findings}
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        (("change_strip", {"strip": "hall", "changes": {"kind": "bus"}}), "Hall is no return"),
+        (("untie", {"strips": ["mic"], "kinds": ["send"]}), "nothing of another stem comes to Hall"),
+        (("add_route", {"route": {"kind": "send", "from": "keys-bus", "to": "hall"}}), "would feed back"),
+    ],
+)  # fmt: skip
+def test_a_return_that_cannot_be_split_says_why(change: tuple[str, dict[str, Any]], words: str) -> None:
+    with pytest.raises(DocumentError, match=words):
+        apply(apply(SHARED, *change), "split_return", {"strip": "hall", "set": "main"})

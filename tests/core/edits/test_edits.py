@@ -26,6 +26,7 @@ MADE = template(
     stems=[{"id": "st", "name": "S", "strip": "bus", "print": "print"}, {"id": "all", "name": "All", "role": "composite", "of": ["st"]}],
     machines=[{"id": "main", "name": "Main"}, {"id": "spare", "name": "Spare"}],
     choices=[{"id": "c", "name": "C", "members": ["kit/2", "kick"]}],
+    waivers=[{"fingerprint": "old", "reason": "so"}],
     rules=[{"id": "r", "name": "R", "kind": "avoids", "sources": ["strip:kick", "strip:snare"], "through": ["strip:bus"]}],
 )  # fmt: skip
 
@@ -61,6 +62,15 @@ GOOD: list[tuple[str, dict[str, Any], str]] = [
     ("add_part", {"strip": "kit", "part": {"name": "Rim", "note": 37}}, "~ strip kit: parts"),
     ("change_part", {"strip": "kit", "part": "p", "changes": {"channel": 10}}, "~ strip kit: parts"),
     ("remove_parts", {"strip": "kit", "parts": ["p"]}, "~ strip kit: parts"),
+    ("add_stem", {"stem": {"name": "Kit", "strip": "kick"}}, "+ stem st-kit"),
+    ("change_stem", {"stem": "st", "changes": {"tap": "pre-fader", "set": "dome"}}, "~ stem st: set"),
+    ("remove_stems", {"stems": ["st"]}, "- stem st"),
+    ("print_stem", {"stem": "st"}, "+ strip s-print"),
+    ("add_rule", {"rule": {"name": "Kick is dry", "kind": "isolated", "sources": ["strip:kick"], "to": ["strip:print"]}}, "+ rule kick-is-dry"),
+    ("change_rule", {"rule": "r", "changes": {"kind": "passes", "to": ["*"]}}, "~ rule r: kind"),
+    ("remove_rules", {"rules": ["r"]}, "- rule r"),
+    ("add_waivers", {"waivers": [{"fingerprint": "abc", "reason": "meant", "by": "A. Tern", "on": "2026-01-31"}]}, "waiver"),
+    ("remove_waivers", {"fingerprints": ["old"]}, "waiver"),
 ]  # fmt: skip
 
 

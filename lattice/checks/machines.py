@@ -1,0 +1,112 @@
+"""What a template asks of machines: plug-ins, channel names, memory."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+
+from lattice.checks.finding import Finding, first_of
+from lattice.checks.registry import check
+from lattice.checks.scene import Scene
+from lattice.model.document import machine_id
+from lattice.model.inventory import Inventory, PlugIn, key_of, used_by, version_of
+
+
+@check("plugin.missing", "plugin.older")
+def plugins(scene: Scene) -> Iterator[Finding]:
+    """Plug-ins that the chosen machine does not have, or has in a lower version."""
+    inventory = scene.inventory
+    if inventory is None:
+        return
+    by_key: dict[tuple[str, str], list[PlugIn]] = defaultdict(list)
+    by_name: dict[str, list[PlugIn]] = defaultdict(list)
+    for plugin in inventory.plugins:
+        key = key_of(plugin.maker, plugin.name)
+        by_key[key].append(plugin)
+        by_name[key[1]].append(plugin)
+    for (maker, name), uses in used_by(scene.template, _machine(scene, inventory)).items():
+        # where a template or an inventory names no maker, the name alone has to do
+        without_maker = [plugin for plugin in by_name[name] if not plugin.maker or not maker]
+        listed = by_key[maker, name] or without_maker
+        shown = f"{uses[0][2].maker} {uses[0][2].name}".strip()
+        code, words = "plugin.missing", f"{inventory.name} does not have {shown}"
+        if listed:
+            highest = max((plugin.version for plugin in listed), key=version_of)
+            wanted = max((plugin.version for _strip, _insert, plugin in uses), key=version_of)
+            if not highest or version_of(highest) >= version_of(wanted):
+                continue
+            code, words = "plugin.older", f"{inventory.name} has {shown} {highest}, and {wanted} is wanted"
+        yield Finding(
+            code=code,
+            severity="warning",
+            message=words,
+            strips=tuple(dict.fromkeys(strip.id for strip, _insert, _plugin in uses)),
+            inserts=tuple(insert for _strip, insert, _plugin in uses if insert),
+            evidence=first_of([strip.name for strip, _insert, _plugin in uses]),
+        )
+
+
+def _machine(scene: Scene, inventory: Inventory) -> str:
+    """The machine that an inventory stands for: the one it names, where there is one such, else the main one."""
+    known = [machine.id for machine in scene.template.machines]
+    return inventory.machine if inventory.machine in known else known[0]
+
+
+@check("io.renamed")
+def renamed(scene: Scene) -> Iterator[Finding]:
+    """Physical channels that the chosen machine calls otherwise."""
+    inventory = scene.inventory
+    if inventory is None:
+        return
+    machine = next(one for one in scene.template.machines if one.id == _machine(scene, inventory))
+    for kind, ours, theirs in (
+        ("input", machine.input_names, inventory.input_names),
+        ("output", machine.output_names, inventory.output_names),
+    ):
+        for channel, name in sorted(ours.items(), key=lambda entry: (len(entry[0]), entry[0])):
+            other = theirs.get(channel)
+            if other is not None and key_of("", other) != key_of("", name):
+                using = [
+                    strip.id
+                    for strip in scene.template.strips
+                    if strip.kind == kind
+                    and channel.isdecimal()
+                    and int(channel) in (strip.io or ())
+                    and machine_id(scene.template, strip) == machine.id
+                ]
+                yield Finding(
+                    code="io.renamed",
+                    severity="note",
+                    message=f"{kind.capitalize()} {channel} is {name} here, and {other} at {inventory.name}",
+                    strips=tuple(using),
+                    others=(machine.id, f"{kind}-{channel}"),
+                    evidence=(f"{machine.name}, {kind} {channel}",),
+                )
+
+
+@check("budget.memory")
+def memory(scene: Scene) -> Iterator[Finding]:
+    """Machines whose inserts and instruments need more than they have."""
+    limits = {machine.id: machine for machine in scene.template.machines if machine.memory_mb is not None}
+    if not limits:
+        return
+    needs: dict[str, list[tuple[float, int]]] = defaultdict(list)
+    for number, strip in enumerate(scene.template.strips):
+        if strip.in_service:
+            loaded = sum(insert.memory_mb or 0.0 for insert in strip.inserts if insert.state != "unloaded")
+            whole = loaded + (strip.memory_mb or 0.0)
+            if whole:
+                needs[machine_id(scene.template, strip)].append((-whole, number))
+    for machine in limits.values():
+        users = sorted(needs[machine.id])
+        whole, most = -sum(size for size, _number in users), machine.memory_mb or 0.0
+        if whole > most:
+            yield Finding(
+                code="budget.memory",
+                severity="warning",
+                message=f"{machine.name} needs {whole:,.0f} MB and has {most:,.0f}".replace(",", "\u2009"),
+                strips=scene.ids([number for _size, number in users]),
+                others=(machine.id,),
+                figures={"memory_mb": whole},
+                evidence=first_of([f"{scene.name(number)}: {-size:,.0f} MB" for size, number in users]),
+            )

@@ -1,0 +1,117 @@
+"""What dynamics do to stems: ducked by somebody who is not in them, or bent together after their taps."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from lattice.checks.finding import Finding, first_of
+from lattice.checks.registry import check
+from lattice.checks.scene import Scene
+from lattice.graph.compiled import IN, PRE
+from lattice.stems.taps import Origin, StemSet
+
+BENDING = frozenset({"compressor", "limiter", "clipper", "gate", "expander", "saturator"})
+
+
+@check("stem.outside-key")
+def outside_keys(scene: Scene) -> Iterator[Finding]:
+    """Stems ducked by a key whose sources are not in them."""
+    if not scene.template.stems or not scene.compiled.keys:
+        return
+    taps = scene.taps
+    works = _working(scene)
+    for number, stem in enumerate(taps.stems):
+        bits = 1 << number if stem.role == "stem" else taps.parts.get(number, 0)
+        if stem.role == "mix" or not bits:
+            continue
+        reached = bits | (1 << number if stem.strip is not None else 0)
+        strips: list[int] = []
+        inserts: list[str] = []
+        outside: list[Origin] = []
+        for strip, insert, behind, sources in works:
+            foreign = [origin for origin in sources if not taps.of(origin) & reached]
+            if behind & reached and foreign:
+                strips.append(strip)
+                inserts.append(insert)
+                outside += foreign
+        if strips:
+            names = list(dict.fromkeys(scene.source_name(*origin) for origin in sorted(set(outside))))
+            are = "is" if len(names) == 1 else "are"
+            yield Finding(
+                code="stem.outside-key",
+                severity="warning" if stem.role == "composite" else "note",
+                message=f"{stem.name} is ducked by {', '.join(names[:3])}, which {are} not in it",
+                strips=scene.ids(list(dict.fromkeys([*strips, *(strip for strip, _outlet in sorted(set(outside)))]))),
+                inserts=tuple(inserts),
+                stems=(stem.id,),
+                evidence=first_of([f"{scene.name(strip)} is keyed by {', '.join(names)}" for strip in strips]),
+            )
+
+
+def _working(scene: Scene) -> list[tuple[int, str, int, list[Origin]]]:
+    """(strip, insert, stems behind it, sources of its keys) of every insert that is keyed from outside and on."""
+    taps, found = scene.taps, []
+    for place, (strip, insert_id) in enumerate(taps.keys):
+        insert = next(piece for piece in scene.strip(strip).inserts if piece.id == insert_id)
+        if insert.state != "on" or insert.key != "external" or not scene.sounds.arrives[strip]:
+            continue
+        bit = taps.key_bit(place)
+        sources = sorted(one for mask, origins in scene.by_taps.items() if mask & bit for one in origins)
+        if sources:
+            found.append((strip, insert_id, taps.behind(strip, PRE), sources))
+    return found
+
+
+@check("stem.bent")
+def bent(scene: Scene) -> Iterator[Finding]:
+    """Dynamics between the taps of the stems and the mix: the stems add up only to what comes in there."""
+    if not scene.template.stems:
+        return
+    for its in scene.taps.sets.values():
+        if not its.stems or not its.mixes:
+            continue
+        behind_taps = _behind_taps(scene, its)
+        for mix in its.mixes:
+            yield from _bent(scene, its, mix, behind_taps)
+
+
+def _behind_taps(scene: Scene, its: StemSet) -> set[int]:
+    """Strips whose chains stand behind a tap of the set."""
+    taps, found, waiting = scene.taps, set(), []
+    for number in its.stems:
+        strip = taps.stems[number].strip
+        if strip is None or not taps.open(number):
+            continue
+        at = scene.compiled.index[strip]
+        if taps.stage[number] == IN:
+            found.add(at)
+        waiting += taps.onward(at, taps.stage[number])
+    seen: set[int] = set()
+    while waiting:
+        at = waiting.pop()
+        if at not in seen:
+            seen.add(at)
+            if scene.unblocked.monitors[at]:
+                waiting += taps.onward(at, IN)
+    return found | seen
+
+
+def _bent(scene: Scene, its: StemSet, mix: int, behind_taps: set[int]) -> Iterator[Finding]:
+    taps, stem = scene.taps, scene.taps.stems[mix]
+    strips, inserts, lines = [], [], []
+    for strip in sorted(behind_taps):
+        working = [insert for insert in scene.strip(strip).inserts if insert.state == "on" and insert.type in BENDING]
+        if working and scene.sounds.arrives[strip] and taps.behind(strip, PRE) >> mix & 1:
+            strips.append(strip)
+            inserts += [insert.id for insert in working]
+            lines += [f"{insert.name or insert.type} on {scene.name(strip)}" for insert in working]
+    if strips:
+        yield Finding(
+            code="stem.bent",
+            severity="note",
+            message=f"The stems of {its.name} add up to {stem.name} only before {lines[0]}",
+            strips=scene.ids(strips),
+            inserts=tuple(inserts),
+            stems=(stem.id,),
+            evidence=first_of(lines),
+        )

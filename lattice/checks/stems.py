@@ -1,0 +1,352 @@
+"""Stems: every source in those it belongs to, nothing that must not be in one, and all of them add up."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+from typing import Any
+
+from lattice.checks.finding import Finding, Remedy, Step, first_of
+from lattice.checks.registry import check
+from lattice.checks.scene import Scene
+from lattice.errors import EditError
+from lattice.graph.compiled import STAGE_OF_TAP
+from lattice.graph.walk import first_way
+from lattice.model.document import Stem
+from lattice.stems.split import split_plan
+from lattice.stems.taps import Origin, StemSet, Taps
+
+KEPT_OUT = ("click", "reference", "guide", "talkback")
+APART = frozenset((*KEPT_OUT, "pop"))
+
+
+def _tags(scene: Scene, origin: Origin) -> frozenset[str]:
+    return frozenset(scene.strip(origin[0]).tags)
+
+
+def _many(bits: int) -> bool:
+    return bits & (bits - 1) != 0
+
+
+def _ids(taps: Taps, bits: int) -> tuple[str, ...]:
+    return tuple(stem.id for stem in taps.named(bits))
+
+
+def _names(taps: Taps, bits: int) -> str:
+    return ", ".join(stem.name for stem in taps.named(bits))
+
+
+def _in_order(found: list[tuple[Origin, Finding]]) -> Iterator[Finding]:
+    """By the source they are about, as the document has them."""
+    for _origin, finding in sorted(found, key=lambda entry: entry[0]):
+        yield finding
+
+
+@check("stem.missing", "stem.bypassed", "stem.twice")
+def sources_of_sets(scene: Scene) -> Iterator[Finding]:
+    """Sources that are in a mix and in none of its stems, that come to a mix past them, or are in two by feeds."""
+    if not scene.template.stems:
+        return
+    taps, found = scene.taps, []
+    for its in taps.sets.values():
+        if not its.stems:
+            continue
+        stems, mixes = its.stem_bits, its.mix_bits
+        for mask, origins in scene.by_taps.items():
+            past = taps.past(mask) & mixes
+            missing = mask & mixes if not mask & stems else 0
+            feeds = taps.feeds(mask) & stems
+            if not (past or missing or _many(feeds)):
+                continue
+            for origin in origins:
+                tags = _tags(scene, origin)
+                if missing and not APART & tags:
+                    found.append((origin, _missing(scene, origin, missing, its)))
+                if past and not APART & tags:
+                    found.append((origin, _bypassed(scene, origin, past, its)))
+                if _many(feeds) and "pop" not in tags:
+                    found.append((origin, _twice(scene, origin, feeds, its)))
+    yield from _in_order(found)
+
+
+def _about(scene: Scene, origin: Origin, code: str, message: str, stems: int, **fields: Any) -> Finding:
+    """A finding about a source and some stems, the worst severity where none is given."""
+    return Finding(
+        code=code,
+        severity=fields.pop("severity", "blocker"),
+        message=f"{scene.source_name(*origin)} {message}",
+        strips=scene.ids([origin[0]]),
+        stems=_ids(scene.taps, stems),
+        outlets=scene.outlet_id(*origin),
+        **fields,
+    )
+
+
+def _missing(scene: Scene, origin: Origin, mixes: int, its: StemSet) -> Finding:
+    words = f"is in {_names(scene.taps, mixes)} and in no stem of {its.name}"
+    return _about(scene, origin, "stem.missing", words, mixes, **_past_all(scene, origin, mixes, its))
+
+
+def _bypassed(scene: Scene, origin: Origin, mixes: int, its: StemSet) -> Finding:
+    words = f"comes to {_names(scene.taps, mixes)} past all stems: they will not add up"
+    return _about(scene, origin, "stem.bypassed", words, mixes, **_past_all(scene, origin, mixes, its))
+
+
+def _past_all(scene: Scene, origin: Origin, mixes: int, its: StemSet) -> dict[str, Any]:
+    """What shows that a source goes past the stems of a set, and what would lead it to one."""
+    line, path = _way_past(scene, origin, mixes)
+    return {
+        "evidence": (line, f"on this way stands no tap of a stem of {its.name}"),
+        "path": path,
+        "cause": f"{scene.source_name(*origin)} goes past the stems of {its.name}",
+        "remedies": _refeed(scene, origin, its),
+    }
+
+
+def _way_past(scene: Scene, origin: Origin, mixes: int) -> tuple[str, tuple[str, ...]]:
+    """A way to one of the mixes that leaves no strip behind a tap of a stem of its set, as words and as routes."""
+    compiled, taps, reach = scene.compiled, scene.taps, scene.unblocked
+    mix = taps.named(mixes)[0]
+    gates = {
+        compiled.index[stem.strip]: STAGE_OF_TAP[stem.tap]
+        for stem in taps.stems
+        if stem.role == "stem" and stem.set == mix.set and stem.strip is not None
+    }
+    end = compiled.index[mix.strip or ""]
+    if origin == (end, -1):
+        return scene.name(end), ()
+    way = first_way(
+        compiled,
+        origin,
+        lambda strip: strip == end,
+        lambda route: (
+            reach.route_ok[route]
+            and reach.entered[compiled.head[route]]
+            and (compiled.outlet[route] >= 0 or compiled.stage[route] < gates.get(compiled.tail[route], 9))
+        ),
+        lambda strip: reach.monitors[strip],
+    )
+    if way is None:
+        raise ValueError(f"{scene.name(origin[0])} was said to come to {mix.id} past its stems, and no way was found")
+    return scene.hops(way), scene.route_ids(way.routes)
+
+
+def _refeed(scene: Scene, origin: Origin, its: StemSet) -> tuple[Remedy, ...]:
+    """Lead what goes past the stems to the bus of its section instead, where that bus comes to one of them."""
+    section = scene.sections.get(scene.strip(origin[0]).section or "")
+    if section is None or section.bus is None or origin[1] >= 0 or section.bus == scene.strip(origin[0]).id:
+        return ()
+    bus = scene.compiled.index[section.bus]
+    if not scene.taps.own[bus] & its.stem_bits or scene.downstream(bus)[origin[0]]:
+        return ()
+    feeds = [
+        route
+        for route in scene.compiled.outs[origin[0]]
+        if scene.compiled.routes[route].kind == "feed"
+        and scene.taps.past(scene.taps.fed[scene.compiled.head[route]]) & its.mix_bits
+    ]
+    if len(feeds) != 1 or scene.compiled.machine_of(bus) != scene.compiled.machine_of(origin[0]):
+        return ()
+    step = Step("change_route", {"route": scene.compiled.routes[feeds[0]].id, "changes": {"to": section.bus}})
+    return (Remedy(f"Feed it to {scene.name(bus)}", (step,)),)
+
+
+def _twice(scene: Scene, origin: Origin, stems: int, its: StemSet) -> Finding:
+    words, lines = f"is fed to {stems.bit_count()} stems of {its.name}", (_names(scene.taps, stems),)
+    return _about(scene, origin, "stem.twice", words, stems, severity="warning", evidence=lines)
+
+
+@check("stem.forbidden")
+def forbidden(scene: Scene) -> Iterator[Finding]:
+    """Click, reference, guide or talkback in a stem or mix."""
+    if not scene.template.stems:
+        return
+    taps, by_tag = scene.taps, scene.compiled.by_tag
+    kept_out = {strip: tag for tag in reversed(KEPT_OUT) for strip in by_tag[tag]}
+    wanted = sum(1 << number for its in taps.sets.values() for number in (*its.stems, *its.mixes))
+    for origin in scene.sources if kept_out else ():
+        tag, reached = kept_out.get(origin[0]), taps.of(origin) & wanted
+        if tag is None or not reached:
+            continue
+        lines, path = _way_to(scene, origin, reached)
+        words = f"({tag}) is in {_names(taps, reached)}"
+        yield _about(scene, origin, "stem.forbidden", words, reached, evidence=lines, path=path)
+
+
+def _way_to(scene: Scene, origin: Origin, stems: int) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """A way to the first of these stems."""
+    stem = scene.taps.named(stems)[0]
+    end = scene.compiled.index[stem.strip or ""]
+    if origin == (end, -1):
+        return (scene.name(end),), ()
+    reach = scene.unblocked
+    way = first_way(
+        scene.compiled,
+        origin,
+        lambda strip: strip == end,
+        lambda route: reach.route_ok[route] and reach.entered[scene.compiled.head[route]],
+        lambda strip: reach.monitors[strip],
+    )
+    return ((scene.hops(way),), scene.route_ids(way.routes)) if way else ((), ())
+
+
+@check("stem.pop")
+def pops(scene: Scene) -> Iterator[Finding]:
+    """A sync pop that is not in every stem and mix."""
+    number_of = scene.compiled.by_tag["pop"]
+    if not number_of or not scene.template.stems:
+        return
+    taps = scene.taps
+    wanted = sum(1 << number for its in taps.sets.values() for number in (*its.stems, *its.mixes))
+    reached = 0
+    for strip in number_of:
+        in_service = scene.strip(strip).in_service
+        outlets = scene.compiled.outlets_of.get(strip, [])
+        reached |= taps.own[strip] if in_service and scene.unblocked.sounds[strip] else 0
+        for outlet in outlets:
+            reached |= taps.outlet[outlet] if scene.unblocked.outlet_sounds(outlet) else 0
+    left = wanted & ~reached
+    if not left:
+        return
+    pop = number_of[0]
+    ends = dict.fromkeys(stem.strip for stem in taps.named(left) if stem.role == "stem" and stem.strip is not None)
+    feeds = [
+        Step("add_route", {"route": {"kind": "feed", "from": scene.strip(pop).id, "to": end}})
+        for end in ends
+        if _may_feed(scene, pop, end)
+    ]
+    yield Finding(
+        code="stem.pop",
+        severity="warning",
+        message=f"{scene.name(pop)} is missing in {_names(taps, left)}",
+        strips=scene.ids(number_of),
+        stems=_ids(taps, left),
+        evidence=(f"a sync pop stands in every stem and mix; {len(_ids(taps, left))} are without it",),
+        remedies=(Remedy("Feed it to the stems that lack it", tuple(feeds)),) if feeds else (),
+    )
+
+
+def _may_feed(scene: Scene, start: int, end: str) -> bool:
+    compiled, number = scene.compiled, scene.compiled.index[end]
+    fed = any(compiled.head[route] == number for route in compiled.outs[start])
+    carries = compiled.strips[start].kind != "midi" and compiled.strips[number].kind != "midi"
+    return carries and not fed and compiled.machine_of(start) == compiled.machine_of(number) and number != start
+
+
+@check("stem.leak")
+def leaks(scene: Scene) -> Iterator[Finding]:
+    """Returns fed by sources of other stems, in a stem that has returns of its own sources only."""
+    taps, returns = scene.taps if scene.template.stems else None, scene.compiled.by_kind["return"]
+    if taps is None or not returns:
+        return
+    own_only = sum(1 << n for n, stem in enumerate(taps.stems) if stem.role == "stem" and stem.returns == "own")
+    printed = [taps.behind(number, 0) & own_only for number in returns]
+    asked = sum(1 << place for place, stems in enumerate(printed) if stems)
+    foreign: dict[tuple[int, int], list[Origin]] = defaultdict(list)  # (return's place, stem) → sources
+    for mask, origins in scene.by_taps.items() if asked else ():
+        own, bits = taps.feeds(mask), mask >> (3 * taps.count) & asked
+        while bits:  # the returns these sources come to, from the lowest bit on
+            place = (bits & -bits).bit_length() - 1
+            bits &= bits - 1
+            for its in taps.sets.values():
+                stems = own & its.stem_bits
+                others = printed[place] & its.stem_bits & ~stems if stems else 0
+                for stem in range(others.bit_length()):
+                    if others >> stem & 1:
+                        foreign[place, stem] += [one for one in origins if "pop" not in _tags(scene, one)]
+    for (place, stem), origins in sorted(foreign.items()):
+        if origins:
+            yield _leak(scene, returns[place], taps.stems[stem], sorted(origins))
+
+
+def _leak(scene: Scene, number: int, stem: Stem, foreign: list[Origin]) -> Finding:
+    names = list(dict.fromkeys(scene.source_name(*origin) for origin in foreign))
+    return Finding(
+        code="stem.leak",
+        severity="warning",
+        message=f"{scene.name(number)} brings {_few(names)} into {stem.name}",
+        strips=tuple(dict.fromkeys(scene.ids([number, *(strip for strip, _outlet in foreign)]))),
+        stems=(stem.id,),
+        outlets=tuple(one for origin in foreign for one in scene.outlet_id(*origin)),
+        evidence=first_of(names),
+        remedies=_split(scene, number, stem.set),
+    )
+
+
+def _split(scene: Scene, number: int, set_name: str) -> tuple[Remedy, ...]:
+    try:
+        split_plan(scene.taps, number, set_name)
+    except EditError:
+        return ()  # it cannot be taken apart without changing more than the return
+    step = Step("split_return", {"strip": scene.strip(number).id, "set": set_name})
+    return (Remedy("One return for each stem", (step,)),)
+
+
+def _few(names: list[str]) -> str:
+    return ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
+
+
+@check("stem.nested")
+def nested(scene: Scene) -> Iterator[Finding]:
+    """Stems that are taken again in another stem of their set."""
+    if not scene.template.stems:
+        return
+    taps = scene.taps
+    sounding = 0
+    for mask in scene.by_taps:
+        sounding |= mask
+    for its in taps.sets.values():
+        for number in its.stems:
+            stem = taps.stems[number]
+            if not sounding >> number & 1 or stem.strip is None:
+                continue
+            strip, stage = scene.compiled.index[stem.strip], taps.stage[number]
+            alike = sum(
+                1 << other
+                for other in its.stems
+                if other <= number and taps.stems[other].strip == stem.strip and taps.stage[other] == stage
+            )  # of two at one tap, the first is the one that is said to lie in the other
+            outer = taps.behind(strip, stage) & its.stem_bits & ~alike
+            if outer:
+                yield Finding(
+                    code="stem.nested",
+                    severity="warning",
+                    message=f"{stem.name} is also in {_names(taps, outer)}: it will be doubled",
+                    strips=tuple(dict.fromkeys([stem.strip, *(one.strip or "" for one in taps.named(outer))])),
+                    stems=(stem.id, *_ids(taps, outer)),
+                    evidence=(f"its tap leads on to {_names(taps, outer)}",),
+                )
+
+
+@check("stem.composite")
+def composites(scene: Scene) -> Iterator[Finding]:
+    """Composites whose sources are not exactly those of their parts."""
+    taps = scene.taps if scene.template.stems else None
+    for number, parts in (taps.parts if taps else {}).items():
+        stem = scene.taps.stems[number]
+        if stem.strip is None or not scene.taps.open(number):
+            continue
+        missing: list[Origin] = []
+        foreign: list[Origin] = []
+        for mask, origins in scene.by_taps.items():
+            if mask >> number & 1 and not mask & parts:
+                foreign += origins
+            elif mask & parts and not mask >> number & 1:
+                missing += origins
+        if missing or foreign:
+            missing.sort()
+            foreign.sort()
+            lines = [f"missing: {scene.source_name(*origin)}" for origin in missing]
+            lines += [f"foreign: {scene.source_name(*origin)}" for origin in foreign]
+            strips = [scene.compiled.index[stem.strip], *(strip for strip, _outlet in (*missing, *foreign))]
+            words = [f"{len(missing)} of its parts' sources missing"] if missing else []
+            words += [f"{len(foreign)} foreign"] if foreign else []
+            yield Finding(
+                code="stem.composite",
+                severity="blocker",
+                message=f"{stem.name} is not the sum of {_names(scene.taps, parts)}: {', '.join(words)}",
+                strips=tuple(dict.fromkeys(scene.ids(strips))),
+                stems=(stem.id, *_ids(scene.taps, parts)),
+                outlets=tuple(one for origin in (*missing, *foreign) for one in scene.outlet_id(*origin)),
+                evidence=first_of(lines),
+            )

@@ -1,0 +1,36 @@
+"""Waivers: which findings were decided on, and which decisions are about nothing any more."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import replace
+
+from lattice.checks.finding import Finding, Remedy, Step
+from lattice.model.document import Template
+
+STALE = "waiver.stale"  # looked for last, when all other findings are there
+
+
+def with_waivers(template: Template, findings: Iterable[Finding]) -> Iterator[Finding]:
+    """The findings, those that are waived marked so; then a note for each waiver that matches none of them."""
+    waived = {waiver.fingerprint for waiver in template.waivers}
+    seen = set()
+    for finding in findings:
+        is_waived = bool(waived) and finding.fingerprint in waived
+        if is_waived:
+            seen.add(finding.fingerprint)
+        yield replace(finding, waived=True) if is_waived else finding
+    for waiver in template.waivers:
+        if waiver.fingerprint not in seen:
+            said = f"“{waiver.reason}”" if waiver.reason else "no reason is given"
+            by = " ".join(filter(None, (waiver.by, waiver.on)))
+            yield Finding(
+                code=STALE,
+                severity="note",
+                message=f"A waiver matches nothing any more: {waiver.reason or waiver.fingerprint}",
+                others=(waiver.fingerprint,),
+                evidence=(said, *([f"by {by}"] if by else [])),
+                remedies=(
+                    Remedy("Drop the waiver", (Step("remove_waivers", {"fingerprints": [waiver.fingerprint]}),)),
+                ),
+            )

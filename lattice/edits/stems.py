@@ -1,0 +1,109 @@
+"""Edits of stems: deliverables, their prints, and shared returns taken apart."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from msgspec.structs import replace
+
+from lattice.edits.pieces import all_known, changed, free_route_ids, insert_ids, made, position, put, strip_of
+from lattice.errors import EditError
+from lattice.graph.compiled import Compiled
+from lattice.graph.loops import LoopGraph
+from lattice.graph.reach import Reach
+from lattice.model.document import Insert, Route, Stem, Strip, Template
+from lattice.model.names import free_id, slug
+from lattice.stems.split import split_plan
+from lattice.stems.taps import Taps
+
+
+def add_stem(template: Template, stem: dict[str, Any]) -> Template:
+    """A new stem, mix or composite; it gets an id and the layout of its strip where it names none."""
+    strip = next((known for known in template.strips if known.id == stem.get("strip")), None)
+    usual: dict[str, Any] = {"id": free_id(f"st-{slug(stem.get('name', ''))}"[:64], {s.id for s in template.stems})}
+    if strip is not None:
+        usual["layout"] = strip.layout
+    return replace(template, stems=(*template.stems, made(Stem, usual | stem)))
+
+
+def change_stem(template: Template, stem: str, changes: dict[str, Any]) -> Template:
+    """One stem with some fields changed."""
+    at = position(template.stems, stem, "stem")
+    return replace(template, stems=put(template.stems, at, changed(template.stems[at], changes)))
+
+
+def remove_stems(template: Template, stems: list[str]) -> Template:
+    """Without some stems; composites lose them as parts. Strips and prints stay."""
+    gone = all_known(template.stems, stems, "stem")
+    kept = (stem for stem in template.stems if stem.id not in gone)
+    return replace(
+        template, stems=tuple(replace(stem, of=tuple(part for part in stem.of if part not in gone)) for stem in kept)
+    )
+
+
+def print_stem(template: Template, stem: str) -> Template:
+    """A print for a stem: a strip that records it at its tap, as wide as what leaves there."""
+    at = position(template.stems, stem, "stem")
+    piece = template.stems[at]
+    if piece.strip is None:
+        raise EditError(f"{piece.name} is taken at no strip; it has nothing to print")
+    where, source = strip_of(template, piece.strip)
+    layout = source.layout if piece.tap == "pre-insert" else Compiled(template).chain_layout[where]
+    name = f"{piece.name} print"
+    strip = Strip(
+        id=free_id(slug(name), {known.id for known in template.strips}), name=name[:120], kind="print", layout=layout,
+        machine=source.machine,
+    )  # fmt: skip
+    route = Route(id=next(free_route_ids(template)), kind="feed", from_strip=source.id, tap=piece.tap, to=strip.id)
+    return replace(
+        template,
+        strips=(*template.strips, strip),
+        routes=(*template.routes, route),
+        stems=put(template.stems, at, replace(piece, print=strip.id)),
+    )
+
+
+def split_return(template: Template, strip: str, set: str) -> Template:  # noqa: A002 - the document's word
+    """One return for each stem: a copy of a shared one for every other stem that sends to it, fed to that stem.
+
+    The copies have the same inserts, fader and pan; sends keep their levels and taps.
+    """
+    number, shared = strip_of(template, strip)
+    if shared.kind != "return":
+        raise EditError(f"{shared.name} is no return")
+    compiled = Compiled(template)
+    plan = split_plan(Taps(Reach(compiled, states=True), LoopGraph(compiled)), number, set)
+    ids, taken = free_route_ids(template), {known.id for known in template.strips}
+    taken_inserts = insert_ids(template)
+    strips: list[Strip] = []
+    feeds: list[Route] = []
+    moved: dict[str, str] = {}
+    level_db = next((r.gain_db for r in template.routes if r.from_strip == strip and r.kind == "feed"), 0.0)
+    for stem, routes in plan.items():
+        piece = template.stems[stem]
+        copy_id = free_id(slug(f"{shared.id}-{piece.name}"), taken)
+        taken.add(copy_id)
+        renamed = _copied(shared.inserts, taken_inserts)
+        end = compiled.strips[compiled.index[piece.strip or ""]]
+        copy = replace(
+            shared, id=copy_id, name=f"{shared.name}, {piece.name}"[:120], inserts=renamed, section=end.section
+        )
+        strips.append(copy)
+        feeds.append(Route(id=next(ids), kind="feed", from_strip=copy_id, to=end.id, gain_db=level_db))
+        moved |= {compiled.routes[route].id: copy_id for route in routes}
+    kept = (replace(r, to=moved[r.id]) if r.id in moved else r for r in template.routes)
+    at = number + 1
+    return replace(
+        template,
+        strips=(*template.strips[:at], *strips, *template.strips[at:]),
+        routes=(*kept, *feeds),
+    )
+
+
+def _copied(inserts: tuple[Insert, ...], taken: set[str]) -> tuple[Insert, ...]:
+    """The same inserts under ids of their own, which are taken from then on."""
+    found = []
+    for insert in inserts:
+        found.append(replace(insert, id=free_id(insert.id, taken)))
+        taken.add(found[-1].id)
+    return tuple(found)

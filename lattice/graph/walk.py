@@ -1,0 +1,46 @@
+"""One way that shows something: the shortest from a source over routes that a question allows."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from lattice.graph.compiled import Compiled
+from lattice.graph.paths import Path
+
+
+def first_way(
+    compiled: Compiled,
+    origin: tuple[int, int],
+    goal: Callable[[int], bool],
+    allowed: Callable[[int], bool],
+    onward: Callable[[int], bool] = lambda _strip: True,
+) -> Path | None:
+    """The way with the fewest routes from a source (strip, outlet or −1) to a strip that `goal` takes.
+
+    `allowed` says of a route whether it may be taken, `onward` of a strip whether what comes to it goes on.
+    O(strips and routes behind the source).
+    """
+    strip, outlet = origin
+    by: dict[int, int | None] = {strip: None} if outlet < 0 else {}  # strip → the route it was come to by
+    layer = compiled.outs[strip] if outlet < 0 else compiled.outlet_outs[outlet]
+    while layer:
+        found = []
+        for route in layer:
+            head = compiled.head[route]
+            if head in by or not allowed(route):
+                continue
+            by[head] = route
+            if goal(head):
+                return Path(strip, _back(compiled, by, route), outlet)
+            if onward(head):
+                found += compiled.outs[head]
+        layer = found
+    return None
+
+
+def _back(compiled: Compiled, by: dict[int, int | None], last: int) -> tuple[int, ...]:
+    """The routes from the start to the last one, walked back."""
+    found = [last]
+    while (before := by.get(compiled.tail[found[-1]])) is not None and compiled.outlet[found[-1]] < 0:
+        found.append(before)
+    return tuple(reversed(found))

@@ -1,0 +1,71 @@
+"""Selectors: which strips a rule is about. `strip:ID`, `tag:T`, `section:ID` (with its children), `kind:K`, `*`.
+
+A list is a union; what a leading `!` names is taken away from it, wherever it stands. A list of such alone takes
+away from all strips.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from lattice.model.document import Strip, Template
+
+
+def select(template: Template, selectors: Iterable[str]) -> frozenset[int]:
+    """Numbers of the strips that a list of selectors names. O(strips · selectors)."""
+    wanted: list[str] = []
+    unwanted: list[str] = []
+    for selector in selectors:
+        (unwanted if selector.startswith("!") else wanted).append(selector.removeprefix("!"))
+    if unwanted and not wanted:
+        wanted = ["*"]
+    parents = {section.id: section.parent for section in template.sections}
+    takes, leaves = ([_meant(one, parents) for one in some] for some in (wanted, unwanted))
+    return frozenset(
+        number
+        for number, strip in enumerate(template.strips)
+        if any(_is(strip, one) for one in takes) and not any(_is(strip, one) for one in leaves)
+    )
+
+
+def _meant(selector: str, parents: dict[str, str | None]) -> tuple[str, frozenset[str]]:
+    """The head of a selector and the values that it takes; a section stands for those inside it too."""
+    head, _, value = selector.partition(":")
+    values = {value}
+    while head == "section":
+        inside = {section for section, parent in parents.items() if parent in values} - values
+        if not inside:
+            break
+        values |= inside
+    return head, frozenset(values)
+
+
+def _is(strip: Strip, meant: tuple[str, frozenset[str]]) -> bool:
+    head, values = meant
+    if head == "*":
+        return True
+    if head == "tag":
+        return not values.isdisjoint(strip.tags)
+    return {"strip": strip.id, "section": strip.section, "kind": strip.kind}[head] in values
+
+
+def sentence_of(template: Template, selectors: Iterable[str]) -> str:
+    """A list of selectors as people say it: “Narration and everything tagged click, but not Whistle”."""
+    names = {f"strip:{strip.id}": strip.name for strip in template.strips}
+    names |= {f"section:{section.id}": f"the section {section.name}" for section in template.sections}
+    wanted: list[str] = []
+    unwanted: list[str] = []
+    for selector in selectors:
+        bare = selector.removeprefix("!")
+        head, _, value = bare.partition(":")
+        known = {"*": "everything", "tag": f"what is tagged {value}", "kind": f"every {value}"}
+        words = names.get(bare) or known.get(head, bare)
+        (unwanted if selector.startswith("!") else wanted).append(words)
+    if unwanted and not wanted:
+        wanted = ["everything"]
+    said = _joined(wanted) or "nothing"
+    return f"{said}, but not {_joined(unwanted)}" if unwanted else said
+
+
+def _joined(words: list[str]) -> str:
+    return " and ".join(filter(None, [", ".join(words[:-1]), *words[-1:]]))

@@ -1,0 +1,47 @@
+"""A shared return taken apart: which of its routes belong to which stem."""
+
+from __future__ import annotations
+
+from lattice.errors import EditError
+from lattice.graph.reach import Reach
+from lattice.stems.taps import Taps
+
+
+def split_plan(taps: Taps, number: int, set_name: str) -> dict[int, list[int]]:
+    """Stem → routes into a return that are to go to a copy of it for that stem; what stays with it is left out.
+
+    A route belongs to the stem that its strip reaches by feeds alone. Raises EditError with the reason where a
+    copy for each stem cannot be made.
+    """
+    compiled, its = taps.compiled, taps.sets.get(set_name)
+    if its is None:
+        raise EditError(f"there is no set {set_name}")
+    name, home = compiled.strips[number].name, taps.feeds(taps.fed[number]) & its.stem_bits
+    found: dict[int, list[int]] = {}
+    for route in compiled.ins[number]:
+        mask = taps.outlet[compiled.outlet[route]] if compiled.outlet[route] >= 0 else taps.own[compiled.tail[route]]
+        own = taps.feeds(mask) & its.stem_bits
+        if not own or own & home:
+            continue
+        stem = (own & -own).bit_length() - 1
+        found.setdefault(stem, []).append(route)
+    if not found:
+        raise EditError(f"nothing of another stem comes to {name}")
+    if not home and len(found) > 1:  # it is in none itself: it stays with the first
+        del found[min(found)]
+    for stem, routes in found.items():
+        _may_return(taps, stem, routes, number)
+    return dict(sorted(found.items()))
+
+
+def _may_return(taps: Taps, stem: int, routes: list[int], number: int) -> None:
+    compiled, piece = taps.compiled, taps.stems[stem]
+    end = compiled.index[piece.strip or ""]
+    if compiled.machine_of(end) != compiled.machine_of(number):
+        raise EditError(f"{compiled.strips[end].name} is on another machine than {compiled.strips[number].name}")
+    downstream = Reach(compiled, states=False).forward([end]).leaves
+    for route in routes:
+        tail = compiled.tail[route]
+        if compiled.outlet[route] < 0 and downstream[tail]:
+            sender = compiled.strips[tail].name
+            raise EditError(f"{sender} lies behind the tap of {piece.name}: a return to it would feed back")

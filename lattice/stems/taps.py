@@ -1,0 +1,232 @@
+"""Which stems, returns and keys every source comes to: one sweep against the flow, bits for what is reached.
+
+A stem's tap is a stage of its strip. A way passes the tap where it leaves the strip at that stage or a later one.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass, field
+from functools import cached_property
+
+from lattice.graph.compiled import PRE, STAGE_OF_TAP
+from lattice.graph.loops import LoopGraph
+from lattice.graph.reach import Reach
+from lattice.model.document import Stem
+
+Origin = tuple[int, int]  # strip, outlet beyond the main one or −1
+
+
+class Taps:
+    """Unblocked reach of the stems of a template, by source.
+
+    Stems of every role that have a strip are numbered as in the document. Of the bits of a mask, the first
+    `count` say which are reached by any way, the next which by feeds (and ties) alone, the next which mixes are
+    reached past all stems' taps of their set; then one for each return and for each keyed insert.
+    O(strips + routes) where there is no loop; else until nothing new is reached.
+    """
+
+    def __init__(self, reach: Reach, loops: LoopGraph) -> None:
+        self.reach, self.compiled, self.loops = reach, reach.compiled, loops
+        self.stems: tuple[Stem, ...] = self.compiled.template.stems
+        self.count = len(self.stems)
+        self.stage = [STAGE_OF_TAP[stem.tap] for stem in self.stems]
+        self.returns = self.compiled.by_kind["return"]
+        self.sets = _sets(self.stems)
+        self.all = (1 << self.count) - 1
+        self._straight = ~(self.all << self.count)  # what is left of a mask behind a send
+        self._gates = self._passed()
+        self._targets = self._bits_at_strips()
+        self._keyed: dict[int, int] = {}  # key route → bit of the insert it works
+        self.keys: list[tuple[int, str]] = []  # (strip, insert) by place among the bits
+        self._number_keys()
+        strips = len(self.compiled.strips)
+        self.fed = [0] * strips  # per strip, what is reached by sound that arrives at its `in`
+        self.own = [0] * strips  # and by what its own chain plays
+        self.outlet = [0] * len(self.compiled.outlets)
+        self._sweep()
+
+    # numbering
+
+    def bit(self, stem: int) -> int:
+        return 1 << stem
+
+    def return_bit(self, place: int) -> int:
+        return 1 << (3 * self.count + place)
+
+    def key_bit(self, place: int) -> int:
+        return 1 << (3 * self.count + len(self.returns) + place)
+
+    def feeds(self, mask: int) -> int:
+        """Stems that are reached by feeds alone."""
+        return (mask >> self.count) & self.all
+
+    def past(self, mask: int) -> int:
+        """Mixes that are reached past all taps of their set."""
+        return (mask >> (2 * self.count)) & self.all
+
+    def open(self, stem: int) -> bool:
+        strip = self.stems[stem].strip
+        return strip is not None and self.reach.stem_open(stem, self.compiled.index[strip])
+
+    def _number_keys(self) -> None:
+        places: dict[tuple[int, str], int] = {}
+        for route in self.compiled.keys:
+            node = self.compiled.key_node[route]
+            if node not in places:
+                places[node] = len(self.keys)
+                self.keys.append(node)
+            if self.reach.route_ok[route]:
+                self._keyed[route] = self.key_bit(places[node])
+
+    def _passed(self) -> dict[int, list[tuple[int, int]]]:
+        """Strip → (stage of a tap, what is left of a mask behind it): its mixes are no longer reached past all taps."""
+        found: dict[int, list[tuple[int, int]]] = defaultdict(list)
+        for number, stem in enumerate(self.stems):
+            if stem.role == "stem" and stem.strip is not None:
+                cleared = sum(1 << (2 * self.count + mix) for mix in self.sets[stem.set].mixes)
+                found[self.compiled.index[stem.strip]].append((self.stage[number], ~cleared))
+        return found
+
+    def _bits_at_strips(self) -> dict[int, int]:
+        """Strip → bits of the stems that are taken at it now, and of itself where it is a return."""
+        found: dict[int, int] = defaultdict(int)
+        for number, stem in enumerate(self.stems):
+            if stem.strip is None or not self.open(number):
+                continue
+            strip = self.compiled.index[stem.strip]
+            bits = (1 << number) | (1 << (self.count + number))
+            if stem.role == "mix" and self.sets[stem.set].stems:
+                bits |= 1 << (2 * self.count + number)
+            found[strip] |= self._behind(strip, self.stage[number], bits)
+        for place, strip in enumerate(self.returns):
+            found[strip] |= self.return_bit(place)
+        return found
+
+    def _behind(self, strip: int, stage: int, bits: int) -> int:
+        """What is left of a mask where a strip is left at a stage."""
+        for tap, left in self._gates.get(strip, ()):
+            if stage >= tap:
+                bits &= left
+        return bits
+
+    # the sweep
+
+    def _sweep(self) -> None:
+        again = True
+        while again:
+            again = self._walk() and bool(self.loops.feedback)
+        compiled, ok, entered = self.compiled, self.reach.route_ok, self.reach.entered
+        for outlet, routes in enumerate(compiled.outlet_outs):
+            for route in routes:
+                if ok[route] and entered[compiled.head[route]]:
+                    bits = self.fed[compiled.head[route]]
+                    self.outlet[outlet] |= bits & self._straight if compiled.routes[route].kind == "send" else bits
+        for route, bit in self._keyed.items():
+            if compiled.outlet[route] >= 0:
+                self.outlet[compiled.outlet[route]] |= bit
+
+    def _walk(self) -> bool:
+        """Once against the flow; whether anything new was reached."""
+        compiled, fed, own, gates, targets = self.compiled, self.fed, self.own, self._gates, self._targets
+        ok, entered, monitors = self.reach.route_ok, self.reach.entered, self.reach.monitors
+        head_of, stage, routes, strips = compiled.head, compiled.stage, compiled.routes, len(compiled.strips)
+        keys: dict[int, int] = defaultdict(int)
+        for route, bit in self._keyed.items():
+            if compiled.outlet[route] < 0:
+                keys[compiled.tail[route]] |= bit
+        new = False
+        for node in reversed(self.loops.order):
+            if node >= strips:
+                continue
+            leaves = keys.get(node, 0)
+            for route in compiled.outs[node]:
+                head = head_of[route]
+                if not ok[route] or not entered[head] or not fed[head]:
+                    continue
+                bits = fed[head] & self._straight if routes[route].kind == "send" else fed[head]
+                leaves |= self._behind(node, stage[route], bits) if node in gates else bits
+            here = targets.get(node, 0)
+            if leaves | here == own[node]:
+                continue
+            own[node], fed[node], new = leaves | here, (leaves if monitors[node] else 0) | here, True
+        return new
+
+    # what is asked for
+
+    def of(self, origin: Origin) -> int:
+        """The mask of a source."""
+        return self.own[origin[0]] if origin[1] < 0 else self.outlet[origin[1]]
+
+    def behind(self, strip: int, stage: int = PRE) -> int:
+        """Stems that are reached by what leaves a strip at a stage or a later one, or are taken there."""
+        compiled, found = self.compiled, 0
+        for stem in compiled.stems_at.get(strip, ()):
+            if self.stage[stem] >= stage and self.open(stem):
+                found |= 1 << stem
+        if not (self.reach.monitors[strip] or self.reach.sounds[strip]):
+            return found
+        for route in compiled.outs[strip]:
+            head = compiled.head[route]
+            if compiled.stage[route] >= stage and self.reach.route_ok[route] and self.reach.entered[head]:
+                found |= self.fed[head]
+        return found & self.all
+
+    def onward(self, strip: int, stage: int) -> list[int]:
+        """Strips that sound leaving a strip at a stage or a later one arrives at."""
+        compiled = self.compiled
+        return [
+            compiled.head[route]
+            for route in compiled.outs[strip]
+            if compiled.stage[route] >= stage
+            and self.reach.route_ok[route]
+            and self.reach.entered[compiled.head[route]]
+        ]
+
+    def named(self, bits: int) -> list[Stem]:
+        """The stems of a mask, in document order."""
+        return [stem for number, stem in enumerate(self.stems) if bits >> number & 1]
+
+    @cached_property
+    def parts(self) -> dict[int, int]:
+        """Composite → bits of all stems it is made of, parts of parts included."""
+        index = {stem.id: number for number, stem in enumerate(self.stems)}
+        found = {}
+        for number, stem in enumerate(self.stems):
+            if stem.role == "composite":
+                seen, waiting, bits = {number}, list(stem.of), 0
+                while waiting:
+                    part = index[waiting.pop()]
+                    if part not in seen:
+                        seen.add(part)
+                        if self.stems[part].role == "composite":
+                            waiting += self.stems[part].of
+                        else:
+                            bits |= 1 << part
+                found[number] = bits
+        return found
+
+
+@dataclass
+class StemSet:
+    """One delivery: numbers of its stems and mixes, and their bits."""
+
+    name: str
+    stems: list[int] = field(default_factory=list)
+    mixes: list[int] = field(default_factory=list)
+    stem_bits: int = 0
+    mix_bits: int = 0
+
+
+def _sets(stems: tuple[Stem, ...]) -> dict[str, StemSet]:
+    """Set → its stems and mixes, in the order of the document."""
+    found: dict[str, StemSet] = {}
+    for number, stem in enumerate(stems):
+        its = found.setdefault(stem.set, StemSet(stem.set))
+        if stem.role == "stem":
+            its.stems.append(number)
+            its.stem_bits |= 1 << number
+        elif stem.role == "mix":
+            its.mixes.append(number)
+            its.mix_bits |= 1 << number
+    return found

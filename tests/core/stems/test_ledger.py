@@ -1,0 +1,126 @@
+"""The ledger against a source-by-source NumPy reading, and small ones worked out by hand."""
+
+from __future__ import annotations
+
+import math
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from msgspec.structs import replace
+
+from lattice.checks.scene import Scene
+from lattice.model.document import Stem, Template, main_outlet
+from lattice.stems.report import as_json, as_lines
+from tests.build import template
+from tests.core.levels.naive import Naive
+from tests.flows import flows
+
+
+def ledger(made: Template) -> dict[str, dict[str, float | None]]:
+    return as_json(Scene(made).ledger)["ledger"]
+
+
+@st.composite
+def with_stems(draw: st.DrawFn) -> Template:
+    """A random flow with stems of every role at some of its strips."""
+    made = draw(flows())
+    stems = [
+        Stem(
+            id=f"st{n}",
+            name=f"Stem {n}",
+            strip=draw(st.sampled_from(made.strips)).id,
+            role=draw(st.sampled_from(["stem", "stem", "mix", "composite"])),
+            tap=draw(st.sampled_from(["pre-insert", "pre-fader", "post-fader"])),
+        )
+        for n in range(draw(st.integers(1, 4)))
+    ]
+    return replace(made, stems=tuple(stems))
+
+
+def read(made: Template) -> dict[tuple[str, str], float]:
+    """(source, stem) → power by channel of the tap, from every signal's own gains."""
+    naive = Naive(made)
+    found: dict[tuple[str, str], float] = {}
+    for stem in made.stems:
+        stages = naive.stages.get(stem.strip or "", [])
+        at = {"pre-insert": stages[:1], "pre-fader": stages[-1:]}.get(stem.tap)
+        stage = at[0] if at else naive.post.get(stem.strip or "") if at is None else None
+        if stage is None:
+            continue
+        power = stage.ce**2 + stage.de
+        for column, (strip, outlet, _channel) in enumerate(naive.signals):
+            key = (f"{strip}/{outlet}" if outlet else strip, stem.id)
+            found[key] = found.get(key, 0.0) + float(power[:, column].sum()) / power.shape[0]
+    return found
+
+
+@given(with_stems())
+@settings(max_examples=300, deadline=None)
+def test_every_cell_is_that_of_a_reading_source_by_source(made: Template) -> None:
+    expected = read(made)
+    mains = {f"{s.id}/{main.id}": s.id for s in made.strips if (main := main_outlet(s)) is not None}
+    for source, row in ledger(made).items():
+        for stem, level in row.items():
+            power = expected.get((mains.get(source, source), stem), 0.0)
+            if level is None:
+                assert power == pytest.approx(0.0, abs=1e-30)
+            else:
+                assert level == pytest.approx(10 * math.log10(power), abs=1e-6)
+
+
+@given(with_stems())
+@settings(max_examples=100, deadline=None)
+def test_nothing_that_sounds_at_a_tap_is_left_out(made: Template) -> None:
+    rows = ledger(made)
+    mains = {s.id: f"{s.id}/{main.id}" for s in made.strips if (main := main_outlet(s)) is not None}
+    for (source, stem), power in read(made).items():
+        if power > 1e-12:
+            assert rows[mains.get(source, source)][stem] is not None
+
+
+VERB = {"id": "v", "type": "reverb"}
+
+
+@pytest.mark.parametrize(
+    ("strips", "routes", "expected"),
+    [
+        # mono onto stereo at a law of −3 dB: the same on each of two channels, so −3 in their mean
+        (["a:x", {"id": "b", "kind": "bus", "layout": "stereo"}], ["x>b"], -3.0),
+        # a stereo source is two signals: each whole on its own channel
+        ([{"id": "x", "kind": "audio", "layout": "stereo"}, {"id": "b", "kind": "bus", "layout": "stereo"}], ["x>b"], 0.0),
+        # twice by two equal ways: coherent, 6.02 dB
+        (["a:x", "b:y", "b:z", "b:b"], ["x>y", "x>z", "y>b", "z>b"], 6.0206),
+        # once straight and once as reverb at 0 dB: in power, 3.01 dB
+        (["a:x", {"id": "y", "kind": "return", "inserts": [VERB]}, "b:b"], ["x>b", "send x>y", "y>b"], 3.0103),
+        # an automated send that rests at off reaches it and is silent there
+        (["a:x", "b:b"], ["send x>b off automated"], None),
+    ],
+)  # fmt: skip
+def test_by_hand(strips: list, routes: list, expected: float | None) -> None:
+    made = template(strips, routes, stems=[{"id": "st", "name": "S", "strip": "b"}])
+    level = ledger(made)["x"]["st"]
+    assert level == (None if expected is None else pytest.approx(expected, abs=1e-3))
+
+
+def test_outlets_are_sources_of_their_own_and_what_goes_past_is_said() -> None:
+    kit = {"id": "kit", "kind": "instrument", "outlets": [{"id": "a"}, {"id": "b"}, {"id": "c", "open": False}]}
+    stems = [
+        {"id": "st", "name": "S", "strip": "b"},
+        {"id": "mix", "name": "M", "role": "mix", "strip": "m", "layout": "mono"},
+    ]
+    made = template([kit, "b:b", "x:m"], ["kit>b", "kit/b>m", "kit/c>b", "b>m"], stems=stems)
+    found = as_json(Scene(made).ledger)
+    assert {source: set(row) for source, row in found["ledger"].items()} == {"kit/a": {"st", "mix"}, "kit/b": {"mix"}}
+    assert found["cut"] is False
+    assert "past them" in as_lines(Scene(made).ledger)[-1]
+
+
+def test_a_composite_without_a_strip_adds_its_parts_in_power() -> None:
+    stems = [
+        {"id": "one", "name": "1", "strip": "a"},
+        {"id": "two", "name": "2", "strip": "b"},
+        {"id": "both", "name": "Both", "role": "composite", "of": ["one", "two"]},
+    ]
+    scene = Scene(template(["a:x", "b:a", "b:b"], ["x>a", "x>b"], stems=stems))
+    assert scene.ledger.composite((0, -1), 2) == pytest.approx(3.0103, abs=1e-3)
