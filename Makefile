@@ -5,10 +5,16 @@ BIN := $(VENV)/bin
 ADDRESS ?= 127.0.0.1:8000
 SHELL := /bin/bash
 
-.PHONY: setup demo test lint browser requirements vendor
+# What draws text for PDFs; it comes with most desktops.
+papers: $(VENV)/.ready
+	@$(BIN)/python -c 'import weasyprint' 2>/dev/null || { echo "Pango is missing; installing Debian's package"; \
+	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0; \
+	  else echo "This account may not install packages. Run: sudo apt-get install libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0" >&2; exit 1; fi; }
+
+.PHONY: papers setup demo test lint browser requirements vendor
 
 # Compiled ahead, so that the command line starts quickly where Python may not write beside its sources.
-setup: $(VENV)/.ready
+setup: $(VENV)/.ready papers
 	@$(BIN)/python -m compileall -q lattice web
 
 $(VENV)/.ready: requirements/dev.txt requirements/base.txt pyproject.toml
@@ -21,7 +27,8 @@ $(VENV)/.ready: requirements/dev.txt requirements/base.txt pyproject.toml
 demo: setup
 	$(BIN)/python manage.py migrate --verbosity 0
 	@LATTICE_DEMO=1 $(BIN)/python manage.py demo --address http://$(ADDRESS)
-	@LATTICE_DEMO=1 $(BIN)/waitress-serve --listen=$(ADDRESS) --threads=6 web.config.wsgi:application
+	@trap 'kill $$(jobs -p) 2>/dev/null' EXIT; $(BIN)/python manage.py work >/dev/null 2>&1 & \
+	  LATTICE_DEMO=1 $(BIN)/waitress-serve --listen=$(ADDRESS) --threads=6 web.config.wsgi:application
 
 browser:
 	@command -v chromium >/dev/null || { echo "Chromium is missing; installing Debian's package"; \

@@ -58,7 +58,7 @@ def sentence_of(template: Template, selectors: Iterable[str]) -> str:
     for selector in selectors:
         bare = selector.removeprefix("!")
         head, _, value = bare.partition(":")
-        known = {"*": "everything", "tag": f"what is tagged {value}", "kind": f"every {value}"}
+        known = {"*": "everything", "tag": f"what is tagged {value}", "kind": f"any {value}"}
         words = names.get(bare) or known.get(head, bare)
         (unwanted if selector.startswith("!") else wanted).append(words)
     if unwanted and not wanted:

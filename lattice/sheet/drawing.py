@@ -19,7 +19,7 @@ LEAST_GUTTER = 20.0
 FOOT = 128.0  # room below the bands for legend and title block
 LEAST_WIDTH = 900.0
 LAYOUT_SHORT = {"mono": "1", "stereo": "st"}
-FOLD_ABOVE = 64  # sheets of more strips open folded
+FOLD_ABOVE = 72  # sheets of more strips open folded
 
 
 @dataclass(frozen=True)

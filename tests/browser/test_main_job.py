@@ -182,7 +182,7 @@ def test_hover_dims_all_but_the_stream_and_a_trace_is_a_sentence(page: Page, on_
     expect(trace).to_contain_text("feeds Effects")
     expect(page.locator("#overlay .shown").first).to_be_attached()
     page.keyboard.press("Shift+T")
-    page.keyboard.type("stereo fold")
+    page.keyboard.type("show mix stereo")
     page.keyboard.press("Enter")
     expect(page.locator(".trace")).to_have_count(2)
 

@@ -9,6 +9,7 @@ from django.test import Client
 
 from lattice.model.document import Template
 from tests.build import template
+from tests.web.test_stems import TABLE as STEMS
 from tests.web.test_writes import TABLE as EDITS
 from web.editor.strip_sheet import by_section, strip_sheet
 from web.editor.writers import WRITERS
@@ -161,7 +162,7 @@ def test_what_cannot_be_is_said_and_nothing_changes(
 
 
 def test_every_writer_is_tried_here_or_with_the_edits() -> None:
-    assert {what for what, *_rest in [*TABLE, *EDITS]} == set(WRITERS)
+    assert {what for what, *_rest in [*TABLE, *EDITS, *STEMS]} == set(WRITERS)
 
 
 def test_forty_eight_names_become_midi_strips_over_three_ports(signed_in: Client, owner) -> None:  # type: ignore[no-untyped-def]

@@ -29,6 +29,9 @@ ALLOWED_HOSTS = os.environ.get("LATTICE_HOSTS", "127.0.0.1,localhost,[::1],tests
 # The demo's sign-in link works only where this is set (make demo sets it).
 DEMO_SIGN_IN = os.environ.get("LATTICE_DEMO") == "1"
 
+# Background work at once, within the request: for tests.
+JOBS_AT_ONCE = os.environ.get("LATTICE_JOBS_AT_ONCE") == "1"
+
 INSTALLED_APPS = [
     "django.contrib.auth",
     "django.contrib.contenttypes",
@@ -41,6 +44,7 @@ INSTALLED_APPS = [
     "web.accounts",
     "web.shelf",
     "web.editor",
+    "web.revisions",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

@@ -6,6 +6,7 @@ urlpatterns = [
     path("", include("web.accounts.urls")),
     path("", include("web.shelf.urls")),
     path("t/<int:pk>/", include("web.editor.urls")),
+    path("t/<int:pk>/", include("web.revisions.urls")),
 ]
 handler404 = "web.shared.views.not_found"
 handler500 = "web.shared.views.server_error"

@@ -43,6 +43,17 @@ def _tags(text: str, _template: Template) -> list[str]:
     return list(dict.fromkeys(text.replace(",", " ").replace(";", " ").lower().split()))
 
 
+def _list(text: str, _template: Template) -> list[str]:
+    """Ids or selectors, with spaces or commas between."""
+    return list(dict.fromkeys(text.replace(",", " ").split()))
+
+
+def _channels(text: str, _template: Template) -> list[str | int] | None:
+    """Names or numbers of channels; nothing typed is none."""
+    found = text.replace(",", " ").split()
+    return [int(word) if word.isdecimal() else word for word in found] or None
+
+
 def _samples(text: str, template: Template) -> int:
     return parse_samples(text, template.sample_rate_hz)
 
@@ -101,6 +112,13 @@ PROFILE_FIELDS: dict[str, Reader] = {
 COMPENSATION_FIELDS: dict[str, Reader] = {
     "mode": _text, "limit_samples": _optional(_samples), "covers_keys": _yes, "covers_ties": _yes,
     "covers_prints": _yes,
+}  # fmt: skip
+STEM_FIELDS: dict[str, Reader] = {
+    "name": _text, "role": _text, "set": _text, "of": _list, "returns": _text, "strip": _or_none, "tap": _text,
+    "print": _or_none, "layout": _text, "mix_headroom_db": _optional(level), "true_peak_dbtp": _optional(level),
+}  # fmt: skip
+RULE_FIELDS: dict[str, Reader] = {
+    "name": _text, "kind": _text, "sources": _list, "through": _list, "to": _list, "channels": _channels,
 }  # fmt: skip
 
 

@@ -57,6 +57,9 @@ FAMILIES = {
     "loop": "Loops",
     "level": "Levels",
     "time": "Timing",
+    "stem": "Stems",
+    "rule": "Rules",
+    **dict.fromkeys(("plugin", "budget"), "Machines"),
 }
 
 
@@ -102,7 +105,12 @@ def facts(stored: StoredTemplate, space: Workspace) -> list[tuple[str, str]]:
     template, counts = space.template, space.audit.summary
     by_kind = {kind: sum(stem.role == kind for stem in template.stems) for kind in ("stem", "mix")}
     return [
-        ("Revision", f"in work, edit {stored.version - 1}"),
+        (
+            "Revision",
+            f"{stored.revision}, released"
+            if stored.state.endswith("released")
+            else f"{stored.revision or 'none'}, in work",
+        ),
         ("Rate, buffer", f"{template.sample_rate_hz / 1000:g} kHz {template.buffer_samples}"),
         ("Picture", f"{template.frame_rate} fps" if template.frame_rate else "none"),
         ("Strips, routes", f"{len(template.strips)} {len(template.routes)}"),
@@ -162,6 +170,14 @@ def finder_context(context: dict[str, Any]) -> dict[str, Any]:
     return {"strips": strips_json(context["space"], context["sheet_map"])}
 
 
+# Places in the order of the work: the flow, its figures, what is delivered, what is wrong.
+PLACE_GROUPS = (
+    (("map", "Map"), ("strip", "Strip"), ("crosspoints", "Crosspoints"), ("keys", "Keys"), ("ports", "Ports")),
+    (("levels", "Levels"), ("timing", "Timing"), ("delivery", "Delivery"), ("stems", "Stems")),
+    (("findings", "Findings"), ("hygiene", "Hygiene"), ("inventory", "Inventory"), ("revisions", "Revisions")),
+)
+
+
 def frame(stored: StoredTemplate) -> dict[str, Any]:
     """What every page and every answer to a write needs."""
     space = workspace(stored)
@@ -169,6 +185,7 @@ def frame(stored: StoredTemplate) -> dict[str, Any]:
     findings = numbered(space, sheet)
     return {
         "stored": stored,
+        "place_groups": PLACE_GROUPS,
         "template": space.template,
         "space": space,
         "sheet_map": sheet,

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from web.editor import views, writes
+from web.editor import inventories, views, writes
 
 urlpatterns = [
     path("map/", views.map_page, name="map"),
@@ -13,6 +13,9 @@ urlpatterns = [
     path("levels/", views.place_page, {"place": "levels"}, name="levels"),
     path("delivery/", views.place_page, {"place": "delivery"}, name="delivery"),
     path("timing/", views.place_page, {"place": "timing"}, name="timing"),
+    path("stems/", views.place_page, {"place": "stems"}, name="stems"),
+    path("hygiene/", views.place_page, {"place": "hygiene"}, name="hygiene"),
+    path("inventory/", views.place_page, {"place": "inventory"}, name="inventory"),
     path("findings/", views.place_page, {"place": "findings"}, name="findings"),
     path("panel/findings/", views.findings_panel, name="findings-panel"),
     path("panel/strip/<str:strip>/", views.strip_panel, name="strip-panel"),
@@ -28,6 +31,10 @@ urlpatterns = [
     path("write/fold/", writes.fold, name="fold"),
     path("write/keep-profile/", writes.keep_profile, name="keep-profile"),
     path("write/forget-profile/", writes.forget_profile, name="forget-profile"),
+    path("inventory/<int:of>.csv", inventories.export_inventory, name="inventory-csv"),
+    path("write/bring-inventory/", inventories.bring_inventory, name="bring-inventory"),
+    path("write/take-inventory/", inventories.take_inventory, name="take-inventory"),
+    path("write/forget-inventory/", inventories.forget_inventory, name="forget-inventory"),
     path("write/redraw/", writes.redraw, name="redraw"),
     path("write/tidy/", writes.tidy, name="tidy"),
     path("write/remedy/<str:fingerprint>/<int:number>/", writes.remedy, name="remedy"),

@@ -15,12 +15,15 @@ from lattice.model.layouts import NAMED
 from lattice.trace import MOST_PATHS, Figures, hop_words, sentence, trace
 from web.editor import connections, crosspoints
 from web.editor.delivery import delivery_place
+from web.editor.hygiene import hygiene_place
+from web.editor.inventory import inventory_place
+from web.editor.ledger import ledger_place
 from web.editor.level_chart import levels_place
 from web.editor.presenting import as_data, by_family, finder_context, frame, map_context, strip_context
 from web.editor.strip_sheet import by_section, strip_sheet
 from web.editor.time_chart import timing_place
 from web.editor.what_if import awake_beside
-from web.shelf.models import KeptProfile
+from web.shelf.models import KeptInventory, KeptProfile
 from web.shelf.views import owned
 from web.shelf.workspace import Workspace, workspace
 
@@ -89,7 +92,8 @@ def wanted(request: HttpRequest, name: str) -> str:
 
 def _findings(request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
     severity = wanted(request, "severity")
-    waived = [finding for finding in context["space"].audit.findings if finding.waived]
+    reasons = {waiver.fingerprint: waiver for waiver in context["template"].waivers}
+    waived = [(f, reasons[f.fingerprint]) for f in context["space"].audit.findings if f.waived]
     shown = {"families": by_family(context["findings"], severity), "severity": severity, "waived": waived}
     return shown | ({"awake": awake_beside(context["space"])} if wanted(request, "awake") else {})
 
@@ -128,9 +132,22 @@ def _timing(request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
     return timing_place(context["space"], wanted(request, "section"))
 
 
+def _stems(request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
+    return ledger_place(context["space"], wanted(request, "set"), wanted(request, "only")) | CHOICES
+
+
+def _hygiene(_request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
+    return hygiene_place(context["space"], context["findings"])
+
+
+def _inventory(request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
+    kept = KeptInventory.objects.filter(owner=request.user)
+    return inventory_place(context["template"], kept, wanted(request, "of"))
+
+
 PLACES = {
     "findings": _findings, "keys": _keys, "ports": _ports, "strip": _strip, "levels": _levels, "timing": _timing,
-    "delivery": _delivery,
+    "delivery": _delivery, "stems": _stems, "hygiene": _hygiene, "inventory": _inventory,
 }  # fmt: skip
 
 

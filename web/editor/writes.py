@@ -67,6 +67,11 @@ def _refused(
     return response
 
 
+def refused(request: HttpRequest, stored: StoredTemplate, error: DocumentError) -> HttpResponse:
+    """What was asked for cannot be done, and why; nothing was changed."""
+    return _refused(request, stored, "refused.html", {"problems": error.problems}, 422)
+
+
 @require_POST
 def write(request: HttpRequest, pk: int, what: str) -> HttpResponse:
     """One edit by its name."""

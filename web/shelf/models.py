@@ -20,6 +20,10 @@ class StoredTemplate(models.Model):
     created_at = models.DateTimeField(auto_now_add=True)
     changed_at = models.DateTimeField(auto_now=True)
     deleted_at = models.DateTimeField(null=True)
+    revision = models.PositiveIntegerField(default=0)  # the newest sealed one, 0 for none
+    released = models.PositiveIntegerField(default=0)  # the newest that is signed off
+    sealed_version = models.PositiveIntegerField(default=0)  # at which the newest was sealed
+    variant_of = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="variants")
 
     class Meta:
         ordering = ("-changed_at", "-pk")
@@ -27,6 +31,15 @@ class StoredTemplate(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def state(self) -> str:
+        """“revision 3, released”, “in work since revision 3, edit 41”."""
+        if not self.revision:
+            return f"in work, edit {self.version - 1}"
+        if self.version != self.sealed_version:
+            return f"in work since revision {self.revision}, edit {self.version - 1}"
+        return f"revision {self.revision}, {'released' if self.released == self.revision else 'sealed'}"
 
 
 class KeptProfile(models.Model):
@@ -39,6 +52,22 @@ class KeptProfile(models.Model):
     class Meta:
         ordering = ("name",)
         constraints = (models.UniqueConstraint(fields=["owner", "name"], name="one_profile_a_name"),)
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class KeptInventory(models.Model):
+    """What one machine has: plug-ins with versions, names of physical channels; of a person, for all templates."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="inventories")
+    name = models.CharField(max_length=120)
+    content = models.JSONField()  # lattice.model.inventory.Inventory
+    changed_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ("name",)
+        constraints = (models.UniqueConstraint(fields=["owner", "name"], name="one_inventory_a_name"),)
 
     def __str__(self) -> str:
         return self.name

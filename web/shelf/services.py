@@ -16,7 +16,8 @@ from lattice.edits import Patch, apply_steps, between
 from lattice.errors import DocumentError, EditError
 from lattice.formats.document_json import pack
 from lattice.model.document import Profile, Template
-from web.shelf.models import JournalEntry, KeptProfile, StoredTemplate
+from lattice.model.inventory import Inventory
+from web.shelf.models import JournalEntry, KeptInventory, KeptProfile, StoredTemplate
 from web.shelf.workspace import Workspace, keep, workspace
 
 
@@ -60,7 +61,7 @@ def change(
     pk: int, user: AbstractBaseUser, base: int, label: str, work: Callable[[Template], Template]
 ) -> StoredTemplate:
     """Writes what `work` makes of the template as one edit of the journal."""
-    stored = _locked(pk, user, base)
+    stored = locked(pk, user, base)
     before = workspace(stored).template
     after = work(before)
     patch = between(before, after)
@@ -76,7 +77,7 @@ def change(
 @transaction.atomic
 def undo(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
     """Takes the last edit back that has not been taken back. Raises EditError where there is none."""
-    stored = _locked(pk, user, base)
+    stored = locked(pk, user, base)
     entry = stored.cursor
     if entry is None:
         raise EditError("there is nothing to undo")
@@ -90,7 +91,7 @@ def undo(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
 @transaction.atomic
 def redo(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
     """Does again what was last undone. Raises EditError where there is nothing."""
-    stored = _locked(pk, user, base)
+    stored = locked(pk, user, base)
     entry = undone(stored)
     if entry is None:
         raise EditError("there is nothing to redo")
@@ -107,7 +108,7 @@ def undone(stored: StoredTemplate) -> JournalEntry | None:
     return edits.order_by("-pk").first()
 
 
-def _locked(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
+def locked(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
     """The template for writing: transactions are immediate, so nobody writes between this and the end."""
     stored = StoredTemplate.objects.select_related("cursor").get(pk=pk, owner=user, deleted_at=None)
     if stored.version != base:
@@ -129,7 +130,7 @@ def duplicate(stored: StoredTemplate, user: AbstractBaseUser) -> StoredTemplate:
     """A copy under a name of its own; its journal starts anew, its map stands as it did."""
     template = workspace(stored).template
     copy = store(user, replace(template, name=_copy_name(template.name, {known.name for known in of_owner(user)})))
-    StoredTemplate.objects.filter(pk=copy.pk).update(slots=stored.slots, folded=stored.folded)
+    StoredTemplate.objects.filter(pk=copy.pk).update(slots=stored.slots, folded=stored.folded, variant_of=stored)
     return copy
 
 
@@ -163,6 +164,14 @@ def keep_profile(user: AbstractBaseUser, profile: Profile) -> None:
 def forget_profile(user: AbstractBaseUser, name: str) -> None:
     """No longer kept; templates that took its figures keep them."""
     KeptProfile.objects.filter(owner=user, name=name).delete()
+
+
+def keep_inventory(user: AbstractBaseUser, inventory: Inventory) -> KeptInventory:
+    """Keeps what a machine has under its name; one of that name is replaced."""
+    kept, _is_new = KeptInventory.objects.update_or_create(
+        owner=user, name=inventory.name, defaults={"content": msgspec.to_builtins(inventory)}
+    )
+    return kept
 
 
 def remember_sheet(stored: StoredTemplate, **fields: Any) -> None:

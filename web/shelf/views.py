@@ -37,7 +37,7 @@ def shelf(request: HttpRequest) -> HttpResponse:
         .exclude(deleted_at=None)
         .first()
     )
-    templates = services.of_owner(request.user).select_related("cursor__by").defer("head", "slots")
+    templates = services.of_owner(request.user).select_related("cursor__by", "variant_of").defer("head", "slots")
     return render(request, "shelf/shelf.html", {"templates": templates, "taken_off": taken_off})
 
 

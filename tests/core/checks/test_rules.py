@@ -108,7 +108,7 @@ def test_selectors(selectors: list[str], ids: str) -> None:
     ("rule", "sentence"),
     [
         ({"kind": "passes", "sources": ["*", "!tag:reference"], "through": ["strip:sub"], "to": ["strip:out"]}, "everything, but not what is tagged reference goes to Out only through Submix"),
-        ({"kind": "isolated", "sources": ["tag:click"], "to": ["kind:print", "strip:out"]}, "what is tagged click never reaches every print and Out"),
+        ({"kind": "isolated", "sources": ["tag:click"], "to": ["kind:print", "strip:out"]}, "what is tagged click never reaches any print and Out"),
         ({"kind": "lands-on", "sources": ["section:top"], "to": ["strip:out"], "channels": ["C"]}, "the section Top lands on C of Out only"),
     ],
 )  # fmt: skip

@@ -5,7 +5,7 @@ What cannot be read, or names what is not there, raises EditError with a sentenc
 
 from __future__ import annotations
 
-from web.editor.writers import delivery, inserts, instruments, machines, routes, sections, strips
+from web.editor.writers import delivery, inserts, instruments, machines, routes, sections, stems, strips
 from web.editor.writers.common import Writer
 
 WRITERS: dict[str, Writer] = {
@@ -48,6 +48,14 @@ WRITERS: dict[str, Writer] = {
         sections.move_section,
         sections.duplicate_section,
         sections.remove_section,
+        stems.add_stem,
+        stems.change_stem,
+        stems.remove_stem,
+        stems.add_rule,
+        stems.change_rule,
+        stems.remove_rule,
+        stems.waive,
+        stems.unwaive,
     )
 }
 

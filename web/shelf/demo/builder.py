@@ -56,3 +56,8 @@ class Builder:
 
 def insert(insert_id: str, name: str, kind: str, **fields: Any) -> dict[str, Any]:
     return {"id": insert_id, "name": name, "type": kind, **fields}
+
+
+def level(peak_dbfs: float, rms_dbfs: float) -> dict[str, Any]:
+    """What a source plays."""
+    return {"source": {"peak_dbfs": peak_dbfs, "rms_dbfs": rms_dbfs}}

@@ -1,5 +1,5 @@
 """“Night Ferry”: narration in two languages, a glass ensemble, a sampled choir on a second machine, shoreline
-beds in 5.1, effects, music that ducks under the narration, per-stem reverbs, prints of the stems.
+beds in 5.1, effects, music that ducks under the narration, per-stem reverbs (mixes and stems: deliveries.py).
 
 `clean()` is the released state; `in_work()` is what became of it since, with the mistakes of a long week.
 """
@@ -9,7 +9,8 @@ from __future__ import annotations
 from typing import Any
 
 from lattice.model.document import Template
-from web.shelf.demo.builder import Builder, insert
+from web.shelf.demo import deliveries
+from web.shelf.demo.builder import Builder, insert, level
 
 NARRATION, ENSEMBLE, CHOIR, AMBIENCE, EFFECTS, UTILITY = (
     "#8a4b2d",
@@ -25,14 +26,23 @@ def clean() -> Template:
     return _ferry("Night Ferry, clean revision").template()
 
 
+def sealed() -> list[tuple[Template, str]]:
+    """The show's three revisions: what was in each, and what was new in it; the last is the clean one."""
+    first, second, third = (_ferry("Night Ferry") for _ in range(3))
+    first.plain["stems"] = [stem for stem in first.plain["stems"] if stem["set"] == "5.1"]
+    first.plain["rules"], first.plain["waivers"] = [], []
+    second.plain["rules"] = second.plain["rules"][:2]
+    return [
+        (first.template(), "Six stems and the 5.1 mix"),
+        (second.template(), "The stereo set, music and effects"),
+        (third.template(), "Booth sends before the fader; everything passes the mix"),
+    ]
+
+
 def in_work() -> Template:
     ferry = _ferry("Night Ferry")
     _mistakes(ferry)
     return ferry.template()
-
-
-def _level(peak_dbfs: float, rms_dbfs: float) -> dict[str, Any]:
-    return {"source": {"peak_dbfs": peak_dbfs, "rms_dbfs": rms_dbfs}}
 
 
 def _ferry(name: str) -> Builder:
@@ -66,8 +76,11 @@ def _ferry(name: str) -> Builder:
     _beds_and_effects(ferry)
     _utility(ferry)
     _returns(ferry)
-    _mix(ferry)
-    _prints(ferry)
+    deliveries.mixes(ferry)
+    deliveries.prints(ferry)
+    deliveries.promises(ferry)
+    deliveries.plugins(ferry)
+    deliveries.waive(ferry)
     return ferry
 
 
@@ -86,7 +99,7 @@ def _narration(ferry: Builder) -> None:
             section="narration",
             inserts=chain,
             feed="narration-bus",
-            **_level(peak, -24.0),
+            **level(peak, -24.0),
         )
         ferry.send(key, "booth-room", -14.0)
     ferry.strip(
@@ -102,7 +115,7 @@ def _narration(ferry: Builder) -> None:
 
 def _ensemble(ferry: Builder) -> None:
     outlets = [
-        {"id": f"{2 * n + 1}-{2 * n + 2}", "name": f"{2 * n + 1}–{2 * n + 2}", **_level(-11.0, -25.0)} for n in range(4)
+        {"id": f"{2 * n + 1}-{2 * n + 2}", "name": f"{2 * n + 1}–{2 * n + 2}", **level(-11.0, -25.0)} for n in range(4)
     ]
     ferry.strip(
         "glass-sampler", "Glass sampler", "instrument", section="ensemble", outlets=outlets, memory_mb=2400.0,
@@ -110,7 +123,7 @@ def _ensemble(ferry: Builder) -> None:
         parts=[
             {"id": "rims", "name": "Rims", "note": 48, "outlet": "1-2"}, {"id": "bowls", "name": "Bowls", "note": 60, "outlet": "3-4"},
             {"id": "frame", "name": "Frame drum", "note": 36, "outlet": "5-6"}, {"id": "shakers", "name": "Shakers", "note": 70, "outlet": "7-8"},
-        ], **_level(-8.0, -22.0),
+        ], **level(-8.0, -22.0),
     )  # fmt: skip
     listeners = (("glass-low", "Glass low", "3-4"), ("frame-drum", "Frame drum", "5-6"), ("shakers", "Shakers", "7-8"))
     ferry.strip("glass-notes", "Glass notes", "midi", section="ensemble")
@@ -120,7 +133,7 @@ def _ensemble(ferry: Builder) -> None:
         ferry.route("feed", "glass-sampler", key, from_outlet=outlet)
     ferry.route("feed", "glass-sampler", "ensemble-bus")
     ferry.strip(
-        "tide-in", "Tide synth in", "input", section="ensemble", io=[7, 8], feed="ensemble-bus", **_level(-8.0, -20.0)
+        "tide-in", "Tide synth in", "input", section="ensemble", io=[7, 8], feed="ensemble-bus", **level(-8.0, -20.0)
     )
     ferry.strip("tide-notes", "Tide notes", "midi", section="ensemble")
     ferry.route("midi", "tide-notes", "tide-synth", port=1, channel=1)
@@ -132,7 +145,7 @@ def _ensemble(ferry: Builder) -> None:
         machine="tide",
         midi={"ports": 1, "channels": "all"},
         feed="tide-out",
-        **_level(-8.0, -20.0),
+        **level(-8.0, -20.0),
     )
     ferry.strip("tide-out", "Tide out", "output", section="ensemble", machine="tide", io=[1, 2])
     ferry.route("tie", "tide-out", "tide-in")
@@ -180,14 +193,14 @@ def _choir(ferry: Builder) -> None:
         midi={"ports": 3, "channels": "all"},
         memory_mb=9800.0,
         feed="choir-out",
-        **_level(-9.0, -24.0),
+        **level(-9.0, -24.0),
     )
     ferry.strip("choir-out", "Choir out 1–2", "output", section="choir", machine="choir", io=[1, 2])
     ferry.strip("choir-in", "Choir in", "input", section="choir", io=[3, 4], feed="choir-bus")
     ferry.route("tie", "choir-out", "choir-in")
     duck = insert("choir-duck", "Duck", "compressor", key="external", threshold_db=-24.0, ratio=3.0)
     ferry.strip("choir-bus", "Choir", "bus", section="choir", fader_db=-4.0, inserts=[duck])
-    ferry.send("choir-bus", "ensemble-hall", -9.0)
+    ferry.send("choir-in", "choir-hall", -12.0)
 
 
 def _beds_and_effects(ferry: Builder) -> None:
@@ -196,7 +209,7 @@ def _beds_and_effects(ferry: Builder) -> None:
         ("harbour-bed", "Harbour bed", -16.0),
         ("wind", "Wind", -18.0),
     ):
-        ferry.strip(key, name, "audio", "5.1", section="ambience", feed="ambience-bus", **_level(peak, peak - 14))
+        ferry.strip(key, name, "audio", "5.1", section="ambience", feed="ambience-bus", **level(peak, peak - 14))
     ferry.strip(
         "ambience-bus",
         "Ambience",
@@ -219,7 +232,7 @@ def _beds_and_effects(ferry: Builder) -> None:
             section="effects",
             inserts=[insert(f"{key}-cut", "Low cut", "eq", low_cut_hz=80.0)],
             feed="effects-bus",
-            **_level(peak, peak - 14),
+            **level(peak, peak - 14),
         )
     ferry.strip("effects-bus", "Effects", "bus", section="effects", fader_db=-2.0)
     ferry.send("bells", "long-echo", -8.0)
@@ -228,17 +241,17 @@ def _beds_and_effects(ferry: Builder) -> None:
 
 def _utility(ferry: Builder) -> None:
     ferry.strip(
-        "duck-trigger", "Duck trigger", "audio", "mono", section="utility", tags=["trigger"], **_level(-6.0, -20.0)
+        "duck-trigger", "Duck trigger", "audio", "mono", section="utility", tags=["trigger"], **level(-6.0, -20.0)
     )
     for bus, key in (("ensemble-bus", "music-duck"), ("choir-bus", "choir-duck")):
         ferry.route("key", "duck-trigger", bus, to_insert=key)
-    ferry.strip("sync-pop", "Sync pop", "audio", "mono", section="utility", tags=["pop"], **_level(-20.0, -23.0))
-    for bus in ("narration-bus", "music", "ambience-bus", "effects-bus"):
+    ferry.strip("sync-pop", "Sync pop", "audio", "mono", section="utility", tags=["pop"], **level(-20.0, -23.0))
+    for bus in ("narration-bus", "ensemble-bus", "choir-bus", "ambience-bus", "effects-bus", "echoes"):
         ferry.send("sync-pop", bus, 0.0)
     ferry.strip("click", "Click", "audio", "mono", section="utility", tags=["click"], feed="phones")
     ferry.strip(
         "reference", "Reference", "audio", section="utility", tags=["reference"], feed="phones", fader_db=-8.0,
-        **_level(-1.0, -16.0),
+        **level(-1.0, -16.0),
     )  # fmt: skip
     ferry.strip("spare-1", "Spare", "audio", section="utility", tags=["spare"], feed="effects-bus")
 
@@ -249,59 +262,10 @@ def _returns(ferry: Builder) -> None:
         ferry.strip(key, name, "return", "stereo", inserts=[verb], feed=feed)
 
     room("booth-room", "Booth room", 180.0, "narration-bus")
-    room("ensemble-hall", "Hall, ensemble", 500.0, "music", latency_samples=128)
+    room("ensemble-hall", "Hall, ensemble", 500.0, "ensemble-bus", latency_samples=128)
+    room("choir-hall", "Hall, choir", 500.0, "choir-bus", latency_samples=128)
     echo = insert("echo-delay", "Echo", "delay", delay_ms=468.75, feedback=0.3)
-    ferry.strip("long-echo", "Long echo", "return", "stereo", inserts=[echo], feed="effects-amb")
-
-
-def _mix(ferry: Builder) -> None:
-    ferry.strip("music", "Music", "bus", "stereo", fader_db=-1.5)
-    ferry.strip("effects-amb", "Effects and ambience", "bus", "5.1")
-    for start, end in (
-        ("ensemble-bus", "music"),
-        ("choir-bus", "music"),
-        ("effects-bus", "effects-amb"),
-        ("ambience-bus", "effects-amb"),
-    ):
-        ferry.route("feed", start, end)
-    ceiling = insert("show-ceiling", "Ceiling", "limiter", ceiling_db=-1.0, latency_samples=256)
-    ferry.strip("show-mix", "Show mix 5.1", "master", "5.1", fader_db=-4.0, inserts=[ceiling])
-    for start in ("narration-bus", "music", "effects-amb"):
-        ferry.route("feed", start, "show-mix")
-    fold_ceiling = insert("fold-ceiling", "Ceiling", "limiter", ceiling_db=-1.0, latency_samples=256)
-    ferry.strip("stereo-fold", "Stereo fold", "master", "stereo", inserts=[fold_ceiling], feed="out-stereo")
-    ferry.route("feed", "show-mix", "stereo-fold")
-    ferry.strip("phones", "Phones", "bus", "stereo", feed="out-phones")
-    ferry.route("send", "show-mix", "phones", gain_db=-6.0)
-    ferry.strip("booth-cue", "Booth cue", "bus", "stereo", feed="out-booth")
-    for start, level in (
-        ("narration-en", -6.0),
-        ("narration-fr", -6.0),
-        ("music", -14.0),
-    ):  # headphones: before the fader
-        ferry.send(start, "booth-cue", level, tap="pre-fader")
-    ferry.strip("out-booth", "Booth 11–12", "output", io=[11, 12])
-    ferry.strip("out-show", "Out 1–6", "output", "5.1", io=[1, 2, 3, 4, 5, 6])
-    ferry.route("feed", "show-mix", "out-show")
-    ferry.strip("out-stereo", "Out 7–8", "output", io=[7, 8])
-    ferry.strip("out-phones", "Phones 9–10", "output", io=[9, 10])
-
-
-def _prints(ferry: Builder) -> None:
-    for key, name, bus, layout in (
-        ("narration", "Narration", "narration-bus", "stereo"), ("music", "Music", "music", "stereo"),
-        ("ambience", "Ambience", "ambience-bus", "5.1"), ("effects", "Effects", "effects-bus", "stereo"),
-    ):  # fmt: skip
-        ferry.strip(f"print-{key}", f"{name} print", "print", layout)
-        ferry.route("feed", bus, f"print-{key}")
-        ferry.stem(f"st-{key}", name, bus, f"print-{key}", layout=layout)
-    for key, name, strip, layout in (
-        ("mix", "Mix 5.1", "show-mix", "5.1"),
-        ("stereo", "Mix stereo", "stereo-fold", "stereo"),
-    ):
-        ferry.strip(f"print-{key}", f"{name} print", "print", layout)
-        ferry.route("feed", strip, f"print-{key}")
-        ferry.stem(f"mix-{key}", name, strip, f"print-{key}", role="mix", layout=layout)
+    ferry.strip("long-echo", "Long echo", "return", "stereo", inserts=[echo], feed="echoes")
 
 
 def _mistakes(ferry: Builder) -> None:
@@ -319,8 +283,13 @@ def _mistakes(ferry: Builder) -> None:
         "return",
         "stereo",
         inserts=[insert("hall-shared-verb", "Long hall", "reverb", low_cut_hz=500.0)],
-        feed="music",
+        feed="ensemble-bus",
     )
+    for start, level_db in (("glass-sampler", -12.0), ("frame-drum", -14.0), ("choir-in", -12.0)):
+        ferry.send(start, "hall-shared", level_db)  # one hall for two stems
+    next(r for r in routes if (r["from"], r["to"]) == ("narration-fr", "booth-cue"))["tap"] = "post-fader"
+    next(r for r in routes if (r["from"], r["to"]) == ("ambience-bus", "print-ambience"))["tap"] = "pre-fader"
+    routes[:] = [route for route in routes if (route["from"], route["to"]) != ("sync-pop", "echoes")]
     ferry.strip("spare-bus", "bus 12", "bus", "stereo")
     ferry.strip(
         "foghorn",
@@ -330,10 +299,10 @@ def _mistakes(ferry: Builder) -> None:
         tags=[],
         colour="#7a3f52",
         feed="spare-bus",
-        **_level(-8.0, -20.0),
+        **level(-8.0, -20.0),
     )
     ferry.strip("print-foghorn", "Foghorn print", "print", "stereo")
-    ferry.strip("bells-2", "Bells", "audio", section="effects", feed="effects-bus", **_level(-14.0, -28.0))
+    ferry.strip("bells-2", "Bells", "audio", section="effects", feed="effects-bus", **level(-14.0, -28.0))
     ferry.plain["sections"].append({"id": "radio", "name": "Radio voices", "colour": "#4f6f7a"})
     ferry.change("out-phones", mute=True)
     sampler = next(strip for strip in ferry.plain["strips"] if strip["id"] == "glass-sampler")
@@ -355,7 +324,7 @@ def _mistakes(ferry: Builder) -> None:
 def _levels_and_latencies(ferry: Builder, sampler: dict[str, Any]) -> None:
     """Too loud, too late: nobody looked at a meter or measured anything since."""
     for outlet in sampler["outlets"]:
-        outlet.update(_level(-1.0, -13.0))  # the new sounds were never trimmed, and the ensemble builds up
+        outlet.update(level(-1.0, -13.0))  # the new sounds were never trimmed, and the ensemble builds up
     ferry.change(
         "show-mix",
         fader_db=0.0,

@@ -436,8 +436,15 @@ offer(choose, [
   { n: "Journal of edits", run: () => open("journal/") },
 ]);
 
+// A way that another place points at: from a source (strip or strip/outlet), to a strip where one is named.
+function openTraced(address) {
+  const to = address.get("to") ? `&to=${encodeURIComponent(address.get("to"))}` : "";
+  open(`trace/?from=${encodeURIComponent(address.get("trace"))}${to}`);
+}
+
 read();
 const deepLinked = shownFinding && document.getElementById(`f-${shownFinding}`);
 if (deepLinked) showFinding(deepLinked);
+else if (new URLSearchParams(location.search).get("trace")) openTraced(new URLSearchParams(location.search));
 else if (chosen && boxOf(chosen)) view.show(boxOf(chosen).getBoundingClientRect());
 document.body.dataset.ready = "true";

@@ -10,6 +10,7 @@ from django.core.management.base import BaseCommand, CommandParser
 
 from lattice.generate import generate
 from web.accounts.links import token_for
+from web.revisions.demo import second_studio, with_history
 from web.shelf import services
 from web.shelf.demo import night_ferry
 from web.shelf.demo.podcast import podcast
@@ -31,9 +32,12 @@ class Command(BaseCommand):
             user.save()
         names = {stored.name for stored in services.of_owner(user)}
         large = [generate(options["large"])] if options["large"] else []
-        for template in (*large, podcast(), night_ferry.clean(), night_ferry.in_work()):
+        for template in (*large, podcast(), night_ferry.clean()):
             if template.name not in names:
                 services.store(user, template)
+        if "Night Ferry" not in names:
+            with_history(user)
+            services.keep_inventory(user, second_studio())
         address = options["address"]
         self.stdout.write(
             f"\nIntact Lattice runs at {address}\nOpen it, signed in: {address}/sign-in/{token_for(user.pk)}/\n"

@@ -1,0 +1,36 @@
+"""Digests of a template and of its sections: the same exactly as long as what they are of is the same."""
+
+from __future__ import annotations
+
+import hashlib
+from collections import defaultdict
+from typing import Any
+
+import msgspec
+
+from lattice.formats.document_json import dump
+from lattice.model.document import Template
+
+REST = ""  # strips that are in no section
+
+
+def document_digest(template: Template) -> str:
+    """SHA-256 of the document's one written form, in hex."""
+    return hashlib.sha256(dump(template)).hexdigest()
+
+
+def section_digests(template: Template) -> dict[str, str]:
+    """Section id → digest of the section, its strips and every route that begins or ends at one of them.
+
+    What lies in no section is under REST, where there is any. O(strips + routes).
+    """
+    of_strip = {strip.id: strip.section or REST for strip in template.strips}
+    parts: dict[str, list[Any]] = defaultdict(list)
+    for section in template.sections:
+        parts[section.id].append(section)
+    for strip in template.strips:
+        parts[strip.section or REST].append(strip)
+    for route in template.routes:
+        for section_id in dict.fromkeys((of_strip[route.from_strip], of_strip[route.to])):
+            parts[section_id].append(route)
+    return {name: hashlib.sha256(msgspec.json.encode(pieces)).hexdigest() for name, pieces in parts.items()}

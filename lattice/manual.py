@@ -1,0 +1,190 @@
+"""The written manual of a template: what feeds what, keys, stems and how to print, in sentences."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from lattice.checks.rules import rule_sentence
+from lattice.checks.scene import Scene
+from lattice.model.document import Route, Stem, Strip
+from lattice.model.units import words_db
+
+TAP_WORDS = {"pre-insert": "before its inserts", "pre-fader": "before its fader", "post-fader": "behind its fader"}
+
+
+@dataclass
+class Chapter:
+    """A heading, what is said first, and sentences, each a line of its own."""
+
+    heading: str
+    lead: str = ""
+    lines: list[str] = field(default_factory=list)
+
+
+def manual(scene: Scene) -> list[Chapter]:
+    """The chapters in order; those with nothing to say are left out."""
+    chapters = [
+        _about(scene), *_sections(scene), _keys(scene), _midi(scene), _machines(scene), _stems(scene), _printing(scene),
+        _apart(scene), _rules(scene),
+    ]  # fmt: skip
+    return [chapter for chapter in chapters if chapter.lead or chapter.lines]
+
+
+def _about(scene: Scene) -> Chapter:
+    template = scene.template
+    rate = (
+        f"{template.sample_rate_hz / 1000:g} kHz, buffer {template.buffer_samples} samples, {template.tempo_bpm:g} bpm"
+    )
+    lines = [f"It runs at {rate}."]
+    if template.frame_rate:
+        start = template.timeline.start_timecode
+        lines.append(f"Picture at {template.frame_rate} frames a second" + (f", from {start}." if start else "."))
+    total = scene.arrivals.total_samples
+    if total is not None:
+        lines.append(
+            f"From source to output it takes {total} samples, {1000 * total / template.sample_rate_hz:.1f} ms."
+        )
+    lines += [f"{name}: {text}." for name, text in template.info.items()]
+    lines += [f"{marker.name} at bar {marker.bar}." for marker in template.timeline.markers]
+    return Chapter("The template", template.note, lines)
+
+
+def _sections(scene: Scene) -> Iterator[Chapter]:
+    template = scene.template
+    for section in (*template.sections, None):
+        strips = [s for s in template.strips if s.section == (section.id if section else None) and s.kind != "midi"]
+        if not strips:
+            continue
+        bus = scene.name(scene.compiled.index[section.bus]) if section and section.bus else ""
+        lead = f"{len(strips)} strip{'s' if len(strips) > 1 else ''}" + (f"; its bus is {bus}." if bus else ".")
+        yield Chapter(section.name if section else "Outside sections", lead, [_strip(scene, strip) for strip in strips])
+
+
+def _strip(scene: Scene, strip: Strip) -> str:
+    """“Bells (audio, stereo) feeds Effects and sends to Long echo at −8.0 dB.”"""
+    number = scene.compiled.index[strip.id]
+    routes = [scene.compiled.routes[route] for route in scene.compiled.outs[number]]
+    for outlet in scene.compiled.outlets_of.get(number, ()):
+        routes += [scene.compiled.routes[route] for route in scene.compiled.outlet_outs[outlet]]
+    said = [_leaves(scene, strip, route) for route in routes]
+    states = [word for word, on in (("out of service", not strip.in_service), ("muted", strip.mute)) if on]
+    head = f"{strip.name} ({', '.join([strip.kind, strip.layout, *strip.tags, *states])})"
+    chain = ", ".join(
+        f"{insert.name or insert.type}{'' if insert.state == 'on' else ' ' + insert.state}" for insert in strip.inserts
+    )
+    through = f" through {chain}," if chain and said else f" has {chain}" if chain else ""
+    return f"{head}{through} {_and(said)}." if said else f"{head}{through}."
+
+
+def _leaves(scene: Scene, strip: Strip, route: Route) -> str:
+    end = scene.name(scene.compiled.index[route.to])
+    verb = {"feed": "feeds", "send": "sends to", "tie": "is tied to"}[route.kind]
+    outlet = next((o for o in strip.outlets if o.id == route.from_outlet), None)
+    level = "" if route.gain_db == 0 else " at off" if route.gain_db is None else f" at {words_db(route.gain_db)} dB"
+    tap = f" {TAP_WORDS[route.tap]}" if route.tap != "post-fader" and route.kind != "tie" and outlet is None else ""
+    off = "" if route.enabled else " (disabled)"
+    return f"{verb} {end}{f' from {outlet.name or outlet.id}' if outlet else ''}{level}{tap}{off}"
+
+
+def _and(words: list[str]) -> str:
+    return " and ".join(filter(None, [", ".join(words[:-1]), *words[-1:]]))
+
+
+def _keys(scene: Scene) -> Chapter:
+    lines = []
+    for route in scene.compiled.keys:
+        insert, piece = scene.compiled.insert_of_key(route), scene.compiled.routes[route]
+        strip = scene.name(scene.compiled.head[route])
+        ducked, _peak = scene.levels.ducking(insert) if insert.key == "external" else (None, None)
+        depth = f", by {ducked:.1f} dB at its expected level" if ducked else ""
+        asleep = "" if insert.state == "on" and insert.key == "external" and piece.enabled else " (asleep now)"
+        trigger = scene.name(scene.compiled.tail[route])
+        lines.append(f"{trigger} works {insert.name or insert.type} on {strip}{depth}{asleep}.")
+    return Chapter("Keys", "Who ducks whom." if lines else "", lines)
+
+
+def _midi(scene: Scene) -> Chapter:
+    lines = []
+    for route in scene.compiled.midis:
+        piece = scene.compiled.routes[route]
+        channel = f"channel {piece.channel}" if piece.channel else "all channels"
+        start, end = scene.name(scene.compiled.tail[route]), scene.name(scene.compiled.head[route])
+        lines.append(f"{start} plays {end} on port {piece.port or 1}, {channel}.")
+    return Chapter("Notes", "What plays what." if lines else "", lines)
+
+
+def _machines(scene: Scene) -> Chapter:
+    lines = []
+    for machine in scene.template.machines:
+        for kind, names in (("Input", machine.input_names), ("Output", machine.output_names)):
+            lines += [f"{kind} {number} of {machine.name} is {name}." for number, name in names.items()]
+    for strip in scene.template.strips:
+        if strip.io:
+            machine = next(
+                m for m in scene.template.machines if m.id == scene.compiled.machine_of(scene.compiled.index[strip.id])
+            )
+            lines.append(f"{strip.name} is on {strip.kind} {_span(strip.io)} of {machine.name}.")
+    many = len(scene.template.machines)
+    return Chapter("Machines and channels", f"{many} machine{'s' if many > 1 else ''}.", lines)
+
+
+def _stems(scene: Scene) -> Chapter:
+    return Chapter("Stems", "", [_stem(scene, stem) for stem in scene.template.stems])
+
+
+def _stem(scene: Scene, stem: Stem) -> str:
+    names = {one.id: one.name for one in scene.template.stems}
+    if stem.strip is None:
+        return f"{stem.name} ({stem.role}, {stem.set}) is the sum of {_and([names[part] for part in stem.of])}."
+    source = f"is taken from {scene.name(scene.compiled.index[stem.strip])} {TAP_WORDS[stem.tap]}, {stem.layout}"
+    printed = f", and printed on {scene.name(scene.compiled.index[stem.print])}" if stem.print else ", and not printed"
+    parts = f"; its parts are {_and([names[part] for part in stem.of])}" if stem.of else ""
+    return f"{stem.name} ({stem.role}, {stem.set}) {source}{printed}{parts}."
+
+
+def _printing(scene: Scene) -> Chapter:
+    """Steps, in the order in which they are done."""
+    prints = list(dict.fromkeys(stem.print for stem in scene.template.stems if stem.print))
+    if not prints:
+        return Chapter("How to print")
+    lines = ["Look at the findings first: no blocker may be open."]
+    if scene.compiled.by_tag["pop"]:
+        lead = scene.template.timeline.pop_lead_s
+        pop = scene.names(scene.compiled.by_tag["pop"])
+        lines.append(f"Put {pop} {lead:g} seconds before the first frame: it stands in every stem and mix.")
+    lines.append(f"Arm the {len(prints)} prints: {_and([scene.name(scene.compiled.index[one]) for one in prints])}.")
+    lines.append("Record from before the pop to the end of the last tail, all prints in one pass.")
+    wanted = scene.template.profile
+    if wanted.loudness_lufs is not None:
+        loudness, peak = words_db(wanted.loudness_lufs), words_db(wanted.true_peak_dbtp)
+        lines.append(
+            f"Measure the mixes: {loudness} LUFS within {wanted.loudness_tolerance_lu:g} LU, at most {peak} dBTP."
+        )
+    lines.append("Add the stems up and compare with the mix before they leave the house.")
+    return Chapter("How to print", "", lines)
+
+
+def _apart(scene: Scene) -> Chapter:
+    lines = []
+    for tag, words in (
+        ("click", "is for players only and stands in no stem"),
+        ("reference", "is for listening only and stands in no stem"),
+        ("guide", "is picture sound for orientation and stands in no stem"),
+        ("talkback", "is for talking and stands in no stem"),
+        ("trigger", "only works keys and must not be heard"),
+        ("spare", "is wired and kept empty for later"),
+        ("backup", "is kept and not routed on purpose"),
+    ):
+        lines += [f"{scene.name(strip)} {words}." for strip in scene.compiled.by_tag[tag]]
+    return Chapter("Kept apart", "", lines)
+
+
+def _rules(scene: Scene) -> Chapter:
+    lines = [f"{rule.name}: {rule_sentence(scene, rule)}." for rule in scene.template.rules]
+    return Chapter("Rules", "Promises that every audit keeps an eye on." if lines else "", lines)
+
+
+def _span(channels: tuple[int, ...]) -> str:
+    """“3–4”, or “5” for one."""
+    return str(channels[0]) if len(channels) == 1 else f"{channels[0]}–{channels[-1]}"

@@ -1,0 +1,40 @@
+"""The Hygiene place: names, colours, empty sections and strips that nothing uses, each with what puts it right."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from lattice.model.document import Strip
+from web.editor.presenting import Numbered
+from web.shelf.workspace import Workspace
+
+GROUPS = (
+    ("name.default", "Names left as they came"),
+    ("name.duplicate", "Names twice"),
+    ("section.colour", "Colours unlike the section's"),
+    ("section.empty", "Empty sections"),
+    ("waiver.stale", "Waivers about nothing any more"),
+)
+
+
+def hygiene_place(space: Workspace, findings: list[Numbered]) -> dict[str, Any]:
+    """Findings of hygiene by group, and what can be done about many at once."""
+    groups = [(words, [one for one in findings if one.finding.code == code]) for code, words in GROUPS]
+    unused = _unused(space)
+    odd = [one.finding.strips[0] for one in findings if one.finding.code == "section.colour"]
+    return {
+        "hygiene": [(words, ones) for words, ones in groups if ones],
+        "unused": unused,
+        "unused_ids": " ".join(strip.id for strip in unused),
+        "odd_colours": " ".join(odd),
+    }
+
+
+def _unused(space: Workspace) -> list[Strip]:
+    """Strips that no route joins to anything, and that are no stem's, choice's or section's; spares are meant so."""
+    template = space.template
+    used = {end for route in template.routes for end in (route.from_strip, route.to)}
+    used |= {end for stem in template.stems for end in (stem.strip, stem.print) if end}
+    used |= {section.bus for section in template.sections if section.bus}
+    used |= {member.partition("/")[0] for choice in template.choices for member in choice.members}
+    return [strip for strip in template.strips if strip.id not in used and not {"spare", "backup"} & set(strip.tags)]

@@ -1,0 +1,61 @@
+"""What reads and writes inventories: of a person, beside the templates."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from django.views.decorators.http import require_GET, require_POST
+from msgspec.structs import replace
+
+from lattice.errors import DocumentError
+from lattice.formats.inventory import dump, load
+from lattice.model.inventory import inventory_of
+from lattice.model.names import slug
+from web.editor.inventory import as_inventory
+from web.editor.writes import changed, refused
+from web.shelf import services
+from web.shelf.models import KeptInventory
+from web.shelf.views import owned
+from web.shelf.workspace import workspace
+
+
+@require_GET
+def export_inventory(request: HttpRequest, pk: int, of: int) -> HttpResponse:
+    owned(request, pk)
+    kept = get_object_or_404(KeptInventory, owner=request.user, pk=of)
+    answer = HttpResponse(dump(as_inventory(kept)), content_type="text/csv; charset=utf-8")
+    answer["Content-Disposition"] = f'attachment; filename="{slug(kept.name)}.csv"'
+    return answer
+
+
+@require_POST
+def bring_inventory(request: HttpRequest, pk: int) -> HttpResponse:
+    """An inventory pasted or typed as CSV or JSON, kept under a name."""
+    stored, name = owned(request, pk), request.POST.get("name", "").strip()[:120]
+    try:
+        if not name:
+            raise DocumentError(["an inventory needs a name: the machine or studio it is of"])
+        inventory = load(request.POST.get("text", "").encode(), name)
+    except DocumentError as error:
+        return refused(request, stored, error)
+    services.keep_inventory(request.user, replace(inventory, name=name))
+    return changed(request, stored)
+
+
+@require_POST
+def take_inventory(request: HttpRequest, pk: int) -> HttpResponse:
+    """What this template asks of one of its machines, kept as that machine's inventory."""
+    stored = owned(request, pk)
+    template = workspace(stored).template
+    machine = next((one for one in template.machines if one.id == request.POST.get("machine")), None)
+    if machine is None:
+        return refused(request, stored, DocumentError(["there is no such machine in this template"]))
+    services.keep_inventory(request.user, inventory_of(template, machine))
+    return changed(request, stored)
+
+
+@require_POST
+def forget_inventory(request: HttpRequest, pk: int) -> HttpResponse:
+    stored = owned(request, pk)
+    KeptInventory.objects.filter(owner=request.user, pk=request.POST.get("of") or 0).delete()
+    return changed(request, stored)

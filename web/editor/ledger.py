@@ -1,0 +1,163 @@
+"""The Stems place: the ledger as a grid, what is wrong in it, stems and prints, and the rules."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass, field
+from typing import Any
+
+from lattice.checks import Finding
+from lattice.checks.rules import SPOKEN, rule_sentence
+from lattice.checks.suggest import suggestions
+from lattice.model.document import Rule, Stem, Template, main_outlet
+from lattice.stems.report import adds_up, source_id
+from lattice.stems.taps import Origin
+from web.shelf.workspace import Workspace
+
+KEPT_OUT = ("click", "reference", "guide", "talkback")
+TAG_WORDS = {"click": "kept out", "reference": "kept out", "guide": "kept out", "talkback": "kept out"}
+
+
+@dataclass
+class Cell:
+    """What of a source stands in a stem; `mark`: what is wrong with it, "" for nothing."""
+
+    stem: Stem
+    reached: bool
+    level: float | None = None
+    mark: str = ""
+    words: str = ""
+
+
+@dataclass
+class Row:
+    """One source across the stems of a set."""
+
+    id: str
+    strip: str
+    name: str
+    cells: list[Cell] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
+
+    @property
+    def is_wrong(self) -> bool:
+        return any(cell.mark for cell in self.cells)
+
+
+def ledger_place(space: Workspace, set_name: str, only: str) -> dict[str, Any]:
+    """Everything the place shows."""
+    template, scene = space.template, space.scene
+    sets = list(dict.fromkeys(stem.set for stem in template.stems))
+    chosen = set_name if set_name in sets else next(iter(sets), "")
+    columns = [(number, stem) for number, stem in enumerate(template.stems) if stem.set == chosen]
+    about = [finding for finding in space.audit.findings if finding.code.startswith("stem.")]
+    bands = _bands(space, columns, about, only=bool(only)) if sets else []
+    return {
+        "sets": sets,
+        "set": chosen,
+        "only": only,
+        "columns": [stem for _number, stem in columns],
+        "bands": bands,
+        "more": sum(len(band["rows"]) for band in bands) > MOST_ROWS,
+        "adds_up": adds_up(scene.ledger) if sets else True,
+        "said": [finding for finding in about if not finding.waived and finding.code != "stem.outside-key"],
+        "rules": _rules(space),
+        "suggested": [(rule, rule_sentence(scene, rule), broken) for rule, broken in suggestions(scene)],
+        "promises": [(kind, words.replace("{", "").replace("}", "")) for kind, words in SPOKEN.items()],
+        "selectors": selector_choices(template),
+        "carriers": [strip for strip in template.strips if strip.kind != "midi"],
+        "prints": [strip for strip in template.strips if strip.kind == "print"],
+        "roles": ("stem", "mix", "composite"),
+        "returns": ("own", "all"),
+    }
+
+
+MOST_ROWS = 4000
+
+
+def _bands(
+    space: Workspace, columns: list[tuple[int, Stem]], about: list[Finding], *, only: bool
+) -> list[dict[str, Any]]:
+    """Rows by section, in the order of the document."""
+    sections: dict[str | None, list[Row]] = defaultdict(list)
+    marks = _marks(about)
+    for origin in space.scene.sources:
+        row = _row(space, origin, columns, marks)
+        if row.is_wrong or not only:
+            sections[space.compiled.strips[origin[0]].section].append(row)
+    named = [(section.id, section.name, section.colour) for section in space.template.sections]
+    return [
+        {"name": name, "colour": colour or "transparent", "rows": sections[section]}
+        for section, name, colour in (*named, (None, "", None))
+        if sections[section]
+    ]
+
+
+def _marks(about: list[Finding]) -> dict[tuple[str, str], tuple[str, str]]:
+    """(source, stem) → (mark, words) from what the checks say."""
+    found: dict[tuple[str, str], tuple[str, str]] = {}
+    words = {
+        "stem.missing": "in no stem", "stem.bypassed": "passes no stem", "stem.twice": "in two stems",
+        "stem.forbidden": "must not be here",
+    }  # fmt: skip
+    for finding in about:
+        if finding.waived:
+            continue
+        source = finding.outlets[0] if finding.outlets else finding.strips[0] if finding.strips else ""
+        for stem in finding.stems:
+            if finding.code in words:
+                found.setdefault((source, stem), (finding.severity, words[finding.code]))
+            elif finding.code == "stem.pop":
+                found[source, stem] = ("gap", "not in every stem")
+            elif finding.code == "stem.leak":
+                by = finding.message.partition(" brings ")[0]
+                for foreign in (*finding.strips[1:], *finding.outlets):
+                    found.setdefault((foreign, stem), (finding.severity, f"by {by}"))
+    return found
+
+
+def _row(
+    space: Workspace, origin: Origin, columns: list[tuple[int, Stem]], marks: dict[tuple[str, str], tuple[str, str]]
+) -> Row:
+    scene, ledger = space.scene, space.scene.ledger
+    strip, name = space.compiled.strips[origin[0]], source_id(ledger, origin)
+    row = Row(name, strip.id, scene.source_name(*origin))
+    levels, composites = ledger.rows.get(origin, {}), ledger.composites
+    main = main_outlet(strip)
+    for number, stem in columns:
+        if number in composites:
+            reached = bool(composites[number] & scene.taps.of(origin))
+            cell = Cell(stem, reached, ledger.composite(origin, number))
+        else:
+            cell = Cell(stem, number in levels, levels.get(number))
+        own = marks.get((name, stem.id)) or (marks.get((strip.id, stem.id)) if main is None or origin[1] < 0 else None)
+        if own:
+            cell.mark, cell.words = own
+            row.notes.append(own[1])
+        row.cells.append(cell)
+    row.notes = list(dict.fromkeys(row.notes))
+    if not row.notes and not any(cell.reached for cell in row.cells):
+        row.notes = ["kept out" if set(strip.tags) & {*KEPT_OUT, "trigger"} else "in none"]
+    return row
+
+
+def _rules(space: Workspace) -> list[tuple[Rule, str, list[Finding]]]:
+    """Every rule, its sentence, and who breaks it."""
+    broken: dict[str, list[Finding]] = defaultdict(list)
+    for finding in space.audit.findings:
+        if finding.code == "rule.broken" and not finding.waived:
+            broken[finding.others[0]].append(finding)
+    return [(rule, rule_sentence(space.scene, rule), broken[rule.id]) for rule in space.template.rules]
+
+
+def selector_choices(template: Template) -> list[tuple[str, list[tuple[str, str]]]]:
+    """What a rule may be about, in groups: (group, [(selector, words)])."""
+    tags = sorted({tag for strip in template.strips for tag in strip.tags})
+    kinds = list(dict.fromkeys(strip.kind for strip in template.strips))
+    return [
+        ("all", [("*", "everything")]),
+        ("tagged", [(f"tag:{tag}", f"what is tagged {tag}") for tag in tags]),
+        ("sections", [(f"section:{section.id}", section.name) for section in template.sections]),
+        ("kinds", [(f"kind:{kind}", f"any {kind}") for kind in kinds]),
+        ("strips", [(f"strip:{strip.id}", strip.name) for strip in template.strips if strip.kind != "midi"]),
+    ]

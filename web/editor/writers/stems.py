@@ -1,0 +1,67 @@
+"""Stems, rules and waivers from forms."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+from django.http import QueryDict
+
+from lattice.checks import Step
+from lattice.errors import EditError
+from lattice.model.document import Rule, Stem, Template
+from web.editor.fields import RULE_FIELDS, STEM_FIELDS, changes_of, named, one, words_of
+from web.editor.writers.common import Written
+
+
+def add_stem(data: QueryDict, template: Template) -> Written:
+    stem = changes_of(data, STEM_FIELDS, template)
+    return f"Add {stem.get('role', 'stem')} {stem.get('name', '')}", [Step("add_stem", {"stem": stem})]
+
+
+def change_stem(data: QueryDict, template: Template) -> Written:
+    stem: Stem = named(template.stems, one(data, "stem"), "stem")
+    changes = changes_of(data, STEM_FIELDS, template)
+    return f"{stem.name}: {words_of(changes)}", [Step("change_stem", {"stem": stem.id, "changes": changes})]
+
+
+def remove_stem(data: QueryDict, template: Template) -> Written:
+    stem: Stem = named(template.stems, one(data, "stem"), "stem")
+    return f"Remove {stem.name}", [Step("remove_stems", {"stems": [stem.id]})]
+
+
+def add_rule(data: QueryDict, template: Template) -> Written:
+    """A rule as the sentence form says it: who, but not whom, the promise, through what, to what."""
+    fields: dict[str, Any] = changes_of(data, RULE_FIELDS, template)
+    if data.get("but_not"):
+        fields["sources"] = [*fields.get("sources", []), f"!{data['but_not']}"]
+    fields["name"] = fields.get("name") or "Promise"
+    return f"Rule: {fields['name']}", [Step("add_rule", {"rule": fields})]
+
+
+def change_rule(data: QueryDict, template: Template) -> Written:
+    rule: Rule = named(template.rules, one(data, "rule"), "rule")
+    changes = changes_of(data, RULE_FIELDS, template)
+    return f"{rule.name}: {words_of(changes)}", [Step("change_rule", {"rule": rule.id, "changes": changes})]
+
+
+def remove_rule(data: QueryDict, template: Template) -> Written:
+    rule: Rule = named(template.rules, one(data, "rule"), "rule")
+    return f"Remove rule {rule.name}", [Step("remove_rules", {"rules": [rule.id]})]
+
+
+def waive(data: QueryDict, _template: Template) -> Written:
+    """A finding is meant so: why, and who says it."""
+    reason, by = data.get("reason", "").strip(), data.get("by", "").strip()
+    if not reason or not by:
+        raise EditError("a waiver needs its reason and a name")
+    waiver = {"fingerprint": one(data, "fingerprint"), "reason": reason, "by": by, "on": _today()}
+    return f"Waive: {data.get('message', '') or reason}", [Step("add_waivers", {"waivers": [waiver]})]
+
+
+def unwaive(data: QueryDict, _template: Template) -> Written:
+    return "Take a waiver back", [Step("remove_waivers", {"fingerprints": [one(data, "fingerprint")]})]
+
+
+def _today() -> str:
+    return datetime.now(UTC).date().isoformat()

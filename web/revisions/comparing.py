@@ -1,0 +1,130 @@
+"""Two states of a template beside each other, in words and figures."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from lattice.compare import Change, compare
+from lattice.edits.takeover import key_of, may_be_taken
+from lattice.model.document import Template
+from web.editor.fields import plain_name
+from web.editor.what_if import level_changes, only_in
+from web.shelf.workspace import Workspace
+
+GROUPS = ("strip", "route", "section", "stem", "rule", "machine", "choice", "template")
+
+
+@dataclass(frozen=True)
+class Difference:
+    """One line of a comparison; `key` names it for taking it over."""
+
+    change: Change
+    key: str
+    words: str
+    may_be_taken: bool
+
+
+def comparison(before: Workspace, after: Workspace) -> dict[str, Any]:
+    """Differences by what they are about, levels, latency, and findings that came and went."""
+    groups: dict[str, list[Difference]] = defaultdict(list)
+    names = _names(before.template) | _names(after.template)
+    for change in compare(before.template, after.template):
+        groups[change.what].append(Difference(change, key_of(change), said(change, names), may_be_taken(change)))
+    strips = {one.change.id for one in groups["strip"]} & set(after.compiled.index)
+    now, then = before.audit.findings, after.audit.findings
+    return {
+        "groups": [(f"{what}s", groups[what]) for what in GROUPS if groups[what]],
+        "count": sum(map(len, groups.values())),
+        "changed_strips": " ".join(sorted(strips, key=after.compiled.index.__getitem__)),
+        "levels": level_changes(before.scene, after.scene),
+        "latency": (before.scene.arrivals.total_samples or 0, after.scene.arrivals.total_samples or 0),
+        "went": only_in(now, then),
+        "came": only_in(then, now),
+    }
+
+
+def said(change: Change, names: dict[tuple[str, str], str]) -> str:
+    """One difference as people say it, with names for ids."""
+    who = names.get((change.what, change.id), change.id)
+    match change.change:
+        case "added":
+            return f"{who} is added"
+        case "removed":
+            return f"{who} is taken away"
+        case "moved":
+            return f"{who} moves"
+    field = plain_name(change.field)
+    before, after = change.before, change.after
+    if _are_pieces(before) and _are_pieces(after):
+        inner = "; ".join(_pieces(before, after))
+        return f"{who}, {field}: {inner}"
+    return f"{who or 'the template'}: {field} {_value(before, names)} → {_value(after, names)}"
+
+
+def _are_pieces(value: Any) -> bool:
+    return isinstance(value, list) and all(isinstance(piece, dict) and "id" in piece for piece in value)
+
+
+def _pieces(before: list[dict[str, Any]], after: list[dict[str, Any]]) -> Iterator[str]:
+    """Inserts, outlets or parts that differ, each by name."""
+    old, new = {piece["id"]: piece for piece in before}, {piece["id"]: piece for piece in after}
+    yield from (f"without {_called(piece)}" for key, piece in old.items() if key not in new)
+    yield from (f"with {_called(piece)}" for key, piece in new.items() if key not in old)
+    for key, piece in new.items():
+        was = old.get(key, piece)
+        fields = [field for field in dict.fromkeys((*was, *piece)) if was.get(field) != piece.get(field)]
+        if fields:
+            parts = (f"{plain_name(f)} {_value(was.get(f), {})} → {_value(piece.get(f), {})}" for f in fields)
+            yield f"{_called(piece)} {', '.join(parts)}"
+    if [key for key in old if key in new] != [key for key in new if key in old]:
+        yield "in another order"
+
+
+def _called(piece: dict[str, Any]) -> str:
+    return str(piece.get("name") or piece.get("type") or piece["id"])
+
+
+def _value(value: Any, names: dict[tuple[str, str], str]) -> str:
+    match value:
+        case None | [] | "":
+            return "nothing"
+        case bool():
+            return "on" if value else "off"
+        case str():
+            return names.get(("strip", value)) or names.get(("section", value)) or value
+        case int() | float():
+            return f"{value:g}".replace("-", "−")
+        case dict():
+            return ", ".join(f"{plain_name(key)} {_value(inner, {})}" for key, inner in value.items()) or "usual"
+    return ", ".join(_value(inner, names) for inner in value)
+
+
+def _names(template: Template) -> dict[tuple[str, str], str]:
+    """(what, id) → how people call it."""
+    found = {("strip", one.id): one.name for one in template.strips}
+    found |= {("section", one.id): f"section {one.name}" for one in template.sections}
+    found |= {("stem", one.id): one.name for one in template.stems}
+    found |= {("rule", one.id): f"rule {one.name}" for one in template.rules}
+    strips = {one.id: one.name for one in template.strips}
+    found |= {("route", r.id): f"{r.kind} {strips[r.from_strip]} → {strips[r.to]}" for r in template.routes}
+    return found
+
+
+def figures_of(space: Workspace) -> dict[str, Any]:
+    """What variants are told apart by."""
+    template = space.template
+    inserts = [insert for strip in template.strips for insert in strip.inserts]
+    memory = sum(strip.memory_mb or 0 for strip in template.strips)
+    memory += sum(insert.memory_mb or 0 for insert in inserts if insert.state != "unloaded")
+    return {
+        "strips": len(template.strips),
+        "routes": len(template.routes),
+        "inserts": len(inserts),
+        "awake": sum(insert.state == "on" for insert in inserts),
+        "memory": memory,
+        "latency": space.scene.arrivals.total_samples,
+        "summary": space.audit.summary,
+    }

@@ -1,0 +1,50 @@
+"""The demo's history: three sealed revisions of Night Ferry, the newest released; a second studio's inventory."""
+
+from __future__ import annotations
+
+from django.contrib.auth.models import AbstractBaseUser
+from msgspec.structs import replace
+
+from lattice.digests import section_digests
+from lattice.model.document import Template
+from lattice.model.inventory import Inventory, PlugIn, inventory_of
+from web.revisions import services as revisions
+from web.shelf import services
+from web.shelf.demo import night_ferry
+from web.shelf.models import StoredTemplate
+
+ENGINEER, SECOND = "I. Strand", "M. Quay"
+LACKING = {"Echo", "Linear eq"}  # plug-ins that the second studio does not have
+OLDER = {"Hall": "3.0"}
+
+
+def with_history(user: AbstractBaseUser) -> StoredTemplate:
+    """Night Ferry with its revisions, and the present state with what was done to it since."""
+    (first, note), *later = night_ferry.sealed()
+    stored = services.store(user, first)
+    made = revisions.seal(stored.pk, user, stored.version, note, ENGINEER)
+    for template, note in later:
+        stored = _became(stored, user, template, note)
+        made = revisions.seal(stored.pk, user, stored.version, note, ENGINEER)
+    for section, digest in section_digests(revisions.content(made)).items():
+        revisions.tick(stored.pk, user, section, digest, SECOND)
+    revisions.sign(made.pk, user, ENGINEER)
+    return _became(stored, user, night_ferry.in_work(), "A week on the job")
+
+
+def _became(stored: StoredTemplate, user: AbstractBaseUser, template: Template, label: str) -> StoredTemplate:
+    return services.change(stored.pk, user, stored.version, label, lambda _before: template)
+
+
+def second_studio() -> Inventory:
+    """What the other house has: most of what Night Ferry asks for."""
+    template = night_ferry.clean()
+    wanted = inventory_of(template, template.machines[0])
+    has = tuple(
+        PlugIn(name=one.name, maker=one.maker, version=OLDER.get(one.name, one.version))
+        for one in wanted.plugins
+        if one.name not in LACKING
+    )
+    return replace(
+        wanted, name="Second studio", machine=None, plugins=has, input_names={"7": "Tide L", "8": "Tide synth R"}
+    )

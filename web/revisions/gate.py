@@ -1,0 +1,73 @@
+"""The gate: what stands between a revision and its release."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from lattice.digests import section_digests
+from web.revisions.models import Revision, Tick
+from web.shelf.workspace import Workspace
+
+
+@dataclass(frozen=True)
+class Point:
+    """One condition, met or not, and where to see to it (the name of a place)."""
+
+    words: str
+    is_met: bool
+    place: str = "findings"
+
+
+@dataclass(frozen=True)
+class Ticked:
+    """A section with who looked it through; `is_good`: as it is now, and by somebody else than who sealed it."""
+
+    id: str
+    name: str
+    digest: str
+    tick: Tick | None
+    is_good: bool
+    has_lapsed: bool
+
+
+def ticked(space: Workspace, template_pk: int, sealed_by: str = "") -> list[Ticked]:
+    """Every section of a state with its tick."""
+    ticks = {tick.section: tick for tick in Tick.objects.filter(template=template_pk)}
+    digests, found = section_digests(space.template), []
+    names = {section.id: section.name for section in space.template.sections} | {"": "Outside sections"}
+    for section_id, name in names.items():
+        digest = digests.get(section_id)
+        if digest is None:
+            continue
+        tick = ticks.get(section_id)
+        same = tick is not None and tick.digest == digest
+        other = tick is not None and tick.by.casefold() != sealed_by.casefold()
+        found.append(Ticked(section_id, name, digest, tick, same and other, tick is not None and not same))
+    return found
+
+
+def gate(space: Workspace, revision: Revision) -> list[Point]:
+    """All conditions of a release, in the order in which people see to them."""
+    counts = space.audit.summary
+    stale = sum(finding.code == "waiver.stale" for finding in space.audit.findings)
+    sections = ticked(space, revision.template_id, revision.by)
+    left = [one.name for one in sections if not one.is_good]
+    own = [one.name for one in sections if one.tick and not one.has_lapsed and not one.is_good]
+    many = counts["blocker"], counts["warning"]
+    by_whom = f"; {', '.join(own)} by {revision.by}, who sealed it" if own else ""
+    return [
+        Point(_count(many[0], "blocker", "open"), not many[0]),
+        Point(_count(many[1], "warning", "without a decision: put right, or waived"), not many[1]),
+        Point(_count(stale, "waiver", "about nothing any more"), not stale, "hygiene"),
+        Point(
+            f"not looked through by a second person: {', '.join(left)}{by_whom}"
+            if left
+            else f"all {len(sections)} sections looked through by a second person",
+            not left,
+            "revisions",
+        ),
+    ]
+
+
+def _count(number: int, word: str, words: str) -> str:
+    return f"{number or 'no'} {word}{'' if number == 1 else 's'} {words}"

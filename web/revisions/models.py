@@ -1,0 +1,71 @@
+"""Sealed states of templates, who ticked what off, and release packs in the making."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+
+from web.shelf.models import StoredTemplate
+
+
+class Revision(models.Model):
+    """A sealed, numbered state of a template. Its content never changes; signing it off locks the rest."""
+
+    template = models.ForeignKey(StoredTemplate, on_delete=models.CASCADE, related_name="revisions")
+    number = models.PositiveIntegerField()
+    note = models.CharField(max_length=500)
+    by = models.CharField(max_length=120)  # the name of whoever sealed it
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    version = models.PositiveIntegerField()  # of the template, when it was sealed
+    head = models.BinaryField()
+    digest = models.CharField(max_length=64)  # of the document (lattice.digests)
+    summary = models.JSONField(default=dict)
+    signed_by = models.CharField(max_length=120, default="")
+    signed_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ("-number",)
+        constraints = (models.UniqueConstraint(fields=["template", "number"], name="one_revision_a_number"),)
+
+    def __str__(self) -> str:
+        return f"{self.template} {self.number}"
+
+
+class Tick(models.Model):
+    """A section looked through by somebody; good as long as the section's digest is the one that was looked at."""
+
+    template = models.ForeignKey(StoredTemplate, on_delete=models.CASCADE, related_name="ticks")
+    section = models.CharField(max_length=64)  # its id; "" for what lies in none
+    digest = models.CharField(max_length=64)
+    by = models.CharField(max_length=120)
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ("pk",)
+        constraints = (models.UniqueConstraint(fields=["template", "section"], name="one_tick_a_section"),)
+
+    def __str__(self) -> str:
+        return f"{self.section or 'outside sections'}: {self.by}"
+
+
+class Pack(models.Model):
+    """A release pack of a revision: made in the background, with progress, and kept when it is whole."""
+
+    WAITING, MAKING, DONE, CANCELLED, FAILED = "waiting", "making", "done", "cancelled", "failed"
+
+    revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="packs")
+    state = models.CharField(max_length=9, default=WAITING)
+    step = models.CharField(max_length=80, default="")
+    percent = models.PositiveIntegerField(default=0)
+    said = models.CharField(max_length=300, default="")  # why it failed
+    content = models.BinaryField(default=bytes)
+    began_at = models.DateTimeField(auto_now_add=True)
+    ended_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ("-pk",)
+
+    def __str__(self) -> str:
+        return f"{self.revision}: {self.state}"

@@ -1,0 +1,72 @@
+"""The release pack of a revision: a ZIP that is the same, byte for byte, whenever it is made."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import zipfile
+from collections.abc import Callable
+
+from lattice.formats import inventory
+from lattice.formats.document_json import dump
+from lattice.formats.track_sheet_writer import dump as dump_sheet
+from lattice.model.inventory import inventory_of
+from lattice.model.names import slug
+from web.revisions.models import Revision
+from web.revisions.papers import Facts, manual_html, map_pdf, map_svg, report_html, to_pdf
+from web.revisions.services import content
+from web.shelf.workspace import Workspace
+
+EPOCH = (2020, 1, 1, 0, 0, 0)  # ZIP entries need a date; this one says nothing
+READABLE = 0o644 << 16
+Told = Callable[[str, int], None]  # called with what comes next and the percent done; may raise to stop
+
+
+def facts_of(revision: Revision) -> Facts:
+    template = content(revision)
+    return Facts(
+        name=template.name,
+        number=revision.number,
+        note=revision.note,
+        sealed_by=revision.by,
+        sealed_on=revision.at.date().isoformat(),
+        signed_by=revision.signed_by,
+        signed_on=revision.signed_at.date().isoformat() if revision.signed_at else "",
+        digest=revision.digest,
+    )
+
+
+def make_pack(revision: Revision, tell: Told = lambda _step, _percent: None) -> bytes:
+    """All files of the pack and the list of their checksums, as a ZIP."""
+    facts, space = facts_of(revision), Workspace(content(revision))
+    stem = f"{slug(facts.name)}-r{facts.number}"
+    files: dict[str, bytes] = {}
+
+    def add(name: str, percent: int, words: str, make: Callable[[], bytes]) -> None:
+        tell(words, percent)
+        files[f"{stem}/{name}"] = make()
+
+    add("document.json", 5, "document", lambda: dump(space.template))
+    add("track-sheet.csv", 10, "track sheet", lambda: dump_sheet(space.template))
+    add("map.svg", 15, "map", lambda: map_svg(space, facts).encode())
+    add("map.pdf", 25, "drawing sheet", lambda: map_pdf(files[f"{stem}/map.svg"].decode(), facts))
+    add("report.pdf", 45, "report", lambda: to_pdf(report_html(space, facts), facts))
+    add("manual.pdf", 75, "manual", lambda: to_pdf(manual_html(space, facts), facts))
+    for machine in space.template.machines:
+        if machine.kind == "computer":
+            made = inventory_of(space.template, machine)
+            add(f"inventory-{machine.id}.csv", 90, "inventories", lambda made=made: inventory.dump(made))  # type: ignore[misc]
+    tell("checksums", 95)
+    lines = [f"{hashlib.sha256(data).hexdigest()}  {name.partition('/')[2]}\n" for name, data in sorted(files.items())]
+    files[f"{stem}/checksums.sha256"] = "".join(lines).encode()
+    return _zipped(files)
+
+
+def _zipped(files: dict[str, bytes]) -> bytes:
+    made = io.BytesIO()
+    with zipfile.ZipFile(made, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, data in sorted(files.items()):
+            entry = zipfile.ZipInfo(name, EPOCH)
+            entry.compress_type, entry.external_attr, entry.create_system = zipfile.ZIP_DEFLATED, READABLE, 3
+            archive.writestr(entry, data)
+    return made.getvalue()

@@ -1,0 +1,239 @@
+"""The papers of a release as PDF: drawing sheet, report, manual. The same revision gives the same bytes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from django.conf import settings
+from django.template.loader import render_to_string
+
+from lattice.graph.compiled import Compiled
+from lattice.levels.chain import figures, likely_db
+from lattice.manual import manual
+from lattice.model.document import main_outlet
+from lattice.model.inventory import inventory_of
+from lattice.model.units import samples_to_ms
+from lattice.sheet import Slots, draw
+from lattice.sheet.drawing import Sheet
+from lattice.sheet.svg import Mark, render
+from lattice.stems.report import adds_up
+from lattice.timing.monitoring import monitored
+from lattice.timing.paths import critical_path
+from web.editor import connections
+from web.editor.presenting import by_family, marks, numbered
+from web.shelf.workspace import Workspace
+
+MM_A_PX = 0.25  # 12 px type is 3 mm high
+LEAST_SHEET_MM = (400.0, 277.0)  # A3 without its margins
+MARGIN_MM = 10.0
+COLUMNS_A_PAGE = 9  # stems beside each other in the ledger
+
+
+@dataclass(frozen=True)
+class Facts:
+    """What stands on every paper: which revision of what, by whom, when."""
+
+    name: str
+    number: int
+    note: str
+    sealed_by: str
+    sealed_on: str
+    signed_by: str
+    signed_on: str
+    digest: str
+
+    @property
+    def state(self) -> str:
+        return "released" if self.signed_by else "sealed"
+
+
+def drawing(space: Workspace) -> Sheet:
+    return draw(space.compiled, space.feedback, (), Slots())
+
+
+def map_svg(space: Workspace, facts: Facts) -> str:
+    """The whole sheet with its title block, findings marked where they are."""
+    sheet = drawing(space)
+    return render(sheet, _title_block(space, facts), facts.name, _marks(space, sheet), standalone=True)
+
+
+def _marks(space: Workspace, sheet: Sheet) -> dict[str, Mark]:
+    return marks(sheet, numbered(space, sheet))
+
+
+def _title_block(space: Workspace, facts: Facts) -> list[tuple[str, str]]:
+    template, counts = space.template, space.audit.summary
+    return [
+        ("Revision", f"{facts.number}, {facts.state}"),
+        ("Rate, buffer", f"{template.sample_rate_hz / 1000:g} kHz {template.buffer_samples}"),
+        ("Picture", f"{template.frame_rate} fps" if template.frame_rate else "none"),
+        ("Strips, routes", f"{len(template.strips)} {len(template.routes)}"),
+        ("Sealed", facts.sealed_on),
+        ("by", facts.sealed_by[:16]),
+        ("Signed off", facts.signed_on or "not yet"),
+        ("by", facts.signed_by[:16] or "–"),
+        ("Findings", f"{counts['blocker']} {counts['warning']} {counts['note']}"),
+    ]
+
+
+def map_pdf(svg: str, facts: Facts) -> bytes:
+    """The sheet on one page: A3, or larger where its type would get too small."""
+    width, height = _size_of(svg)
+    page = [
+        max(side * MM_A_PX, least) + 2 * MARGIN_MM for side, least in zip((width, height), LEAST_SHEET_MM, strict=True)
+    ]
+    html = render_to_string(
+        "papers/sheet.html", {"svg": svg, "width": page[0], "height": page[1], "facts": facts, "margin": MARGIN_MM}
+    )
+    return to_pdf(html, facts)
+
+
+def _size_of(svg: str) -> tuple[float, float]:
+    box = svg.partition('viewBox="')[2].partition('"')[0].split()
+    return float(box[2]), float(box[3])
+
+
+def report_html(space: Workspace, facts: Facts) -> str:
+    """Findings and waivers, levels at endpoints, timing, ledger, ports, plug-ins."""
+    waivers = {waiver.fingerprint: waiver for waiver in space.template.waivers}
+    waived = [(finding, waivers[finding.fingerprint]) for finding in space.audit.findings if finding.waived]
+    context = {
+        "facts": facts, "template": space.template, "summary": space.audit.summary,
+        "families": by_family(numbered(space, drawing(space))), "waived": waived, "ends": _ends(space),
+        **_timing(space), **_ledger(space), **_ports(space), "inventories": _inventories(space),
+    }  # fmt: skip
+    return render_to_string("papers/report.html", context)
+
+
+def manual_html(space: Workspace, facts: Facts) -> str:
+    return render_to_string("papers/manual.html", {"facts": facts, "chapters": manual(space.scene)})
+
+
+def _ends(space: Workspace) -> list[dict[str, Any]]:
+    levels, compiled, found = space.scene.levels, space.compiled, []
+    for kind in ("output", "print"):
+        for number in compiled.by_kind[kind]:
+            stage = levels.at_end(number)
+            if stage is not None and number not in compiled.tied_out:
+                peak, likely, rms = figures(stage).loudest
+                found.append(
+                    {
+                        "name": compiled.strips[number].name,
+                        "peak": peak,
+                        "likely": likely,
+                        "rms": rms,
+                        "room": -likely_db(stage),
+                    }
+                )
+    return found
+
+
+def _timing(space: Workspace) -> dict[str, Any]:
+    arrivals, rate = space.scene.arrivals, space.template.sample_rate_hz
+    names = [strip.name for strip in space.compiled.strips]
+    inserts = {insert.id: insert.name or insert.type for strip in space.template.strips for insert in strip.inserts}
+    steps = critical_path(arrivals, arrivals.latest_output) if arrivals.latest_output is not None else []
+    return {
+        "total": arrivals.total_samples,
+        "total_ms": samples_to_ms(arrivals.total_samples or 0, rate),
+        "outputs": [
+            (names[number], samples, samples_to_ms(samples, rate)) for number, samples in arrivals.outputs.items()
+        ],
+        "steps": [
+            (
+                names[step.strip],
+                inserts.get(step.id, {"tie": "tie line", "output": "output of the machine"}.get(step.what, "")),
+                step.samples,
+            )
+            for step in steps
+            if step.samples
+        ],
+        "live": [
+            (names[heard.source], names[heard.output], heard.ms(space.template.buffer_samples))
+            for heard in monitored(arrivals, space.scene.levels)
+        ],
+    }
+
+
+def _ledger(space: Workspace) -> dict[str, Any]:
+    """The ledger, a table a set, or several where a set has more stems than fit a page."""
+    ledger = space.scene.ledger
+    stems = [(number, stem) for number, stem in enumerate(space.template.stems) if stem.strip is not None]
+    tables = []
+    for name in dict.fromkeys(stem.set for _number, stem in stems):
+        of_set = [one for one in stems if one[1].set == name]
+        for start in range(0, len(of_set), COLUMNS_A_PAGE):
+            columns = of_set[start : start + COLUMNS_A_PAGE]
+            rows = [
+                (space.scene.source_name(*origin), [(number in row, row.get(number)) for number, _stem in columns])
+                for origin, row in ledger.rows.items()
+                if any(number in row for number, _stem in columns)
+            ]
+            tables.append((name, [stem for _number, stem in columns], rows))
+    return {"ledger": tables, "adds_up": adds_up(ledger)}
+
+
+def _ports(space: Workspace) -> dict[str, Any]:
+    template, compiled = space.template, space.compiled
+    machine = {one.id: one.name for one in template.machines}
+    io = [
+        (
+            machine[compiled.machine_of(n)],
+            strip.kind,
+            "–".join(map(str, dict.fromkeys((strip.io[0], strip.io[-1])))),
+            strip.name,
+        )
+        for n, strip in enumerate(compiled.strips)
+        if strip.io
+    ]
+    outlets = [
+        (
+            strip.name,
+            outlet.name or outlet.id,
+            "open" if outlet.open else "closed",
+            _listeners(compiled, n, strip.id, outlet.id),
+        )
+        for n, strip in enumerate(compiled.strips)
+        for outlet in strip.outlets
+    ]
+    notes = [
+        (
+            compiled.strips[compiled.head[r]].name,
+            compiled.routes[r].port or 1,
+            compiled.routes[r].channel or "all",
+            compiled.strips[compiled.tail[r]].name,
+        )
+        for r in compiled.midis
+    ]
+    return {
+        "io": sorted(io),
+        "outlets": outlets,
+        "notes": sorted(notes, key=lambda note: (note[0], note[1], str(note[2]))),
+        "ties": connections.ties(template),
+    }
+
+
+def _listeners(compiled: Compiled, number: int, strip: str, outlet: str) -> str:
+    side = compiled.outlet_index.get((number, outlet), -1)
+    main = main_outlet(compiled.strips[number])
+    routes = compiled.outlet_outs[side] if side >= 0 else compiled.outs[number] if main and main.id == outlet else []
+    return ", ".join(compiled.strips[compiled.head[route]].name for route in routes)
+
+
+def _inventories(space: Workspace) -> list[tuple[str, Sequence[Any]]]:
+    return [
+        (machine.name, plugins)
+        for machine in space.template.machines
+        if machine.kind == "computer" and (plugins := inventory_of(space.template, machine).plugins)
+    ]
+
+
+def to_pdf(html: str, facts: Facts) -> bytes:
+    """A PDF with the shipped fonts; dates and ids come from the revision alone."""
+    import weasyprint  # noqa: PLC0415 - slow to import, and only who makes papers needs it
+
+    document = weasyprint.HTML(string=html, base_url=str(settings.ROOT / "web" / "static") + "/")
+    made: bytes = document.write_pdf(pdf_identifier=facts.digest[:32].encode())
+    return made

@@ -1,0 +1,122 @@
+"""Everything that is written about revisions. Each function is one transaction; what came in between is said."""
+
+from __future__ import annotations
+
+from django.contrib.auth.models import AbstractBaseUser
+from django.db import transaction
+from django.utils import timezone
+
+from lattice.digests import REST, document_digest, section_digests
+from lattice.edits.takeover import take_over
+from lattice.errors import EditError
+from lattice.formats.document_json import load, pack
+from lattice.model.document import Template
+from web.revisions.gate import gate
+from web.revisions.models import Pack, Revision, Tick
+from web.shelf import services
+from web.shelf.models import StoredTemplate
+from web.shelf.workspace import Workspace, workspace
+
+LONGEST_NAME = 120
+
+
+def named(name: str, what: str) -> str:
+    """A person's name as it is typed. Raises EditError where there is none."""
+    name = " ".join(name.split())[:LONGEST_NAME]
+    if not name:
+        raise EditError(f"{what} needs a name")
+    return name
+
+
+def content(revision: Revision) -> Template:
+    return load(bytes(revision.head))
+
+
+@transaction.atomic
+def seal(pk: int, user: AbstractBaseUser, base: int, note: str, by: str) -> Revision:
+    """The present state as the next revision. Raises Stale where it is not the state the person saw."""
+    stored = services.locked(pk, user, base)
+    name, note = named(by, "sealing"), note.strip()[:500]
+    if not note:
+        raise EditError("a revision needs a note: what is in it that was not there before")
+    template, newest = workspace(stored).template, stored.revisions.first()
+    digest = document_digest(template)
+    if newest is not None and newest.digest == digest:
+        raise EditError(f"nothing has changed since revision {newest.number}")
+    made = Revision.objects.create(
+        template=stored, number=(newest.number if newest else 0) + 1, note=note, by=name, user=user,
+        version=stored.version, head=pack(template), digest=digest, summary=stored.summary,
+    )  # fmt: skip
+    StoredTemplate.objects.filter(pk=stored.pk).update(revision=made.number, sealed_version=stored.version)
+    return made
+
+
+@transaction.atomic
+def tick(pk: int, user: AbstractBaseUser, section: str, digest: str, by: str) -> Tick:
+    """Ticks a section off as it was seen. Raises EditError where it has changed since."""
+    stored = services.of_owner(user).get(pk=pk)
+    now = section_digests(workspace(stored).template).get(section)
+    if now is None:
+        raise EditError("there is no such section any more")
+    if now != digest:
+        raise EditError("this section has changed since you looked at it; look again")
+    made, _is_new = Tick.objects.update_or_create(
+        template=stored, section=section, defaults={"digest": digest, "by": named(by, "a tick"), "user": user}
+    )
+    return made
+
+
+@transaction.atomic
+def untick(pk: int, user: AbstractBaseUser, section: str) -> None:
+    Tick.objects.filter(template=services.of_owner(user).get(pk=pk), section=section).delete()
+
+
+@transaction.atomic
+def sign(revision_pk: int, user: AbstractBaseUser, by: str) -> Revision:
+    """Signs a revision off: it is released, and locked. Raises EditError with what stands in the way."""
+    revision = Revision.objects.select_related("template").get(pk=revision_pk, template__owner=user)
+    name = named(by, "signing off")
+    if revision.signed_at is not None:
+        raise EditError(f"revision {revision.number} is signed off already, by {revision.signed_by}")
+    open_points = [point.words for point in gate(Workspace(content(revision)), revision) if not point.is_met]
+    if open_points:
+        raise EditError(*open_points)
+    revision.signed_by, revision.signed_at = name, timezone.now()
+    revision.save(update_fields=["signed_by", "signed_at"])
+    newest = max(revision.number, revision.template.released)
+    StoredTemplate.objects.filter(pk=revision.template_id).update(released=newest)
+    return revision
+
+
+def go_back(pk: int, user: AbstractBaseUser, base: int, revision: Revision) -> StoredTemplate:
+    """The state of a revision again, as a new edit: what was done since stays in the journal, and undo leads back."""
+    return services.change(
+        pk, user, base, f"Go back to revision {revision.number}", lambda _template: content(revision)
+    )  # fmt: skip
+
+
+def take(pk: int, user: AbstractBaseUser, base: int, revision: Revision, keys: list[str]) -> StoredTemplate:
+    """Single differences as they are in a revision, as one edit."""
+    other, many = content(revision), f"{len(keys)} difference{'s' if len(keys) != 1 else ''}"
+    label = f"Take {many} over from revision {revision.number}"
+    return services.change(pk, user, base, label, lambda template: take_over(template, other, keys))
+
+
+def begin_pack(revision: Revision) -> Pack:
+    """A pack to be made; one that is being made already is that one."""
+    running = revision.packs.filter(state__in=(Pack.WAITING, Pack.MAKING)).first()
+    return running or Pack.objects.create(revision=revision)
+
+
+def cancel_pack(pack_made: Pack) -> None:
+    """Says that nobody waits for it any more; who makes it stops at the next step."""
+    Pack.objects.filter(pk=pack_made.pk, state__in=(Pack.WAITING, Pack.MAKING)).update(
+        state=Pack.CANCELLED, ended_at=timezone.now()
+    )
+
+
+def sections_of(template: Template) -> list[tuple[str, str]]:
+    """(id, name) of what is ticked off one by one."""
+    digests = section_digests(template)
+    known = [(section.id, section.name) for section in template.sections]
+    return known + ([(REST, "Outside sections")] if REST in digests else [])

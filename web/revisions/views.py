@@ -1,0 +1,198 @@
+"""The Revisions place: seal, compare, take over, go back, tick off, sign off, make the pack."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from lattice.errors import DocumentError
+from lattice.model.names import slug
+from web.editor.presenting import finder_context, frame
+from web.revisions import services
+from web.revisions.comparing import comparison, figures_of
+from web.revisions.gate import gate, ticked
+from web.revisions.models import Pack, Revision
+from web.revisions.tasks import make
+from web.shelf.models import StoredTemplate
+from web.shelf.services import Stale
+from web.shelf.views import owned
+from web.shelf.workspace import Workspace, workspace
+
+PRESENT = "now"
+MOST_VARIANTS = 12
+
+
+@require_GET
+def revisions_page(request: HttpRequest, pk: int) -> HttpResponse:
+    return _page(request, owned(request, pk))
+
+
+def _page(request: HttpRequest, stored: StoredTemplate, status: int = 200, **said: Any) -> HttpResponse:
+    context = frame(stored)
+    known = list(stored.revisions.all())
+    newest = known[0] if known else None
+    context |= {"place": "revisions", "revisions": known, "newest": newest, **finder_context(context), **said}
+    if newest is not None:
+        space = _space(newest)
+        context |= {"points": gate(space, newest), "pack": newest.packs.defer("content").first()}
+        context["may_sign"] = newest.signed_at is None and all(point.is_met for point in context["points"])
+    context["sections"] = ticked(context["space"], stored.pk, newest.by if newest else "")
+    context["side_by_side"] = _side_by_side(stored, context["space"])
+    return render(request, "revisions/revisions.html", context, status=status)
+
+
+def _space(revision: Revision) -> Workspace:
+    """A revision computed; the present state's workspace where nothing has changed since."""
+    stored = revision.template
+    if revision.version == stored.version:
+        return workspace(stored)
+    return Workspace(services.content(revision))
+
+
+def _side_by_side(stored: StoredTemplate, space: Workspace) -> list[tuple[StoredTemplate, dict[str, Any]]]:
+    """The template, what it is a variant of, and its own variants."""
+    family = [stored, *([stored.variant_of] if stored.variant_of else []), *stored.variants.filter(deleted_at=None)]
+    family += (
+        list(stored.variant_of.variants.filter(deleted_at=None).exclude(pk=stored.pk)) if stored.variant_of else []
+    )
+    return [
+        (one, figures_of(space if one.pk == stored.pk else workspace(one))) for one in family[:MOST_VARIANTS]
+    ]  # fmt: skip
+
+
+def _revision(request: HttpRequest, pk: int, number: int) -> Revision:
+    found: Revision = get_object_or_404(
+        Revision.objects.select_related("template"), template=owned(request, pk), number=number
+    )
+    return found
+
+
+def _base(request: HttpRequest) -> int:
+    text = request.POST.get("base", "")
+    return int(text) if text.isdecimal() and len(text) < 10 else -1
+
+
+def _done(request: HttpRequest, pk: int, work: Callable[[], Any], then: str = "revisions") -> HttpResponse:
+    """Does the work and leads on; what cannot be done, or came too late, is said on the page."""
+    try:
+        work()
+    except Stale as stale:
+        return _page(request, owned(request, pk), 409, since=stale.since[-6:])
+    except DocumentError as error:
+        return _page(request, owned(request, pk), 422, problems=error.problems)
+    return redirect(then, pk)
+
+
+@require_POST
+def seal(request: HttpRequest, pk: int) -> HttpResponse:
+    owned(request, pk)
+    note, by = request.POST.get("note", ""), request.POST.get("by", "")
+    return _done(request, pk, lambda: services.seal(pk, request.user, _base(request), note, by))
+
+
+@require_POST
+def tick(request: HttpRequest, pk: int) -> HttpResponse:
+    owned(request, pk)
+    said = [request.POST.get(name, "") for name in ("section", "digest", "by")]
+    return _done(request, pk, lambda: services.tick(pk, request.user, *said))
+
+
+@require_POST
+def untick(request: HttpRequest, pk: int) -> HttpResponse:
+    owned(request, pk)
+    return _done(request, pk, lambda: services.untick(pk, request.user, request.POST.get("section", "")))
+
+
+@require_POST
+def sign(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    revision = _revision(request, pk, number)
+    return _done(request, pk, lambda: services.sign(revision.pk, request.user, request.POST.get("by", "")))
+
+
+@require_POST
+def go_back(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    revision = _revision(request, pk, number)
+    return _done(request, pk, lambda: services.go_back(pk, request.user, _base(request), revision), "map")
+
+
+@require_GET
+def compare_page(request: HttpRequest, pk: int) -> HttpResponse:
+    """Any two revisions, or one with the present."""
+    stored = owned(request, pk)
+    known = {str(one.number): one for one in stored.revisions.select_related("template")}
+    before, after = request.GET.get("from", ""), request.GET.get("to", PRESENT)
+    if before not in known:
+        before = next(iter(known), "")
+    if after != PRESENT and after not in known:
+        raise Http404
+    context = frame(stored)
+    context |= {
+        "place": "revisions",
+        "revisions": list(known.values()),
+        "from": before,
+        "to": after,
+        **finder_context(context),
+    }
+    if before:
+        spaces = [context["space"] if name == PRESENT else _space(known[name]) for name in (before, after)]
+        context |= {
+            "comparison": comparison(*spaces),
+            "back": comparison(spaces[1], spaces[0])["groups"],
+            "old": known[before],
+        }
+    return render(request, "revisions/compare.html", context)
+
+
+@require_POST
+def take(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    revision, keys = _revision(request, pk, number), request.POST.getlist("key")
+    return _done(request, pk, lambda: services.take(pk, request.user, _base(request), revision, keys))
+
+
+@require_POST
+def begin(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """Asks for the pack; the page shows how far it is."""
+    pack = services.begin_pack(_revision(request, pk, number))
+    if pack.state == Pack.WAITING and not pack.percent:
+        make(pack.pk)
+    return redirect(reverse("revisions", args=[pk]) + "#pack")
+
+
+@require_GET
+def progress(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """How far the newest pack of a revision is."""
+    revision = _revision(request, pk, number)
+    pack = revision.packs.defer("content").first()
+    return render(request, "revisions/progress.html", {"stored": revision.template, "newest": revision, "pack": pack})
+
+
+@require_POST
+def cancel(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    for pack in _revision(request, pk, number).packs.defer("content"):
+        services.cancel_pack(pack)
+    return redirect(reverse("revisions", args=[pk]) + "#pack")
+
+
+@require_GET
+def download(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    revision = _revision(request, pk, number)
+    pack = revision.packs.filter(state=Pack.DONE).first()
+    if pack is None:
+        raise Http404
+    answer = HttpResponse(bytes(pack.content), content_type="application/zip")
+    answer["Content-Disposition"] = f'attachment; filename="{slug(revision.template.name)}-r{number}.zip"'
+    return answer
+
+
+@require_GET
+def document(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """A revision's document as it was sealed."""
+    revision = _revision(request, pk, number)
+    answer = HttpResponse(bytes(revision.head), content_type="application/json")
+    answer["Content-Disposition"] = f'attachment; filename="{slug(revision.template.name)}-r{number}.json"'
+    return answer
