@@ -9,6 +9,7 @@ from msgspec.structs import fields, replace
 from lattice.compare import SINGULAR, Change, compare
 from lattice.errors import EditError
 from lattice.model.document import Template
+from lattice.model.validate import validate
 
 LIST_OF = {singular: name for name, singular in SINGULAR.items()}
 
@@ -36,7 +37,7 @@ def take_over(template: Template, other: Template, keys: list[str]) -> Template:
         raise EditError(*(f"there is no difference {key}" for key in missing), *([] if wanted else ["nothing chosen"]))
     for key in sorted(wanted, key=list(found).index):
         template = _taken(template, other, found[key])
-    return template
+    return validate(template)
 
 
 def _taken(template: Template, other: Template, change: Change) -> Template:

@@ -77,10 +77,15 @@ def _pieces(before: list[dict[str, Any]], after: list[dict[str, Any]]) -> Iterat
         was = old.get(key, piece)
         fields = [field for field in dict.fromkeys((*was, *piece)) if was.get(field) != piece.get(field)]
         if fields:
-            parts = (f"{plain_name(f)} {_value(was.get(f), {})} → {_value(piece.get(f), {})}" for f in fields)
+            parts = (f"{plain_name(f)} {_field(was, f)} → {_field(piece, f)}" for f in fields)
             yield f"{_called(piece)} {', '.join(parts)}"
     if [key for key in old if key in new] != [key for key in new if key in old]:
         yield "in another order"
+
+
+def _field(piece: dict[str, Any], name: str) -> str:
+    """A field of a piece; what is not written down is the usual."""
+    return _value(piece[name], {}) if name in piece else "usual"
 
 
 def _called(piece: dict[str, Any]) -> str:

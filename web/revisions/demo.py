@@ -38,7 +38,7 @@ def _became(stored: StoredTemplate, user: AbstractBaseUser, template: Template, 
 
 def second_studio() -> Inventory:
     """What the other house has: most of what Night Ferry asks for."""
-    template = night_ferry.clean()
+    template = night_ferry.in_work()
     wanted = inventory_of(template, template.machines[0])
     has = tuple(
         PlugIn(name=one.name, maker=one.maker, version=OLDER.get(one.name, one.version))

@@ -82,7 +82,7 @@ def _done(request: HttpRequest, pk: int, work: Callable[[], Any], then: str = "r
     try:
         work()
     except Stale as stale:
-        return _page(request, owned(request, pk), 409, since=stale.since[-6:])
+        return _page(request, owned(request, pk), 409, is_stale=True, since=stale.since[-6:])
     except DocumentError as error:
         return _page(request, owned(request, pk), 422, problems=error.problems)
     return redirect(then, pk)

@@ -42,6 +42,7 @@ def sealed() -> list[tuple[Template, str]]:
 def in_work() -> Template:
     ferry = _ferry("Night Ferry")
     _mistakes(ferry)
+    deliveries.plugins(ferry)
     return ferry.template()
 
 

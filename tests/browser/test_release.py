@@ -1,0 +1,127 @@
+"""From wrong stems to a signed release, in the browser."""
+
+from __future__ import annotations
+
+import zipfile
+from collections.abc import Iterator
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from lattice.formats.document_json import load
+from tests.browser.test_main_job import Opener, at_version, now
+from web.revisions import tasks
+from web.revisions.models import Revision
+from web.shelf.demo import night_ferry
+
+
+@pytest.fixture(autouse=True)
+def _at_once() -> Iterator[None]:
+    tasks.jobs.immediate = True
+    yield
+    tasks.jobs.immediate = False
+
+
+def opened(page: Page, pk: int, place: str) -> None:
+    page.goto(f"/t/{pk}/{place}/")
+    page.wait_for_selector("body[data-ready]")
+
+
+def test_a_shared_return_is_split_and_the_ledger_is_whole(page: Page, on_map: Opener) -> None:
+    stored = on_map(night_ferry.in_work())
+    opened(page, stored.pk, "stems")
+    row = page.locator(".ledger tr", has_text="Choir player")
+    expect(row.locator(".says")).to_have_text("by Hall, shared")
+    row.locator("td.marked a").click()  # a cell leads to its path on the map
+    page.wait_for_selector(".trace-line")
+    expect(page.locator("#panel")).to_contain_text("sends to Hall, shared at −12.0 dB")
+    opened(page, stored.pk, "stems")
+    page.locator("text=One return for each stem").first.click()
+    at_version(page, 2)
+    expect(row.locator("td.marked")).to_have_count(0)
+    page.keyboard.press("Control+z")
+    at_version(page, 3)
+    expect(row.locator("td.marked")).to_have_count(1)
+
+
+def test_stems_and_rules_are_edited_where_they_stand(page: Page, on_map: Opener) -> None:
+    stored = on_map(night_ferry.clean())
+    opened(page, stored.pk, "stems")
+    page.select_option("select[aria-label='Tap of Ambience']", "pre-fader")
+    at_version(page, 2)
+    expect(page.locator("#place-body")).to_contain_text("Ambience print does not record Ambience as it is tapped")
+    page.locator("text=Promise it").first.click()
+    at_version(page, 3)
+    page.fill("#nr-name", "Beds stay out of the booth")
+    page.select_option("#nr-sources", "section:ambience")
+    page.select_option("#nr-kind", "isolated")
+    page.select_option("#nr-to", "strip:show-mix")
+    page.locator(".rule-form button").click()
+    at_version(page, 4)
+    broken = page.locator(".rule-row", has_text="Beds stay out of the booth")
+    expect(broken).to_contain_text("Shore bed → Ambience → Effects and ambience → Show mix 5.1")
+    broken.locator("text=remove").click()
+    at_version(page, 5)
+    assert [rule.name for rule in now().rules][-1] != "Beds stay out of the booth"
+
+
+def test_a_finding_is_waived_with_its_reason_and_taken_back(page: Page, on_map: Opener) -> None:
+    stored = on_map(night_ferry.in_work())
+    opened(page, stored.pk, "findings")
+    row = page.locator(".findings-table tr", has_text="Nothing reaches Foghorn print")
+    row.locator("summary").click()
+    row.locator("[name=reason]").fill("comes with the second season")
+    row.locator("[name=by]").fill("M. Quay")
+    row.locator("text=Waive").click()
+    at_version(page, 2)
+    waived = page.locator("tr", has_text="comes with the second season")
+    expect(waived).to_contain_text("Nothing reaches Foghorn print")
+    waived.locator("text=take back").click()
+    at_version(page, 3)
+    expect(waived).to_have_count(0)
+
+
+def test_sealed_ticked_signed_and_packed(page: Page, on_map: Opener, tmp_path) -> None:  # type: ignore[no-untyped-def]
+    stored = on_map(night_ferry.clean())
+    opened(page, stored.pk, "revisions")
+    page.fill("#seal-note", "Ready for the tour")
+    page.fill("#seal-by", "I. Strand")
+    page.click("text=/^Seal$/")
+    expect(page.locator(".gate .open")).to_contain_text("not looked through by a second person")
+    ticks = page.locator(".tick-row input[name=by]")
+    for _section in range(ticks.count()):
+        ticks.first.fill("M. Quay")
+        ticks.first.press("Enter")
+        page.wait_for_load_state()
+    expect(page.locator(".gate .open")).to_have_count(0)
+    page.fill("#sign-by", "H. Lock")
+    page.click("text=Sign off revision 1")
+    expect(page.locator("#place-body")).to_contain_text("Released, signed off by H. Lock")
+    expect(page.locator("#crumb")).to_contain_text("revision 1, released")
+    page.click("text=Make the pack of revision 1")
+    with page.expect_download() as download:
+        page.click("text=Revision 1, ZIP")
+    path = tmp_path / "pack.zip"
+    download.value.save_as(path)
+    with zipfile.ZipFile(path) as archive:
+        name = next(name for name in archive.namelist() if name.endswith("document.json"))
+        assert load(archive.read(name)) == night_ferry.clean()
+    assert Revision.objects.get().signed_by == "H. Lock"
+
+
+def test_a_difference_is_taken_over_from_a_revision(page: Page, on_map: Opener) -> None:
+    stored = on_map(night_ferry.clean())
+    opened(page, stored.pk, "revisions")
+    page.fill("#seal-note", "Ready")
+    page.click("text=/^Seal$/")
+    opened(page, stored.pk, "levels")
+    field = page.locator(".inflow input[name=fader_db]").first
+    field.fill("-20")
+    field.press("Enter")
+    page.click("#do-it")
+    at_version(page, 2)
+    page.goto(f"/t/{stored.pk}/revisions/compare/?from=1")
+    page.locator("input[name=key]").check()
+    page.click("text=Take over what is chosen")
+    page.wait_for_selector("text=Side by side")
+    assert now() == night_ferry.clean()
