@@ -6,6 +6,7 @@ stems with their prints, submixes, a mix with its print, headphones. The same se
 
 from __future__ import annotations
 
+import math
 import random
 from dataclasses import dataclass, field
 from typing import Any
@@ -74,8 +75,9 @@ def generate(strips: int, seed: int = 1) -> Template:
     sections = max(1, (strips - len(pieces.strips)) // PER_SECTION)
     stems = _stems(pieces, min(MOST_STEMS, sections // 2))
     per_section, rest = divmod(strips - len(pieces.strips), sections)
+    staged_db = -round(10 * math.log10(max(sections / len(stems), 1)), 1)  # so that no stem builds up
     for number in range(sections):
-        _section(pieces, number, per_section + (number < rest), stems[number % len(stems)])
+        _section(pieces, number, per_section + (number < rest), stems[number % len(stems)], staged_db)
     plain = {
         "format": FORMAT, "version": 1, "name": f"Generated, {strips} strips, seed {seed}",
         "machines": [{"id": "main", "name": "Main computer", "outputs": 16, "midi_ports": 16}],
@@ -119,14 +121,16 @@ def _stems(pieces: _Pieces, count: int) -> list[str]:
     return [f"stem{number}" for number in range(count)] or ["music", "effects"]
 
 
-def _section(pieces: _Pieces, number: int, size: int, gathered: str) -> None:
+def _section(pieces: _Pieces, number: int, size: int, gathered: str, bus_db: float) -> None:
     """A bus that feeds `gathered`, a return, sometimes an instrument, and tracks for the rest of `size` strips."""
     rounds, word = divmod(number, len(SECTION_WORDS))
     name = SECTION_WORDS[word] + (f" {rounds + 1}" if rounds else "")
     section, bus, hall = f"s{number}", f"s{number}-bus", f"s{number}-hall"
     pieces.sections.append({"id": section, "name": name, "colour": COLOURS[number % len(COLOURS)], "bus": bus})
     first = len(pieces.strips)
-    pieces.strip(bus, f"{name} bus", "bus", layout="stereo", section=section, inserts=_bus_chain(pieces, bus))
+    pieces.strip(
+        bus, f"{name} bus", "bus", layout="stereo", section=section, fader_db=bus_db, inserts=_bus_chain(pieces, bus)
+    )
     pieces.route("feed", bus, gathered)
     if size > 4:
         verb = {"id": f"{hall}-verb", "name": "Hall", "type": "reverb", "latency_samples": 32, "low_cut_hz": 180.0}

@@ -36,10 +36,14 @@ class _Ways:
         # only what is fed can be passed behind a send
         self.clear = [bool(compiled.ins[n]) and _transparent(strip) for n, strip in enumerate(compiled.strips)]
         ok, ties = scene.unblocked.route_ok, bool(compiled.tied_in)
-        self.outs: list[list[int]] = [
-            [route for route in routes if ok[route] and (not ties or compiled.routes[route].kind != "tie")]
-            for routes in compiled.outs
-        ]
+        self.outs: list[list[int]] = (
+            compiled.outs
+            if not ties and all(ok)
+            else [
+                [route for route in routes if ok[route] and compiled.routes[route].kind != "tie"]
+                for routes in compiled.outs
+            ]
+        )
         self.first_hops: dict[tuple[tuple[int, bool], ...], tuple[int, ...]] = {}
         self._known: dict[tuple[int, bool], frozenset[int]] = {}
         self.may_meet = None if scene.loops.feedback else self._meetings()

@@ -14,7 +14,6 @@ DEFAULT_NAME = re.compile(
     r"^\s*(audio|instrument|input|midi|bus|return|master|print|output)[\s_.#-]*\d+\s*$", re.IGNORECASE
 )
 STARTS = frozenset({"au", "in", "mi", "bu", "re", "ma", "pr", "ou"})
-ODD_SPACE = re.compile(r"[^\S \n]|  |\n | \n|^ | $")
 
 
 @check("name.duplicate")
@@ -41,8 +40,9 @@ def duplicate_names(scene: Scene) -> Iterator[Finding]:
 def _compared(names: list[str]) -> list[str]:
     """Names as they are compared, case and spaces aside; over all at once, as most have no odd spaces."""
     joined = "\n".join(names).casefold()
-    if joined.count("\n") == len(names) - 1 and not ODD_SPACE.search(joined):
-        return joined.split("\n")
+    breaks = joined.count("\n")
+    if breaks == len(names) - 1 and len(joined.split()) == breaks + joined.count(" ") + 1:
+        return joined.split("\n")  # every space stands between two words, and nothing else parts any
     return [" ".join(name.casefold().split()) for name in names]
 
 

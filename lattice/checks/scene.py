@@ -114,15 +114,13 @@ class Scene:
         return list(self._sources())
 
     def _sources(self) -> Iterator[tuple[int, int]]:
-        compiled = self.compiled
-        for number, strip in enumerate(compiled.strips):
-            if not strip.in_service or "spare" in strip.tags or "backup" in strip.tags:
-                continue
-            if self.unblocked.sounds[number]:
+        compiled, outlets_of = self.compiled, self.compiled.outlets_of
+        left = {*compiled.by_tag["spare"], *compiled.by_tag["backup"]}
+        for number, sounds in enumerate(self.unblocked.sounds):
+            if sounds and number not in left:
                 yield number, -1
-            for outlet in compiled.outlets_of.get(number, ()):
-                if self.unblocked.outlet_sounds(outlet):
-                    yield number, outlet
+            if number in outlets_of and number not in left:
+                yield from ((number, outlet) for outlet in outlets_of[number] if self.unblocked.outlet_sounds(outlet))
 
     def outlets_without_route(self) -> Iterator[int]:
         """Open outlets beyond the main one that no route leaves, of strips that are meant to be heard."""

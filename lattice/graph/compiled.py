@@ -162,20 +162,25 @@ class Compiled:
         Mute and fader of the strip it leaves count where its tap is post-fader; an outlet's routes depend
         on the outlet and on the strip being in service only.
         """
-        in_service = [strip.in_service for strip in self.strips]
-        post_open, outlets = self.post_open, self.outlets
-        found = []
-        for route, tail, head, stage, outlet in zip(
-            self.routes, self.tail, self.head, self.stage, self.outlet, strict=True
-        ):
-            is_open = route.enabled and (route.gain_db is not None or route.automated)
-            if is_open:
-                is_open = in_service[tail] and in_service[head]
-                if outlet >= 0:
-                    is_open = is_open and outlets[outlet][1].open
-                elif stage == POST:
-                    is_open = is_open and post_open[tail]
-            found.append(is_open)
+        found = [route.enabled and (route.gain_db is not None or route.automated) for route in self.routes]
+        for strip, is_open in enumerate(self.post_open):  # few strips and outlets stop anything
+            if not is_open:
+                for route in self._leaving.get(strip, ()):
+                    found[route] = found[route] and (self.stage[route] != POST or self.outlet[route] >= 0)
+        out = {number for number, strip in enumerate(self.strips) if not strip.in_service}
+        shut = {number for number, (_strip, outlet) in enumerate(self.outlets) if not outlet.open}
+        if out or shut:
+            for route, (tail, head, outlet) in enumerate(zip(self.tail, self.head, self.outlet, strict=True)):
+                if tail in out or head in out or outlet in shut:
+                    found[route] = False
+        return found
+
+    @cached_property
+    def _leaving(self) -> dict[int, list[int]]:
+        """Strip → every route that leaves it, of any kind, by its chain or an outlet."""
+        found: dict[int, list[int]] = {}
+        for route, tail in enumerate(self.tail):
+            found.setdefault(tail, []).append(route)
         return found
 
     @cached_property

@@ -102,7 +102,7 @@ class Levels:
         self.post = Posts(self.compiled, self.stages)
         self.at_key: dict[int, Sound] = {}  # node of a keyed insert → what its keys bring
         self.outlet_stages: list[Stage | None] = [None] * len(self.compiled.outlets)
-        self._arriving: list[Sound | None] = [None] * count
+        self.arriving: list[Sound | None] = [None] * count
         self._keys_of = self.compiled.keys_from
         self._run()
 
@@ -111,7 +111,7 @@ class Levels:
             if self.reach.outlet_sounds(outlet):
                 self._play_outlet(outlet)
         self.sources.update(play_plain(self, self.meetings.plain))
-        sounds, arriving, count = self.reach.sounds, self._arriving, len(self.compiled.strips)
+        sounds, arriving, count = self.reach.sounds, self.arriving, len(self.compiled.strips)
         for node in self.order:
             if node < count and (arriving[node] is not None or (sounds[node] and node not in self.sources)):
                 self._strip(node)
@@ -137,7 +137,7 @@ class Levels:
 
     def _strip(self, number: int) -> None:
         compiled, strip = self.compiled, self.compiled.strips[number]
-        sound, self._arriving[number] = self._arriving[number], None
+        sound, self.arriving[number] = self.arriving[number], None
         if self.reach.sounds[number]:
             source = chain_source(strip)
             if source is not None:
@@ -169,10 +169,10 @@ class Levels:
     def into(self, route: int) -> Sound:
         """What has arrived so far where a route ends."""
         head = self.compiled.head[route]
-        arrived = self._arriving[head]
+        arrived = self.arriving[head]
         if arrived is None:
             channels = channel_count(self.compiled.strips[head].layout)
-            arrived = self._arriving[head] = Sound.silent(channels, coherent=self.meetings.wanted[head])
+            arrived = self.arriving[head] = Sound.silent(channels, coherent=self.meetings.wanted[head])
         return arrived
 
     def goes(self, route: int) -> bool:

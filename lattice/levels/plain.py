@@ -44,7 +44,7 @@ def play_plain(levels: Levels, numbers: Iterable[int]) -> dict[int, PlainSource]
     compiled, reach, cut = levels.compiled, levels.reach, levels.cut
     sounds, strips, outs, routes = reach.sounds, compiled.strips, compiled.outs, compiled.routes
     route_ok, entered, head_of, stage_of = reach.route_ok, reach.entered, compiled.head, compiled.stage
-    matrices, acting = levels.matrices, compiled.inserts.acting
+    matrices, acting, arriving = levels.matrices, compiled.inserts.acting, levels.arriving
     found: dict[int, PlainSource] = {}
     for number in numbers:
         if not sounds[number]:
@@ -64,17 +64,32 @@ def play_plain(levels: Levels, numbers: Iterable[int]) -> dict[int, PlainSource]
             gain_db = routes[route].gain_db
             if gain_db is None or not route_ok[route] or not entered[head_of[route]] or route in cut:
                 continue
-            level, stage = gain(gain_db) if gain_db else 1.0, stage_of[route]
+            level, stage, matrix = gain(gain_db) if gain_db else 1.0, stage_of[route], matrices[route]
+            sides: tuple[float, ...] = ()
             if stage == POST:
                 level *= by_fader
                 if not level:
                     continue
+                brought = p * level, q * level, e * level
                 sides = balance_gains(strip.pan) if strip.pan and strip.layout == "stereo" else ()
-                levels.into(route).add_alike(strip.layout, matrices[route], p * level, q * level, e * level, sides)
             elif stage == IN:
-                levels.into(route).add_alike(strip.layout, matrices[route], peak * level, peak * level, rms * level)
+                brought = peak * level, peak * level, rms * level
             else:
-                levels.into(route).add_alike(strip.layout, matrices[route], p * level, q * level, e * level)
+                brought = p * level, q * level, e * level
+            into = arriving[head_of[route]] or levels.into(route)
+            if matrix is None or into.coherence is not None or len(matrix) != 2 or strip.layout != "mono":  # noqa: PLR2004
+                into.add_alike(strip.layout, matrix, *brought, sides)
+                continue
+            by_p, by_q, by_e = brought  # mono panned onto two channels: most of all routes
+            (left,), (right,) = matrix
+            levels_p, levels_q, levels_e = into.p, into.q2, into.e2
+            levels_p[0] += by_p * left
+            levels_p[1] += by_p * right
+            left, right, by_q, by_e = left * left, right * right, by_q * by_q, by_e * by_e
+            levels_q[0] += by_q * left
+            levels_q[1] += by_q * right
+            levels_e[0] += by_e * left
+            levels_e[1] += by_e * right
     return found
 
 

@@ -102,7 +102,7 @@ class Single:
         zeros = [[0.0] * channels for _ in range(channels)]
         own = Part([[float(row == column) for column in range(channels)] for row in range(channels)], zeros)
         if outlet >= 0:
-            for route in self.compiled.outlet_outs[outlet]:
+            for route in self.compiled.outlet_outs[outlet] if levels.outlet_stages[outlet] is not None else ():
                 self._send(route, own)
         elif levels.stages[strip]:
             self._arrive(strip, own)

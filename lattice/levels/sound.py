@@ -107,16 +107,6 @@ class Sound:
                 into_q2[channel] += q2 * by * by
                 into_e2[channel] += e2 * by * by
             return
-        if layout == "mono" and matrix is not None and len(matrix) == 2:  # noqa: PLR2004 - panned: most of them
-            (left,), (right,) = matrix
-            into_p[0] += p * left
-            into_p[1] += p * right
-            left, right = left * left, right * right
-            into_q2[0] += q2 * left
-            into_q2[1] += q2 * right
-            into_e2[0] += e2 * left
-            into_e2[1] += e2 * right
-            return
         for row, gains in enumerate(matrix):
             for column, gain in enumerate(gains):
                 if gain:
