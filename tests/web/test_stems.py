@@ -9,6 +9,7 @@ import pytest
 from django.test import Client
 from msgspec.structs import replace
 
+from lattice.generate import generate
 from lattice.model.document import Template
 from tests.build import template
 from tests.web.test_writes import now, write
@@ -55,7 +56,7 @@ def shown(set_name: str = "main", only: str = "", made: Template = MADE) -> dict
 
 def test_the_ledger_stands_by_section_with_levels_and_marks() -> None:
     rows = {row.id: row for band in shown()["bands"] for row in band["rows"]}
-    assert [band["name"] for band in shown()["bands"]] == ["Drums", ""]
+    assert [band["name"] for band in shown()["bands"]] == ["Drums", "Outside sections"]
     kick = {cell.stem.id: (cell.reached, cell.level and round(cell.level, 2), cell.mark) for cell in rows["kick"].cells}
     assert kick == {
         "st-d": (True, 0.0, ""), "st-l": (True, -6.0, "warning"), "mx": (True, 0.97, ""), "sum": (True, 0.97, ""),
@@ -64,6 +65,21 @@ def test_the_ledger_stands_by_section_with_levels_and_marks() -> None:
     assert [(cell.mark, cell.words) for cell in rows["lost"].cells if cell.mark] == [("blocker", "in no stem")]
     assert rows["click"].notes == ["kept out"]
     assert [row.id for band in shown(only="1")["bands"] for row in band["rows"]] == ["kick", "lost"]
+
+
+def test_of_many_sources_only_one_section_is_open() -> None:
+    large = Workspace(generate(600))
+    closed, opened = (ledger_place(large, "main", "", section)["bands"] for section in ("", "s3"))
+    assert all(band["is_folded"] for band in closed if band["count"])
+    assert [band["id"] for band in opened if band["rows"]] == ["s3"]
+    assert sum(band["count"] for band in closed) == len(large.scene.sources)
+    assert {strip.kind for strip in ledger_place(large, "main", "", "")["carriers"]} == {
+        "bus",
+        "return",
+        "master",
+        "print",
+        "output",
+    }
 
 
 def test_rules_say_who_breaks_them_and_suggestions_are_not_said_twice() -> None:

@@ -9,7 +9,7 @@ from typing import Any
 from lattice.checks import Finding
 from lattice.checks.rules import SPOKEN, rule_sentence
 from lattice.checks.suggest import suggestions
-from lattice.model.document import Rule, Stem, Template, main_outlet
+from lattice.model.document import Rule, Stem, Strip, Template, main_outlet
 from lattice.stems.report import adds_up, source_id
 from lattice.stems.taps import Origin
 from web.shelf.workspace import Workspace
@@ -44,53 +44,74 @@ class Row:
         return any(cell.mark for cell in self.cells)
 
 
-def ledger_place(space: Workspace, set_name: str, only: str) -> dict[str, Any]:
-    """Everything the place shows."""
+def ledger_place(space: Workspace, set_name: str, only: str, section: str = "") -> dict[str, Any]:
+    """Everything the place shows. Where there are many sources, only one section is open."""
     template, scene = space.template, space.scene
     sets = list(dict.fromkeys(stem.set for stem in template.stems))
     chosen = set_name if set_name in sets else next(iter(sets), "")
     columns = [(number, stem) for number, stem in enumerate(template.stems) if stem.set == chosen]
     about = [finding for finding in space.audit.findings if finding.code.startswith("stem.")]
-    bands = _bands(space, columns, about, only=bool(only)) if sets else []
+    bands = _bands(space, columns, about, only=bool(only), open_one=section) if sets else []
     return {
         "sets": sets,
         "set": chosen,
         "only": only,
         "columns": [stem for _number, stem in columns],
         "bands": bands,
-        "more": sum(len(band["rows"]) for band in bands) > MOST_ROWS,
+        "section": section,
         "adds_up": adds_up(scene.ledger) if sets else True,
         "said": [finding for finding in about if not finding.waived and finding.code != "stem.outside-key"],
         "rules": _rules(space),
         "suggested": [(rule, rule_sentence(scene, rule), broken) for rule, broken in suggestions(scene)],
         "promises": [(kind, words.replace("{", "").replace("}", "")) for kind, words in SPOKEN.items()],
         "selectors": selector_choices(template),
-        "carriers": [strip for strip in template.strips if strip.kind != "midi"],
+        "carriers": carriers(template),
         "prints": [strip for strip in template.strips if strip.kind == "print"],
         "roles": ("stem", "mix", "composite"),
         "returns": ("own", "all"),
     }
 
 
-MOST_ROWS = 4000
+OUTSIDE = "-"  # strips that are in no section, as the address of the page names them
+MOST_ROWS = 400  # above, sections are folded
+MOST_CHOICES = 400  # above, only what sums or ends can be chosen
+SUMS = frozenset({"bus", "return", "master", "print", "output"})
+
+
+def carriers(template: Template) -> list[Strip]:
+    """Strips that a stem may be taken from or a rule be about; of a large template, what sums or ends."""
+    found = [strip for strip in template.strips if strip.kind != "midi"]
+    if len(found) <= MOST_CHOICES:
+        return found
+    taken = {stem.strip for stem in template.stems}
+    return [strip for strip in found if strip.kind in SUMS or strip.id in taken]
 
 
 def _bands(
-    space: Workspace, columns: list[tuple[int, Stem]], about: list[Finding], *, only: bool
+    space: Workspace, columns: list[tuple[int, Stem]], about: list[Finding], *, only: bool, open_one: str
 ) -> list[dict[str, Any]]:
-    """Rows by section, in the order of the document."""
-    sections: dict[str | None, list[Row]] = defaultdict(list)
-    marks = _marks(about)
+    """Rows by section, in the order of the document; folded ones with how many sources are wrong."""
+    strips, marks = space.compiled.strips, _marks(about)
+    of_section: dict[str, list[Origin]] = defaultdict(list)
     for origin in space.scene.sources:
-        row = _row(space, origin, columns, marks)
-        if row.is_wrong or not only:
-            sections[space.compiled.strips[origin[0]].section].append(row)
-    named = [(section.id, section.name, section.colour) for section in space.template.sections]
-    return [
-        {"name": name, "colour": colour or "transparent", "rows": sections[section]}
-        for section, name, colour in (*named, (None, "", None))
-        if sections[section]
-    ]
+        of_section[strips[origin[0]].section or OUTSIDE].append(origin)
+    folds = len(space.scene.sources) > MOST_ROWS and not only
+    wrong = {source.partition("/")[0] for source, _stem in marks}
+    names = [(section.id, section.name, section.colour) for section in space.template.sections]
+    bands = []
+    for section, name, colour in (*names, (OUTSIDE, "Outside sections", None)):
+        origins = of_section[section]
+        if only:
+            origins = [origin for origin in origins if strips[origin[0]].id in wrong]
+        is_folded = folds and section != open_one
+        rows = [] if is_folded else [_row(space, origin, columns, marks) for origin in origins]
+        if only:
+            rows = [row for row in rows if row.is_wrong]
+        if rows or (is_folded and origins):
+            bad = sum(strips[strip].id in wrong for strip, _outlet in origins) if is_folded else 0
+            band = {"id": section, "name": name, "colour": colour or "transparent", "rows": rows}
+            bands.append(band | {"is_folded": is_folded, "count": len(origins), "wrong": bad})
+    return bands
 
 
 def _marks(about: list[Finding]) -> dict[tuple[str, str], tuple[str, str]]:
@@ -159,5 +180,5 @@ def selector_choices(template: Template) -> list[tuple[str, list[tuple[str, str]
         ("tagged", [(f"tag:{tag}", f"what is tagged {tag}") for tag in tags]),
         ("sections", [(f"section:{section.id}", section.name) for section in template.sections]),
         ("kinds", [(f"kind:{kind}", f"any {kind}") for kind in kinds]),
-        ("strips", [(f"strip:{strip.id}", strip.name) for strip in template.strips if strip.kind != "midi"]),
+        ("strips", [(f"strip:{strip.id}", strip.name) for strip in carriers(template)]),
     ]

@@ -133,7 +133,8 @@ def _timing(request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
 
 
 def _stems(request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
-    return ledger_place(context["space"], wanted(request, "set"), wanted(request, "only")) | CHOICES
+    named = (wanted(request, name) for name in ("set", "only", "section"))
+    return ledger_place(context["space"], *named) | CHOICES
 
 
 def _hygiene(_request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:

@@ -60,7 +60,7 @@ document.addEventListener("htmx:configRequest", (event) => {
   event.detail.parameters.base = state.dataset.version;
   event.detail.parameters.place = state.dataset.place;
   const address = new URLSearchParams(location.search);
-  for (const name of ["strip", "strips", "severity", "to", "at", "awake", "section", "set"]) {
+  for (const name of ["strip", "strips", "severity", "to", "at", "awake", "section", "set", "only", "of"]) {
     if (address.get(name)) event.detail.parameters[`chosen_${name}`] = address.get(name);
   }
 });
