@@ -6,16 +6,28 @@ All channels of such a strip are alike, so plain numbers do; its stages are work
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import TYPE_CHECKING, NamedTuple
+from typing import NamedTuple, Protocol
 
-from lattice.graph.compiled import ACTING, IN, POST
+from lattice.graph.compiled import ACTING, IN, POST, Compiled
+from lattice.graph.reach import Reach
 from lattice.levels.chain import factors
+from lattice.levels.sound import Sound
 from lattice.model.document import SOURCE_KINDS, Source, Strip, main_outlet, source_of
-from lattice.model.layouts import balance_gains
+from lattice.model.layouts import Matrix, balance_gains
 from lattice.model.units import gain
 
-if TYPE_CHECKING:
-    from lattice.levels.levels import Levels
+
+class Sums(Protocol):
+    """What takes in what sources bring: the sums that stand at strips so far."""
+
+    compiled: Compiled
+    reach: Reach
+    cut: frozenset[int]
+    matrices: list[Matrix | None]
+    arriving: list[Sound | None]
+
+    def into(self, route: int) -> Sound:
+        """The sum at the strip a route ends at; a silent one where nothing has come yet."""
 
 
 class PlainSource(NamedTuple):
@@ -36,7 +48,7 @@ def chain_source(strip: Strip) -> Source | None:
     return None if "spare" in strip.tags else source_of(strip, main_outlet(strip))
 
 
-def play_plain(levels: Levels, numbers: Iterable[int]) -> dict[int, PlainSource]:
+def play_plain(levels: Sums, numbers: Iterable[int]) -> dict[int, PlainSource]:
     """Adds what plain sources bring to the strips that their routes end at; gives those that play. O(their routes).
 
     The innermost loop of all levels: everything at hand, and no call for each route where channels go plainly.

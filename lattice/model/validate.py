@@ -124,10 +124,12 @@ def _is_own_ancestor(section: str, parents: dict[str, str | None]) -> bool:
 def _strips(template: Template) -> Iterator[Problem]:
     sections = {section.id for section in template.sections}
     machines = {machine.id for machine in template.machines}
+    named = {strip.section for strip in template.strips}, {strip.machine for strip in template.strips}
+    all_known = named[0] - {None} <= sections and named[1] - {None} <= machines
     for index, strip in enumerate(template.strips):
-        if strip.section is not None and strip.section not in sections:
+        if not all_known and strip.section is not None and strip.section not in sections:
             yield Problem.at(f"strips[{index}].section", f"there is no section {strip.section}")
-        if strip.machine is not None and strip.machine not in machines:
+        if not all_known and strip.machine is not None and strip.machine not in machines:
             yield Problem.at(f"strips[{index}].machine", f"there is no machine {strip.machine}")
         if strip.outlets or strip.parts:
             yield from _outlets(strip, f"strips[{index}]")

@@ -60,8 +60,13 @@ def test_stems_and_rules_are_edited_where_they_stand(page: Page, on_map: Opener)
     at_version(page, 4)
     broken = page.locator(".rule-row", has_text="Beds stay out of the booth")
     expect(broken).to_contain_text("Shore bed → Ambience → Effects and ambience → Show mix 5.1")
-    broken.locator("text=remove").click()
+    broken.locator("summary").click()
+    broken.locator("[name=sources]").fill("strip:wind")
+    broken.locator("[name=sources]").press("Enter")
     at_version(page, 5)
+    expect(broken).to_contain_text("Wind never reaches Show mix 5.1")
+    broken.locator("text=remove").click()
+    at_version(page, 6)
     assert [rule.name for rule in now().rules][-1] != "Beds stay out of the booth"
 
 
@@ -125,3 +130,19 @@ def test_a_difference_is_taken_over_from_a_revision(page: Page, on_map: Opener) 
     page.click("text=Take over what is chosen")
     page.wait_for_selector("text=Side by side")
     assert now() == night_ferry.clean()
+
+
+def test_an_inventory_comes_from_a_file_and_says_what_is_missing(page: Page, on_map: Opener, tmp_path) -> None:  # type: ignore[no-untyped-def]
+    stored = on_map(night_ferry.clean())
+    opened(page, stored.pk, "inventory")
+    expect(page.locator("#place-body")).to_contain_text("No inventory is kept yet")
+    path = tmp_path / "house.csv"
+    path.write_text("maker,name,version\nTern Audio,Hall,3.0\n")
+    page.fill("#iv-name", "The other house")
+    page.set_input_files("#iv-file", path)
+    expect(page.locator("#iv-text")).to_have_value("maker,name,version\nTern Audio,Hall,3.0\n")
+    page.click("text=Keep it")
+    expect(page.locator("#place-body")).to_contain_text("The other house has Tern Audio Hall 3.0, and 3.2 is wanted")
+    page.locator("text=Keep as its inventory").first.click()
+    page.click("a:has-text('Main computer')")
+    expect(page.locator("#place-body")).to_contain_text("Everything the template asks for is there")

@@ -120,6 +120,12 @@ body.addEventListener("click", (event) => {
   }
 });
 
+// A file that is chosen is read into the field it belongs to, where it can be looked at before it is kept.
+body.addEventListener("change", async (event) => {
+  const field = document.getElementById(event.target.dataset?.fill || "");
+  if (field && event.target.files[0]) field.value = await event.target.files[0].text();
+});
+
 const follow = (id) => document.getElementById(id)?.getAttribute("href") && document.getElementById(id).click();
 const KEYS = {
   c: askConnect,
