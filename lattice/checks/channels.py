@@ -105,7 +105,7 @@ def channels_doubled_and_gaps(scene: Scene) -> Iterator[Finding]:
     """Strips fed by channel number: two sources on one channel, or a hole below the highest one."""
     compiled = scene.compiled
     for number, strip in enumerate(compiled.strips):
-        if not _by_channel(strip) or not compiled.ins[number]:
+        if not compiled.ins[number] or not _by_channel(strip):
             continue
         landing: dict[int, list[int]] = defaultdict(list)
         fed: set[int] = set()

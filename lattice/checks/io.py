@@ -103,7 +103,9 @@ def _clash(scene: Scene, one: _Use, other: _Use, channels: list[int]) -> Finding
 
 
 def _ties(scene: Scene) -> list[int]:
-    return [number for number, route in enumerate(scene.compiled.routes) if route.kind == "tie"]
+    compiled = scene.compiled
+    into = (route for strip in compiled.tied_in for route in compiled.ins[strip])
+    return sorted(route for route in into if compiled.routes[route].kind == "tie")
 
 
 @check("tie.broken")

@@ -112,23 +112,23 @@ class Reach:
                 fed[strip] = True
                 waiting.append(strip)
 
-        def arrive(route: int) -> None:
-            tail = compiled.tail[route]
-            if compiled.outlet[route] >= 0:
-                outlet[compiled.outlet[route]] = True
-            elif not leaves[tail]:
-                leaves[tail] = True
-                if self.monitors[tail] and not fed[tail] and self.in_service[tail]:
-                    fed[tail] = True
-                    waiting.append(tail)
-
-        for route in last_routes:
-            if route_ok[route]:
-                arrive(route)
-        while waiting:
-            for route in compiled.ins[waiting.pop()]:
-                if route_ok[route]:
-                    arrive(route)
+        tail_of, outlet_of, ins = compiled.tail, compiled.outlet, compiled.ins
+        monitors, in_service = self.monitors, self.in_service
+        routes = list(last_routes)
+        while routes or waiting:
+            for route in routes or ins[waiting.pop()]:
+                tail = tail_of[route]
+                if not route_ok[route]:
+                    continue
+                if outlet_of[route] >= 0:
+                    outlet[outlet_of[route]] = True
+                elif not leaves[tail]:
+                    leaves[tail] = True
+                    if monitors[tail] and not fed[tail] and in_service[tail]:
+                        fed[tail] = True
+                        if ins[tail]:
+                            waiting.append(tail)
+            routes = []
         own = [(leaves[n] or ends[n]) for n in range(count)]
         return Backward(fed, own, outlet)
 
@@ -152,25 +152,20 @@ class Reach:
         fed = [False] * count
         own = [False] * count
         leaves = [False] * count
-        waiting: list[int] = []
-
-        def follow(routes: Iterable[int]) -> None:
-            for route in routes:
-                head = compiled.head[route]
-                if route_ok[route] and not fed[head]:
-                    fed[head] = True
-                    if self.monitors[head] and not leaves[head]:
-                        leaves[head] = True
-                        waiting.append(head)
-
-        for outlet in outlets:
-            follow(compiled.outlet_outs[outlet])
+        head_of, outs, monitors = compiled.head, compiled.outs, self.monitors
+        waiting: list[list[int]] = [compiled.outlet_outs[outlet] for outlet in outlets]
         for strip in strips:
             own[strip] = True
             if not leaves[strip]:
                 leaves[strip] = True
-                waiting.append(strip)
+                waiting.append(outs[strip])
         while waiting:
-            follow(compiled.outs[waiting.pop()])
+            for route in waiting.pop():
+                head = head_of[route]
+                if route_ok[route] and not fed[head]:
+                    fed[head] = True
+                    if monitors[head] and not leaves[head]:
+                        leaves[head] = True
+                        waiting.append(outs[head])
         arrives = [own[n] or (fed[n] and self.enters(n)) for n in range(count)]
         return Forward(arrives, fed, leaves)

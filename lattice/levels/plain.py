@@ -62,7 +62,8 @@ def play_plain(levels: Sums, numbers: Iterable[int]) -> dict[int, PlainSource]:
         if not sounds[number]:
             continue
         strip = strips[number]
-        source = chain_source(strip)
+        stated = strip.source if not strip.tags and not strip.outlets else None
+        source = stated if isinstance(stated, Source) else chain_source(strip)  # what sounds is of a kind that plays
         if source is None:
             continue
         peak, rms = gain(source.peak_dbfs), gain(source.rms_dbfs)
@@ -77,31 +78,29 @@ def play_plain(levels: Sums, numbers: Iterable[int]) -> dict[int, PlainSource]:
             if gain_db is None or not route_ok[route] or not entered[head_of[route]] or route in cut:
                 continue
             level, stage, matrix = gain(gain_db) if gain_db else 1.0, stage_of[route], matrices[route]
-            sides: tuple[float, ...] = ()
-            if stage == POST:
+            is_post = stage == POST
+            if is_post:
                 level *= by_fader
                 if not level:
                     continue
-                brought = p * level, q * level, e * level
-                sides = balance_gains(strip.pan) if strip.pan and strip.layout == "stereo" else ()
-            elif stage == IN:
-                brought = peak * level, peak * level, rms * level
+            if stage == IN:
+                by_p, by_q, by_e = peak * level, peak * level, rms * level
             else:
-                brought = p * level, q * level, e * level
+                by_p, by_q, by_e = p * level, q * level, e * level
             into = arriving[head_of[route]] or levels.into(route)
             if matrix is None or into.coherence is not None or len(matrix) != 2 or strip.layout != "mono":  # noqa: PLR2004
-                into.add_alike(strip.layout, matrix, *brought, sides)
+                sides = balance_gains(strip.pan) if is_post and strip.pan and strip.layout == "stereo" else ()
+                into.add_alike(strip.layout, matrix, by_p, by_q, by_e, sides)
                 continue
-            by_p, by_q, by_e = brought  # mono panned onto two channels: most of all routes
-            (left,), (right,) = matrix
-            levels_p, levels_q, levels_e = into.p, into.q2, into.e2
-            levels_p[0] += by_p * left
-            levels_p[1] += by_p * right
+            (left,), (right,) = matrix  # mono panned onto two channels: most of all routes
+            into_p, into_q2, into_e2 = into.p, into.q2, into.e2
+            into_p[0] += by_p * left
+            into_p[1] += by_p * right
             left, right, by_q, by_e = left * left, right * right, by_q * by_q, by_e * by_e
-            levels_q[0] += by_q * left
-            levels_q[1] += by_q * right
-            levels_e[0] += by_e * left
-            levels_e[1] += by_e * right
+            into_q2[0] += by_q * left
+            into_q2[1] += by_q * right
+            into_e2[0] += by_e * left
+            into_e2[1] += by_e * right
     return found
 
 
