@@ -16,20 +16,20 @@ from web.shelf.models import JournalEntry, StoredTemplate
 from web.shelf.workspace import workspace
 
 PLANNED: list[tuple[str, dict[str, str], str]] = [
-    ("duplicate", {"strips": "kick", "times": "2"}, "+ strip kick-2"),
-    ("route", {"strips": "kick lost", "kind": "send", "to": "out", "gain_db": "-12 dB"}, "+ route r3: send kick → out"),
-    ("route", {"strips": "lost", "kind": "feed", "to": "bus"}, "+ route r3: feed lost → bus"),
-    ("untie", {"strips": "kick", "kinds": "feed"}, "- route r1"),
-    ("move", {"strips": "kick", "section": ""}, "~ strip kick: section"),
+    ("duplicate", {"strips": "kick", "times": "2"}, "Kick 2 is added"),
+    ("route", {"strips": "kick lost", "kind": "send", "to": "out", "gain_db": "-12 dB"}, "send Kick → Out is added"),
+    ("route", {"strips": "lost", "kind": "feed", "to": "bus"}, "feed Lost → Drum bus is added"),
+    ("untie", {"strips": "kick", "kinds": "feed"}, "feed Kick → Drum bus is taken away"),
+    ("move", {"strips": "kick", "section": ""}, "Kick: section Drums → nothing"),
     ("rename", {"strips": "kick lost", "pattern": "Hit {n:02}"}, "Hit 02"),
-    ("set_fields", {"strips": "kick", "set": "mute=yes"}, "~ strip kick: mute false → true"),
+    ("set_fields", {"strips": "kick", "set": "mute=yes"}, "Kick: mute off → on"),
     ("set_fields", {"strips": "kick", "set": "tags", "tags": "spare, click"}, "spare"),
-    ("number", {"strips": "out", "first": "5"}, "[5]"),
-    ("bus", {"strips": "bus", "to": "out", "name": "Mix"}, "+ strip mix"),
-    ("remove", {"strips": "lost"}, "- strip lost"),
-    ("what_if", {"strips": "kick", "fader_db": "-3"}, "~ strip kick: fader_db 0.0 → -3.0"),
-    ("what_if", {"strips": "kick", "source_peak_dbfs": "-12"}, "~ strip kick: source"),
-    ("trim", {"strips": "bus", "room_db": "12"}, "~ route r1: gain_db 0.0 → -6.0"),
+    ("number", {"strips": "out", "first": "5"}, "Out: io nothing → 5"),
+    ("bus", {"strips": "bus", "to": "out", "name": "Mix"}, "Mix is added"),
+    ("remove", {"strips": "lost"}, "Lost is taken away"),
+    ("what_if", {"strips": "kick", "fader_db": "-3"}, "Kick: fader 0 → −3"),
+    ("what_if", {"strips": "kick", "source_peak_dbfs": "-12"}, "Kick: source usual → peak −12, rms −24"),
+    ("trim", {"strips": "bus", "room_db": "12"}, "feed Kick → Drum bus: gain 0 → −6"),
 ]
 
 

@@ -10,13 +10,14 @@ from django.http import QueryDict
 
 from lattice.checks import Finding, Scene, Step, audit_scene
 from lattice.checks.remedies import trim_steps
-from lattice.compare import Change, compare
+from lattice.compare import compare
 from lattice.edits import apply_steps
 from lattice.edits.effect import WayChange, bus_effect
 from lattice.errors import EditError
 from lattice.levels.trims import trim_db
 from lattice.model.document import Strip, Template, main_outlet, source_of
 from lattice.model.units import parse_db, words_db
+from web.editor.differences import names_of, said
 from web.editor.what_if import level_changes, only_in
 from web.shelf.workspace import Workspace
 
@@ -241,7 +242,8 @@ class Preview:
         self.label = label
         after = apply_steps(space.template, steps)
         scene = Scene(after)
-        self.changes: list[Change] = compare(space.template, after)
+        names = names_of(space.template) | names_of(after)
+        self.changes: list[str] = [said(change, names) for change in compare(space.template, after)]
         now, then = space.audit.findings, audit_scene(scene).findings
         self.going: list[Finding] = only_in(now, then)
         self.coming: list[Finding] = only_in(then, now)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import defaultdict
 from dataclasses import dataclass, field
 from typing import Any
@@ -60,10 +61,10 @@ def ledger_place(space: Workspace, set_name: str, only: str, section: str = "") 
         "bands": bands,
         "section": section,
         "adds_up": adds_up(scene.ledger) if sets else True,
-        "said": [finding for finding in about if not finding.waived and finding.code != "stem.outside-key"],
+        "said": [finding for finding in about if _is_said(finding, {stem.id for _number, stem in columns})],
         "rules": _rules(space),
         "suggested": [(rule, rule_sentence(scene, rule), broken) for rule, broken in suggestions(scene)],
-        "promises": [(kind, words.replace("{", "").replace("}", "")) for kind, words in SPOKEN.items()],
+        "promises": [(kind, PART.sub("…", words.removeprefix("{sources} "))) for kind, words in SPOKEN.items()],
         "selectors": selector_choices(template),
         "carriers": carriers(template),
         "prints": [strip for strip in template.strips if strip.kind == "print"],
@@ -72,6 +73,7 @@ def ledger_place(space: Workspace, set_name: str, only: str, section: str = "") 
     }
 
 
+PART = re.compile(r"\{\w+\}")
 OUTSIDE = "-"  # strips that are in no section, as the address of the page names them
 MOST_ROWS = 400  # above, sections are folded
 MOST_CHOICES = 400  # above, only what sums or ends can be chosen
@@ -112,6 +114,11 @@ def _bands(
             band = {"id": section, "name": name, "colour": colour or "transparent", "rows": rows}
             bands.append(band | {"is_folded": is_folded, "count": len(origins), "wrong": bad})
     return bands
+
+
+def _is_said(finding: Finding, of_set: set[str]) -> bool:
+    """Open findings about the set that is shown; what ducks what stands with the keys."""
+    return not finding.waived and finding.code != "stem.outside-key" and bool(of_set & {*finding.stems})
 
 
 def _marks(about: list[Finding]) -> dict[tuple[str, str], tuple[str, str]]:

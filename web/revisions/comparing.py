@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
 from lattice.compare import Change, compare
 from lattice.edits.takeover import key_of, may_be_taken
-from lattice.model.document import Template
-from web.editor.fields import plain_name
+from web.editor.differences import names_of, said
 from web.editor.what_if import level_changes, only_in
 from web.shelf.workspace import Workspace
 
@@ -30,7 +28,7 @@ class Difference:
 def comparison(before: Workspace, after: Workspace) -> dict[str, Any]:
     """Differences by what they are about, levels, latency, and findings that came and went."""
     groups: dict[str, list[Difference]] = defaultdict(list)
-    names = _names(before.template) | _names(after.template)
+    names = names_of(before.template) | names_of(after.template)
     for change in compare(before.template, after.template):
         groups[change.what].append(Difference(change, key_of(change), said(change, names), may_be_taken(change)))
     strips = {one.change.id for one in groups["strip"]} & set(after.compiled.index)
@@ -44,78 +42,6 @@ def comparison(before: Workspace, after: Workspace) -> dict[str, Any]:
         "went": only_in(now, then),
         "came": only_in(then, now),
     }
-
-
-def said(change: Change, names: dict[tuple[str, str], str]) -> str:
-    """One difference as people say it, with names for ids."""
-    who = names.get((change.what, change.id), change.id)
-    match change.change:
-        case "added":
-            return f"{who} is added"
-        case "removed":
-            return f"{who} is taken away"
-        case "moved":
-            return f"{who} moves"
-    field = plain_name(change.field)
-    before, after = change.before, change.after
-    if _are_pieces(before) and _are_pieces(after):
-        inner = "; ".join(_pieces(before, after))
-        return f"{who}, {field}: {inner}"
-    return f"{who or 'the template'}: {field} {_value(before, names)} → {_value(after, names)}"
-
-
-def _are_pieces(value: Any) -> bool:
-    return isinstance(value, list) and all(isinstance(piece, dict) and "id" in piece for piece in value)
-
-
-def _pieces(before: list[dict[str, Any]], after: list[dict[str, Any]]) -> Iterator[str]:
-    """Inserts, outlets or parts that differ, each by name."""
-    old, new = {piece["id"]: piece for piece in before}, {piece["id"]: piece for piece in after}
-    yield from (f"without {_called(piece)}" for key, piece in old.items() if key not in new)
-    yield from (f"with {_called(piece)}" for key, piece in new.items() if key not in old)
-    for key, piece in new.items():
-        was = old.get(key, piece)
-        fields = [field for field in dict.fromkeys((*was, *piece)) if was.get(field) != piece.get(field)]
-        if fields:
-            parts = (f"{plain_name(f)} {_field(was, f)} → {_field(piece, f)}" for f in fields)
-            yield f"{_called(piece)} {', '.join(parts)}"
-    if [key for key in old if key in new] != [key for key in new if key in old]:
-        yield "in another order"
-
-
-def _field(piece: dict[str, Any], name: str) -> str:
-    """A field of a piece; what is not written down is the usual."""
-    return _value(piece[name], {}) if name in piece else "usual"
-
-
-def _called(piece: dict[str, Any]) -> str:
-    return str(piece.get("name") or piece.get("type") or piece["id"])
-
-
-def _value(value: Any, names: dict[tuple[str, str], str]) -> str:
-    match value:
-        case None | [] | "":
-            return "nothing"
-        case bool():
-            return "on" if value else "off"
-        case str():
-            return names.get(("strip", value)) or names.get(("section", value)) or value
-        case int() | float():
-            return f"{value:g}".replace("-", "−")
-        case dict():
-            return ", ".join(f"{plain_name(key)} {_value(inner, {})}" for key, inner in value.items()) or "usual"
-    return ", ".join(_value(inner, names) for inner in value)
-
-
-def _names(template: Template) -> dict[tuple[str, str], str]:
-    """(what, id) → how people call it."""
-    found = {("strip", one.id): one.name for one in template.strips}
-    found |= {("section", one.id): f"section {one.name}" for one in template.sections}
-    found |= {("stem", one.id): one.name for one in template.stems}
-    found |= {("rule", one.id): f"rule {one.name}" for one in template.rules}
-    strips = {one.id: one.name for one in template.strips}
-    found |= {("route", r.id): f"{r.kind} {strips[r.from_strip]} → {strips[r.to]}" for r in template.routes}
-    return found
 
 
 def figures_of(space: Workspace) -> dict[str, Any]:

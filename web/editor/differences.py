@@ -1,0 +1,84 @@
+"""Differences of two templates as people say them, with names for ids."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from lattice.compare import Change
+from lattice.model.document import Template
+from web.editor.fields import plain_name
+
+Names = dict[tuple[str, str], str]  # (what, id) → how people call it
+
+
+def said(change: Change, names: Names) -> str:
+    """One difference as people say it, with names for ids."""
+    who = names.get((change.what, change.id), change.id)
+    match change.change:
+        case "added":
+            return f"{who} is added"
+        case "removed":
+            return f"{who} is taken away"
+        case "moved":
+            return f"{who} moves"
+    field = plain_name(change.field)
+    before, after = change.before, change.after
+    if _are_pieces(before) and _are_pieces(after):
+        inner = "; ".join(_pieces(before, after))
+        return f"{who}, {field}: {inner}"
+    return f"{who or 'the template'}: {field} {_value(before, names)} → {_value(after, names)}"
+
+
+def _are_pieces(value: Any) -> bool:
+    return isinstance(value, list) and all(isinstance(piece, dict) and "id" in piece for piece in value)
+
+
+def _pieces(before: list[dict[str, Any]], after: list[dict[str, Any]]) -> Iterator[str]:
+    """Inserts, outlets or parts that differ, each by name."""
+    old, new = {piece["id"]: piece for piece in before}, {piece["id"]: piece for piece in after}
+    yield from (f"without {_called(piece)}" for key, piece in old.items() if key not in new)
+    yield from (f"with {_called(piece)}" for key, piece in new.items() if key not in old)
+    for key, piece in new.items():
+        was = old.get(key, piece)
+        fields = [field for field in dict.fromkeys((*was, *piece)) if was.get(field) != piece.get(field)]
+        if fields:
+            parts = (f"{plain_name(f)} {_field(was, f)} → {_field(piece, f)}" for f in fields)
+            yield f"{_called(piece)} {', '.join(parts)}"
+    if [key for key in old if key in new] != [key for key in new if key in old]:
+        yield "in another order"
+
+
+def _field(piece: dict[str, Any], name: str) -> str:
+    """A field of a piece; what is not written down is the usual."""
+    return _value(piece[name], {}) if name in piece else "usual"
+
+
+def _called(piece: dict[str, Any]) -> str:
+    return str(piece.get("name") or piece.get("type") or piece["id"])
+
+
+def _value(value: Any, names: Names) -> str:
+    match value:
+        case None | [] | "":
+            return "nothing"
+        case bool():
+            return "on" if value else "off"
+        case str():
+            return names.get(("strip", value)) or names.get(("section", value), value).removeprefix("section ")
+        case int() | float():
+            return f"{value:g}".replace("-", "−")
+        case dict():
+            return ", ".join(f"{plain_name(key)} {_value(inner, {})}" for key, inner in value.items()) or "usual"
+    return ", ".join(_value(inner, names) for inner in value)
+
+
+def names_of(template: Template) -> Names:
+    """(what, id) → how people call it."""
+    found = {("strip", one.id): one.name for one in template.strips}
+    found |= {("section", one.id): f"section {one.name}" for one in template.sections}
+    found |= {("stem", one.id): one.name for one in template.stems}
+    found |= {("rule", one.id): f"rule {one.name}" for one in template.rules}
+    strips = {one.id: one.name for one in template.strips}
+    found |= {("route", r.id): f"{r.kind} {strips[r.from_strip]} → {strips[r.to]}" for r in template.routes}
+    return found
