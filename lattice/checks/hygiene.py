@@ -10,6 +10,7 @@ from lattice.checks.finding import Finding, Remedy, Step
 from lattice.checks.registry import check
 from lattice.checks.scene import Scene
 
+ODD_SPACES = ("  ", "\n ", " \n", "\t", "\r", "\v", "\f", "\x1c", "\x1d", "\x1e", "\x1f")
 # over all names at once, a line each: hardly any is left as it came
 DEFAULT_NAME = re.compile(
     r"^[^\S\n]*(?:audio|instrument|input|midi|bus|return|master|print|output)(?:[^\S\n]|[_.#-])*\d+[^\S\n]*$",
@@ -41,9 +42,9 @@ def duplicate_names(scene: Scene) -> Iterator[Finding]:
 def _compared(names: list[str]) -> list[str]:
     """Names as they are compared, case and spaces aside; over all at once, as most have no odd spaces."""
     joined = "\n".join(names).casefold()
-    breaks = joined.count("\n")
-    if breaks == len(names) - 1 and len(joined.split()) == breaks + joined.count(" ") + 1:
-        return joined.split("\n")  # every space stands between two words, and nothing else parts any
+    is_plain = joined.isascii() and joined == joined.strip() and not any(odd in joined for odd in ODD_SPACES)
+    if is_plain and joined.count("\n") == len(names) - 1:
+        return joined.split("\n")
     return [" ".join(name.casefold().split()) for name in names]
 
 

@@ -39,6 +39,16 @@ ACTING = frozenset({"compressor", *LIMITING, *DECORRELATING})  # change levels w
 SOUGHT = frozenset({"external", "delay", "compressor", "gate", "saturator"})  # types that checks look through
 
 
+def acts(insert: Insert) -> bool:
+    """Whether an insert that is on may change levels whatever its gain: a saturator without a ceiling does not."""
+    kind = insert.type
+    if kind not in ACTING:
+        return False
+    if kind in LIMITING:
+        return insert.ceiling_db is not None
+    return kind != "compressor" or insert.threshold_db is not None
+
+
 class Inserts:
     """What is asked of inserts again and again, found in one pass. Places are (strip, position in its chain)."""
 
@@ -68,7 +78,7 @@ class Inserts:
                     self.latency[number] = told + insert.latency_samples, took + insert.latency_samples
                 if insert.layout_in or insert.layout_out:
                     self.reshaped.add(number)
-                if insert.state == "on" and (insert.gain_db or insert.type in ACTING):
+                if insert.state == "on" and (insert.gain_db or acts(insert)):
                     self.acting.add(number)
                 if insert.gain_db > 0 or insert.feedback:
                     self.raised.add(number)

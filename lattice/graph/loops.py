@@ -130,33 +130,44 @@ class LoopGraph:
         """
         if self._order is not None and not cut:
             return self._order
-        compiled, count = self.compiled, self.first_outlet
-        degree = [0] * count
-        follow: list[list[int]] = [[] for _ in range(count)]
-        last = self._strung(degree, follow)
-        tail, stage, outlet = compiled.tail, compiled.stage, compiled.outlet
-        for there, routes in enumerate(compiled.ins):
-            for route in routes:
-                if outlet[route] < 0 and route not in cut:
-                    start = tail[route]
-                    follow[last.get(start, start) if last and stage[route] != IN else start].append(there)
-                    degree[there] += 1
-        for route in compiled.keys:
-            if outlet[route] < 0 and route not in cut:
-                start, node = tail[route], self.insert_nodes[compiled.key_node[route][1]]
-                follow[start if stage[route] == IN else last.get(start, start)].append(node)
-                degree[node] += 1
+        compiled, strips = self.compiled, len(self.compiled.strips)
+        outs, head, stage = compiled.outs, compiled.head, compiled.stage
+        degree = [len(routes) for routes in compiled.ins] + [0] * (self.first_outlet - strips)
+        left_out = [route for routes in compiled.outlet_outs for route in routes]  # they leave from no strip's `in`
+        keys = [route for route in compiled.keys if compiled.outlet[route] < 0 and route not in cut]
+        of_chains = {route for route in cut if route not in compiled.key_node and compiled.outlet[route] < 0}
+        for route in (*left_out, *of_chains):
+            degree[head[route]] -= 1
+        beyond: dict[int, list[int]] = defaultdict(list)  # node → nodes that follow it, beside a strip's own routes
+        last = self._strung(degree, beyond)
+        for strip, node in last.items():
+            beyond[node] += [
+                head[route] for route in outs[strip] if stage[route] != IN and route not in of_chains
+            ]  # fmt: skip
+        for route in keys:
+            start, node = compiled.tail[route], self.insert_nodes[compiled.key_node[route][1]]
+            beyond[start if stage[route] == IN else last.get(start, start)].append(node)
+            degree[node] += 1
         order = [node for node, entered in enumerate(degree) if not entered]
         for node in order:  # grows while it is walked
-            for there in follow[node]:
+            for there in beyond.get(node, ()):
                 degree[there] -= 1
                 if not degree[there]:
                     order.append(there)
+            if node >= strips:
+                continue
+            is_strung = node in last
+            for route in outs[node]:
+                if route not in of_chains and not (is_strung and stage[route] != IN):
+                    there = head[route]
+                    degree[there] -= 1
+                    if not degree[there]:
+                        order.append(there)
         if not cut:
             self._order = order
         return order
 
-    def _strung(self, degree: list[int], follow: list[list[int]]) -> dict[int, int]:
+    def _strung(self, degree: list[int], follow: dict[int, list[int]]) -> dict[int, int]:
         """Strings the keyed inserts of each strip behind its `in`; gives the last node of such strips."""
         last = {}
         for strip, nodes in self.keyed.items():

@@ -72,8 +72,12 @@ class Meetings:
         compiled, wanted, beyond, outs = self.compiled, self.wanted, self.beyond, self.compiled.outs
         head_of, leaving, strips = compiled.head, compiled.leaving, compiled.strips
         odd = {compiled.tail[route] for route in compiled.listed}
+        alike = not odd and not any(wanted) and all(one in ("mono", other) for one, other in compiled.layout_pairs)
         found = []
         for number in leaves:
+            if alike and len(outs[number]) < 2:
+                found.append(number)
+                continue
             bits = 0
             for route in outs[number]:
                 head = head_of[route]

@@ -84,9 +84,11 @@ def _all_good(ids: list[str]) -> bool:
 
 
 def _repeats(place: str, items: Sequence[Any]) -> Iterator[Problem]:
-    yield from _ids(place, items)
-    if len({item.id for item in items}) == len(items):
+    ids = [item.id for item in items]
+    is_good = _all_good(ids)
+    if is_good and len(set(ids)) == len(ids):
         return
+    yield from () if is_good else _ids(place, items)
     seen: dict[str, int] = {}
     for index, item in enumerate(items):
         if item.id in seen:
