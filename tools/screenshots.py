@@ -56,6 +56,7 @@ def what_if(page: Page) -> None:
     page.fill(".inflow tbody tr:first-child input.figure", "-9")
     page.keyboard.press("Enter")
     page.wait_for_selector("#do-it")
+    page.evaluate("scrollTo(0, 0)")
 
 
 def several(page: Page) -> None:
