@@ -5,11 +5,18 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from lattice.checks import Scene, audit
 from lattice.checks.rules import rule_sentence
+from lattice.model.document import Rule, Template, main_outlet
+from lattice.model.layouts import channel_names
 from lattice.model.selectors import select
 from tests.build import template
+from tests.core.levels.naive import Naive
+from tests.flows import flows
 
 DUCK = {
     "id": "music",
@@ -115,3 +122,31 @@ def test_selectors(selectors: list[str], ids: str) -> None:
 def test_a_rule_reads_as_a_sentence(rule: dict[str, Any], sentence: str) -> None:
     wanted = made(**rule)
     assert rule_sentence(Scene(wanted), wanted.rules[0]) == sentence
+
+
+@given(flows(), st.data())
+@settings(max_examples=150, deadline=None)
+def test_where_a_source_lands_is_what_a_reading_channel_by_channel_says(flow: Template, data: st.DataObject) -> None:
+    end = data.draw(st.sampled_from(flow.strips))
+    rule = Rule(
+        id="r", name="R", kind="lands-on", sources=("*",), to=(f"strip:{end.id}",), channels=(1, data.draw(st.sampled_from([2, "R", "C"])))
+    )  # fmt: skip
+    made = replace(flow, rules=(rule,))
+    naive, names = Naive(made), channel_names(end.layout)
+    allowed = {
+        0,
+        *(at for at, name in enumerate(names) if name == rule.channels[1]),
+        *([1] if rule.channels[1] == 2 else []),
+    }
+    expected = set()
+    for stage in naive.stages.get(end.id, [])[:1]:
+        power = stage.ce**2 + stage.de
+        for column, (strip, outlet, _channel) in enumerate(naive.signals):
+            if any(level > 0 and row not in allowed for row, level in enumerate(power[:, column])) and (
+                strip,
+                outlet,
+            ) != (end.id, None):
+                expected.add(strip if outlet is None else f"{strip}/{outlet}")
+    found = [finding for finding in audit(made).findings if finding.code == "rule.broken"]
+    mains = {f"{s.id}/{main.id}": s.id for s in made.strips if (main := main_outlet(s)) is not None}
+    assert {mains.get(name, name) for f in found for name in (f.outlets[:1] or f.strips[:1])} == expected
