@@ -32,7 +32,8 @@ svg{background:#F6F3EB;font-family:'Barlow Semi Condensed','Arial Narrow',sans-s
 .hit{fill:none}.mark.blocker path{fill:#A32A18}.mark.warning path{fill:#8A5A00}
 .mark.note path{fill:#F6F3EB;stroke:#4A6076}
 .mark text{fill:#F6F3EB;font-size:8px;text-anchor:middle}.mark.note text{fill:#4A6076}.e{text-anchor:end}
-.machine{fill:none;stroke:#5C6870;stroke-dasharray:9 3 1.5 3}.machine-name{font-size:10px}
+.machine{fill:none;stroke:#5C6870;stroke-dasharray:9 3 1.5 3}.machine-name{font-size:10px}.bandname{font-size:11px}
+.thin{stroke-width:.6}.tb-label{font-size:9px}.tb-title{font-size:14px;font-weight:600}
 """
 
 
