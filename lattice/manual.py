@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from lattice.checks.rules import rule_sentence
 from lattice.checks.scene import Scene
 from lattice.model.document import Route, Stem, Strip
-from lattice.model.units import words_db
+from lattice.model.units import channel_span, words_db
 
 TAP_WORDS = {"pre-insert": "before its inserts", "pre-fader": "before its fader", "post-fader": "behind its fader"}
 
@@ -124,7 +124,7 @@ def _machines(scene: Scene) -> Chapter:
             machine = next(
                 m for m in scene.template.machines if m.id == scene.compiled.machine_of(scene.compiled.index[strip.id])
             )
-            lines.append(f"{strip.name} is on {strip.kind} {_span(strip.io)} of {machine.name}.")
+            lines.append(f"{strip.name} is on {strip.kind} {channel_span(strip.io)} of {machine.name}.")
     many = len(scene.template.machines)
     return Chapter("Machines and channels", f"{many} machine{'s' if many > 1 else ''}.", lines)
 
@@ -183,8 +183,3 @@ def _apart(scene: Scene) -> Chapter:
 def _rules(scene: Scene) -> Chapter:
     lines = [f"{rule.name}: {rule_sentence(scene, rule)}." for rule in scene.template.rules]
     return Chapter("Rules", "Promises that every audit keeps an eye on." if lines else "", lines)
-
-
-def _span(channels: tuple[int, ...]) -> str:
-    """“3–4”, or “5” for one."""
-    return str(channels[0]) if len(channels) == 1 else f"{channels[0]}–{channels[-1]}"

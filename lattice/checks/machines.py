@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from lattice.checks.finding import Finding, first_of
 from lattice.checks.registry import check
 from lattice.checks.scene import Scene
-from lattice.model.document import machine_id
+from lattice.model.document import Template, machine_id
 from lattice.model.inventory import Inventory, PlugIn, key_of, used_by, version_of
 
 
@@ -44,6 +44,12 @@ def plugins(scene: Scene) -> Iterator[Finding]:
             inserts=tuple(insert for _strip, insert, _plugin in uses if insert),
             evidence=first_of([strip.name for strip, _insert, _plugin in uses]),
         )
+
+
+def asked_of(template: Template, inventory: Inventory) -> list[Finding]:
+    """What the checks of plug-ins and channel names say, and nothing else of an audit: missing, older, renamed."""
+    scene = Scene(template, inventory)
+    return [*sorted(plugins(scene), key=lambda finding: finding.code != "plugin.missing"), *renamed(scene)]
 
 
 def _machine(scene: Scene, inventory: Inventory) -> str:

@@ -3,21 +3,20 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from lattice.checks.finding import Finding, Remedy, Step, first_of
 from lattice.checks.registry import check
 from lattice.checks.scene import Scene
 from lattice.errors import EditError
-from lattice.graph.compiled import STAGE_OF_TAP
+from lattice.graph.compiled import POST, STAGE_OF_TAP
 from lattice.graph.walk import first_way
 from lattice.model.document import Stem
 from lattice.stems.split import split_plan
-from lattice.stems.taps import Origin, StemSet, Taps
+from lattice.stems.taps import ASIDE, KEPT_OUT, Origin, StemSet, Taps
 
-KEPT_OUT = ("click", "reference", "guide", "talkback")
-APART = frozenset((*KEPT_OUT, "pop"))
+BEYOND = POST + 1
 
 
 def _tags(scene: Scene, origin: Origin) -> frozenset[str]:
@@ -60,9 +59,9 @@ def sources_of_sets(scene: Scene) -> Iterator[Finding]:
                 continue
             for origin in origins:
                 tags = _tags(scene, origin)
-                if missing and not APART & tags:
+                if missing and not ASIDE & tags:
                     found.append((origin, _missing(scene, origin, missing, its)))
-                if past and not APART & tags:
+                if past and not ASIDE & tags:
                     found.append((origin, _bypassed(scene, origin, past, its)))
                 if _many(feeds) and "pop" not in tags:
                     found.append((origin, _twice(scene, origin, feeds, its)))
@@ -105,14 +104,21 @@ def _past_all(scene: Scene, origin: Origin, mixes: int, its: StemSet) -> dict[st
 
 def _way_past(scene: Scene, origin: Origin, mixes: int) -> tuple[str, tuple[str, ...]]:
     """A way to one of the mixes that leaves no strip behind a tap of a stem of its set, as words and as routes."""
-    compiled, taps, reach = scene.compiled, scene.taps, scene.unblocked
-    mix = taps.named(mixes)[0]
-    gates = {
-        compiled.index[stem.strip]: STAGE_OF_TAP[stem.tap]
-        for stem in taps.stems
-        if stem.role == "stem" and stem.set == mix.set and stem.strip is not None
-    }
-    end = compiled.index[mix.strip or ""]
+    mix = scene.taps.named(mixes)[0]
+    gates: dict[int, int] = {}
+    for stem in scene.taps.stems:
+        if stem.role == "stem" and stem.set == mix.set and stem.strip is not None:
+            strip = scene.compiled.index[stem.strip]
+            gates[strip] = min(STAGE_OF_TAP[stem.tap], gates.get(strip, POST))
+    return _way(scene, origin, mix, gates)
+
+
+def _way(scene: Scene, origin: Origin, stem: Stem, gates: Mapping[int, int]) -> tuple[str, tuple[str, ...]]:
+    """A way from a source to where a stem is taken, as words and as routes.
+
+    `gates`: strip → the stage from which on it is not left.
+    """
+    compiled, reach, end = scene.compiled, scene.unblocked, scene.compiled.index[stem.strip or ""]
     if origin == (end, -1):
         return scene.name(end), ()
     way = first_way(
@@ -122,12 +128,12 @@ def _way_past(scene: Scene, origin: Origin, mixes: int) -> tuple[str, tuple[str,
         lambda route: (
             reach.route_ok[route]
             and reach.entered[compiled.head[route]]
-            and (compiled.outlet[route] >= 0 or compiled.stage[route] < gates.get(compiled.tail[route], 9))
+            and (compiled.outlet[route] >= 0 or compiled.stage[route] < gates.get(compiled.tail[route], BEYOND))
         ),
         lambda strip: reach.monitors[strip],
     )
     if way is None:
-        raise ValueError(f"{scene.name(origin[0])} was said to come to {mix.id} past its stems, and no way was found")
+        raise ValueError(f"{scene.name(origin[0])} was said to come to {stem.id}, and no such way was found")
     return scene.hops(way), scene.route_ids(way.routes)
 
 
@@ -168,26 +174,9 @@ def forbidden(scene: Scene) -> Iterator[Finding]:
         tag, reached = kept_out.get(origin[0]), taps.of(origin) & wanted
         if tag is None or not reached:
             continue
-        lines, path = _way_to(scene, origin, reached)
+        line, path = _way(scene, origin, taps.named(reached)[0], {})
         words = f"({tag}) is in {_names(taps, reached)}"
-        yield _about(scene, origin, "stem.forbidden", words, reached, evidence=lines, path=path)
-
-
-def _way_to(scene: Scene, origin: Origin, stems: int) -> tuple[tuple[str, ...], tuple[str, ...]]:
-    """A way to the first of these stems."""
-    stem = scene.taps.named(stems)[0]
-    end = scene.compiled.index[stem.strip or ""]
-    if origin == (end, -1):
-        return (scene.name(end),), ()
-    reach = scene.unblocked
-    way = first_way(
-        scene.compiled,
-        origin,
-        lambda strip: strip == end,
-        lambda route: reach.route_ok[route] and reach.entered[scene.compiled.head[route]],
-        lambda strip: reach.monitors[strip],
-    )
-    return ((scene.hops(way),), scene.route_ids(way.routes)) if way else ((), ())
+        yield _about(scene, origin, "stem.forbidden", words, reached, evidence=(line,), path=path)
 
 
 @check("stem.pop")

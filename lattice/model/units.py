@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from functools import lru_cache
 
 SILENT_DB = -math.inf
@@ -187,3 +188,8 @@ def _from_zero(value: float, text: str, what: str) -> float:
     if value < 0:
         raise ValueError(f"“{text}” is not {what}, from 0 on")
     return value
+
+
+def channel_span(channels: Sequence[int]) -> str:
+    """Physical channels in short: “3–4”, or “5” for one."""
+    return f"{channels[0]}–{channels[-1]}" if len(channels) > 1 else str(channels[0])

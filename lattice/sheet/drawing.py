@@ -9,6 +9,7 @@ from typing import Any
 from lattice.graph.compiled import Compiled
 from lattice.model.document import Strip
 from lattice.model.layouts import channel_count
+from lattice.model.units import channel_span
 from lattice.sheet.lines import BOX_HEIGHT, ROW, Lines, Xs, junctions, union
 from lattice.sheet.nodes import NO_SECTION, ROLE_NAMES, Node, NodeSet
 from lattice.sheet.slots import Rows, Slots
@@ -246,7 +247,7 @@ class _Drawing:
         if strip.layout.startswith("discrete:"):
             layout = f"{channel_count(strip.layout)} ch"
         if strip.io:
-            layout = f"{strip.io[0]}–{strip.io[-1]}" if len(strip.io) > 1 else str(strip.io[0])
+            layout = channel_span(strip.io)
         if strip.kind == "midi":
             layout = self._midi_channel(number)
         fader = "" if strip.kind == "midi" else f"{strip.fader_db or 0:.1f}".replace("-", "−")

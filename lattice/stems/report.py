@@ -7,7 +7,7 @@ from typing import Any
 from lattice.model.document import main_outlet
 from lattice.model.units import words_db
 from lattice.stems.ledger import Ledger
-from lattice.stems.taps import Origin
+from lattice.stems.taps import ASIDE, Origin
 
 
 def source_id(ledger: Ledger, origin: Origin) -> str:
@@ -19,11 +19,10 @@ def source_id(ledger: Ledger, origin: Origin) -> str:
 
 def adds_up(ledger: Ledger) -> bool:
     """The stem cut: no source comes to a mix past the taps of all stems of its set."""
-    kept_out = {"click", "reference", "guide", "talkback", "pop"}
     return not any(
         ledger.taps.past(ledger.taps.of(origin))
         for origin in ledger.rows
-        if not kept_out & set(ledger.compiled.strips[origin[0]].tags)
+        if not ASIDE & set(ledger.compiled.strips[origin[0]].tags)
     )
 
 

@@ -15,6 +15,8 @@ from lattice.graph.reach import Reach
 from lattice.model.document import Stem
 
 Origin = tuple[int, int]  # strip, outlet beyond the main one or −1
+KEPT_OUT = ("click", "reference", "guide", "talkback")  # tags of what must be in no stem and no mix
+ASIDE = frozenset((*KEPT_OUT, "pop"))  # tags of what stems need not add up with
 
 
 class Taps:
@@ -47,9 +49,6 @@ class Taps:
         self._sweep()
 
     # numbering
-
-    def bit(self, stem: int) -> int:
-        return 1 << stem
 
     def return_bit(self, place: int) -> int:
         return 1 << (3 * self.count + place)

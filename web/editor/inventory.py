@@ -7,12 +7,10 @@ from typing import Any
 
 import msgspec
 
-from lattice.checks import audit
+from lattice.checks.machines import asked_of
 from lattice.model.document import Template
 from lattice.model.inventory import Inventory, inventory_of
 from web.shelf.models import KeptInventory
-
-ASKED = ("plugin.missing", "plugin.older", "io.renamed")
 
 
 def as_inventory(kept: KeptInventory) -> Inventory:
@@ -24,7 +22,7 @@ def inventory_place(template: Template, kept: Iterable[KeptInventory], wanted: s
     known = list(kept)
     chosen = next((one for one in known if str(one.pk) == wanted), next(iter(known), None))
     shown = as_inventory(chosen) if chosen else None
-    findings = [f for f in audit(template, shown).findings if f.code in ASKED] if shown else []
+    findings = asked_of(template, shown) if shown else []
     own = [(machine, inventory_of(template, machine)) for machine in template.machines if machine.kind == "computer"]
     return {
         "kept": known,
@@ -32,5 +30,4 @@ def inventory_place(template: Template, kept: Iterable[KeptInventory], wanted: s
         "inventory": shown,
         "asked": findings,
         "own": own,
-        "bad": {name for f in findings if f.code != "io.renamed" for name in [f.message]},
     }

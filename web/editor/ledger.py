@@ -12,11 +12,8 @@ from lattice.checks.rules import SPOKEN, rule_sentence
 from lattice.checks.suggest import suggestions
 from lattice.model.document import Rule, Stem, Strip, Template, main_outlet
 from lattice.stems.report import adds_up, source_id
-from lattice.stems.taps import Origin
+from lattice.stems.taps import KEPT_OUT, Origin
 from web.shelf.workspace import Workspace
-
-KEPT_OUT = ("click", "reference", "guide", "talkback")
-TAG_WORDS = {"click": "kept out", "reference": "kept out", "guide": "kept out", "talkback": "kept out"}
 
 
 @dataclass

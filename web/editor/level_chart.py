@@ -9,10 +9,9 @@ from lattice.graph.compiled import IN, Compiled
 from lattice.graph.paths import Path
 from lattice.levels.chain import Stage, figures, likely_db
 from lattice.levels.levels import Levels
-from lattice.levels.plain import chain_source
 from lattice.levels.shares import inflow, sources_of
 from lattice.levels.single import LIKELY, Single
-from lattice.model.document import Profile, Source, source_of
+from lattice.model.document import Profile
 from lattice.model.layouts import channel_names
 from lattice.model.units import words_db
 from lattice.trace import trace
@@ -27,7 +26,7 @@ MOST_STAGES = 16
 def levels_place(space: Workspace, wanted: str, end: str, sum_at: str) -> dict[str, Any]:
     """Everything the place shows. Unknown or silent ids fall back on what is loudest."""
     levels, compiled = space.scene.levels, space.compiled
-    ends = _ends(space)
+    ends = endpoints(space)
     if not ends:
         return {"ends": []}
     target = compiled.index.get(end, -1)
@@ -36,7 +35,7 @@ def levels_place(space: Workspace, wanted: str, end: str, sum_at: str) -> dict[s
     sources = _sources(space, target)
     start = next((one for one in sources if wanted in (one.id, one.id.partition("/")[0])), next(iter(sources), None))
     path = _path(space, start, target) if start is not None else None
-    steps = level_steps(levels, path, _source(space, path)) if path else []
+    steps = level_steps(levels, path) if path else []
     number = compiled.index.get(sum_at, -1)
     if number < 0 or not levels.stages[number]:
         number = _fullest(levels, path, target)
@@ -68,7 +67,7 @@ class Chosen:
     outlet: int
 
 
-def _ends(space: Workspace) -> list[tuple[int, Stage, float]]:
+def endpoints(space: Workspace) -> list[tuple[int, Stage, float]]:
     """(strip, stage, likely dB) of every output and print that sounds."""
     levels, compiled = space.scene.levels, space.compiled
     found = []
@@ -99,11 +98,6 @@ def _sources(space: Workspace, target: int) -> list[Chosen]:
             one = Chosen(compiled.strips[strip].id + ending, name, strip, outlet)
             found.append((-single.level(single.at_in[target]), strip, outlet, one))
     return [one for *_order, one in sorted(found, key=lambda entry: entry[:3])]
-
-
-def _source(space: Workspace, path: Path) -> Source | None:
-    strip = space.compiled.strips[path.start]
-    return source_of(strip, space.compiled.outlets[path.outlet][1]) if path.outlet >= 0 else chain_source(strip)
 
 
 def _path(space: Workspace, start: Chosen, target: int) -> Path | None:

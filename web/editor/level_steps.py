@@ -10,7 +10,7 @@ from lattice.graph.paths import Path
 from lattice.levels.chain import Stage, entering, figures, likely_db
 from lattice.levels.levels import Levels
 from lattice.levels.single import LIKELY, Part, Single
-from lattice.model.document import Insert, Source
+from lattice.model.document import Insert
 from lattice.model.units import decibels, words_db
 
 Control = dict[
@@ -45,10 +45,10 @@ class LevelStep:
         return None if self.likely_db is None else -self.likely_db
 
 
-def level_steps(levels: Levels, path: Path, source: Source | None) -> list[LevelStep]:
+def level_steps(levels: Levels, path: Path) -> list[LevelStep]:
     """Every step of a path, with the gain of each and the reduction so far."""
     compiled, single = levels.compiled, Single(levels, path.start, path.outlet, weight=LIKELY)
-    found = [_at_source(levels, path, single, source)]
+    found = [_at_source(levels, path, single)]
     strips = path.strips(compiled)
     for at, number in enumerate(strips):
         if at == 0 and path.outlet >= 0:
@@ -74,8 +74,9 @@ def _step(levels: Levels, number: int, what: str, stage: Stage, own: Part | None
     return LevelStep(strip, name, what, peak, likely, rms, own_db, **more)
 
 
-def _at_source(levels: Levels, path: Path, single: Single, source: Source | None) -> LevelStep:
+def _at_source(levels: Levels, path: Path, single: Single) -> LevelStep:
     compiled, strip = levels.compiled, levels.compiled.strips[path.start]
+    source = single.source
     control = {"field": "source_peak_dbfs", "value": source and words_db(source.peak_dbfs), "strip": strip.id}
     if path.outlet >= 0:
         outlet = compiled.outlets[path.outlet][1]

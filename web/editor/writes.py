@@ -21,7 +21,7 @@ from web.shelf.views import owned
 from web.shelf.workspace import workspace
 
 
-def _base(request: HttpRequest) -> int:
+def base_of(request: HttpRequest) -> int:
     """The version the page shows; nothing is written on a guess."""
     text = request.POST.get("base", "")
     return int(text) if text.isdecimal() and len(text) < 10 else -1
@@ -80,10 +80,10 @@ def write(request: HttpRequest, pk: int, what: str) -> HttpResponse:
         raise Http404
 
     def work(stored: StoredTemplate) -> StoredTemplate:
-        if stored.version != _base(request):  # said before the form is read against a document it was not made on
-            raise services.Stale(list(stored.journal.filter(version__gt=_base(request))))
+        if stored.version != base_of(request):  # said before the form is read against a document it was not made on
+            raise services.Stale(list(stored.journal.filter(version__gt=base_of(request))))
         label, steps = writer(request.POST, workspace(stored).template)
-        return services.edit(pk, request.user, _base(request), label, steps)
+        return services.edit(pk, request.user, base_of(request), label, steps)
 
     return _written(request, pk, work)
 
@@ -112,7 +112,7 @@ def write_planned(request: HttpRequest, pk: int) -> HttpResponse:
 
     def work(stored: StoredTemplate) -> StoredTemplate:
         label, steps = planned(request.POST.get("planned", ""))
-        return services.edit(pk, request.user, _base(request), label, steps)
+        return services.edit(pk, request.user, base_of(request), label, steps)
 
     return _written(request, pk, work)
 
@@ -126,7 +126,7 @@ def remedy(request: HttpRequest, pk: int, fingerprint: str, number: int) -> Http
             if finding.fingerprint == fingerprint and number < len(finding.remedies):
                 chosen_remedy = finding.remedies[number]
                 return services.edit(
-                    pk, request.user, _base(request), f"{finding.message}: {chosen_remedy.label}", chosen_remedy.steps
+                    pk, request.user, base_of(request), f"{finding.message}: {chosen_remedy.label}", chosen_remedy.steps
                 )
         raise DocumentError(["this finding is gone; the list shows what there is now"])
 
@@ -135,12 +135,12 @@ def remedy(request: HttpRequest, pk: int, fingerprint: str, number: int) -> Http
 
 @require_POST
 def undo(request: HttpRequest, pk: int) -> HttpResponse:
-    return _written(request, pk, lambda stored: services.undo(pk, request.user, _base(request)))
+    return _written(request, pk, lambda stored: services.undo(pk, request.user, base_of(request)))
 
 
 @require_POST
 def redo(request: HttpRequest, pk: int) -> HttpResponse:
-    return _written(request, pk, lambda stored: services.redo(pk, request.user, _base(request)))
+    return _written(request, pk, lambda stored: services.redo(pk, request.user, base_of(request)))
 
 
 @require_POST

@@ -8,6 +8,7 @@ from typing import Any
 
 from lattice.compare import Change, compare
 from lattice.edits.takeover import key_of, may_be_taken
+from lattice.model.document import Template
 from web.editor.differences import names_of, said
 from web.editor.what_if import level_changes, only_in
 from web.shelf.workspace import Workspace
@@ -25,12 +26,12 @@ class Difference:
     may_be_taken: bool
 
 
-def comparison(before: Workspace, after: Workspace) -> dict[str, Any]:
-    """Differences by what they are about, levels, latency, and findings that came and went."""
-    groups: dict[str, list[Difference]] = defaultdict(list)
-    names = names_of(before.template) | names_of(after.template)
-    for change in compare(before.template, after.template):
-        groups[change.what].append(Difference(change, key_of(change), said(change, names), may_be_taken(change)))
+def comparison(before: Workspace, after: Workspace, *, back: bool = False) -> dict[str, Any]:
+    """Differences by what they are about, levels, latency, and findings that came and went.
+
+    `back`: differences are said the other way round, as what would lead from `after` to `before` again.
+    """
+    groups = _differences(after.template, before.template) if back else _differences(before.template, after.template)
     strips = {one.change.id for one in groups["strip"]} & set(after.compiled.index)
     now, then = before.audit.findings, after.audit.findings
     return {
@@ -42,6 +43,15 @@ def comparison(before: Workspace, after: Workspace) -> dict[str, Any]:
         "went": only_in(now, then),
         "came": only_in(then, now),
     }
+
+
+def _differences(before: Template, after: Template) -> dict[str, list[Difference]]:
+    """By what they are about."""
+    groups: dict[str, list[Difference]] = defaultdict(list)
+    names = names_of(before) | names_of(after)
+    for change in compare(before, after):
+        groups[change.what].append(Difference(change, key_of(change), said(change, names), may_be_taken(change)))
+    return groups
 
 
 def figures_of(space: Workspace) -> dict[str, Any]:

@@ -11,11 +11,11 @@ from django.conf import settings
 from django.template.loader import render_to_string
 
 from lattice.graph.compiled import Compiled
-from lattice.levels.chain import figures, likely_db
+from lattice.levels.chain import figures
 from lattice.manual import manual
 from lattice.model.document import main_outlet
 from lattice.model.inventory import inventory_of
-from lattice.model.units import samples_to_ms
+from lattice.model.units import channel_span, samples_to_ms
 from lattice.sheet import Slots, draw
 from lattice.sheet.drawing import Sheet
 from lattice.sheet.svg import Mark, render
@@ -23,6 +23,7 @@ from lattice.stems.report import adds_up
 from lattice.timing.monitoring import monitored
 from lattice.timing.paths import critical_path
 from web.editor import connections
+from web.editor.level_chart import endpoints
 from web.editor.presenting import by_family, marks, numbered
 from web.shelf.workspace import Workspace
 
@@ -113,21 +114,11 @@ def manual_html(space: Workspace, facts: Facts) -> str:
 
 
 def _ends(space: Workspace) -> list[dict[str, Any]]:
-    levels, compiled, found = space.scene.levels, space.compiled, []
-    for kind in ("output", "print"):
-        for number in compiled.by_kind[kind]:
-            stage = levels.at_end(number)
-            if stage is not None and number not in compiled.tied_out:
-                peak, likely, rms = figures(stage).loudest
-                found.append(
-                    {
-                        "name": compiled.strips[number].name,
-                        "peak": peak,
-                        "likely": likely,
-                        "rms": rms,
-                        "room": -likely_db(stage),
-                    }
-                )
+    found = []
+    for number, stage, likely_db in endpoints(space):
+        peak, likely, rms = figures(stage).loudest
+        name = space.compiled.strips[number].name
+        found.append({"name": name, "peak": peak, "likely": likely, "rms": rms, "room": -likely_db})
     return found
 
 
@@ -183,7 +174,7 @@ def _ports(space: Workspace) -> dict[str, Any]:
         (
             machine[compiled.machine_of(n)],
             strip.kind,
-            "–".join(map(str, dict.fromkeys((strip.io[0], strip.io[-1])))),
+            channel_span(strip.io),
             strip.name,
         )
         for n, strip in enumerate(compiled.strips)

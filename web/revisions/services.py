@@ -6,7 +6,7 @@ from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from django.utils import timezone
 
-from lattice.digests import REST, document_digest, section_digests
+from lattice.digests import document_digest, section_digests
 from lattice.edits.takeover import take_over
 from lattice.errors import EditError
 from lattice.formats.document_json import load, pack
@@ -113,10 +113,3 @@ def cancel_pack(pack_made: Pack) -> None:
     Pack.objects.filter(pk=pack_made.pk, state__in=(Pack.WAITING, Pack.MAKING)).update(
         state=Pack.CANCELLED, ended_at=timezone.now()
     )
-
-
-def sections_of(template: Template) -> list[tuple[str, str]]:
-    """(id, name) of what is ticked off one by one."""
-    digests = section_digests(template)
-    known = [(section.id, section.name) for section in template.sections]
-    return known + ([(REST, "Outside sections")] if REST in digests else [])

@@ -13,6 +13,7 @@ from django.views.decorators.http import require_GET, require_POST
 from lattice.errors import DocumentError
 from lattice.model.names import slug
 from web.editor.presenting import finder_context, frame
+from web.editor.writes import base_of
 from web.revisions import services
 from web.revisions.comparing import comparison, figures_of
 from web.revisions.gate import gate, ticked
@@ -38,9 +39,9 @@ def _page(request: HttpRequest, stored: StoredTemplate, status: int = 200, **sai
     newest = known[0] if known else None
     context |= {"place": "revisions", "revisions": known, "newest": newest, **finder_context(context), **said}
     if newest is not None:
-        space = _space(newest)
-        context |= {"points": gate(space, newest), "pack": newest.packs.defer("content").first()}
-        context["may_sign"] = newest.signed_at is None and all(point.is_met for point in context["points"])
+        points = gate(_space(newest), newest) if newest.signed_at is None else []
+        context |= {"points": points, "pack": newest.packs.defer("content").first()}
+        context["may_sign"] = newest.signed_at is None and all(point.is_met for point in points)
     context["sections"] = ticked(context["space"], stored.pk, newest.by if newest else "")
     context["side_by_side"] = _side_by_side(stored, context["space"])
     return render(request, "revisions/revisions.html", context, status=status)
@@ -72,11 +73,6 @@ def _revision(request: HttpRequest, pk: int, number: int) -> Revision:
     return found
 
 
-def _base(request: HttpRequest) -> int:
-    text = request.POST.get("base", "")
-    return int(text) if text.isdecimal() and len(text) < 10 else -1
-
-
 def _done(request: HttpRequest, pk: int, work: Callable[[], Any], then: str = "revisions") -> HttpResponse:
     """Does the work and leads on; what cannot be done, or came too late, is said on the page."""
     try:
@@ -92,7 +88,7 @@ def _done(request: HttpRequest, pk: int, work: Callable[[], Any], then: str = "r
 def seal(request: HttpRequest, pk: int) -> HttpResponse:
     owned(request, pk)
     note, by = request.POST.get("note", ""), request.POST.get("by", "")
-    return _done(request, pk, lambda: services.seal(pk, request.user, _base(request), note, by))
+    return _done(request, pk, lambda: services.seal(pk, request.user, base_of(request), note, by))
 
 
 @require_POST
@@ -117,7 +113,7 @@ def sign(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 @require_POST
 def go_back(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     revision = _revision(request, pk, number)
-    return _done(request, pk, lambda: services.go_back(pk, request.user, _base(request), revision), "map")
+    return _done(request, pk, lambda: services.go_back(pk, request.user, base_of(request), revision), "map")
 
 
 @require_GET
@@ -141,8 +137,7 @@ def compare_page(request: HttpRequest, pk: int) -> HttpResponse:
     if before:
         spaces = [context["space"] if name == PRESENT else _space(known[name]) for name in (before, after)]
         context |= {
-            "comparison": comparison(*spaces),
-            "back": comparison(spaces[1], spaces[0])["groups"],
+            "comparison": comparison(*spaces, back=after == PRESENT),
             "old": known[before],
         }
     return render(request, "revisions/compare.html", context)
@@ -151,7 +146,7 @@ def compare_page(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def take(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     revision, keys = _revision(request, pk, number), request.POST.getlist("key")
-    return _done(request, pk, lambda: services.take(pk, request.user, _base(request), revision, keys))
+    return _done(request, pk, lambda: services.take(pk, request.user, base_of(request), revision, keys))
 
 
 @require_POST

@@ -6,8 +6,8 @@ from django.http import QueryDict
 
 from lattice.checks import Step
 from lattice.model.document import Machine, Template
-from web.editor.fields import MACHINE_FIELDS, changes_of, named, one, whole, words_of
-from web.editor.writers.common import Written
+from web.editor.fields import MACHINE_FIELDS, changes_of, named, one, whole
+from web.editor.writers.common import Written, changed_piece, removed_piece
 
 
 def add_machine(data: QueryDict, template: Template) -> Written:
@@ -16,9 +16,7 @@ def add_machine(data: QueryDict, template: Template) -> Written:
 
 
 def change_machine(data: QueryDict, template: Template) -> Written:
-    machine: Machine = named(template.machines, one(data, "machine_id"), "machine")
-    changes = changes_of(data, MACHINE_FIELDS, template)
-    return f"{machine.name}: {words_of(changes)}", [Step("change_machine", {"machine": machine.id, "changes": changes})]
+    return changed_piece(data, template, "machine", MACHINE_FIELDS, "machine_id")
 
 
 def name_channel(data: QueryDict, template: Template) -> Written:
@@ -31,5 +29,4 @@ def name_channel(data: QueryDict, template: Template) -> Written:
 
 
 def remove_machine(data: QueryDict, template: Template) -> Written:
-    machine: Machine = named(template.machines, one(data, "machine_id"), "machine")
-    return f"Remove machine {machine.name}", [Step("remove_machines", {"machines": [machine.id]})]
+    return removed_piece(data, template, "machine", "Remove machine", "machine_id")

@@ -8,7 +8,7 @@ from lattice.checks import Step
 from lattice.model.document import Section, Template
 from lattice.model.names import free_id, slug
 from web.editor.fields import SECTION_FIELDS, TEMPLATE_FIELDS, changes_of, named, one, whole, words_of
-from web.editor.writers.common import Written
+from web.editor.writers.common import Written, changed_piece, removed_piece
 
 
 def add_section(data: QueryDict, template: Template) -> Written:
@@ -28,9 +28,7 @@ def add_section(data: QueryDict, template: Template) -> Written:
 
 
 def change_section(data: QueryDict, template: Template) -> Written:
-    section: Section = named(template.sections, one(data, "section_id"), "section")
-    changes = changes_of(data, SECTION_FIELDS, template)
-    return f"{section.name}: {words_of(changes)}", [Step("change_section", {"section": section.id, "changes": changes})]
+    return changed_piece(data, template, "section", SECTION_FIELDS, "section_id")
 
 
 def move_section(data: QueryDict, template: Template) -> Written:
@@ -40,8 +38,7 @@ def move_section(data: QueryDict, template: Template) -> Written:
 
 
 def remove_section(data: QueryDict, template: Template) -> Written:
-    section: Section = named(template.sections, one(data, "section_id"), "section")
-    return f"Remove section {section.name}", [Step("remove_sections", {"sections": [section.id]})]
+    return removed_piece(data, template, "section", "Remove section", "section_id")
 
 
 def change_template(data: QueryDict, template: Template) -> Written:

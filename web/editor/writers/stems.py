@@ -9,9 +9,9 @@ from django.http import QueryDict
 
 from lattice.checks import Step
 from lattice.errors import EditError
-from lattice.model.document import Rule, Stem, Template
-from web.editor.fields import RULE_FIELDS, STEM_FIELDS, changes_of, named, one, words_of
-from web.editor.writers.common import Written
+from lattice.model.document import Template
+from web.editor.fields import RULE_FIELDS, STEM_FIELDS, changes_of, one
+from web.editor.writers.common import Written, changed_piece, removed_piece
 
 
 def add_stem(data: QueryDict, template: Template) -> Written:
@@ -20,14 +20,11 @@ def add_stem(data: QueryDict, template: Template) -> Written:
 
 
 def change_stem(data: QueryDict, template: Template) -> Written:
-    stem: Stem = named(template.stems, one(data, "stem"), "stem")
-    changes = changes_of(data, STEM_FIELDS, template)
-    return f"{stem.name}: {words_of(changes)}", [Step("change_stem", {"stem": stem.id, "changes": changes})]
+    return changed_piece(data, template, "stem", STEM_FIELDS)
 
 
 def remove_stem(data: QueryDict, template: Template) -> Written:
-    stem: Stem = named(template.stems, one(data, "stem"), "stem")
-    return f"Remove {stem.name}", [Step("remove_stems", {"stems": [stem.id]})]
+    return removed_piece(data, template, "stem", "Remove")
 
 
 def add_rule(data: QueryDict, template: Template) -> Written:
@@ -40,14 +37,11 @@ def add_rule(data: QueryDict, template: Template) -> Written:
 
 
 def change_rule(data: QueryDict, template: Template) -> Written:
-    rule: Rule = named(template.rules, one(data, "rule"), "rule")
-    changes = changes_of(data, RULE_FIELDS, template)
-    return f"{rule.name}: {words_of(changes)}", [Step("change_rule", {"rule": rule.id, "changes": changes})]
+    return changed_piece(data, template, "rule", RULE_FIELDS)
 
 
 def remove_rule(data: QueryDict, template: Template) -> Written:
-    rule: Rule = named(template.rules, one(data, "rule"), "rule")
-    return f"Remove rule {rule.name}", [Step("remove_rules", {"rules": [rule.id]})]
+    return removed_piece(data, template, "rule", "Remove rule")
 
 
 def waive(data: QueryDict, _template: Template) -> Written:

@@ -11,18 +11,15 @@ from lattice.errors import EditError
 from lattice.formats.document_json import to_plain
 from lattice.model.document import USUAL_SOURCE, Outlet, Source, Strip, Template
 from web.editor.fields import STRIP_FIELDS, changes_of, db, named, one, words_of
-from web.editor.writers.common import Written
+from web.editor.writers.common import Written, changed_piece, removed_piece
 
 
 def change_strip(data: QueryDict, template: Template) -> Written:
-    strip: Strip = named(template.strips, one(data, "strip"), "strip")
-    changes = changes_of(data, STRIP_FIELDS, template)
-    return f"{strip.name}: {words_of(changes)}", [Step("change_strip", {"strip": strip.id, "changes": changes})]
+    return changed_piece(data, template, "strip", STRIP_FIELDS)
 
 
 def remove_strip(data: QueryDict, template: Template) -> Written:
-    strip: Strip = named(template.strips, one(data, "strip"), "strip")
-    return f"Remove {strip.name}", [Step("remove_strips", {"strips": [strip.id]})]
+    return removed_piece(data, template, "strip", "Remove")
 
 
 def move_strip(data: QueryDict, template: Template) -> Written:
