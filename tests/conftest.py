@@ -6,12 +6,18 @@ import os
 
 import pytest
 from django.test import Client
+from hypothesis import HealthCheck, settings
 
 from lattice.model.document import Template
 from tests.build import template
 from web.shelf import services
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import forget_all
+
+# The gate tries the same examples every time; `make test-long` draws new ones and prints how to draw a failure again.
+settings.register_profile("gate", derandomize=True, database=None, deadline=None)
+settings.register_profile("long", print_blob=True, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile(os.environ.get("LATTICE_TEST_PROFILE", "gate"))
 
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")  # Playwright's event loop runs in the same thread
 

@@ -78,8 +78,7 @@ def channels_lost(scene: Scene) -> Iterator[Finding]:
         return
     activity = active_channels(scene.unblocked)
     for number in suspects:
-        taken = route_gain(compiled, number).matrix
-        lost = [channel for channel in activity.at_tap(number) if not any(row[channel] for row in taken)]
+        lost = activity.lost(number)
         if lost:
             route, names = compiled.routes[number], channel_names(_ends(scene, number)[0])
             shown = ", ".join(names[channel] for channel in lost)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator
-from itertools import permutations
 
 from lattice.checks.finding import Finding, Remedy, Severity, Step
 from lattice.checks.registry import check
@@ -131,20 +130,42 @@ def ducked_twice(scene: Scene) -> Iterator[Finding]:
         insert = compiled.insert_of_key(route)
         if scene.carries(route) and insert.key == "external" and insert.state == "on":
             by_trigger[compiled.tail[route]].append(route)
+    behind = _Behind(scene)
     for trigger, routes in by_trigger.items():
         places = list(dict.fromkeys((compiled.head[route], compiled.key_node[route][1]) for route in routes))
         if len(places) < 2:
             continue
-        for inner, outer in permutations(places, 2):
-            if scene.sounds.arrives[inner[0]] and _passes(scene, inner, outer):
-                yield _double(scene, inner, outer, trigger)
+        keyed = sum({1 << strip for strip, _insert in places})
+        for inner in places:
+            if not scene.sounds.arrives[inner[0]] or not (behind.of(inner[0]) | 1 << inner[0]) & keyed:
+                continue
+            for outer in places:
+                if inner != outer and behind.passes(inner, outer):
+                    yield _double(scene, inner, outer, trigger)
 
 
-def _passes(scene: Scene, inner: tuple[int, str], outer: tuple[int, str]) -> bool:
-    """What has passed the insert of `inner` comes to the insert of `outer`."""
-    if inner[0] == outer[0]:
-        return scene.compiled.insert_at[inner[1]][1] < scene.compiled.insert_at[outer[1]][1]
-    return _behind(scene, inner[0])[outer[0]]
+class _Behind:
+    """Which strips what has passed the inserts of a strip comes to, as bits. Each strip is followed once, O(routes)."""
+
+    def __init__(self, scene: Scene) -> None:
+        self.scene = scene
+        self._known: dict[int, int] = {}
+
+    def passes(self, inner: tuple[int, str], outer: tuple[int, str]) -> bool:
+        """What has passed the insert of `inner` comes to the insert of `outer`."""
+        if inner[0] == outer[0]:
+            return self.scene.compiled.insert_at[inner[1]][1] < self.scene.compiled.insert_at[outer[1]][1]
+        return bool(self.of(inner[0]) >> outer[0] & 1)
+
+    def of(self, strip: int) -> int:
+        if strip not in self._known:
+            compiled, reach = self.scene.compiled, self.scene.unblocked
+            first = [r for r in compiled.outs[strip] if reach.route_ok[r] and compiled.stage[r] != IN]
+            heads = {compiled.head[route] for route in first}
+            onward = reach.forward([head for head in heads if reach.monitors[head]]).fed
+            come = (n for n in range(len(compiled.strips)) if onward[n] or (n in heads and reach.enters(n)))
+            self._known[strip] = sum(1 << n for n in come)
+        return self._known[strip]
 
 
 def _double(scene: Scene, inner: tuple[int, str], outer: tuple[int, str], trigger: int) -> Finding:
@@ -157,12 +178,3 @@ def _double(scene: Scene, inner: tuple[int, str], outer: tuple[int, str], trigge
         inserts=(outer[1], inner[1]),
         evidence=(f"{names[0]} comes to {names[1]}",),
     )
-
-
-def _behind(scene: Scene, strip: int) -> list[bool]:
-    """Per strip: what has passed the inserts of `strip` comes to it."""
-    compiled, reach = scene.compiled, scene.unblocked
-    first = [r for r in compiled.outs[strip] if reach.route_ok[r] and compiled.stage[r] != IN]
-    heads = {compiled.head[route] for route in first}
-    onward = reach.forward([head for head in heads if reach.monitors[head]]).fed
-    return [onward[n] or (n in heads and reach.enters(n)) for n in range(len(compiled.strips))]

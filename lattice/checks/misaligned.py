@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -10,7 +11,7 @@ from lattice.checks.registry import check
 from lattice.checks.scene import Scene
 from lattice.levels.coherence import decorrelates
 from lattice.levels.shares import Origin, sources_of
-from lattice.levels.single import Part, Single
+from lattice.levels.single import Single, size
 from lattice.model.units import decibels, samples_to_ms
 from lattice.timing.arrivals import Span
 from lattice.timing.paths import Travel
@@ -47,7 +48,6 @@ class _Look:
 
     def __init__(self, scene: Scene) -> None:
         self.scene = scene
-        self.single: dict[Origin, Single] = {}
         self.travel: dict[Origin, Travel] = {}
         self._origins: list[Origin] = []
         self._behind: dict[int, int] = {}  # route → bits of the sources it brings
@@ -86,18 +86,33 @@ class _Look:
             yield self._origins[low.bit_length() - 1], [route for route in routes if behind.get(route, 0) & low]
             several ^= low
 
-    def combs(self, routes: list[int]) -> Iterator[Comb]:
-        """Every pair of coherent arrivals of one source at different times: only those comb."""
+    def worst_comb(self, routes: list[int]) -> Comb | None:
+        """Of all coherent arrivals of one source at different times, the two nearest in level, then in time apart."""
+        worst: Comb | None = None
         for origin, its in self.twice(routes):
-            if origin not in self.single:
-                self.single[origin] = Single(self.scene.levels, *origin)
+            if origin not in self.travel:
                 self.travel[origin] = Travel(self.scene.arrivals, self.scene.levels, *origin)
-            single, travel = self.single[origin], self.travel[origin]
-            for at, one in enumerate(its):
-                for other in its[at + 1 :]:
-                    comb = _comb(origin, single, travel, one, other)
-                    if comb is not None:
-                        yield comb
+            for comb in self._combs(origin, its, worst):
+                if worst is None or (comb.beside_db, comb.skew) > (worst.beside_db, worst.skew):
+                    worst = comb
+        return worst
+
+    def _combs(self, origin: Origin, routes: list[int], worst: Comb | None) -> Iterator[Comb]:
+        """Pairs from the loudest down; what is farther apart in level than the worst so far is not looked at."""
+        single, travel = self.scene.single(origin), self.travel[origin]
+        loud = sorted(
+            ((size(single.brought[route].c), -place) for place, route in enumerate(routes) if route in single.brought),
+            reverse=True,
+        )
+        least_db = -math.inf if worst is None else worst.beside_db
+        for at, (level, place) in enumerate(loud):
+            for quieter, other in loud[at + 1 :]:
+                if not quieter or decibels(quieter / level) < least_db:
+                    break
+                comb = _comb(origin, single, travel, routes[-place], routes[-other])
+                if comb is not None:
+                    least_db = max(least_db, comb.beside_db)
+                    yield comb
 
 
 def _comb(origin: Origin, single: Single, travel: Travel, one: int, other: int) -> Comb | None:
@@ -108,18 +123,16 @@ def _comb(origin: Origin, single: Single, travel: Travel, one: int, other: int) 
     if not skew:
         return None
     parts = single.brought[one], single.brought[other]
-    levels = sorted(_size(part) for part in parts)
-    dot = sum(a * b for row, rest in zip(parts[0].c, parts[1].c, strict=True) for a, b in zip(row, rest, strict=True))
+    levels = sorted(size(part.c) for part in parts)
+    dot = sum(
+        x * rest.get(signal, 0.0) for row, rest in zip(parts[0].c, parts[1].c, strict=True) for signal, x in row.items()
+    )
     return Comb(origin, skew, decibels(levels[0] / levels[1]), dot < 0) if levels[0] and dot else None
-
-
-def _size(part: Part) -> float:
-    return float(sum(x * x for row in part.c for x in row) ** 0.5)
 
 
 def _finding(scene: Scene, look: _Look, number: int, spans: dict[int, Span], skew: int) -> Finding:
     rate = scene.template.sample_rate_hz
-    worst = max(look.combs(list(spans)), key=lambda comb: (comb.beside_db, comb.skew), default=None)
+    worst = look.worst_comb(list(spans))
     figures: dict[str, float | None] = {"skew_samples": skew, "skew_ms": samples_to_ms(skew, rate)}
     evidence = [
         f"{scene.name(scene.compiled.tail[route])} arrives at {span.words} samples" for route, span in spans.items()

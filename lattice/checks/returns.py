@@ -9,8 +9,9 @@ from lattice.checks.finding import Finding, Remedy, Step
 from lattice.checks.registry import check
 from lattice.checks.scene import Scene
 from lattice.graph.compiled import DECORRELATING
+from lattice.levels.rows import sparse_sum
 from lattice.levels.shares import bounds_to
-from lattice.levels.single import Single
+from lattice.levels.single import size
 
 EFFECTS = DECORRELATING | {"external", "other"}
 
@@ -67,8 +68,8 @@ def rise_db(scene: Scene, number: int) -> float | None:
     """
     heads = {scene.compiled.head[route] for route in scene.compiled.outs[number] if scene.levels.goes(route)}
     worst: float | None = None
-    for origin in bounds_to(scene.levels, number):
-        single = Single(scene.levels, *origin)
+    for origin in sorted(bounds_to(scene.levels, number).keys() & scene.playing):
+        single = scene.single(origin)
         for head in heads & single.at_in.keys():
             turned = -1.0 if scene.strip(head).invert else 1.0
             dry = [
@@ -76,14 +77,11 @@ def rise_db(scene: Scene, number: int) -> float | None:
                 for r in scene.compiled.ins[head]
                 if r in single.brought and scene.compiled.tail[r] == number
             ]
-            whole = [[turned * x for x in row] for row in single.at_in[head].c]
-            direct = whole
+            whole = direct = single.at_in[head].c
             for part in dry:
-                direct = [
-                    [a - b for a, b in zip(row, rest, strict=True)] for row, rest in zip(direct, part, strict=True)
-                ]
-            power = [sum(x * x for row in rows for x in row) for rows in (whole, direct)]
-            if dry and power[1] > 1e-18 and power[0] > 0:
-                rise = 10 * math.log10(power[0] / power[1])
+                direct = sparse_sum(direct, part, -turned)
+            levels = size(whole), size(direct)
+            if dry and levels[1] > 1e-9 and levels[0] > 0:
+                rise = 20 * math.log10(levels[0] / levels[1])
                 worst = rise if worst is None else max(worst, rise)
     return worst

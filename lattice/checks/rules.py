@@ -11,7 +11,6 @@ from lattice.graph.compiled import IN, POST, STAGE_OF_TAP
 from lattice.graph.paths import Path
 from lattice.graph.reach import Reach
 from lattice.graph.walk import first_way
-from lattice.levels.single import Single
 from lattice.model.document import Rule
 from lattice.model.layouts import channel_names
 from lattice.model.selectors import select, sentence_of
@@ -151,7 +150,7 @@ def _reaches(scene: Scene, rule: Rule, _through: Strips, to: Strips) -> Broken:
 def _lands_on(scene: Scene, rule: Rule, _through: Strips, to: Strips) -> Broken:
     """At `to`, it sounds on the listed channels only."""
     for origin in _sources(scene, rule, states=True):
-        single = Single(scene.levels, *origin)
+        single = scene.single(origin)
         for end in sorted(to & single.at_in.keys()):
             names = channel_names(scene.strip(end).layout)
             allowed = {_channel(wanted, names) for wanted in rule.channels or ()}

@@ -11,6 +11,8 @@ from lattice.graph.loops import LoopGraph
 from lattice.graph.paths import Blockers, Path, Ways
 from lattice.graph.reach import Backward, Forward, Reach
 from lattice.levels.levels import Levels
+from lattice.levels.shares import sources_of
+from lattice.levels.single import Single
 from lattice.model.document import Section, Strip, Template, main_outlet
 from lattice.model.inventory import Inventory
 from lattice.stems.ledger import Ledger
@@ -19,6 +21,7 @@ from lattice.timing.arrivals import Arrivals
 
 # Strips that are not part of the mix, and so belong to no section's bus.
 APART = frozenset({"trigger", "click", "reference", "guide", "talkback", "pop"})
+KEPT_SINGLES = 256  # as many sources are commonly asked about together; more would only take memory
 
 
 class Scene:
@@ -30,6 +33,7 @@ class Scene:
         self.unblocked = Reach(self.compiled, states=True)
         self.ignoring = Reach(self.compiled, states=False)
         self._downstream: dict[int, list[bool]] = {}
+        self._singles: dict[Origin, Single] = {}
 
     @cached_property
     def sounds(self) -> Forward:
@@ -121,6 +125,19 @@ class Scene:
                 yield number, -1
             if number in outlets_of and number not in left:
                 yield from ((number, outlet) for outlet in outlets_of[number] if self.unblocked.outlet_sounds(outlet))
+
+    @cached_property
+    def playing(self) -> frozenset[Origin]:
+        """Sources that have a level now."""
+        return frozenset(sources_of(self.levels))
+
+    def single(self, origin: Origin) -> Single:
+        """A source by itself, as its expected level goes; the last ones asked for are kept."""
+        found = self._singles.pop(origin, None) or Single(self.levels, *origin)
+        self._singles[origin] = found
+        if len(self._singles) > KEPT_SINGLES:
+            del self._singles[next(iter(self._singles))]
+        return found
 
     def outlets_without_route(self) -> Iterator[int]:
         """Open outlets beyond the main one that no route leaves, of strips that are meant to be heard."""

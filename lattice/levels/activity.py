@@ -1,28 +1,30 @@
-"""Which channels carry sound: at each strip's `in`, and at the taps of its routes."""
+"""Which channels carry sound: at each strip's `in`, and at the taps of its routes. Channels are bits."""
 
 from __future__ import annotations
 
 from lattice.graph.compiled import IN
 from lattice.graph.reach import Reach
-from lattice.levels.gains import chain_gain, route_gain
-from lattice.model.layouts import Matrix, channel_count
-
-Channels = frozenset[int]
+from lattice.levels.gains import chain_gain, route_matrix, spread_on
+from lattice.model.layouts import channel_count
 
 
 class Activity:
-    """`at_in[strip]`: channels that sound. Found by walking on from sources until nothing new sounds."""
+    """`at_in[strip]`: channels that sound. Found by walking on from sources until nothing new sounds.
+
+    O(routes · channels): a strip is looked at again only where a channel more sounds at it.
+    """
 
     def __init__(self, reach: Reach) -> None:
         self.reach = reach
         self.compiled = reach.compiled
-        self._chains: dict[tuple[int, int], Matrix] = {}
+        self._chains: dict[tuple[int, int], tuple[int, ...] | None] = {}
+        self._routes: dict[int, tuple[int, ...] | None] = {}
         count = len(self.compiled.strips)
-        self.at_in: list[Channels] = [frozenset()] * count
+        self.at_in = [0] * count
         waiting = []
         for strip, sounds in enumerate(reach.sounds):
             if sounds:
-                self.at_in[strip] = frozenset(range(channel_count(self.compiled.strips[strip].layout)))
+                self.at_in[strip] = _all(self.compiled.strips[strip].layout)
                 waiting.append(strip)
         for outlet, routes in enumerate(self.compiled.outlet_outs):
             if reach.outlet_sounds(outlet):
@@ -35,28 +37,45 @@ class Activity:
         head = self.compiled.head[route]
         if not self.reach.route_ok[route] or not self.reach.enters(head):
             return False
-        new = self.at_in[head] | _through(route_gain(self.compiled, route).matrix, self.at_tap(route))
+        spreads = self.spread(route)
+        come = self.at_tap(route) if spreads is None else spread_on(self.at_tap(route), spreads)
+        new = self.at_in[head] | come
         if new == self.at_in[head]:
             return False
         self.at_in[head] = new
         return self.reach.monitors[head]
 
-    def at_tap(self, route: int) -> Channels:
+    def at_tap(self, route: int) -> int:
         """Channels that sound where a route leaves."""
         outlet, tail = self.compiled.outlet[route], self.compiled.tail[route]
         if outlet >= 0:
-            return frozenset(range(channel_count(self.compiled.outlets[outlet][1].layout)))
-        stage = self.compiled.stage[route]
-        return self.at_in[tail] if stage == IN else _through(self._chain(tail, stage), self.at_in[tail])
+            return _all(self.compiled.outlets[outlet][1].layout)
+        chain = self._chain(tail, self.compiled.stage[route])
+        return self.at_in[tail] if chain is None else spread_on(self.at_in[tail], chain)
 
-    def _chain(self, strip: int, stage: int) -> Matrix:
+    def lost(self, route: int) -> list[int]:
+        """Channels that sound where a route leaves and that it takes nowhere."""
+        spreads, sounding = self.spread(route), self.at_tap(route)
+        return [] if spreads is None else [n for n, taken in enumerate(spreads) if sounding >> n & 1 and not taken]
+
+    def spread(self, route: int) -> tuple[int, ...] | None:
+        """What each channel comes to by a route; None where channels go straight across."""
+        if route not in self._routes:
+            matrix = route_matrix(self.compiled, route)
+            self._routes[route] = None if matrix is None else matrix.spread
+        return self._routes[route]
+
+    def _chain(self, strip: int, stage: int) -> tuple[int, ...] | None:
+        """The same for what stands between a strip's `in` and a tap."""
+        if stage == IN or (strip not in self.compiled.reshaped and not self.compiled.strips[strip].pan):
+            return None
         if (strip, stage) not in self._chains:
-            self._chains[strip, stage] = chain_gain(self.compiled.strips[strip], stage).matrix
+            self._chains[strip, stage] = chain_gain(self.compiled.strips[strip], stage).matrix.spread
         return self._chains[strip, stage]
 
 
-def _through(matrix: Matrix, channels: Channels) -> Channels:
-    return frozenset(row for row, gains in enumerate(matrix) if any(gains[channel] for channel in channels))
+def _all(layout: str) -> int:
+    return (1 << channel_count(layout)) - 1
 
 
 def active_channels(reach: Reach) -> Activity:

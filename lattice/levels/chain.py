@@ -9,7 +9,8 @@ from typing import NamedTuple
 
 from lattice.graph.compiled import ACTING, DECORRELATING, LIMITING
 from lattice.levels.gains import insert_layouts
-from lattice.levels.sound import Rows, Sound
+from lattice.levels.rows import SparseRows
+from lattice.levels.sound import Sound
 from lattice.model.document import Insert, Strip
 from lattice.model.layouts import balance_gains, mapping, panner_matrix
 from lattice.model.units import gain
@@ -44,7 +45,7 @@ class Wet(NamedTuple):
 
 
 Effect = Even | ByChannel | Wet
-Carriers = dict[int, tuple[Rows, Rows]]
+Carriers = dict[int, tuple[SparseRows, SparseRows]]
 LIMIT_RATIO = 100.0  # model.md: from here on a ratio is ∞:1
 
 

@@ -25,6 +25,8 @@ from lattice.model.layouts import (
 )
 from lattice.model.units import SILENT_DB, decibels, gain
 
+FEW_CHANNELS = 128  # up to here all eigenvalues of a group are worked out; of a larger one the largest alone
+MOST_ROUNDS = 1_000
 TRANSPARENT = frozenset({"gain", "meter", "tuner"})
 
 
@@ -88,7 +90,7 @@ def chain_gain(strip: Strip, stage: int) -> Gain:
         level_db += strip.fader_db or 0.0
         if layout == "stereo" and strip.pan:
             left, right = balance_gains(strip.pan)
-            matrix = product(((left, 0.0), (0.0, right)), matrix)
+            matrix = product(Matrix([(left, 0.0), (0.0, right)]), matrix)
     return Gain(matrix, level_db)
 
 
@@ -107,6 +109,15 @@ def route_matrix(compiled: Compiled, number: int) -> Matrix | None:
     if layout == head.layout and route.channels is None:
         return None
     return _route_matrix(compiled, route, layout, compiled.strips[compiled.tail[number]], head.layout)
+
+
+def spread_on(channels: int, spreads: Sequence[int]) -> int:
+    """What channels (as bits) come to through a matrix, from its `spread`."""
+    found = 0
+    while channels:
+        found |= spreads[(channels & -channels).bit_length() - 1]
+        channels &= channels - 1
+    return found
 
 
 def route_matrices(compiled: Compiled) -> list[Matrix | None]:
@@ -147,7 +158,7 @@ def _layouts_mix(layout: str, destination: str) -> bool:
 
 
 def _mixes(matrix: Matrix) -> bool:
-    return any(sum(gain != 0 for gain in row) > 1 for row in matrix)
+    return len({row for row, _column, _gain in matrix.entries}) < len(matrix.entries)
 
 
 def _route_matrix(compiled: Compiled, route: Route, layout: str, tail: Strip, destination: str) -> Matrix:
@@ -277,13 +288,42 @@ def _power_db(compiled: Compiled, group: Sequence[int], rounds: int) -> float:
     for strip in sorted({compiled.tail[route] for route in group}):
         place[strip] = size
         size += channel_count(compiled.strips[strip].layout)
-    whole = np.zeros((size, size))
+    rows: list[int] = []
+    columns: list[int] = []
+    values: list[float] = []
     for route, step in steps:
-        rows, columns = place[compiled.head[route]], place[compiled.tail[route]]
-        block = np.array(step.matrix)
-        whole[rows : rows + block.shape[0], columns : columns + block.shape[1]] += block * gain(step.level_db - top_db)
-    radius = float(np.abs(np.linalg.eigvals(whole)).max())
+        down, across, level = place[compiled.head[route]], place[compiled.tail[route]], gain(step.level_db - top_db)
+        for row, column, by in step.matrix.entries:
+            rows.append(down + row)
+            columns.append(across + column)
+            values.append(by * level)
+    if size <= FEW_CHANNELS:
+        whole = np.zeros((size, size))
+        np.add.at(whole, (rows, columns), values)
+        radius = float(np.abs(np.linalg.eigvals(whole)).max())
+    else:
+        radius = _radius_of_many(np.array(rows), np.array(columns), np.array(values), size)
     return (decibels(radius) + top_db) * rounds if radius > 0 else SILENT_DB
+
+
+def _radius_of_many(rows: Any, columns: Any, values: Any, size: int) -> float:
+    """Largest eigenvalue of a sparse matrix of gains that are not negative, by power iteration. O(entries · rounds).
+
+    The shift keeps loops of one length (whose eigenvalues all have the same size) from going round for ever.
+    """
+    import numpy as np  # noqa: PLC0415
+
+    vector = np.full(size, size**-0.5)
+    radius, shift = 0.0, 0.0
+    for _round in range(MOST_ROUNDS):
+        new = np.bincount(rows, weights=values * vector[columns], minlength=size) + shift * vector
+        length = float(np.linalg.norm(new))
+        before, radius = radius, length - shift
+        if length == 0 or abs(radius - before) <= 1e-12 * length:
+            break
+        vector = new / length
+        shift = shift or length / 2
+    return max(radius, 0.0)
 
 
 def latency_samples(strip: Strip, stage: int) -> int:

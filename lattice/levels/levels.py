@@ -33,7 +33,7 @@ from lattice.levels.gains import insert_layouts, route_matrices
 from lattice.levels.plain import PlainSource, chain_source, play_plain
 from lattice.levels.sound import Sound
 from lattice.model.document import Insert, source_of
-from lattice.model.layouts import channel_count
+from lattice.model.layouts import channel_count, channel_to_channel
 from lattice.model.units import gain
 
 
@@ -211,8 +211,9 @@ class Levels:
         level = gain(compiled.routes[route].gain_db)
         sound, by_p, by_q, by_e = stage
         channels = len(self.at_key[node].p)
-        straight = tuple(tuple(float(row == column) for column in range(len(sound.p))) for row in range(channels))
-        self.at_key[node].add(sound, straight, by_p * level, by_q * level, by_e * level)
+        self.at_key[node].add(
+            sound, channel_to_channel(channels, len(sound.p)), by_p * level, by_q * level, by_e * level
+        )
 
     def key_channels(self, number: int, place: int) -> int:
         """Channels of the insert at a place of a chain."""

@@ -82,16 +82,19 @@ def sources_of(levels: Levels) -> Iterator[Origin]:
 
 def loudest_source(levels: Levels, strip: int, tap: str) -> Loud | None:
     """The source with the highest likely level at a stage by itself; only those that may reach 0 dBFS are looked at."""
-    best: Loud | None = None
-    bounds = bounds_to(levels, strip)
-    last = _stage_bound(levels, strip, tap)
-    for origin in sorted(bounds):
+    bounds, last = bounds_to(levels, strip), _stage_bound(levels, strip, tap)
+    at_most = []
+    for origin, bound in bounds.items():
         source = _source(levels, origin)
-        if source is None or bounds[origin] * last * gain(source.peak_dbfs) < 1.0:
-            continue
+        if source is not None and bound * last * gain(source.peak_dbfs) >= 1.0:
+            at_most.append((-bound * last * gain(source.peak_dbfs), origin))
+    best: Loud | None = None
+    for bound, origin in sorted(at_most):
+        if best is not None and decibels(-bound) < best.likely_db - 1e-6:
+            break  # neither this source nor those behind it can come up to the loudest so far
         single = Single(levels, *origin, weight=LIKELY)
         level_db = decibels(single.level(part_at(single, strip, tap)))
-        if best is None or level_db > best.likely_db:
+        if best is None or (-level_db, origin) < (-best.likely_db, (best.strip, best.outlet)):
             best = Loud(*origin, level_db)
     return best
 
@@ -133,13 +136,13 @@ def bounds_to(levels: Levels, target: int) -> dict[Origin, float]:
         for route in compiled.ins[strip]:
             if not levels.goes(route):
                 continue
-            level = at_in[strip] * gain(compiled.routes[route].gain_db) * _norm(levels.matrices[route])
+            level = at_in[strip] * gain(compiled.routes[route].gain_db) * _most(levels.matrices[route])
             tail, outlet = compiled.tail[route], compiled.outlet[route]
             if outlet >= 0:
                 found[tail, outlet] = found.get((tail, outlet), 0.0) + level
             elif levels.at(tail, compiled.stage[route]) is not None:
                 chain = chain_gain(compiled.strips[tail], compiled.stage[route])
-                at_in[tail] = at_in.get(tail, 0.0) + level * gain(chain.level_db) * _norm(chain.matrix)
+                at_in[tail] = at_in.get(tail, 0.0) + level * gain(chain.level_db) * chain.matrix.most
                 found[tail, -1] = at_in[tail]
     return found
 
@@ -155,20 +158,19 @@ def _before(levels: Levels, target: int) -> set[int]:
     return seen
 
 
-def _norm(matrix: Matrix | None) -> float:
-    """The most that channels can add up to in one."""
-    return 1.0 if matrix is None else max(sum(abs(gain) for gain in row) for row in matrix)
+def _most(matrix: Matrix | None) -> float:
+    return 1.0 if matrix is None else matrix.most
 
 
 def _stage_bound(levels: Levels, strip: int, tap: str) -> float:
     piece = levels.compiled.strips[strip]
     if tap in TAPS:
         chain = chain_gain(piece, TAPS[tap])
-        return gain(chain.level_db) * _norm(chain.matrix)
+        return gain(chain.level_db) * chain.matrix.most
     level_db, bound, layout = 0.0, 1.0, piece.layout
     for insert in piece.inserts:
         matrix, layout = insert_matrix(insert, layout)
-        bound *= _norm(matrix)
+        bound *= matrix.most
         if insert.id == tap:
             break
         level_db += insert_level_db(insert)

@@ -15,7 +15,7 @@ from lattice.levels.chain import ByChannel, Effect, Even, effect, entering
 from lattice.levels.gains import insert_matrix
 from lattice.levels.levels import Levels
 from lattice.levels.plain import chain_source
-from lattice.levels.sound import Rows
+from lattice.levels.rows import SparseRows, scaled_rows, sparse_sum, sparse_times
 from lattice.model.document import Source, Strip, source_of
 from lattice.model.layouts import Matrix, balance_gains, channel_count
 from lattice.model.units import gain
@@ -27,53 +27,53 @@ LIKELY, EXPECTED = "q", "e"
 class Part:
     """Gains from one source: `c` coherent, with their sign, `d2` powers of what is decorrelated.
 
-    Both are channels × the source's channels; every channel of a source is a signal of its own.
+    Both are by channel, then by the source's channels; every channel of a source is a signal of its own, and most
+    channels carry few of them. Nothing changes in place: parts share their rows.
     """
 
-    c: Rows
-    d2: Rows
+    c: SparseRows
+    d2: SparseRows
 
     @cached_property
     def power(self) -> list[float]:
         """Σ (c² + d²) by channel: what the source brings there, its level taken as 1."""
         return [
-            sum(x * x for x in row) + sum(others) for row, others in zip(self.c, self.d2, strict=True)
-        ]  # fmt: skip
+            sum([x * x for x in row.values()]) + sum(others.values())
+            for row, others in zip(self.c, self.d2, strict=True)
+        ]
 
     @property
     def coherent(self) -> bool:
-        return any(x for row in self.c for x in row)
+        return any(x for row in self.c for x in row.values())
 
     def through(self, matrix: Matrix | None, level: float = 1.0) -> Part:
+        """Behind a matrix (None: each channel straight on) and at a level."""
         if matrix is None:
-            return self.scaled([level] * len(self.c))
-        signals = range(len(self.c[0]))
-        c = [[level * sum(g * self.c[k][s] for k, g in enumerate(row) if g) for s in signals] for row in matrix]
-        d2 = [
-            [level * level * sum(g * g * self.d2[k][s] for k, g in enumerate(row) if g) for s in signals]
-            for row in matrix
-        ]
-        return Part(c, d2)
+            return self if level == 1.0 else self.scaled([level] * len(self.c))
+        c = sparse_times(((row, column, by * level) for row, column, by in matrix.entries), self.c, len(matrix))
+        powers = ((row, column, by * by * level * level) for row, column, by in matrix.entries)
+        return Part(c, sparse_times(powers, self.d2, len(matrix)))
 
     def scaled(self, factors: list[float]) -> Part:
-        return Part(
-            [[x * f for x in row] for row, f in zip(self.c, factors, strict=True)],
-            [[x * f * f for x in row] for row, f in zip(self.d2, factors, strict=True)],
-        )
+        """Each channel by its own factor."""
+        return Part(scaled_rows(self.c, factors), scaled_rows(self.d2, [factor * factor for factor in factors]))
 
     def wet(self, dry: float, power: float) -> Part:
-        d2 = [
-            [dry * dry * d + power * power * (c * c + d) for c, d in zip(row, others, strict=True)]
-            for row, others in zip(self.c, self.d2, strict=True)
-        ]
-        return Part([[x * dry for x in row] for row in self.c], d2)
+        d2 = []
+        for row, others in zip(self.c, self.d2, strict=True):
+            made = {s: d * (dry * dry + power * power) for s, d in others.items()}
+            for s, x in row.items():
+                made[s] = made.get(s, 0.0) + power * power * x * x
+            d2.append(made)
+        return Part([{s: x * dry for s, x in row.items()} if dry else {} for row in self.c], d2)
 
     def plus(self, other: Part) -> Part:
-        return Part(_sum(self.c, other.c), _sum(self.d2, other.d2))
+        return Part(sparse_sum(self.c, other.c), sparse_sum(self.d2, other.d2))
 
 
-def _sum(one: Rows, other: Rows) -> Rows:
-    return [[a + b for a, b in zip(row, rest, strict=True)] for row, rest in zip(one, other, strict=True)]
+def size(rows: SparseRows) -> float:
+    """Frobenius norm."""
+    return math.sqrt(sum([x * x for row in rows for x in row.values()]))
 
 
 class Single:
@@ -99,8 +99,7 @@ class Single:
         self._waiting: list[tuple[int, int]] = []
         layout = self.compiled.outlets[outlet][1].layout if outlet >= 0 else self.compiled.strips[strip].layout
         channels = channel_count(layout)
-        zeros = [[0.0] * channels for _ in range(channels)]
-        own = Part([[float(row == column) for column in range(channels)] for row in range(channels)], zeros)
+        own = Part([{channel: 1.0} for channel in range(channels)], [{} for _ in range(channels)])
         if outlet >= 0:
             for route in self.compiled.outlet_outs[outlet] if levels.outlet_stages[outlet] is not None else ():
                 self._send(route, own)

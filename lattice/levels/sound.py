@@ -8,27 +8,32 @@ one can, `Coherence` keeps what is needed to add it up exactly.
 from __future__ import annotations
 
 import math
-from functools import lru_cache
 
+from lattice.levels.rows import Rows, SparseRows, add_to, added, quadratic, sandwich, sparse, zeros
 from lattice.model.layouts import Matrix, channel_count
-
-Rows = list[list[float]]
 
 
 class Coherence:
     """How the sound of one stage may add up with itself, once for Q and once for E (index 0 and 1).
 
     `loose[w][n]`: power that adds in power (decorrelated). `covariance[w]`: channels × channels of coherent sound
-    that nothing else carries. `carried[w]`: carrier → gains (channels × the carrier's channels); a carrier is a
-    strip or outlet whose sound goes on by several ways that meet again.
+    that nothing else carries, None where there is none. `carried[w]`: carrier → gains (channels × the carrier's
+    channels); a carrier is a strip or outlet whose sound goes on by several ways that meet again.
     """
 
     __slots__ = ("carried", "covariance", "loose")
 
     def __init__(self, channels: int) -> None:
         self.loose = ([0.0] * channels, [0.0] * channels)
-        self.covariance: tuple[Rows, Rows] = (_zeros(channels), _zeros(channels))
-        self.carried: tuple[dict[int, Rows], dict[int, Rows]] = ({}, {})
+        self.covariance: list[Rows | None] = [None, None]
+        self.carried: tuple[dict[int, SparseRows], dict[int, SparseRows]] = ({}, {})
+
+    def own(self, weight: int, channels: int) -> Rows:
+        """The covariance, to be added to."""
+        found = self.covariance[weight]
+        if found is None:
+            found = self.covariance[weight] = zeros(channels, channels)
+        return found
 
 
 class Sound:
@@ -59,7 +64,7 @@ class Sound:
             self.e2[channel] += rms * rms
             if self.coherence:
                 for weight, level in enumerate((peak, rms)):
-                    self.coherence.covariance[weight][channel][channel] += level * level
+                    self.coherence.own(weight, len(self.p))[channel][channel] += level * level
 
     def add(self, other: Sound, matrix: Matrix | None, by_p: float, by_q: float, by_e: float) -> None:
         """Adds what a route brings: `matrix` over channels (None: channel to channel), then factors of P, Q and E."""
@@ -71,23 +76,14 @@ class Sound:
                     p[channel] += its_p * by_p
                     q2[channel] += its_q2 * gain_q
                     e2[channel] += its_e2 * gain_e
-        elif len(other.p) == 1:
-            its_p, its_q2, its_e2 = other.p[0] * by_p, other.q2[0] * gain_q, other.e2[0] * gain_e
-            for row, (gain,) in enumerate(matrix):
-                if gain:
-                    p[row] += its_p * abs(gain)
-                    q2[row] += its_q2 * gain * gain
-                    e2[row] += its_e2 * gain * gain
         else:
-            for row, gains in enumerate(matrix):
-                for column, gain in enumerate(gains):
-                    if gain:
-                        power = gain * gain
-                        p[row] += other.p[column] * abs(gain) * by_p
-                        q2[row] += other.q2[column] * power * gain_q
-                        e2[row] += other.e2[column] * power * gain_e
+            for row, column, gain in matrix.entries:
+                power = gain * gain
+                p[row] += other.p[column] * abs(gain) * by_p
+                q2[row] += other.q2[column] * power * gain_q
+                e2[row] += other.e2[column] * power * gain_e
         if self.coherence is not None:
-            _add_coherence(self.coherence, other, matrix or _identity(len(p), len(other.p)), (by_q, by_e))
+            _add_coherence(self.coherence, other, matrix, (by_q, by_e), len(p))
 
     def add_alike(  # noqa: PLR0913 - three figures of one sound, and where they go
         self, layout: str, matrix: Matrix | None, p: float, q: float, e: float, sides: tuple[float, ...] = ()
@@ -107,16 +103,14 @@ class Sound:
                 into_q2[channel] += q2 * by * by
                 into_e2[channel] += e2 * by * by
             return
-        for row, gains in enumerate(matrix):
-            for column, gain in enumerate(gains):
-                if gain:
-                    by = abs(gain) * sides[column] if sides else abs(gain)
-                    power = by * by
-                    into_p[row] += p * by
-                    into_q2[row] += q2 * power
-                    into_e2[row] += e2 * power
+        for row, column, gain in matrix.entries:
+            by = abs(gain) * sides[column] if sides else abs(gain)
+            power = by * by
+            into_p[row] += p * by
+            into_q2[row] += q2 * power
+            into_e2[row] += e2 * power
 
-    def settle(self, carriers: dict[int, tuple[Rows, Rows]]) -> None:
+    def settle(self, carriers: dict[int, tuple[SparseRows, SparseRows]]) -> None:
         """Q and E of a sum in which sources may have met themselves: from coherent and decorrelated parts."""
         if self.coherence:
             self.q2, self.e2 = (totals(self.coherence, weight, carriers) for weight in (0, 1))
@@ -126,7 +120,7 @@ class Sound:
         if self.coherence:
             for carried in self.coherence.carried:
                 for carrier, gains in carried.items():
-                    carried[carrier] = [[-gain for gain in row] for row in gains]
+                    carried[carrier] = [{column: -gain for column, gain in row.items()} for row in gains]
 
     def scaled(self, rows: tuple[list[float], list[float], list[float]]) -> Sound:
         """Every channel by its own factors of P, Q and E."""
@@ -142,17 +136,22 @@ class Sound:
                 made.coherence.loose[weight][:] = [
                     a * f * f for a, f in zip(self.coherence.loose[weight], factors, strict=True)
                 ]
-                made.coherence.covariance[weight][:] = [
-                    [value * factors[row] * factors[column] for column, value in enumerate(values)]
-                    for row, values in enumerate(self.coherence.covariance[weight])
-                ]
+                own = self.coherence.covariance[weight]
+                if own is not None:
+                    made.coherence.covariance[weight] = [
+                        [value * factors[row] * factors[column] for column, value in enumerate(values)]
+                        for row, values in enumerate(own)
+                    ]
                 made.coherence.carried[weight].update(
-                    (carrier, [[gain * factors[row] for gain in values] for row, values in enumerate(gains)])
+                    (
+                        carrier,
+                        [{c: gain * by for c, gain in row.items()} for row, by in zip(gains, factors, strict=True)],
+                    )
                     for carrier, gains in self.coherence.carried[weight].items()
                 )
         return made
 
-    def through(self, matrix: Matrix, *, unity: bool, carriers: dict[int, tuple[Rows, Rows]]) -> Sound:
+    def through(self, matrix: Matrix, *, unity: bool, carriers: dict[int, tuple[SparseRows, SparseRows]]) -> Sound:
         """Behind an insert that changes channels; `unity`: P passes a panner whole, whatever it spreads."""
         made = Sound.silent(len(matrix), coherent=self.coherence is not None)
         made.add(self, matrix, 1.0, 1.0, 1.0)
@@ -161,7 +160,7 @@ class Sound:
         made.settle(carriers)
         return made
 
-    def decorrelated(self, dry: float, wet: float, carriers: dict[int, tuple[Rows, Rows]]) -> Coherence:
+    def decorrelated(self, dry: float, wet: float, carriers: dict[int, tuple[SparseRows, SparseRows]]) -> Coherence:
         """Coherence behind a reverb, delay or modulation: c' = dry·c, d'² = dry²·d² + wet²·(c² + d²)."""
         mine, made = self.coherence or Coherence(len(self.p)), Coherence(len(self.p))
         for weight in (0, 1):
@@ -170,95 +169,83 @@ class Sound:
                 dry * dry * loose + wet * wet * power for loose, power in zip(mine.loose[weight], whole, strict=True)
             ]
             if dry:
-                _add_rows(made.covariance[weight], mine.covariance[weight], dry * dry)
+                own = mine.covariance[weight]
+                if own is not None:
+                    made.covariance[weight] = [[value * dry * dry for value in row] for row in own]
                 for carrier, gains in mine.carried[weight].items():
-                    made.carried[weight][carrier] = [[gain * dry for gain in row] for row in gains]
+                    made.carried[weight][carrier] = [{c: gain * dry for c, gain in row.items()} for row in gains]
         return made
 
-    def carry(self, carrier: int, carriers: dict[int, tuple[Rows, Rows]]) -> None:
-        """From here on this stage's own coherent sound is known by a carrier, so that it may meet itself."""
+    def carry(self, carrier: int, carriers: dict[int, tuple[SparseRows, SparseRows]]) -> None:
+        """From here on this stage's own coherent sound is known by a carrier, so that it may meet itself.
+
+        Where all that is coherent is known by others already, there is nothing to carry: in a web of strips behind
+        one source, that source's carrier does for all of them.
+        """
         mine, channels = self.coherence, len(self.p)
         if mine is None:
             raise ValueError("a sound without coherence has nothing to carry")
-        carriers[carrier] = mine.covariance
-        mine.covariance = (_zeros(channels), _zeros(channels))
+        own = [covariance for covariance in mine.covariance if covariance is not None]
+        if not any(any(row) for covariance in own for row in covariance):
+            return
+        carriers[carrier] = sparse(mine.own(0, channels)), sparse(mine.own(1, channels))
+        mine.covariance = [None, None]
         for carried in mine.carried:
-            carried[carrier] = [[float(row == column) for column in range(channels)] for row in range(channels)]
+            carried[carrier] = [{channel: 1.0} for channel in range(channels)]
 
 
-def _add_coherence(mine: Coherence, other: Sound, matrix: Matrix, scales: tuple[float, ...]) -> None:
+def _add_coherence(
+    mine: Coherence, other: Sound, matrix: Matrix | None, scales: tuple[float, ...], channels: int
+) -> None:
+    """Adds what comes through a matrix (None: channel to channel, as far as both have them) and at two levels."""
     theirs = other.coherence
     for weight, scale in enumerate(scales):
         if theirs is None:  # nothing in it is coherent with anything any more, or could meet itself
             _add_power(mine.loose[weight], matrix, (other.q2, other.e2)[weight], scale * scale)
             continue
         _add_power(mine.loose[weight], matrix, theirs.loose[weight], scale * scale)
-        _add_rows(mine.covariance[weight], sandwich(matrix, theirs.covariance[weight]), scale * scale)
+        own = theirs.covariance[weight]
+        if own is not None:
+            come = _fitted(own, channels) if matrix is None else sandwich(matrix, own)
+            added(mine.own(weight, channels), come, scale * scale)
         for carrier, gains in theirs.carried[weight].items():
-            come = _times(matrix, gains)
-            if carrier not in mine.carried[weight]:
-                mine.carried[weight][carrier] = [[gain * scale for gain in row] for row in come]
+            into = mine.carried[weight].setdefault(carrier, [{} for _ in range(channels)])
+            if matrix is None:
+                for sums, values in zip(into, gains, strict=False):
+                    add_to(sums, values, scale)
             else:
-                _add_rows(mine.carried[weight][carrier], come, scale)
+                for row, column, by in matrix.entries:
+                    add_to(into[row], gains[column], by * scale)
 
 
-def totals(coherence: Coherence, weight: int, carriers: dict[int, tuple[Rows, Rows]]) -> list[float]:
+def _fitted(rows: Rows, channels: int) -> Rows:
+    """As many rows and columns as there are channels: what goes straight across and finds none is lost."""
+    if len(rows) == channels:
+        return rows
+    fitted = [(row + [0.0] * channels)[:channels] for row in rows[:channels]]
+    return fitted + zeros(channels - len(fitted), channels)
+
+
+def totals(coherence: Coherence, weight: int, carriers: dict[int, tuple[SparseRows, SparseRows]]) -> list[float]:
     """Power by channel: decorrelated, coherent, and what carriers bring, added up in amplitude."""
-    found = [
-        loose + coherence.covariance[weight][channel][channel] for channel, loose in enumerate(coherence.loose[weight])
-    ]
+    found = list(coherence.loose[weight])
+    own = coherence.covariance[weight]
+    if own is not None:
+        found = [loose + own[channel][channel] for channel, loose in enumerate(found)]
     for carrier, gains in coherence.carried[weight].items():
         spread = carriers[carrier][weight]
         for channel, row in enumerate(gains):
-            found[channel] += _quadratic(row, spread)
+            found[channel] += quadratic(row, spread)
     return found
 
 
-def _quadratic(row: list[float], spread: Rows) -> float:
-    """row · spread · rowᵀ, never below 0 by rounding."""
-    total = 0.0
-    for at, gain in enumerate(row):
-        if gain:
-            total += gain * sum(other * value for other, value in zip(row, spread[at], strict=True) if other)
-    return max(total, 0.0)
-
-
-def sandwich(matrix: Matrix, spread: Rows) -> Rows:
-    """matrix · spread · matrixᵀ."""
-    half = _times(matrix, spread)
-    return [
-        [sum(a * b for a, b in zip(row, other, strict=True) if a and b) for other in matrix] for row in half
-    ]  # fmt: skip
-
-
-def _times(matrix: Matrix, rows: Rows) -> Rows:
-    width = range(len(rows[0])) if rows else range(0)
-    return [
-        [sum(gain * rows[k][column] for k, gain in enumerate(gains) if gain) for column in width] for gains in matrix
-    ]
-
-
-def _add_rows(mine: Rows, come: Rows, scale: float) -> None:
-    for row, values in enumerate(come):
-        for column, value in enumerate(values):
-            if value:
-                mine[row][column] += value * scale
-
-
-def _add_power(mine: list[float], matrix: Matrix, power: list[float], scale: float) -> None:
-    for row, gains in enumerate(matrix):
-        for column, gain in enumerate(gains):
-            if gain:
-                mine[row] += power[column] * gain * gain * scale
-
-
-def _zeros(channels: int) -> Rows:
-    return [[0.0] * channels for _ in range(channels)]
-
-
-@lru_cache(maxsize=1024)
-def _identity(rows: int, columns: int) -> Matrix:
-    return tuple(tuple(float(row == column) for column in range(columns)) for row in range(rows))
+def _add_power(mine: list[float], matrix: Matrix | None, power: list[float], scale: float) -> None:
+    if matrix is None:
+        for channel, value in enumerate(power[: len(mine)]):
+            mine[channel] += value * scale
+        return
+    for row, column, gain in matrix.entries:
+        mine[row] += power[column] * gain * gain * scale
 
 
 def loudest(power: list[float]) -> float:

@@ -6,9 +6,45 @@ Matrices are tuples of rows, `matrix[destination channel][source channel]`, line
 from __future__ import annotations
 
 import math
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
-Matrix = tuple[tuple[float, ...], ...]
+
+class Matrix(tuple[tuple[float, ...], ...]):
+    """Gains by destination channel, then by source channel; what is asked of it often is worked out once.
+
+    Up to 64 channels wide, and mostly 0: whoever adds up goes over `entries`.
+    """
+
+    @cached_property
+    def entries(self) -> tuple[tuple[int, int, float], ...]:
+        """(destination channel, source channel, gain) of what is not 0."""
+        return tuple((row, column, gain) for row, gains in enumerate(self) for column, gain in enumerate(gains) if gain)
+
+    @cached_property
+    def is_identity(self) -> bool:
+        """Every channel goes straight on, at unity."""
+        if len(self) != len(self[0]) or len(self.entries) != len(self):
+            return False
+        return all(row == column and gain == 1.0 for row, column, gain in self.entries)
+
+    @cached_property
+    def norm(self) -> float:
+        """Frobenius norm, the root of the sum of squares."""
+        return math.sqrt(sum(gain * gain for _row, _column, gain in self.entries))
+
+    @cached_property
+    def most(self) -> float:
+        """The most that channels can add up to in one."""
+        return max(sum(abs(gain) for gain in row) for row in self)
+
+    @cached_property
+    def spread(self) -> tuple[int, ...]:
+        """By source channel, the destination channels it comes to, as bits."""
+        found = [0] * len(self[0])
+        for row, column, _gain in self.entries:
+            found[column] |= 1 << row
+        return tuple(found)
+
 
 NAMED: dict[str, tuple[str, ...]] = {
     "mono": ("M",),
@@ -70,10 +106,12 @@ def balance_gains(pan: float) -> tuple[float, float]:
 
 
 def _to_matrix(rows: int, columns: int, gains: dict[tuple[int, int], float]) -> Matrix:
-    return tuple(tuple(gains.get((row, column), 0.0) for column in range(columns)) for row in range(rows))
+    return Matrix(tuple(gains.get((row, column), 0.0) for column in range(columns)) for row in range(rows))
 
 
-def _channel_to_channel(rows: int, columns: int) -> Matrix:
+@lru_cache(maxsize=4096)
+def channel_to_channel(rows: int, columns: int) -> Matrix:
+    """Channel n on channel n, as far as both sides have it."""
     return _to_matrix(rows, columns, {(n, n): 1.0 for n in range(min(rows, columns))})
 
 
@@ -101,15 +139,16 @@ def mapping(source: str, destination: str, left: float = 1.0, right: float = 1.0
     """
     rows, columns = channel_count(destination), channel_count(source)
     if source.startswith(DISCRETE) or destination.startswith(DISCRETE) or source == destination:
-        return _channel_to_channel(rows, columns)
+        return channel_to_channel(rows, columns)
     if source == "mono":
         return _to_matrix(rows, 1, {(0, 0): left, (1, 0): right})
     if destination == "mono":
         stereo = _fold_matrix(NAMED[source], NAMED["stereo"])
-        return (tuple((stereo[0][column] + stereo[1][column]) / 2 for column in range(columns)),)
+        return Matrix([tuple((stereo[0][column] + stereo[1][column]) / 2 for column in range(columns))])
     return _fold_matrix(NAMED[source], NAMED[destination])
 
 
+@lru_cache(maxsize=4096)
 def listed(source: str, destination: str, pairs: tuple[tuple[int, int], ...]) -> Matrix:
     """Matrix of an explicit list of (source channel, destination channel), from 1, at unity."""
     rows, columns = channel_count(destination), channel_count(source)
@@ -117,6 +156,7 @@ def listed(source: str, destination: str, pairs: tuple[tuple[int, int], ...]) ->
     return _to_matrix(rows, columns, inside)
 
 
+@lru_cache(maxsize=256)
 def panner_matrix(source: str, destination: str) -> Matrix:
     """A panner whose layouts differ: each input to every output but LFE, at 1/√n of those outputs."""
     names = channel_names(destination)
@@ -127,6 +167,17 @@ def panner_matrix(source: str, destination: str) -> Matrix:
 
 
 def product(left: Matrix, right: Matrix) -> Matrix:
-    """left · right: `right` works first."""
-    columns = range(len(right[0])) if right else range(0)
-    return tuple(tuple(sum(row[k] * right[k][j] for k in range(len(right))) for j in columns) for row in left)
+    """left · right: `right` works first. O(entries of `left` · entries in a row of `right`)."""
+    if right.is_identity:
+        return left
+    if left.is_identity:
+        return right
+    rows: list[list[tuple[int, float]]] = [[] for _ in right]
+    for row, column, gain in right.entries:
+        rows[row].append((column, gain))
+    found = [[0.0] * len(right[0]) for _ in left]
+    for row, k, gain in left.entries:
+        total = found[row]
+        for column, value in rows[k]:
+            total[column] += gain * value
+    return Matrix(map(tuple, found))

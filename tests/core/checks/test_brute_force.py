@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from hypothesis import given, settings
+from hypothesis import given
 
 from lattice.checks import audit
 from lattice.model.document import Template
 from tests.core import brute
+from tests.deep import tries
 from tests.strategies import templates
 
 
@@ -22,7 +23,7 @@ def _by_source(template: Template, *codes: str) -> dict[tuple[str, str | None], 
 
 
 @given(templates())
-@settings(max_examples=400, deadline=None)
+@tries(400)
 def test_unheard_and_blocked(template: Template) -> None:
     triggers = {strip.id for strip in template.strips if "trigger" in strip.tags}
     leaves = {(route.from_strip, route.from_outlet) for route in template.routes}
@@ -40,7 +41,7 @@ def test_unheard_and_blocked(template: Template) -> None:
 
 
 @given(templates())
-@settings(max_examples=300, deadline=None)
+@tries(300)
 def test_starved_unfed_and_dead_ends(template: Template) -> None:
     findings = audit(template).findings
 
@@ -53,7 +54,7 @@ def test_starved_unfed_and_dead_ends(template: Template) -> None:
 
 
 @given(templates())
-@settings(max_examples=150, deadline=None)
+@tries(150)
 def test_what_is_said_to_be_blocked_is_heard_once_its_blockers_are_open(template: Template) -> None:
     from lattice.edits import apply_steps
 

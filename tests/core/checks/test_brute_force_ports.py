@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 import networkx as nx
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from lattice.checks import Finding, audit
@@ -15,10 +15,11 @@ from lattice.formats.document_json import to_plain
 from lattice.model.document import Strip, Template
 from lattice.model.validate import problems
 from tests.core import brute
+from tests.deep import tries
 from tests.strategies import templates
 
 WIDTH = {"mono": 1, "stereo": 2, "5.1": 6, "discrete:2": 2, "discrete:4": 4}
-few = settings(max_examples=150, deadline=None)
+few = tries(150)
 
 
 @st.composite

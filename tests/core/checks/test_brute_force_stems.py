@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 
 from lattice.checks import Finding, audit
 from lattice.model.document import Template
 from tests.core.brute_stems import RuleReading, Source, StemReading
+from tests.deep import tries
 from tests.strategies import templates
 
 
@@ -56,7 +57,7 @@ READINGS: dict[str, tuple[Callable[[Template, Finding], object], Callable[[StemR
 
 @pytest.mark.parametrize("code", READINGS)
 @given(template=templates())
-@settings(max_examples=150, deadline=None)
+@tries(150)
 def test_what_is_found_is_what_a_search_finds(code: str, template: Template) -> None:
     said, reading = READINGS[code]
     found = {said(template, finding) for finding in audit(template).findings if finding.code == code}
@@ -64,7 +65,7 @@ def test_what_is_found_is_what_a_search_finds(code: str, template: Template) -> 
 
 
 @given(templates())
-@settings(max_examples=200, deadline=None)
+@tries(200)
 def test_composites_differ_exactly_where_their_sources_do(template: Template) -> None:
     found = {f.stems[0]: set(f.strips[1:]) for f in audit(template).findings if f.code == "stem.composite"}
     expected = {stem: set(strips) for stem, strips in StemReading(template).composites()}
@@ -75,7 +76,7 @@ def test_composites_differ_exactly_where_their_sources_do(template: Template) ->
 
 
 @given(templates())
-@settings(max_examples=200, deadline=None)
+@tries(200)
 def test_keys_from_outside_are_those_that_a_search_finds(template: Template) -> None:
     keyed = {insert.id: strip.id for strip in template.strips for insert in strip.inserts}
     found = {
@@ -87,7 +88,7 @@ def test_keys_from_outside_are_those_that_a_search_finds(template: Template) -> 
 
 
 @given(templates())
-@settings(max_examples=400, deadline=None)
+@tries(400)
 def test_rules_are_broken_by_the_sources_for_which_a_search_finds_a_way(template: Template) -> None:
     reading = RuleReading(template)
     broken = [finding for finding in audit(template).findings if finding.code == "rule.broken"]

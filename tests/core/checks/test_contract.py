@@ -8,7 +8,7 @@ import weakref
 from itertools import pairwise
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 
 from lattice.checks import Audit, Scene, audit, audit_scene
 from lattice.checks.finding import SEVERITIES
@@ -18,6 +18,7 @@ from lattice.edits import apply_steps
 from lattice.generate import generate
 from lattice.model.document import Template, Waiver
 from tests.core.checks import examples, examples_levels, examples_stems
+from tests.deep import tries
 from tests.strategies import templates
 
 CASES = examples.CASES | examples_levels.CASES | examples_stems.CASES
@@ -55,7 +56,7 @@ def test_its_remedy_puts_it_right(code: str) -> None:
 
 
 @given(templates())
-@settings(max_examples=200, deadline=None)
+@tries(200)
 def test_findings_are_whole_ordered_and_the_same_every_time(made: Template) -> None:
     first = audit(made)
     assert [finding.as_json() for finding in audit(made).findings] == [finding.as_json() for finding in first.findings]
@@ -72,7 +73,7 @@ def test_findings_are_whole_ordered_and_the_same_every_time(made: Template) -> N
 
 
 @given(templates())
-@settings(max_examples=150, deadline=None)
+@tries(150)
 def test_every_remedy_can_be_applied(made: Template) -> None:
     for finding in audit(made).findings:
         for remedy in finding.remedies:

@@ -6,13 +6,14 @@ from itertools import combinations
 
 import networkx as nx
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 
 from lattice.checks import audit
 from lattice.graph.compiled import Compiled
 from lattice.graph.reach import Reach
 from lattice.model.document import Template
 from tests.build import template
+from tests.deep import tries
 from tests.strategies import templates
 
 KEYED = {"id": "b", "kind": "bus", "inserts": [{"id": "duck", "type": "compressor", "key": "external"}]}
@@ -125,7 +126,7 @@ def test_evidence_names_the_first_blocker_and_the_strip_it_is_at() -> None:
 
 
 @given(templates())
-@settings(max_examples=250, deadline=None)
+@tries(250)
 def test_double_paths_against_all_pairs_of_simple_paths(made: Template) -> None:
     found = {f.strips[:2] for f in audit(made).findings if f.code == "route.double-path"}
     assert found == _double_paths(made)

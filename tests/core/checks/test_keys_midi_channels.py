@@ -6,7 +6,7 @@ from typing import Any
 
 import networkx as nx
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 
 from lattice.checks import Finding, audit
 from lattice.graph.compiled import Compiled
@@ -15,6 +15,7 @@ from lattice.model.document import Template
 from lattice.model.layouts import NAMED, channel_count
 from tests.build import template
 from tests.core import brute
+from tests.deep import tries
 from tests.strategies import templates
 
 DUCK = {"id": "duck", "type": "compressor", "key": "external"}
@@ -30,7 +31,7 @@ def wide(name: str, layout: str, kind: str = "bus", **fields: Any) -> dict[str, 
 
 
 @given(templates())
-@settings(max_examples=300, deadline=None)
+@tries(300)
 def test_unfed_keys_against_the_stage_graph(made: Template) -> None:
     """An insert is fed when some source's sound stands, unblocked, at the tap of an open key route that ends at it."""
     stages = brute.Stages(made)
@@ -57,7 +58,7 @@ def test_unfed_keys_against_the_stage_graph(made: Template) -> None:
 
 
 @given(templates())
-@settings(max_examples=200, deadline=None)
+@tries(200)
 def test_keys_of_oneself_against_sets_of_sources(made: Template) -> None:
     compiled = Compiled(made)
     reach = Reach(compiled, states=True)
@@ -79,7 +80,7 @@ def test_keys_of_oneself_against_sets_of_sources(made: Template) -> None:
 
 
 @given(templates())
-@settings(max_examples=200, deadline=None)
+@tries(200)
 def test_midi_strips_and_instruments_against_the_rows_of_the_table(made: Template) -> None:
     midis = [route for route in made.routes if route.kind == "midi" and route.enabled]
     silent = {s.id for s in made.strips if s.kind == "midi" and s.in_service and "spare" not in s.tags}

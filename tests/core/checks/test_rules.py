@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
@@ -16,6 +16,7 @@ from lattice.model.layouts import channel_names
 from lattice.model.selectors import select
 from tests.build import template
 from tests.core.levels.naive import Naive
+from tests.deep import tries
 from tests.flows import flows
 
 DUCK = {
@@ -125,7 +126,7 @@ def test_a_rule_reads_as_a_sentence(rule: dict[str, Any], sentence: str) -> None
 
 
 @given(flows(), st.data())
-@settings(max_examples=150, deadline=None)
+@tries(150)
 def test_where_a_source_lands_is_what_a_reading_channel_by_channel_says(flow: Template, data: st.DataObject) -> None:
     end = data.draw(st.sampled_from(flow.strips))
     rule = Rule(

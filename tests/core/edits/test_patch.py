@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 
 from lattice.compare import as_json, compare
 from lattice.edits import Patch, between
 from lattice.formats.document_json import dump
 from lattice.model.document import Template
 from tests.build import template
+from tests.deep import tries
 from tests.strategies import templates
 
 
 @given(templates(), templates())
-@settings(max_examples=200, deadline=None)
+@tries(200)
 def test_a_patch_leads_there_and_its_inverse_back_even_when_stored(before: Template, after: Template) -> None:
     patch = Patch.load(between(before, after).dump())
     assert patch.apply(before) == after
@@ -23,14 +24,14 @@ def test_a_patch_leads_there_and_its_inverse_back_even_when_stored(before: Templ
 
 
 @given(templates(), templates())
-@settings(max_examples=200, deadline=None)
+@tries(200)
 def test_comparing_is_empty_exactly_for_equal_templates(one: Template, other: Template) -> None:
     assert (compare(one, other) == []) == (one == other)
     assert compare(one, one) == []
 
 
 @given(templates(), templates(), templates())
-@settings(max_examples=100, deadline=None)
+@tries(100)
 def test_two_different_documents_never_give_the_same_comparison(base: Template, one: Template, other: Template) -> None:
     if one != other:
         assert as_json(compare(base, one)) != as_json(compare(base, other))

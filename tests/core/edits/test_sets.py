@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from lattice.checks import audit
@@ -15,6 +15,7 @@ from lattice.errors import DocumentError
 from lattice.model.document import Template
 from tests.build import template
 from tests.core.edits.test_bulk import MADE, routes, strip
+from tests.deep import tries
 
 
 def choir(count: int, ports: int = 3, channels: Any = "all") -> Template:
@@ -33,7 +34,7 @@ def played(made: Template) -> list[tuple[int | None, int | None]]:
 
 
 @given(count=st.integers(1, 48), port=st.integers(1, 3), channel=st.integers(1, 16))
-@settings(max_examples=60, deadline=None)
+@tries(60)
 def test_channels_in_sequence_are_sixteen_a_port_and_none_twice(count: int, port: int, channel: int) -> None:
     """MIDI 1.0: 16 channels a port."""
     before = choir(count)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from hypothesis import assume, given, settings
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from lattice.compare import compare
@@ -13,11 +13,12 @@ from lattice.errors import DocumentError, EditError
 from lattice.formats.document_json import dump
 from lattice.model.document import Template
 from tests.build import template
+from tests.deep import tries
 from tests.strategies import templates
 
 
 @given(templates(), templates())
-@settings(max_examples=150, deadline=None)
+@tries(150)
 def test_all_differences_taken_over_make_the_other_but_for_the_order(one: Template, other: Template) -> None:
     keys = [key_of(change) for change in compare(one, other) if may_be_taken(change)]
     assume(keys)
@@ -26,7 +27,7 @@ def test_all_differences_taken_over_make_the_other_but_for_the_order(one: Templa
 
 
 @given(templates(), templates(), templates())
-@settings(max_examples=200, deadline=None)
+@tries(200)
 def test_different_documents_never_compare_alike_and_equal_ones_are_empty(
     base: Template, one: Template, other: Template
 ) -> None:
@@ -38,7 +39,7 @@ def test_different_documents_never_compare_alike_and_equal_ones_are_empty(
 
 
 @given(templates(), st.data())
-@settings(max_examples=80, deadline=None)
+@tries(80)
 def test_one_difference_alone_is_taken_or_refused_whole(other: Template, data: st.DataObject) -> None:
     one = template(["a:x"], machines=[{"id": "main", "name": "Main"}, {"id": "other", "name": "Other"}])
     changes = [change for change in compare(one, other) if may_be_taken(change)]

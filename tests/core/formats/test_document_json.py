@@ -5,17 +5,18 @@ from __future__ import annotations
 import json
 
 import msgspec
-from hypothesis import given, settings
+from hypothesis import given
 
 from lattice.formats.document_json import dump, load, pack
 from lattice.generate import generate
 from lattice.model.document import Template
 from tests.build import template
+from tests.deep import tries
 from tests.strategies import templates
 
 
 @given(templates())
-@settings(max_examples=150, deadline=None)
+@tries(150)
 def test_dump_of_load_is_the_identity_on_canonical_documents(made: Template) -> None:
     canonical = dump(made)
     assert load(canonical) == made

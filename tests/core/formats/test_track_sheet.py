@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from lattice.errors import DocumentError
@@ -11,6 +11,7 @@ from lattice.formats.track_sheet import load, read_sheet
 from lattice.formats.track_sheet_writer import dump
 from lattice.generate import generate
 from lattice.model.document import Route, Template
+from tests.deep import tries
 from tests.strategies import templates
 
 SHEET = """name,kind,layout,section,tags,fader_db,pan,mute,feed,sends,keys,inserts,io,source_peak_dbfs,source_rms_dbfs,note
@@ -110,14 +111,14 @@ def test_what_is_no_sheet_is_refused_with_a_sentence(data: bytes) -> None:
 
 
 @given(st.integers(12, 60), st.integers(1, 50))
-@settings(max_examples=25, deadline=None)
+@tries(25)
 def test_what_the_columns_can_say_survives_the_round_trip(strips: int, seed: int) -> None:
     first = dump(generate(strips, seed))
     assert dump(load(first)) == first
 
 
 @given(templates())
-@settings(max_examples=150, deadline=None)
+@tries(150)
 def test_every_template_survives_as_far_as_the_columns_can_say(made: Template) -> None:
     """Outlets, midi, ties, machines and states of routes included; ids of inserts and order of routes are the sheet's own."""
     first = dump(made)

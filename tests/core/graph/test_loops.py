@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import networkx as nx
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 
 from lattice.graph.compiled import Compiled
 from lattice.graph.loops import PASSES, LoopGraph
 from lattice.model.document import Template
 from tests.build import template
+from tests.deep import tries
 from tests.strategies import templates
 
 KIND_ORDER = ["input", "midi", "instrument", "audio", "bus", "return", "master", "print", "output"]
@@ -63,7 +64,7 @@ def cycles(graph: nx.MultiDiGraph) -> list[tuple[list[str], set[str]]]:
 
 
 @given(templates(most_strips=5, most_routes=9))
-@settings(max_examples=300, deadline=None)
+@tries(300)
 def test_shortest_cycles_against_all_simple_cycles(made: Template) -> None:
     loops = LoopGraph(Compiled(made)).loops
     for position, needs in enumerate(PASSES):
@@ -86,7 +87,7 @@ def _node_of(graph: nx.MultiDiGraph, route: str) -> tuple[str, str]:
 
 
 @given(templates())
-@settings(max_examples=200, deadline=None)
+@tries(200)
 def test_the_cut_is_what_runs_against_the_order_inside_a_group_and_leaves_no_loop(made: Template) -> None:
     graph = stage_graph(made, 1)
     order = {strip.id: (KIND_ORDER.index(strip.kind), at) for at, strip in enumerate(made.strips)}

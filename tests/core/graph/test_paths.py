@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import networkx as nx
-from hypothesis import given, settings
+from hypothesis import given
 
 from lattice.graph.compiled import Compiled
 from lattice.graph.paths import Blockers, Path, Ways, enumerate_paths
 from lattice.graph.reach import Reach
 from lattice.model.document import Template
 from tests.build import template
+from tests.deep import tries
 from tests.strategies import templates
 
 
@@ -24,7 +25,7 @@ def _audio(made: Template) -> nx.MultiDiGraph:
 
 
 @given(templates())
-@settings(max_examples=150, deadline=None)
+@tries(150)
 def test_enumerated_paths_are_all_simple_paths(made: Template) -> None:
     graph, compiled = _audio(made), Compiled(made)
     last = len(made.strips) - 1
@@ -37,7 +38,7 @@ def test_enumerated_paths_are_all_simple_paths(made: Template) -> None:
 
 
 @given(templates())
-@settings(max_examples=150, deadline=None)
+@tries(150)
 def test_the_easiest_way_has_the_fewest_blockers_then_the_fewest_hops(made: Template) -> None:
     compiled = Compiled(made)
     ends = {n for n in range(len(made.strips)) if compiled.is_endpoint(n)}
@@ -54,7 +55,7 @@ def test_the_easiest_way_has_the_fewest_blockers_then_the_fewest_hops(made: Temp
 
 
 @given(templates())
-@settings(max_examples=150, deadline=None)
+@tries(150)
 def test_a_path_is_blocked_exactly_where_reach_says_that_nothing_arrives(made: Template) -> None:
     compiled = Compiled(made)
     reach = Reach(compiled, states=True)

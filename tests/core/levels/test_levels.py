@@ -6,7 +6,7 @@ import math
 
 import msgspec
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from lattice.checks.scene import Scene
@@ -14,11 +14,12 @@ from lattice.levels.chain import Figures, Stage, figures
 from lattice.levels.levels import Levels
 from lattice.model.document import Template
 from tests.core.levels.naive import Naive
+from tests.deep import tries
 from tests.flows import flows
 from tests.strategies import templates
 
-many = settings(max_examples=300, deadline=None)
-few = settings(max_examples=100, deadline=None)
+many = tries(300)
+few = tries(100)
 
 
 def levels_of(template: Template) -> Levels:

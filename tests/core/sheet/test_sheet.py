@@ -6,7 +6,7 @@ import xml.etree.ElementTree as ET
 from itertools import combinations, pairwise
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 
 from lattice.edits import apply
 from lattice.generate import generate
@@ -19,6 +19,7 @@ from lattice.sheet.slots import spread_apart
 from lattice.sheet.svg import Mark, render
 from lattice.sheet.text import cut, width
 from tests.build import template
+from tests.deep import tries
 from tests.strategies import templates
 
 
@@ -45,7 +46,7 @@ def crossings_of_boxes(sheet: Sheet) -> list[tuple[str, str]]:
 
 
 @given(templates(most_strips=9, most_routes=16))
-@settings(max_examples=150, deadline=None)
+@tries(150)
 def test_no_line_runs_through_a_strip_and_no_strips_overlap(made: Template) -> None:
     sheet = sheet_of(made)
     assert crossings_of_boxes(sheet) == []
@@ -177,7 +178,7 @@ def test_zones_cite_band_and_column() -> None:
 
 
 @given(templates())
-@settings(max_examples=60, deadline=None)
+@tries(60)
 def test_the_svg_is_well_formed_whatever_the_names(made: Template) -> None:
     sheet = sheet_of(made)
     marks = {sheet.boxes[0].id: Mark("blocker", 1, "f")}

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
@@ -14,6 +14,7 @@ from lattice.model.document import Stem, Template, main_outlet
 from lattice.stems.report import as_json, as_lines
 from tests.build import template
 from tests.core.levels.naive import Naive
+from tests.deep import tries
 from tests.flows import flows
 
 
@@ -56,7 +57,7 @@ def read(made: Template) -> dict[tuple[str, str], float]:
 
 
 @given(with_stems())
-@settings(max_examples=300, deadline=None)
+@tries(300)
 def test_every_cell_is_that_of_a_reading_source_by_source(made: Template) -> None:
     expected = read(made)
     mains = {f"{s.id}/{main.id}": s.id for s in made.strips if (main := main_outlet(s)) is not None}
@@ -70,7 +71,7 @@ def test_every_cell_is_that_of_a_reading_source_by_source(made: Template) -> Non
 
 
 @given(with_stems())
-@settings(max_examples=100, deadline=None)
+@tries(100)
 def test_nothing_that_sounds_at_a_tap_is_left_out(made: Template) -> None:
     rows = ledger(made)
     mains = {s.id: f"{s.id}/{main.id}" for s in made.strips if (main := main_outlet(s)) is not None}

@@ -5,7 +5,7 @@ from __future__ import annotations
 import msgspec
 import networkx as nx
 import pytest
-from hypothesis import assume, given, settings
+from hypothesis import assume, given
 
 from lattice.checks import audit
 from lattice.checks.scene import Scene
@@ -13,10 +13,11 @@ from lattice.model.document import Strip, Template
 from lattice.timing.arrivals import Arrivals
 from lattice.timing.paths import critical_path
 from tests.build import template as t
+from tests.deep import tries
 from tests.flows import flows
 from tests.strategies import templates
 
-many = settings(max_examples=250, deadline=None)
+many = tries(250)
 
 
 def arrivals_of(template: Template) -> Arrivals:

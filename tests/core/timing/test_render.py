@@ -5,20 +5,21 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from hypothesis import assume, given, settings
+from hypothesis import assume, given
 
 from lattice.checks.scene import Scene
 from lattice.levels.chain import figures
 from lattice.model.document import Template
 from tests.core.timing.render import Renderer
 from tests.core.timing.test_arrivals import longest, plays
+from tests.deep import tries
 from tests.flows import flows
 
 USUAL = (-6.0, -18.0)
 
 
 @given(flows(linear=True))
-@settings(max_examples=120, deadline=None)
+@tries(120)
 def test_rendered_levels_and_arrivals_are_the_computed_ones(template: Template) -> None:
     rule = template.compensation
     assume(rule.mode == "full" and rule.limit_samples is None)

@@ -1,0 +1,234 @@
+"""Where two ways from one strip join again: the pairs that the check of double paths looks at.
+
+A walk leaves a strip by unblocked feeds and sends. It is in one of two states: feeds so far, or behind a send. Behind a
+send it goes on from a strip only where that strip's inserts leave the sound as it is (or the tap lies before them).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import pairwise
+
+from lattice.checks.scene import Scene
+from lattice.graph.compiled import IN
+from lattice.levels.gains import TRANSPARENT
+from lattice.model.document import Strip
+
+FED, SENT = 1, 2  # states of a walk, as bits: it has come by feeds alone; it has come behind a send
+Options = dict[int, list[tuple[int, int]]]  # strip → (route, strip it leads to)
+
+
+def _transparent(strip: Strip) -> bool:
+    """What is on in its chain leaves the sound as it is."""
+    return all(insert.state != "on" or insert.type in TRANSPARENT for insert in strip.inserts)
+
+
+@dataclass(frozen=True)
+class Region:
+    """Everything between a strip and one where its ways join: the routes that lead there.
+
+    Of a strip that is come to both by feeds alone and behind a send all routes are there that one of the two may take.
+    """
+
+    start: int
+    end: int
+    options: Options
+    order: list[int]  # the strips of `options`, each before those it leads to where nothing loops
+    size: int  # routes looked at to find it
+
+
+class Joins:
+    """Pairs of strips with two ways between them, found by what every way has in common (dominators)."""
+
+    def __init__(self, scene: Scene) -> None:
+        self.scene, self.compiled = scene, scene.compiled
+        compiled, ok = scene.compiled, scene.unblocked.route_ok
+        self.monitors = scene.unblocked.monitors
+        self.carried = scene.sounds.leaves
+        self.is_send = [route.kind == "send" for route in compiled.routes]
+        # only what is fed can be passed behind a send
+        self.clear = [bool(compiled.ins[n]) and _transparent(strip) for n, strip in enumerate(compiled.strips)]
+        self.outs: list[list[int]] = (
+            compiled.outs
+            if not compiled.tied_in and all(ok)
+            else [
+                [route for route in routes if ok[route] and compiled.routes[route].kind != "tie"]
+                for routes in compiled.outs
+            ]
+        )
+        self._position: list[int] | None = None
+        self._meets = self._meetings()
+        self._walks: dict[tuple[tuple[int, int], ...], _Walk] = {}
+        self._round: tuple[int, _Walk] = -1, _Walk(self, ())  # the last strip with a way back to it, and its walk
+
+    def may_split(self, start: int) -> bool:
+        """Whether sound leaves a strip by two routes that lead to some strip in common."""
+        return self._meets[start] and self.carried[start] and len(self.outs[start]) > 1
+
+    def of(self, start: int) -> list[int]:
+        """The strips where two ways from `start` may join, with no strip in common before. O(routes behind it)."""
+        return [end for end in self._walk(start).joins if end != start]
+
+    # which strips have two routes that lead to some strip in common: one sweep against the flow, bits for strips
+
+    def _meetings(self) -> list[bool]:
+        """Per strip: two of its routes lead to some strip in common. O(routes), a few times that where it loops."""
+        compiled, count = self.compiled, len(self.compiled.strips)
+        order = [node for node in reversed(self.scene.loops.order) if node < count]
+        bit_of, bit = [0] * count, 1
+        for number in order:
+            if compiled.ins[number]:
+                bit_of[number] = bit
+                bit <<= 1
+        feeding, sent = list(bit_of), list(bit_of)  # bits of strips that a walk that has come here goes on to
+        found = [False] * count
+        while self._swept(order, bit_of, (feeding, sent), found) and self.scene.loops.feedback:
+            pass  # what leads round brings news to strips that were looked at before
+        return found
+
+    def _swept(
+        self, order: list[int], bit_of: list[int], beyond: tuple[list[int], list[int]], found: list[bool]
+    ) -> bool:
+        """One sweep; whether anything new was come to."""
+        compiled, monitors, is_send = self.compiled, self.monitors, self.is_send
+        head, stage = compiled.head, compiled.stage
+        feeding, sent = beyond
+        is_new = False
+        for number in order:
+            if not (bit_of[number] or len(self.outs[number]) > 1):
+                continue
+            whole = behind_send = 0
+            is_clear = self.clear[number]
+            for route in self.outs[number]:
+                there = sent[head[route]]
+                bits = there if is_send[route] else feeding[head[route]]
+                if whole & bits:
+                    found[number] = True
+                whole |= bits
+                if is_clear or stage[route] == IN:
+                    behind_send |= there
+            if bit_of[number] and monitors[number]:
+                before = feeding[number], sent[number]
+                feeding[number] |= whole
+                sent[number] |= behind_send
+                is_new = is_new or before != (feeding[number], sent[number])
+        return is_new
+
+    # what every walk from a strip has in common
+
+    def _walk(self, start: int) -> _Walk:
+        """Strips that are routed alike share their walk, unless it leads back to one of them."""
+        hops = tuple(sorted((self.compiled.head[r], SENT if self.is_send[r] else FED) for r in self.outs[start]))
+        walk = self._walks.get(hops)
+        if walk is None:
+            walk = self._walks[hops] = _Walk(self, hops)
+        if start not in walk.states:
+            return walk
+        if self._round[0] != start:
+            self._round = start, _Walk(self, hops, without=start)
+        return self._round[1]
+
+    def position(self, strip: int) -> int:
+        """The place of a strip in the order of the flow."""
+        if self._position is None:
+            self._position = [0] * len(self.compiled.strips)
+            strips = (node for node in self.scene.loops.order if node < len(self._position))
+            for place, node in enumerate(strips):
+                self._position[node] = place
+        return self._position[strip]
+
+    def onward(self, strip: int, states: int) -> list[tuple[int, int]]:
+        """(route, states at the strip it leads to) of what leads on from a strip come to in some states."""
+        if not self.monitors[strip]:
+            return []
+        stage, is_send, is_clear = self.compiled.stage, self.is_send, self.clear[strip]
+        found = []
+        for route in self.outs[strip]:
+            leaves = states if is_clear or stage[route] == IN else states & FED  # what comes past its inserts
+            if leaves:
+                found.append((route, SENT if is_send[route] else leaves))
+        return found
+
+    def region(self, start: int, end: int) -> Region:
+        """What lies between a strip and one of its joins, found by walking back from there. O(routes between)."""
+        walk, head, size = self._walk(start), self.compiled.head, 0
+        between = {end}
+        waiting = [end]
+        while waiting:
+            at = waiting.pop()
+            for before in walk.before[at]:
+                size += 1
+                if before not in between and before != start:
+                    between.add(before)
+                    waiting.append(before)
+        order = [start, *sorted(between - {end}, key=self.position)]
+        options: Options = {start: [(route, head[route]) for route in self.outs[start] if head[route] in between]}
+        for at in order[1:]:
+            options[at] = [
+                (route, head[route]) for route, _states in self.onward(at, walk.states[at]) if head[route] in between
+            ]
+        return Region(start, end, options, order, size)
+
+    def is_walk(self, path: list[int]) -> bool:
+        """Whether routes make a walk: none passes inserts that change the sound behind a send."""
+        state = SENT if self.is_send[path[0]] else FED
+        for before, route in pairwise(path):
+            at = self.compiled.head[before]
+            if not (state == FED or self.clear[at] or self.compiled.stage[route] == IN):
+                return False
+            state = SENT if self.is_send[route] else state
+        return True
+
+
+class _Walk:
+    """All walks from one strip at once. `states`: strip → in which states it is come to; `before`: from which strips;
+    `joins`: strips that are come to by two routes and that have no strip in common on all the ways to them."""
+
+    def __init__(self, joins: Joins, hops: tuple[tuple[int, int], ...], without: int = -1) -> None:
+        self.states: dict[int, int] = {}
+        self.before: dict[int, list[int]] = {}
+        self._follow: dict[int, list[tuple[int, int]]] = {}
+        head = joins.compiled.head
+        entered: dict[int, int] = {}  # strip → by how many routes
+        hops = tuple(hop for hop in hops if hop[0] != without)
+        for strip, state in hops:
+            self.states[strip] = self.states.get(strip, 0) | state
+            entered[strip] = entered.get(strip, 0) + 1
+        waiting = list(self.states)
+        while waiting:
+            at = waiting.pop()
+            for route, state in joins.onward(at, self.states[at]):
+                there = head[route]
+                if there != without and state & ~self.states.get(there, 0):
+                    self.states[there] = self.states.get(there, 0) | state
+                    waiting.append(there)
+        order = sorted(self.states, key=joins.position)
+        self.before = {strip: [] for strip in order}
+        for at in order:
+            for route, _state in joins.onward(at, self.states[at]):
+                there = head[route]
+                if there != without:
+                    entered[there] = entered.get(there, 0) + 1
+                    self.before[there].append(at)
+        first = {strip for strip, _state in hops}
+        common = self._common(order, first)
+        self.joins = sorted(strip for strip in order if common[strip] == 0 and entered[strip] > 1)
+
+    def _common(self, order: list[int], first: set[int]) -> dict[int, int]:
+        """Strip → bits of the strips, itself apart, that every way to it passes. O(routes), again while it changes."""
+        bit = {strip: 1 << place for place, strip in enumerate(order)}
+        everything = (1 << len(order)) - 1
+        common = {strip: 0 if strip in first else everything for strip in order}
+        is_settled = False
+        while not is_settled:
+            is_settled = True
+            for strip in order:
+                now = common[strip]
+                if not now:
+                    continue
+                for before in self.before[strip]:
+                    now &= common[before] | bit[before]
+                if now != common[strip]:
+                    common[strip] = now
+                    is_settled = False
+        return common

@@ -1,0 +1,18 @@
+"""How many random examples a property is tried on: the same few in the gate, many times as many in `make test-long`.
+
+The gate's run is derandomized: the same examples every time, so that a red gate is never a matter of luck. The long
+run draws anew each time, and a failure it finds is a defect to mend (see tests/conftest.py for the two profiles).
+"""
+
+from __future__ import annotations
+
+import os
+
+from hypothesis import settings
+
+SCALE = int(os.environ.get("LATTICE_TEST_SCALE", "1"))
+
+
+def tries(most: int) -> settings:
+    """`@tries(150)`: 150 examples in the gate, 150 · LATTICE_TEST_SCALE in a long run."""
+    return settings(max_examples=most * SCALE, deadline=None)
