@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from itertools import islice
 
 
 class Problem(str):
@@ -13,6 +14,20 @@ class Problem(str):
     @classmethod
     def at(cls, place: str, sentence: str) -> Problem:
         return cls(f"{place}: {sentence}" if place else sentence)
+
+
+MOST_PROBLEMS = 100  # said one by one
+MOST_COUNTED = 10_000  # of the rest
+
+
+def first_problems(problems: Iterable[str]) -> list[str]:
+    """The first problems and how many more there are; nothing is looked for beyond what anybody would count."""
+    every = iter(problems)
+    found = list(islice(every, MOST_PROBLEMS))
+    more = sum(1 for _problem in islice(every, MOST_COUNTED))
+    if more == MOST_COUNTED:
+        return [*found, f"and more than {more:,} more problems".replace(",", " ")]
+    return [*found, *([f"and {more} more problem{'s' if more > 1 else ''}"] if more else [])]
 
 
 class DocumentError(Exception):

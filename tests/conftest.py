@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 
 import pytest
+from django.conf import settings as django_settings
 from django.test import Client
 from hypothesis import HealthCheck, settings
 
@@ -32,6 +33,11 @@ MADE = template(
     name="Small",
     sections=[{"id": "drums", "name": "Drums", "bus": "bus", "colour": "#8a4b2d"}],
 )
+
+
+@pytest.fixture(autouse=True, scope="session")
+def _sessions_of_their_own(tmp_path_factory: pytest.TempPathFactory) -> None:
+    django_settings.SESSION_FILE_PATH = str(tmp_path_factory.mktemp("sessions"))
 
 
 @pytest.fixture(autouse=True)

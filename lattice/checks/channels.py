@@ -111,7 +111,7 @@ def channels_doubled_and_gaps(scene: Scene) -> Iterator[Finding]:
         for route in compiled.ins[number]:
             rows = {row for row, gains in enumerate(route_gain(compiled, route).matrix) if any(gains)}
             fed |= rows
-            if compiled.routes[route].channels is not None:
+            if _has_pairs(compiled.routes[route], *_ends(scene, route)):
                 for row in rows:
                     landing[row].append(route)
         yield from _doubled(scene, number, landing)

@@ -20,10 +20,10 @@ from lattice.model.units import decibels, gain
 MOST_PATHS = 64  # looked at where a pair is not simply the cheapest; the loudest of so many are those that matter
 MOST_HOPS = 1_000  # of the same search
 # Routes looked at for all pairs of a template together. Beyond it pairs are counted, and no longer listed one by one.
-MOST_STEPS = 200_000
-MATRIX_STEPS = 4  # entries of a matrix that cost about as much as one route
+MOST_STEPS = 120_000
+MATRIX_STEPS = 2  # entries of a matrix that cost about as much as one route
 SILENT_COST_DB = 4_000.0  # of a route that lets no channel through: never a way where there is another
-STEPS_A_PIECE = 20  # more for each strip and route
+STEPS_A_PIECE = 30  # more for each strip and route
 Ways = tuple[list[int], list[int]]
 
 
@@ -42,6 +42,7 @@ def double_path(scene: Scene) -> Iterator[Finding]:
     for start in range(len(scene.compiled.strips)):
         if not joins.may_split(start) or "pop" in scene.strip(start).tags:
             continue  # a sync pop belongs in every stem, and so comes to the mix by each of them
+        scene.keep_time()
         for end in joins.of(start):
             if left < 0:
                 unlisted += 1

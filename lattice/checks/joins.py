@@ -6,6 +6,7 @@ send it goes on from a strip only where that strip's inserts leave the sound as 
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -57,6 +58,7 @@ class Joins:
             ]
         )
         self._position: list[int] | None = None
+        self._onward: dict[int, dict[int, list[tuple[int, int, int]]]] = {FED: {}, SENT: {}, FED | SENT: {}}
         self._meets = self._meetings()
         self._walks: dict[tuple[tuple[int, int], ...], _Walk] = {}
         self._round: tuple[int, _Walk] = -1, _Walk(self, ())  # the last strip with a way back to it, and its walk
@@ -137,17 +139,21 @@ class Joins:
                 self._position[node] = place
         return self._position[strip]
 
-    def onward(self, strip: int, states: int) -> list[tuple[int, int]]:
-        """(route, states at the strip it leads to) of what leads on from a strip come to in some states."""
-        if not self.monitors[strip]:
-            return []
-        stage, is_send, is_clear = self.compiled.stage, self.is_send, self.clear[strip]
-        found = []
-        for route in self.outs[strip]:
-            leaves = states if is_clear or stage[route] == IN else states & FED  # what comes past its inserts
-            if leaves:
-                found.append((route, SENT if is_send[route] else leaves))
+    def onward(self, strip: int, states: int) -> list[tuple[int, int, int]]:
+        """(route, strip it leads to, states there) of what leads on from a strip come to in some states."""
+        found = self._onward[states].get(strip)
+        if found is None:
+            found = self._onward[states][strip] = list(self._leading_on(strip, states))
         return found
+
+    def _leading_on(self, strip: int, states: int) -> Iterator[tuple[int, int, int]]:
+        if not self.monitors[strip]:
+            return
+        for route in self.outs[strip]:
+            passes_whole = self.clear[strip] or self.compiled.stage[route] == IN
+            leaves = states if passes_whole else states & FED  # what comes past its inserts
+            if leaves:
+                yield route, self.compiled.head[route], SENT if self.is_send[route] else leaves
 
     def region(self, start: int, end: int) -> Region:
         """What lies between a strip and one of its joins, found by walking back from there. O(routes between)."""
@@ -165,7 +171,7 @@ class Joins:
         options: Options = {start: [(route, head[route]) for route in self.outs[start] if head[route] in between]}
         for at in order[1:]:
             options[at] = [
-                (route, head[route]) for route, _states in self.onward(at, walk.states[at]) if head[route] in between
+                (route, there) for route, there, _states in self.onward(at, walk.states[at]) if there in between
             ]
         return Region(start, end, options, order, size)
 
@@ -188,7 +194,6 @@ class _Walk:
         self.states: dict[int, int] = {}
         self.before: dict[int, list[int]] = {}
         self._follow: dict[int, list[tuple[int, int]]] = {}
-        head = joins.compiled.head
         entered: dict[int, int] = {}  # strip → by how many routes
         hops = tuple(hop for hop in hops if hop[0] != without)
         for strip, state in hops:
@@ -197,16 +202,14 @@ class _Walk:
         waiting = list(self.states)
         while waiting:
             at = waiting.pop()
-            for route, state in joins.onward(at, self.states[at]):
-                there = head[route]
+            for _route, there, state in joins.onward(at, self.states[at]):
                 if there != without and state & ~self.states.get(there, 0):
                     self.states[there] = self.states.get(there, 0) | state
                     waiting.append(there)
         order = sorted(self.states, key=joins.position)
         self.before = {strip: [] for strip in order}
         for at in order:
-            for route, _state in joins.onward(at, self.states[at]):
-                there = head[route]
+            for _route, there, _state in joins.onward(at, self.states[at]):
                 if there != without:
                     entered[there] = entered.get(there, 0) + 1
                     self.before[there].append(at)

@@ -40,7 +40,7 @@ def _audio(scene: Scene, loop: Loop) -> Finding:
         routes=_routes(scene, loop),
         figures={"loop_gain_db": _figure(round_db), "group_gain_db": _figure(group_db), "repeat_ms": repeat_ms},
         evidence=(_round(scene, loop), *states, *_rest(loop)),
-        remedies=_remedies(scene, loop),
+        remedies=_remedies(scene, loop, breaking),
     )
 
 
@@ -109,16 +109,20 @@ def _repeat_ms(scene: Scene, loop: Loop) -> float:
     return max(whole_ms, samples_to_ms(template.buffer_samples, template.sample_rate_hz))
 
 
-def _remedies(scene: Scene, loop: Loop) -> tuple[Remedy, ...]:
-    """Disable the feedback routes of the cycle (the cut); for notes, the route that closes it."""
-    cut = [route for route in loop.cycle if route in scene.loops.feedback] or [loop.cycle[-1]]
-    cut = [route for route in cut if scene.compiled.routes[route].enabled]
-    if not cut:
+def _remedies(scene: Scene, loop: Loop, breaking: list[Blocker]) -> tuple[Remedy, ...]:
+    """Disable the feedback routes of the cycle (of a loop of notes, the route that closes it), and those beside them.
+
+    None where a state breaks the cycle already: the loop stays there, with states ignored, and runs no worse.
+    """
+    if breaking:
         return ()
-    first = scene.compiled.routes[cut[0]]
-    what = (
-        f"the {first.kind} from {scene.name(scene.compiled.tail[cut[0]])} to {scene.name(scene.compiled.head[cut[0]])}"
-    )
+    compiled = scene.compiled
+    cut = [route for route in loop.cycle if route in scene.loops.feedback] or [loop.cycle[-1]]
+    ends = {(compiled.tail[route], compiled.head[route]) for route in cut}
+    beside = [route for route in loop.group if (compiled.tail[route], compiled.head[route]) in ends]
+    cut = [route for route in beside if compiled.routes[route].enabled]
+    first = compiled.routes[cut[0]]
+    what = f"the {first.kind} from {scene.name(compiled.tail[cut[0]])} to {scene.name(compiled.head[cut[0]])}"
     label = f"Disable {what}" if len(cut) == 1 else f"Disable {len(cut)} feedback routes"
     steps = tuple(
         Step("change_route", {"route": route, "changes": {"enabled": False}}) for route in scene.route_ids(cut)
@@ -131,6 +135,8 @@ def _other(scene: Scene, loop: Loop) -> Finding:
         code, tail = "loop.key", "by a key: what it ducks works the key"
     else:
         code, tail = "loop.midi", "by its notes"
+    breaking = _breaking(scene, loop)
+    states = tuple(f"broken now: {blocker.sentence}" for blocker in breaking)
     return Finding(
         code=code,
         severity="warning",
@@ -138,8 +144,8 @@ def _other(scene: Scene, loop: Loop) -> Finding:
         strips=scene.ids(loop.strips),
         routes=_routes(scene, loop),
         figures={"repeat_ms": _repeat_ms(scene, loop)},
-        evidence=(_round(scene, loop), *_rest(loop)),
-        remedies=_remedies(scene, loop),
+        evidence=(_round(scene, loop), *states, *_rest(loop)),
+        remedies=_remedies(scene, loop, breaking),
     )
 
 

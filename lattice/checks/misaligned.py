@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from lattice.checks.finding import Finding, Severity
 from lattice.checks.registry import check
@@ -14,23 +13,10 @@ from lattice.levels.shares import Origin, sources_of
 from lattice.levels.single import Single, size
 from lattice.model.units import decibels, samples_to_ms
 from lattice.timing.arrivals import Span
+from lattice.timing.comb import Comb
 from lattice.timing.paths import Travel
 
 RIPPLE_DB = -24.8  # a copy this far down makes 1 dB of ripple: 20·log10((1 + r)/(1 − r)) = 1 dB at r = 0.0575
-
-
-@dataclass(frozen=True)
-class Comb:
-    """One source that arrives twice: by two routes, `skew` samples apart."""
-
-    origin: Origin
-    skew: int
-    beside_db: float  # the weaker against the stronger
-    turned: bool  # opposite polarity
-
-    def notch_hz(self, rate_hz: int) -> float:
-        """First notch of the comb, f = 1/(2τ); for opposite polarity the first above 0 Hz, f = 1/τ."""
-        return rate_hz / self.skew if self.turned else rate_hz / (2 * self.skew)
 
 
 @check("time.misaligned")
@@ -41,6 +27,12 @@ def misaligned(scene: Scene) -> Iterator[Finding]:
         routes = scene.compiled.ins[number]
         spans = {route: span for route in routes if (span := scene.arrivals.brought(route)) is not None}
         yield _finding(scene, look, number, spans, scene.arrivals.apart[number])
+
+
+def worst_comb(scene: Scene, number: int) -> Comb | None:
+    """The comb of a sum whose routes arrive apart; None where nothing arrives there twice."""
+    routes = [route for route in scene.compiled.ins[number] if scene.arrivals.brought(route) is not None]
+    return _Look(scene).worst_comb(routes)
 
 
 class _Look:

@@ -18,11 +18,10 @@ def feed_remedies(scene: Scene, strip: int, outlet: int = -1) -> tuple[Remedy, .
     if section is None or section.bus is None:
         return ()
     bus = scene.compiled.index[section.bus]
-    if scene.compiled.machine_of(bus) != scene.compiled.machine_of(strip) or leads_to(scene, bus, strip):
+    if not scene.may_feed(strip, bus, outlet) or leads_to(scene, bus, strip):
         return ()
-    routes = scene.compiled.outs[strip] if outlet < 0 else scene.compiled.outlet_outs[outlet]
-    if any(scene.compiled.head[known] == bus and scene.compiled.routes[known].kind == "feed" for known in routes):
-        return ()  # it is fed there already, and what is wrong lies behind the bus
+    if not scene.could_be_heard.fed[bus]:
+        return ()  # the bus is heard nowhere itself: what is wrong lies behind it
     route = {"kind": "feed", "from": piece.id, "to": section.bus}
     if outlet >= 0:
         route["from_outlet"] = scene.compiled.outlets[outlet][1].id

@@ -15,6 +15,9 @@ from lattice.levels.single import size
 
 EFFECTS = DECORRELATING | {"external", "other"}
 
+# dynamics and saturation beside the dry sound are meant so: parallel compression (common practice)
+PARALLEL = frozenset({"compressor", "limiter", "clipper", "gate", "expander", "saturator"})
+
 
 @check("route.dry-return")
 def dry_returns(scene: Scene) -> Iterator[Finding]:
@@ -46,16 +49,19 @@ def bare_returns(scene: Scene) -> Iterator[Finding]:
         effects = [insert for insert in strip.inserts if insert.type in EFFECTS]
         if any(insert.state == "on" for insert in effects):
             continue
+        working = [insert for insert in strip.inserts if insert.state == "on" and insert.type in PARALLEL]
+        name = strip.name
         wake = tuple(Step("change_insert", {"insert": insert.id, "changes": {"state": "on"}}) for insert in effects[:1])
         why = f"{effects[0].name or effects[0].id} is {effects[0].state}" if effects else "it has no effect insert"
+        worked = f"{working[0].name or working[0].type} works on it" if working else ""
         yield Finding(
             code="route.return-bare",
-            severity="warning",
-            message=f"{strip.name} passes dry sound",
+            severity="note" if working else "warning",
+            message=f"{name} is parallel processing: dry sound, worked on" if working else f"{name} passes dry sound",
             strips=(strip.id,),
-            inserts=tuple(insert.id for insert in effects),
+            inserts=tuple(insert.id for insert in (working or effects)),
             figures={"rise_db": rise_db(scene, number)},
-            evidence=(why,),
+            evidence=(f"{worked}; {why}" if worked else why,),
             remedies=(Remedy(f"Switch {effects[0].name or effects[0].id} on", wake),) if wake else (),
         )
 

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import math
 from collections import defaultdict
 from collections.abc import Iterator
 from functools import cached_property
+from time import perf_counter
 
 from lattice.graph.compiled import Compiled
 from lattice.graph.loops import LoopGraph
@@ -15,6 +17,7 @@ from lattice.levels.shares import sources_of
 from lattice.levels.single import Single
 from lattice.model.document import Section, Strip, Template, main_outlet
 from lattice.model.inventory import Inventory
+from lattice.model.validate import FED_KINDS, NO_START
 from lattice.stems.ledger import Ledger
 from lattice.stems.taps import Origin, Taps
 from lattice.timing.arrivals import Arrivals
@@ -22,6 +25,10 @@ from lattice.timing.arrivals import Arrivals
 # Strips that are not part of the mix, and so belong to no section's bus.
 APART = frozenset({"trigger", "click", "reference", "guide", "talkback", "pop"})
 KEPT_SINGLES = 256  # as many sources are commonly asked about together; more would only take memory
+
+
+class OutOfTime(Exception):
+    """An audit has used the time it has."""
 
 
 class Scene:
@@ -34,6 +41,12 @@ class Scene:
         self.ignoring = Reach(self.compiled, states=False)
         self._downstream: dict[int, list[bool]] = {}
         self._singles: dict[Origin, Single] = {}
+        self.ends_at = math.inf  # when an audit of it has to end, by `time.perf_counter`
+
+    def keep_time(self) -> None:
+        """Raises OutOfTime where an audit has to end: asked by what goes over many pairs or sources."""
+        if perf_counter() > self.ends_at:
+            raise OutOfTime
 
     @cached_property
     def sounds(self) -> Forward:
@@ -133,6 +146,7 @@ class Scene:
 
     def single(self, origin: Origin) -> Single:
         """A source by itself, as its expected level goes; the last ones asked for are kept."""
+        self.keep_time()
         found = self._singles.pop(origin, None) or Single(self.levels, *origin)
         self._singles[origin] = found
         if len(self._singles) > KEPT_SINGLES:
@@ -152,6 +166,16 @@ class Scene:
         """Spare and backup strips, and those out of service: nothing is said about what they do not do."""
         piece = self.compiled.strips[number]
         return not piece.in_service or bool({"spare", "backup"} & set(piece.tags))
+
+    def may_feed(self, start: int, end: int, outlet: int = -1) -> bool:
+        """Whether a feed from a strip (or an outlet) to another may be made, and is not there yet."""
+        compiled = self.compiled
+        strip, destination = compiled.strips[start], compiled.strips[end]
+        may = strip.kind not in NO_START and destination.kind in FED_KINDS and start != end
+        if not may or compiled.machine_of(start) != compiled.machine_of(end):
+            return False
+        routes = compiled.outs[start] if outlet < 0 else compiled.outlet_outs[outlet]
+        return not any(compiled.head[known] == end and compiled.routes[known].kind == "feed" for known in routes)
 
     def carries(self, route: int) -> bool:
         """Sound leaves by the route now: it is open, and something is at its tap."""

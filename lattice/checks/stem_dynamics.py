@@ -76,14 +76,14 @@ def bent(scene: Scene) -> Iterator[Finding]:
 
 
 def _behind_taps(scene: Scene, its: StemSet) -> set[int]:
-    """Strips whose chains stand behind a tap of the set."""
+    """Strips in whose chains sound stands that has passed a tap of the set."""
     taps, found, waiting = scene.taps, set(), []
     for number in its.stems:
         strip = taps.stems[number].strip
         if strip is None or not taps.open(number):
             continue
         at = scene.compiled.index[strip]
-        if taps.stage[number] == IN:
+        if taps.stage[number] == IN and scene.sounds.arrives[at]:
             found.add(at)
         waiting += taps.onward(at, taps.stage[number])
     seen: set[int] = set()
@@ -93,7 +93,8 @@ def _behind_taps(scene: Scene, its: StemSet) -> set[int]:
             seen.add(at)
             if scene.unblocked.monitors[at]:
                 waiting += taps.onward(at, IN)
-    return found | seen
+    # what a strip plays itself has passed no tap: something has to be fed to it
+    return found | {at for at in seen if scene.sounds.fed[at] and scene.unblocked.enters(at)}
 
 
 def _bent(scene: Scene, its: StemSet, mix: int, behind_taps: set[int]) -> Iterator[Finding]:
@@ -101,7 +102,7 @@ def _bent(scene: Scene, its: StemSet, mix: int, behind_taps: set[int]) -> Iterat
     strips, inserts, lines = [], [], []
     for strip in sorted(behind_taps):
         working = [insert for insert in scene.strip(strip).inserts if insert.state == "on" and insert.type in BENDING]
-        if working and scene.sounds.arrives[strip] and taps.behind(strip, PRE) >> mix & 1:
+        if working and taps.behind(strip, PRE) >> mix & 1:
             strips.append(strip)
             inserts += [insert.id for insert in working]
             lines += [f"{insert.name or insert.type} on {scene.name(strip)}" for insert in working]

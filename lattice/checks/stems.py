@@ -151,7 +151,7 @@ def _refeed(scene: Scene, origin: Origin, its: StemSet) -> tuple[Remedy, ...]:
         if scene.compiled.routes[route].kind == "feed"
         and scene.taps.past(scene.taps.fed[scene.compiled.head[route]]) & its.mix_bits
     ]
-    if len(feeds) != 1 or scene.compiled.machine_of(bus) != scene.compiled.machine_of(origin[0]):
+    if len(feeds) != 1 or not scene.may_feed(origin[0], bus):
         return ()
     step = Step("change_route", {"route": scene.compiled.routes[feeds[0]].id, "changes": {"to": section.bus}})
     return (Remedy(f"Feed it to {scene.name(bus)}", (step,)),)
@@ -181,13 +181,13 @@ def forbidden(scene: Scene) -> Iterator[Finding]:
 
 @check("stem.pop")
 def pops(scene: Scene) -> Iterator[Finding]:
-    """A sync pop that is not in every stem and mix."""
+    """A sync pop that is not in every stem and mix: neither at its tap nor straight in its print."""
     number_of = scene.compiled.by_tag["pop"]
     if not number_of or not scene.template.stems:
         return
     taps = scene.taps
     wanted = sum(1 << number for its in taps.sets.values() for number in (*its.stems, *its.mixes))
-    reached = 0
+    reached = _with_pop_in_print(scene, number_of)
     for strip in number_of:
         in_service = scene.strip(strip).in_service
         outlets = scene.compiled.outlets_of.get(strip, [])
@@ -197,29 +197,47 @@ def pops(scene: Scene) -> Iterator[Finding]:
     left = wanted & ~reached
     if not left:
         return
-    pop = number_of[0]
-    ends = dict.fromkeys(stem.strip for stem in taps.named(left) if stem.role == "stem" and stem.strip is not None)
-    feeds = [
-        Step("add_route", {"route": {"kind": "feed", "from": scene.strip(pop).id, "to": end}})
-        for end in ends
-        if _may_feed(scene, pop, end)
-    ]
     yield Finding(
         code="stem.pop",
         severity="warning",
-        message=f"{scene.name(pop)} is missing in {_names(taps, left)}",
+        message=f"{scene.name(number_of[0])} is missing in {_names(taps, left)}",
         strips=scene.ids(number_of),
         stems=_ids(taps, left),
         evidence=(f"a sync pop stands in every stem and mix; {len(_ids(taps, left))} are without it",),
-        remedies=(Remedy("Feed it to the stems that lack it", tuple(feeds)),) if feeds else (),
+        remedies=_pop_into(scene, number_of, left),
     )
 
 
-def _may_feed(scene: Scene, start: int, end: str) -> bool:
-    compiled, number = scene.compiled, scene.compiled.index[end]
-    fed = any(compiled.head[route] == number for route in compiled.outs[start])
-    carries = compiled.strips[start].kind != "midi" and compiled.strips[number].kind != "midi"
-    return carries and not fed and compiled.machine_of(start) == compiled.machine_of(number) and number != start
+def _with_pop_in_print(scene: Scene, pops: list[int]) -> int:
+    """Bits of stems and mixes whose print a pop feeds straight."""
+    compiled, found = scene.compiled, 0
+    for number, stem in enumerate(scene.taps.stems):
+        if stem.print is not None:
+            into = compiled.ins[compiled.index[stem.print]]
+            if any(compiled.tail[route] in pops and scene.carries(route) for route in into):
+                found |= 1 << number
+    return found
+
+
+def _pop_into(scene: Scene, pops: list[int], left: int) -> tuple[Remedy, ...]:
+    """Feed the pop straight into the prints that lack it: through the buses it would add up with itself in the mix.
+
+    None where one of them has no print that takes it, or the pop does not sound.
+    """
+    compiled = scene.compiled
+    pop = next((number for number in pops if scene.unblocked.sounds[number] and compiled.post_open[number]), None)
+    prints = [stem.print for stem in scene.taps.named(left)]
+    if pop is None or None in prints:
+        return ()
+    ends = dict.fromkeys(compiled.index[end or ""] for end in prints)
+    if not all(scene.strip(end).in_service and scene.may_feed(pop, end) for end in ends):
+        return ()
+    feeds = (
+        Step("add_route", {"route": {"kind": "feed", "from": scene.strip(pop).id, "to": scene.strip(end).id}})
+        for end in ends
+    )
+    many = "the print that lacks it" if len(ends) == 1 else f"the {len(ends)} prints that lack it"
+    return (Remedy(f"Feed it straight into {many}", tuple(feeds)),)
 
 
 @check("stem.leak")

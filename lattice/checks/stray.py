@@ -82,7 +82,7 @@ def _refeed(scene: Scene, number: int, feeds: list[int], bus: int) -> tuple[Reme
     """Lead the first feed to the bus and take the others away."""
     compiled = scene.compiled
     chain = [route for route in feeds if compiled.outlet[route] < 0]
-    if not chain or leads_to(scene, bus, number) or compiled.machine_of(bus) != compiled.machine_of(number):
+    if not chain or leads_to(scene, bus, number) or not scene.may_feed(number, bus):
         return ()
     to = {"route": compiled.routes[chain[0]].id, "changes": {"to": compiled.strips[bus].id}}
     steps = [Step("change_route", to)]

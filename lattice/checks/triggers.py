@@ -8,6 +8,7 @@ from lattice.checks.finding import Finding, Remedy, Step
 from lattice.checks.registry import check
 from lattice.checks.scene import Scene
 from lattice.graph.paths import Path
+from lattice.graph.reach import Backward
 
 
 @check("route.trigger-heard")
@@ -15,19 +16,23 @@ def trigger_heard(scene: Scene) -> Iterator[Finding]:
     """Triggers that sound at an output or in a stem."""
     if not scene.compiled.by_tag["trigger"]:
         return
-    triggers = [(strip, outlet) for strip, outlet in scene.sources if "trigger" in scene.strip(strip).tags]
-    if not triggers:
-        return
+    tagged = set(scene.compiled.by_tag["trigger"])
+    sources = {(strip, outlet) for strip, outlet in scene.sources if strip in tagged}
+    # a bus that gathers triggers is one as well: what is fed to it must not be heard
+    buses = {(strip, -1) for strip in tagged if scene.sounds.fed[strip] and scene.unblocked.enters(strip)}
     audible = scene.unblocked.to_endpoints(prints=False)
-    for strip, outlet in triggers:
-        if audible.own[strip] if outlet < 0 else audible.outlet[outlet]:
-            yield _trigger_heard(scene, strip, outlet)
+    for strip, outlet in sorted(sources | buses):
+        if outlet >= 0:
+            is_heard = audible.outlet[outlet]
+        else:
+            is_heard = audible.own[strip] if (strip, outlet) in sources else audible.fed[strip]
+        if is_heard:
+            yield _trigger_heard(scene, strip, outlet, audible)
 
 
-def _trigger_heard(scene: Scene, strip: int, outlet: int) -> Finding:
+def _trigger_heard(scene: Scene, strip: int, outlet: int, audible: Backward) -> Finding:
     end, routes = _way_to_audible(scene, strip, outlet)
     path = Path(strip, tuple(routes), outlet)
-    off = Step("change_route", {"route": "".join(scene.route_ids(routes[:1])), "changes": {"enabled": False}})
     return Finding(
         code="route.trigger-heard",
         severity="blocker",
@@ -36,8 +41,22 @@ def _trigger_heard(scene: Scene, strip: int, outlet: int) -> Finding:
         outlets=scene.outlet_id(strip, outlet),
         routes=scene.route_ids(routes),
         evidence=(scene.hops(path),),
-        remedies=(Remedy("Disable its first route", (off,)),) if routes else (),
+        remedies=_silencing(scene, strip, outlet, audible),
     )
+
+
+def _silencing(scene: Scene, strip: int, outlet: int, audible: Backward) -> tuple[Remedy, ...]:
+    """Disable every route of the trigger that leads to where it is heard; none where its own strip is heard."""
+    compiled, reach = scene.compiled, scene.unblocked
+    if outlet < 0 and reach.ends_here(strip, prints=False):
+        return ()
+    outs = compiled.outs[strip] if outlet < 0 else compiled.outlet_outs[outlet]
+    heard = [route for route in outs if reach.route_ok[route] and audible.fed[compiled.head[route]]]
+    steps = tuple(
+        Step("change_route", {"route": route, "changes": {"enabled": False}}) for route in scene.route_ids(heard)
+    )
+    first = f"its {compiled.routes[heard[0]].kind} to {scene.name(compiled.head[heard[0]])}"
+    return (Remedy(f"Disable {first}" if len(heard) == 1 else f"Disable its {len(heard)} routes to it", steps),)
 
 
 def _way_to_audible(scene: Scene, strip: int, outlet: int) -> tuple[int, list[int]]:

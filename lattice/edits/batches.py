@@ -59,26 +59,38 @@ def untie(template: Template, strips: list[str], kinds: list[str], to: str | Non
 
 
 def batch_inserts(template: Template, strips: list[str], inserts: list[str]) -> Template:
-    """Copies of inserts (a chain, in order) behind the chains of many strips; keys are not copied."""
+    """Copies of inserts (a chain, in order) behind the chains of many strips, keyed as the originals are.
+
+    A copy that is keyed from outside listens to the same triggers, but for one on the trigger's own strip.
+    """
     wanted = all_known(template.strips, strips, "strip")
     known = {insert.id: insert for strip in template.strips for insert in strip.inserts}
     missing = [insert for insert in inserts if insert not in known]
     if missing or not inserts:
         raise EditError(*(f"there is no insert {insert}" for insert in missing or ["given"]))
     taken = insert_ids(template)
+    copies_of: dict[str, list[tuple[str, str]]] = {}  # insert → (strip, its copy there)
 
     def with_chain(strip: Strip) -> Strip:
         copies = []
         for original in (known[insert] for insert in inserts):
             new_id = free_id(slug(f"{strip.id} {original.name or original.type}"), taken)
             taken.add(new_id)
-            copies.append(replace(original, id=new_id, key="none" if original.key == "external" else original.key))
+            copies_of.setdefault(original.id, []).append((strip.id, new_id))
+            copies.append(replace(original, id=new_id))
         return replace(strip, inserts=(*strip.inserts, *copies))
 
     takes = {strip.id for strip in template.strips if strip.id in wanted and strip.kind != "midi"}
-    return replace(
-        template, strips=tuple(with_chain(strip) if strip.id in takes else strip for strip in template.strips)
+    ids = free_route_ids(template)
+    new = tuple(with_chain(strip) if strip.id in takes else strip for strip in template.strips)
+    keys = (
+        replace(route, id=next(ids), to=strip, to_insert=copy)
+        for route in template.routes
+        if route.kind == "key"
+        for strip, copy in copies_of.get(route.to_insert or "", ())
+        if strip != route.from_strip
     )
+    return replace(template, strips=new, routes=(*template.routes, *keys))
 
 
 def move_and_refeed(template: Template, strips: list[str], section: str | None) -> Template:

@@ -19,8 +19,9 @@ MOST_TIMES = 200
 def duplicate(template: Template, strips: list[str], times: int = 1) -> Template:
     """`times` copies of strips behind the last of them, with the routes among them and those that leave them.
 
-    Copies are numbered on (Tom 1 → Tom 2), take the next free physical channels of their machine and the next
-    free midi channels of the instrument they play. Routes from outside into them are not copied.
+    Copies are numbered on (Tom 1 → Tom 2), take the next free physical channels of their machine and the next free
+    channels of the instrument they play. Routes from outside into them are not copied, but for keys: a copied
+    insert listens to the same trigger.
     """
     wanted = all_known(template.strips, strips, "strip")
     if not wanted or not 1 <= times <= MOST_TIMES:
@@ -157,6 +158,9 @@ def _with_routes(template: Template, new_id: dict[str, str], new_insert: dict[st
     added: list[Route] = []
     for route in template.routes:
         if route.from_strip not in new_id:
+            if route.kind == "key" and route.to in new_id:  # a copied insert listens to the same trigger
+                listener = new_insert[route.to_insert or ""]
+                added.append(replace(route, id=next(numbers), to=new_id[route.to], to_insert=listener))
             continue
         to = new_id.get(route.to, route.to)
         insert = (

@@ -33,6 +33,18 @@ class ListPatch(msgspec.Struct, frozen=True, omit_defaults=True):
         order = None if self.order is None else (self.order[1], self.order[0])
         return ListPatch(removed=self.added, added=self.removed, changed=turned, order=order)
 
+    def onto(self, pieces: list[dict[str, Any]]) -> list[dict[str, Any]]:
+        """The change on plain pieces, as far as it can be made."""
+        gone = {plain["id"] for _at, plain in self.removed}
+        after = {new["id"]: new for _before, new in self.changed}
+        found = [after.get(piece["id"], piece) for piece in pieces if piece["id"] not in gone]
+        if self.order is not None:
+            place = {name: number for number, name in enumerate(self.order[1])}
+            found.sort(key=lambda piece: place.get(piece["id"], len(place)))
+        for at, plain in self.added:
+            found.insert(at, plain)
+        return found
+
 
 class Patch(msgspec.Struct, frozen=True, omit_defaults=True):
     """How a template changed: its own fields as (before, after), and its lists."""
@@ -59,6 +71,13 @@ class Patch(msgspec.Struct, frozen=True, omit_defaults=True):
         for name, changes in self.lists.items():
             new[name] = _patched(getattr(template, name), changes, KINDS[name])
         return replace(template, **new)
+
+    def onto(self, document: dict[str, Any]) -> dict[str, Any]:
+        """The patch on the plain data of a document that may not read as a template; nothing is checked."""
+        new = {**document, **{name: after for name, (_before, after) in self.fields.items()}}
+        for name, changes in self.lists.items():
+            new[name] = changes.onto(document.get(name) or [])
+        return new
 
     def dump(self) -> bytes:
         return msgspec.json.encode(self)

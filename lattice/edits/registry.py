@@ -6,6 +6,8 @@ import inspect
 from collections.abc import Callable, Iterable
 from typing import Any
 
+import msgspec
+
 from lattice.checks.finding import Step
 from lattice.edits import (
     batches,
@@ -27,8 +29,8 @@ from lattice.edits import (
     whole,
 )
 from lattice.errors import EditError
+from lattice.formats.gate import passed
 from lattice.model.document import Template
-from lattice.model.validate import validate
 
 Edit = Callable[..., Template]
 
@@ -100,9 +102,10 @@ def apply(template: Template, edit: str, arguments: dict[str, Any]) -> Template:
 
 def apply_steps(template: Template, steps: Iterable[Step]) -> Template:
     """The template after all steps, as one edit: validated once, however many there are."""
+    before = template
     for step in steps:
         template = _edited(template, step.edit, step.arguments)
-    return validate(template)
+    return passed(before, template)
 
 
 def _edited(template: Template, edit: str, arguments: dict[str, Any]) -> Template:
@@ -113,4 +116,7 @@ def _edited(template: Template, edit: str, arguments: dict[str, Any]) -> Templat
         inspect.signature(function).bind(template, **arguments)
     except TypeError as error:
         raise EditError(f"{edit}: {error}") from None
-    return function(template, **arguments)
+    try:
+        return function(template, **arguments)
+    except (TypeError, AttributeError, msgspec.ValidationError) as error:  # arguments of another shape than it takes
+        raise EditError(f"{edit}: these are not its arguments ({error})") from None

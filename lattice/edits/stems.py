@@ -84,12 +84,18 @@ def split_return(template: Template, strip: str, set: str) -> Template:  # noqa:
         copy_id = free_id(slug(f"{shared.id}-{piece.name}"), taken)
         taken.add(copy_id)
         renamed = _copied(shared.inserts, taken_inserts)
+        copy_of = {old.id: new.id for old, new in zip(shared.inserts, renamed, strict=True)}
         end = compiled.strips[compiled.index[piece.strip or ""]]
         copy = replace(
             shared, id=copy_id, name=f"{shared.name}, {piece.name}"[:120], inserts=renamed, section=end.section
         )
         strips.append(copy)
         feeds.append(Route(id=next(ids), kind="feed", from_strip=copy_id, to=end.id, gain_db=level_db))
+        feeds += [
+            replace(key, id=next(ids), to=copy_id, to_insert=copy_of[key.to_insert or ""])
+            for key in template.routes
+            if key.kind == "key" and key.to == strip
+        ]
         moved |= {compiled.routes[route].id: copy_id for route in routes}
     kept = (replace(r, to=moved[r.id]) if r.id in moved else r for r in template.routes)
     at = number + 1

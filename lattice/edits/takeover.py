@@ -8,8 +8,8 @@ from msgspec.structs import fields, replace
 
 from lattice.compare import SINGULAR, Change, compare
 from lattice.errors import EditError
+from lattice.formats.gate import passed
 from lattice.model.document import Template
-from lattice.model.validate import validate
 
 LIST_OF = {singular: name for name, singular in SINGULAR.items()}
 
@@ -35,9 +35,10 @@ def take_over(template: Template, other: Template, keys: list[str]) -> Template:
     missing = sorted(wanted - found.keys())
     if missing or not wanted:
         raise EditError(*(f"there is no difference {key}" for key in missing), *([] if wanted else ["nothing chosen"]))
+    before = template
     for key in sorted(wanted, key=list(found).index):
         template = _taken(template, other, found[key])
-    return validate(template)
+    return passed(before, template)
 
 
 def _taken(template: Template, other: Template, change: Change) -> Template:

@@ -5,18 +5,23 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from functools import lru_cache
+from itertools import chain
 from typing import Any, get_args
 
 import msgspec
 from msgspec import NODEFAULT, UNSET
 
 from lattice.collecting import collecting_later
-from lattice.errors import DocumentError, Problem
+from lattice.errors import DocumentError, Problem, first_problems
+from lattice.formats.control_characters import control_problems, may_hold_controls
 from lattice.model import schema
-from lattice.model.document import FORMAT, LISTS, MAX_STRIPS, Route, Strip, Template
+from lattice.model.document import FORMAT, LISTS, MAX_ROUTES, MAX_STRIPS, Route, Strip, Template
 from lattice.model.validate import problems, validate
 
 MAX_BYTES = 64 * 1024 * 1024
+MAX_OBJECTS = 800_000  # counted before anything is made of them
+MOST_EXPLAINED = 4 * 1024 * 1024  # bytes of a document of which every problem is looked for; of more, the first
+MOST_BROKEN = 200  # entries that do not fit; beyond it nothing more is looked for in those that do
 UTF8_BOM = b"\xef\xbb\xbf"
 STAND_IN = "stand-in-for-what-does-not-fit"
 
@@ -31,32 +36,52 @@ def load(data: bytes) -> Template:
     if len(data) > MAX_BYTES:
         size_mib = len(data) / 1024 / 1024
         raise DocumentError([f"the document has {size_mib:.0f} MiB; at most {MAX_BYTES // 1024 // 1024} are allowed"])
+    if data.count(b"{") > MAX_OBJECTS:
+        raise DocumentError([f"the document has {data.count(b'{')} objects; at most {MAX_OBJECTS} are allowed"])
     data = data.removeprefix(UTF8_BOM)
     try:
         with collecting_later():
-            return validate(_decoder.decode(data))
+            template = _decoder.decode(data)
+            if may_hold_controls(data) and (found := list(control_problems(msgspec.to_builtins(template)))):
+                raise DocumentError(found)
+            return validate(template)
     except (msgspec.DecodeError, RecursionError, UnicodeDecodeError) as error:
-        raise DocumentError(_explain(data, error)) from None
+        raise DocumentError(first_problems(_explain(data, error))) from None
 
 
-def _explain(data: bytes, error: Exception) -> list[str]:
-    """All problems of a document that did not decode."""
+def _explain(data: bytes, error: Exception) -> Iterator[str]:
+    """All problems of a document that did not decode, as far as they are asked for."""
     if not data.strip():
-        return ["the document is empty"]
-    if isinstance(error, RecursionError):
-        return ["the document is nested too deeply"]
-    if not isinstance(error, msgspec.ValidationError):
-        return [_syntax(data, error)]
+        yield "the document is empty"
+    elif isinstance(error, RecursionError):
+        yield "the document is nested too deeply"
+    elif not isinstance(error, msgspec.ValidationError):
+        yield _syntax(data, error)
+    elif len(data) > MOST_EXPLAINED:
+        yield f"{error} (the first problem found)"
+    else:
+        yield from _all_problems(data, error)
+
+
+def _all_problems(data: bytes, error: Exception) -> Iterator[str]:
     import json  # noqa: PLC0415 - only what did not decode is read a second time
 
     try:
         plain = json.loads(data, parse_constant=lambda word: float("nan"))
     except RecursionError:
-        return ["the document is nested too deeply"]
+        yield "the document is nested too deeply"
+        return
     except ValueError as wrong:
-        return [str(wrong)]
-    found: list[str] = list(_form(plain))
-    return found + _beyond_types(plain) if found else [str(error)]
+        yield str(wrong)
+        return
+    count = 0
+    for said in chain(_form(plain), control_problems(plain)):
+        count += 1
+        yield said
+    if not count:
+        yield str(error)
+    elif count <= MOST_BROKEN:
+        yield from _beyond_types(plain)
 
 
 def _form(plain: Any) -> Iterator[Problem]:
@@ -69,10 +94,11 @@ def _form(plain: Any) -> Iterator[Problem]:
     if plain.get("format", FORMAT) != FORMAT:
         yield Problem.at("format", f"{schema.shown(plain['format'])} is not {FORMAT}")
         return
-    strips = plain.get("strips")
-    if isinstance(strips, list) and len(strips) > MAX_STRIPS:
-        yield Problem.at("strips", f"{len(strips)} strips; at most {MAX_STRIPS} are allowed")
-        return
+    for name, most in (("strips", MAX_STRIPS), ("routes", MAX_ROUTES)):
+        entries = plain.get(name)
+        if isinstance(entries, list) and len(entries) > most:
+            yield Problem.at(name, f"{len(entries)} {name}; at most {most} are allowed")
+            return
     yield from schema.problems(plain, Template)
 
 

@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
-import csv
-import io
+from collections.abc import Iterator
 
 import msgspec
 
-from lattice.errors import DocumentError, Problem
+from lattice.errors import DocumentError, Problem, first_problems
+from lattice.formats import table
+from lattice.formats.control_characters import CONTROL, control_problems
 from lattice.model.inventory import Inventory, PlugIn
 
 COLUMNS = ("what", "maker", "name", "version", "channel")
 KINDS = ("plug-in", "input", "output")
 MAX_BYTES = 4 * 1024 * 1024
 MAX_ROWS = 20_000
+MOST_CHANNELS = 1024
+LONGEST_NAME = 120
 
 
 def load(data: bytes, name: str = "Inventory") -> Inventory:
@@ -25,59 +28,69 @@ def load(data: bytes, name: str = "Inventory") -> Inventory:
     if len(data) > MAX_BYTES:
         raise DocumentError([f"the inventory has {len(data) / 1024 / 1024:.0f} MiB; at most 4 are allowed"])
     text = data.removeprefix(b"\xef\xbb\xbf")
-    if text.lstrip().startswith(b"{"):
-        try:
-            return msgspec.json.decode(text, type=Inventory)
-        except msgspec.DecodeError as wrong:
-            raise DocumentError([str(wrong)]) from None
+    if not text.lstrip().startswith(b"{"):
+        return _from_rows(text, name)
     try:
-        return _from_rows(text.decode("utf-8"), name)
-    except UnicodeDecodeError:
-        raise DocumentError(["the inventory is no UTF-8 text"]) from None
+        inventory = msgspec.json.decode(text, type=Inventory)
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as wrong:
+        raise DocumentError([str(wrong)]) from None
+    problems = [*control_problems(msgspec.to_builtins(inventory)), *_channel_problems(inventory)]
+    if problems:
+        raise DocumentError(first_problems(problems))
+    return inventory
 
 
-def _from_rows(text: str, name: str) -> Inventory:
-    first = text.partition("\n")[0]
-    delimiter = max(",;\t", key=first.count)
-    try:
-        rows = list(csv.reader(io.StringIO(text), delimiter=delimiter, strict=True))
-    except csv.Error as wrong:
-        raise DocumentError([f"the inventory is no CSV: {wrong}"]) from None
-    if not rows or not any(rows[0]):
+def _channel_problems(inventory: Inventory) -> Iterator[Problem]:
+    """Channels are numbered from 1, and have names."""
+    for side in ("input_names", "output_names"):
+        for channel, named in getattr(inventory, side).items():
+            if not _is_channel(channel):
+                yield Problem.at(f"{side}.{channel}", f"{channel} is not a number of a channel, 1 to {MOST_CHANNELS}")
+            if not 1 <= len(named) <= LONGEST_NAME:
+                yield Problem.at(f"{side}.{channel}", f"a name has 1 to {LONGEST_NAME} characters")
+
+
+def _is_channel(text: str) -> bool:
+    return text.isascii() and text.isdecimal() and len(text) < 6 and 1 <= int(text) <= MOST_CHANNELS
+
+
+def _from_rows(data: bytes, name: str) -> Inventory:
+    lines = table.rows(table.decode(data), MAX_ROWS)
+    if not lines:
         raise DocumentError(["the inventory is empty; its first row names the columns: " + ", ".join(COLUMNS)])
-    header = [column.strip().lower() for column in rows[0]]
+    first, heads = lines[0]
+    header = [column.lower() for column in heads]
     unknown = [column for column in header if column and column not in COLUMNS]
     if unknown or "name" not in header:
-        said = f"unknown columns {', '.join(unknown)}" if unknown else "the column name is missing"
-        raise DocumentError([f"row 1: {said}; known are {', '.join(COLUMNS)}"])
-    if len(rows) > MAX_ROWS:
-        raise DocumentError([f"{len(rows)} rows; at most {MAX_ROWS} are allowed"])
-    return _collected(header, rows[1:], name)
+        said = f"unknown columns {', '.join(unknown[:12])}" if unknown else "the column name is missing"
+        raise DocumentError([f"row {first}: {said}; known are {', '.join(COLUMNS)}"])
+    return _collected(header, lines[1:], name)
 
 
-def _collected(header: list[str], rows: list[list[str]], name: str) -> Inventory:
+def _collected(header: list[str], lines: list[table.Line], name: str) -> Inventory:
     problems: list[Problem] = []
     plugins: list[PlugIn] = []
     channels: dict[str, dict[str, str]] = {"input": {}, "output": {}}
-    for number, row in enumerate(rows, start=2):
-        if not any(cell.strip() for cell in row):
-            continue
-        cells = dict(zip(header, (cell.strip() for cell in row), strict=False))
+    for number, row in lines:
+        cells = dict(zip(header, row, strict=False))
         what, named = cells.get("what", "").lower() or "plug-in", cells.get("name", "")
         if what not in KINDS:
             problems.append(Problem.at(f"row {number}", f"{what} is not one of {', '.join(KINDS)}"))
-        elif not named or len(named) > 120:
-            problems.append(Problem.at(f"row {number}", "a name has 1 to 120 characters"))
+        elif not 1 <= len(named) <= LONGEST_NAME:
+            problems.append(Problem.at(f"row {number}", f"a name has 1 to {LONGEST_NAME} characters"))
+        elif any(map(CONTROL.search, row)):
+            problems.append(Problem.at(f"row {number}", "has a control character; text has none"))
         elif what == "plug-in":
             plugins.append(
                 PlugIn(name=named, maker=cells.get("maker", "")[:120], version=cells.get("version", "")[:60])
             )
-        elif not cells.get("channel", "").isdecimal() or int(cells["channel"]) < 1:
-            problems.append(Problem.at(f"row {number}", f"an {what} needs its number, from 1, in the column channel"))
+        elif not _is_channel(cells.get("channel", "")):
+            sentence = f"an {what} needs its number, 1 to {MOST_CHANNELS}, in the column channel"
+            problems.append(Problem.at(f"row {number}", sentence))
         else:
             channels[what][str(int(cells["channel"]))] = named
     if problems:
-        raise DocumentError(problems)
+        raise DocumentError(first_problems(problems))
     return Inventory(
         name=name, plugins=tuple(plugins), input_names=channels["input"], output_names=channels["output"]
     )  # fmt: skip
@@ -85,12 +98,13 @@ def _collected(header: list[str], rows: list[list[str]], name: str) -> Inventory
 
 def dump(inventory: Inventory) -> bytes:
     """The inventory as CSV; `load` of it gives the same plug-ins and channels again."""
-    text = io.StringIO()
-    writer = csv.writer(text, lineterminator="\n")
-    writer.writerow(COLUMNS)
-    for plugin in inventory.plugins:
-        writer.writerow(("plug-in", plugin.maker, plugin.name, plugin.version, ""))
+    lines: list[tuple[str, ...]] = [COLUMNS]
+    lines += [("plug-in", plugin.maker, plugin.name, plugin.version, "") for plugin in inventory.plugins]
     for what, names in (("input", inventory.input_names), ("output", inventory.output_names)):
-        for channel, name in sorted(names.items(), key=lambda entry: int(entry[0])):
-            writer.writerow((what, "", name, "", channel))
-    return text.getvalue().encode()
+        lines += [(what, "", name, "", channel) for channel, name in sorted(names.items(), key=_number)]
+    return table.write(lines)
+
+
+def _number(entry: tuple[str, str]) -> int:
+    """Of a channel and its name; what is no number stands last."""
+    return int(entry[0]) if _is_channel(entry[0]) else MOST_CHANNELS + 1

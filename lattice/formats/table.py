@@ -1,22 +1,36 @@
-"""Spreadsheet text to rows: commas, semicolons or tabs, with or without a byte order mark."""
+"""Spreadsheet text to rows and back: commas, semicolons or tabs, with or without a byte order mark.
+
+Limits hold while reading, so that what is refused costs little. Cells that a spreadsheet would compute are written
+with an apostrophe before them, which reading takes away again.
+"""
 
 from __future__ import annotations
 
 import codecs
 import csv
 import io
+import re
+from collections.abc import Iterable, Iterator, Sequence
 
 from lattice.errors import DocumentError
 
-MAX_BYTES = 64 * 1024 * 1024
-DELIMITERS = (",", ";", "\t")
+MAX_BYTES = 16 * 1024 * 1024
+MAX_LINES = 400_000
+MAX_LINE = 400_000  # characters
+MAX_COLUMNS = 256
 MAX_CELL = 200_000
+DELIMITERS = (",", ";", "\t")
+COMPUTED = re.compile(r"[=+\-@\t\r']")  # how a cell begins that a spreadsheet computes, or that stands for one
+NUMBER = re.compile(r"[+-]?\d+([.,]\d+)?")
+
+Line = tuple[int, list[str]]  # its number from 1, and its cells
 
 
 def decode(data: bytes) -> str:
     """The text of `data`: UTF-8, or UTF-16 that says so by its mark. Raises DocumentError."""
     if len(data) > MAX_BYTES:
-        raise DocumentError([f"the sheet has {len(data) / 1024 / 1024:.0f} MiB; at most 64 are allowed"])
+        size_mib, most = len(data) / 1024 / 1024, MAX_BYTES // 1024 // 1024
+        raise DocumentError([f"the sheet has {size_mib:.1f} MiB; at most {most} are allowed"])
     wide = data.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE))
     try:
         text = data.decode("utf-16" if wide else "utf-8-sig")
@@ -30,24 +44,71 @@ def decode(data: bytes) -> str:
     return text
 
 
-def rows(text: str) -> list[list[str]]:
-    """Cells of every line, stripped; empty lines are kept as [] so that row numbers stay true."""
+def rows(text: str, most: int) -> list[Line]:
+    """The lines that are not empty, with their numbers and stripped cells. Raises DocumentError beyond `most` of them.
+
+    Lines, columns and cells are counted while they are read.
+    """
+    _refuse_long_lines(text)
+    found: list[Line] = []
+    csv.field_size_limit(MAX_CELL)
+    reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter_of(text), strict=True)
     try:
-        csv.field_size_limit(MAX_CELL)
-        found = list(csv.reader(io.StringIO(text, newline=""), delimiter=delimiter_of(text), strict=True))
+        for number, row in enumerate(reader, start=1):
+            if len(row) > MAX_COLUMNS:
+                raise DocumentError([f"row {number}: {len(row)} columns; at most {MAX_COLUMNS} are allowed"])
+            cells = [_read(cell) for cell in row]
+            if not any(cells):
+                continue
+            if len(found) == most:
+                raise DocumentError([f"row {number}: more than {most} rows; no more are allowed"])
+            found.append((number, cells))
     except csv.Error as wrong:
         raise DocumentError([f"the sheet cannot be read as CSV: {wrong}"]) from None
-    return [[cell.strip() for cell in row] if any(cell.strip() for cell in row) else [] for row in found]
+    return found
+
+
+def _refuse_long_lines(text: str) -> None:
+    """One walk from line end to line end, before anything is made of the text."""
+    start, number = 0, 1
+    while start < len(text):
+        end = text.find("\n", start)
+        end = len(text) if end < 0 else end
+        if end - start > MAX_LINE:
+            raise DocumentError([f"line {number}: {end - start} characters; at most {MAX_LINE} are allowed"])
+        if number > MAX_LINES:
+            raise DocumentError([f"more than {MAX_LINES} lines; no more are allowed"])
+        start, number = end + 1, number + 1
 
 
 def delimiter_of(text: str) -> str:
     """The delimiter that occurs most often in the first line that is not empty; a comma by default."""
-    head = next((line for line in text.splitlines() if line.strip()), "")
+    head = next((line for line in _first_lines(text) if line.strip()), "")
     return max(DELIMITERS, key=lambda delimiter: (head.count(delimiter), -DELIMITERS.index(delimiter)))
 
 
-def write(lines: list[list[str]]) -> bytes:
+def _first_lines(text: str) -> Iterator[str]:
+    return iter(io.StringIO(text))
+
+
+def _read(cell: str) -> str:
+    """A cell without spaces around it, and without the apostrophe that keeps it from being computed."""
+    cell = cell.strip()
+    return cell[1:] if cell[:1] == "'" and COMPUTED.match(cell[1:]) else cell
+
+
+def safe(cell: str) -> str:
+    """A cell as no spreadsheet computes it. Numbers stay numbers."""
+    return f"'{cell}" if COMPUTED.match(cell) and not NUMBER.fullmatch(cell) and _is_odd(cell) else cell
+
+
+def _is_odd(cell: str) -> bool:
+    """An apostrophe is put before what begins like a computation, or like a cell that already has one before it."""
+    return cell[0] != "'" or COMPUTED.match(cell[1:]) is not None
+
+
+def write(lines: Iterable[Sequence[str]]) -> bytes:
     """Comma-separated UTF-8, lines ended by CR LF (RFC 4180)."""
     out = io.StringIO()
-    csv.writer(out).writerows(lines)
+    csv.writer(out).writerows([safe(cell) for cell in line] for line in lines)
     return out.getvalue().encode()

@@ -2,21 +2,31 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, TypeVar, get_args
 
 from msgspec.structs import replace
 
-from lattice.errors import DocumentError
+from lattice.errors import DocumentError, first_problems
 from lattice.formats import table
-from lattice.formats.track_sheet_cells import entries, read_insert, read_midi_in, read_outlet, read_part, read_route
+from lattice.formats.gate import passed, piece_problems
+from lattice.formats.track_sheet_cells import (
+    entries,
+    read_insert,
+    read_midi_in,
+    read_outlet,
+    read_part,
+    read_route,
+    read_tags,
+)
 from lattice.model import document as doc
 from lattice.model.document import MAIN_MACHINE, Insert, Machine, Outlet, Part, Route, Section, Source, Strip, Template
 from lattice.model.layouts import DISCRETE, NAMED
 from lattice.model.names import free_id, slug
 from lattice.model.units import parse_channels, parse_db, parse_pan
-from lattice.model.validate import problems, route_rules
+from lattice.model.validate import route_rules
 
 COLUMNS = (
     "id", "name", "kind", "layout", "section", "machine", "tags", "fader_db", "pan", "mute", "monitor", "feed", "sends",
@@ -65,7 +75,7 @@ def load(data: bytes, name: str = "Track sheet") -> Template:
     """The template of a sheet that is good as a whole. Raises DocumentError with every problem."""
     read = read_sheet(data, name)
     if read.problems:
-        raise DocumentError([str(problem) for problem in read.problems])
+        raise DocumentError(first_problems(map(str, read.problems)))
     return read.template
 
 
@@ -74,18 +84,16 @@ def read_sheet(data: bytes, name: str = "Track sheet") -> ReadSheet:
 
     Raises DocumentError where nothing can: no text, no rows, too many.
     """
-    lines = table.rows(table.decode(data))
-    if not any(lines):
+    lines = table.rows(table.decode(data), doc.MAX_STRIPS + 1)
+    if not lines:
         raise DocumentError(["the sheet is empty"])
-    if len(lines) > doc.MAX_STRIPS + 1:
-        raise DocumentError([f"{len(lines)} rows; at most {doc.MAX_STRIPS} strips are allowed"])
     return _Reader(name, lines).read()
 
 
 class _Reader:
     """Reads in three passes: rows and ids, routes by name, kinds that were left open."""
 
-    def __init__(self, name: str, lines: list[list[str]]) -> None:
+    def __init__(self, name: str, lines: list[table.Line]) -> None:
         self.name = name
         self.lines = lines
         self.problems: list[SheetProblem] = []
@@ -104,12 +112,11 @@ class _Reader:
         for row in self.rows:
             self._routes(row)
         guessed = {row.id: self._guess(row) for row in self.rows if not self._kind(row)}
-        strips = [self._strip(row, self._kind(row) or guessed[row.id]) for row in self.rows]
+        strips = [self._fitting(row, self._strip(row, self._kind(row) or guessed[row.id])) for row in self.rows]
         machines = tuple(self.machines.values())
         template = Template(name=self.name[:120] or "Track sheet", strips=tuple(strips), machines=machines)
         template = self._with_routes(template)
-        for said in problems(template):  # a safeguard: everything above says it by row and column
-            raise DocumentError([str(said)])
+        template = passed(Template(name=template.name), template)  # a safeguard: all is said by row and column before
         return ReadSheet(template, sorted(self.problems, key=lambda problem: problem.row), guessed)
 
     def _problem(self, row: _Row, column: str, sentence: str) -> None:
@@ -118,8 +125,8 @@ class _Reader:
     # rows and ids
 
     def _rows(self) -> None:
-        first = next(index for index, line in enumerate(self.lines) if line)
-        header = [cell.lower().replace(" ", "_") for cell in self.lines[first]]
+        first, heads = self.lines[0]
+        header = [cell.lower().replace(" ", "_") for cell in heads]
         if "name" in header or "id" in header:
             known = [column if column in COLUMNS else "" for column in header]
             for position, column in enumerate(header):
@@ -129,17 +136,15 @@ class _Reader:
                         if column in header[:position]
                         else f"unknown column; known are {', '.join(COLUMNS)}"
                     )
-                    self.problems.append(SheetProblem(first + 1, self.lines[first][position], sentence))
-            body = self.lines[first + 1 :]
-            offset = first + 2
+                    self.problems.append(SheetProblem(first, heads[position], sentence))
+            body = self.lines[1:]
         else:
-            known, body, offset = ["name"], self.lines, 1
+            known, body = ["name"], self.lines
         taken: set[str] = set()
-        for number, line in enumerate(body, start=offset):
-            if line:
-                self._row(
-                    _Row(number, {column: cell for column, cell in zip(known, line, strict=False) if column}), taken
-                )
+        for number, line in body:
+            cells = {column: cell for column, cell in zip(known, line, strict=False) if column}
+            if any(cells.values()):
+                self._row(_Row(number, cells), taken)
         if not self.rows and not self.problems:
             raise DocumentError(["the sheet has a header and no rows"])
 
@@ -211,7 +216,7 @@ class _Reader:
             section=self._section(row.cells.get("section", "")),
             machine=self._machine(row.cells.get("machine", "")),
             monitor=self._cell(row, "monitor", _monitor, "never"),
-            tags=tuple(dict.fromkeys(row.cells.get("tags", "").replace(";", " ").replace(",", " ").lower().split())),
+            tags=read_tags(row.cells.get("tags", "")),
             fader_db=self._cell(row, "fader_db", parse_db, 0.0),
             pan=self._cell(row, "pan", parse_pan, 0.0),
             mute=self._cell(row, "mute", _yes_or_no, False),
@@ -223,6 +228,19 @@ class _Reader:
             parts=self._parts(row, outlets),
             **self._source(row),
         )
+
+    def _fitting(self, row: _Row, strip: Strip) -> Strip:
+        """The strip without what does not fit its fields; that is said."""
+        wrong: dict[str, str] = {}
+        for said in piece_problems(strip, Strip):
+            field_name = re.split(r"[.:\[]", said, maxsplit=1)[0]
+            wrong.setdefault(field_name, said)
+        for field_name, said in wrong.items():
+            self._problem(row, field_name, f"{said}; left out")
+        if "name" in wrong or "id" in wrong:
+            return Strip(id=row.id, name=f"Row {row.number}", kind=strip.kind)
+        default = Strip(id=strip.id, name=strip.name, kind=strip.kind)
+        return replace(strip, **{name: getattr(default, name) for name in wrong})
 
     def _source(self, row: _Row) -> dict[str, Any]:
         if not (row.cells.get("source_peak_dbfs") or row.cells.get("source_rms_dbfs")):

@@ -34,13 +34,37 @@ def _plain_name(name: str) -> str:
 
 
 def _number(text: str, what: str, first: int, last: int) -> int:
-    if not (text.isdecimal() and len(text) <= 9 and first <= int(text) <= last):
+    if not (text.isascii() and text.isdecimal() and len(text) <= 10 and first <= int(text) <= last):
         raise ValueError(f"“{text}” is not {what}, {first} to {last}")
     return int(text)
 
 
+def number_text(value: float) -> str:
+    """The shortest text that is read back as the same number."""
+    short = f"{value:g}"
+    return short if float(short) == value else repr(value)
+
+
 def level_text(level_db: float | None) -> str:
-    return "off" if level_db is None else f"{level_db:g}"
+    return "off" if level_db is None else number_text(level_db)
+
+
+# tags: `click pop`, or `click; lead voice` where one has a space in it
+
+
+KNOWN_TAGS = ("spare", "backup", "trigger", "click", "reference", "guide", "talkback", "pop")
+
+
+def read_tags(text: str) -> tuple[str, ...]:
+    """Tags between semicolons; where there is none, between commas or spaces. Known ones are so in any case."""
+    words = text.split(";") if ";" in text else text.replace(",", " ").split()
+    tags = (" ".join(word.split()) for word in words)
+    return tuple(dict.fromkeys(tag.lower() if tag.lower() in KNOWN_TAGS else tag for tag in tags if tag))
+
+
+def tags_text(tags: tuple[str, ...]) -> str:
+    plain = [_plain_name(tag) for tag in tags]
+    return "; ".join(plain) + (";" if len(plain) == 1 and not plain[0].isalnum() else "")
 
 
 # inserts: `eq; compressor:64 bypassed`
@@ -98,10 +122,14 @@ def _source(word: str) -> Source:
     return Source(peak_dbfs=peak, rms_dbfs=rms)
 
 
+def _source_text(source: Source) -> str:
+    return f"{number_text(source.peak_dbfs)}/{number_text(source.rms_dbfs)}"
+
+
 def outlet_text(outlet: Outlet) -> str:
     words = [outlet.id, outlet.layout, *(["main"] if outlet.main else []), *([] if outlet.open else ["closed"])]
     if outlet.source is not UNSET:
-        words.append(f"{outlet.source.peak_dbfs:g}/{outlet.source.rms_dbfs:g}" if outlet.source else "silent")
+        words.append(_source_text(outlet.source) if outlet.source else "silent")
     return " ".join(words) + (f" = {_plain_name(outlet.name)}" if outlet.name else "")
 
 
@@ -142,6 +170,8 @@ def read_midi_in(text: str) -> MidiIn:
     count = _number(ports, "a number of ports", 1, MOST_PORTS)
     if channels.lower() in ("", "all"):
         return MidiIn(ports=count)
+    if channels.lower() == "none":
+        return MidiIn(ports=count, channels=())
     listed = parse_channels(channels) or ()
     if max(listed, default=0) > 16:
         raise ValueError(f"“{channels}” goes beyond channel 16 (MIDI 1.0)")
@@ -151,7 +181,7 @@ def read_midi_in(text: str) -> MidiIn:
 def midi_in_text(midi: MidiIn | None) -> str:
     if midi is None:
         return ""
-    channels = "all" if midi.channels == "all" else ", ".join(map(str, midi.channels))
+    channels = "all" if midi.channels == "all" else ", ".join(map(str, midi.channels)) or "none"
     return f"{midi.ports}: {channels}"
 
 
@@ -159,6 +189,13 @@ def midi_in_text(midi: MidiIn | None) -> str:
 
 
 FLAGS: dict[str, dict[str, Any]] = {"disabled": {"enabled": False}, "automated": {"automated": True}}
+
+
+GAIN = "gain="  # of a midi route, whose level is taken by port and channel
+
+
+def _is_flag(word: str) -> bool:
+    return word in (*TAPS, *FLAGS) or word.startswith(GAIN)
 
 
 @dataclass(frozen=True)
@@ -173,9 +210,10 @@ class ReadRoute:
 def read_route(entry: str, kind: str) -> ReadRoute:
     place = entry
     fields: dict[str, Any] = {}
-    while " " in place and (word := place.rsplit(" ", 1)[1].lower()) in (*TAPS, *FLAGS):
+    while " " in place and _is_flag(word := place.rsplit(" ", 1)[1].lower()):
         place = place.rsplit(" ", 1)[0].strip()
-        fields |= FLAGS.get(word) or {"tap": word}
+        gain = word.removeprefix(GAIN)
+        fields |= FLAGS.get(word) or ({"gain_db": parse_db(gain)} if gain != word else {"tap": word})
     outlet, arrow, rest = place.partition(">")
     if arrow:
         place, fields["from_outlet"] = rest, outlet.strip()
@@ -205,6 +243,7 @@ def route_text(route: Route, place: str) -> str:
         level = level_text(route.gain_db)
     words = [f"{route.from_outlet}>{place}" if route.from_outlet else place]
     words[0] += f"@{level}" if level else ""
+    words += [f"{GAIN}{level_text(route.gain_db)}"] if route.kind == "midi" and route.gain_db != 0 else []
     words += [route.tap] if route.tap != "post-fader" else []
     words += (["disabled"] if not route.enabled else []) + (["automated"] if route.automated else [])
     return " ".join(words)

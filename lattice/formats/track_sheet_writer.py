@@ -8,9 +8,11 @@ from lattice.formats.track_sheet_cells import (
     insert_text,
     level_text,
     midi_in_text,
+    number_text,
     outlet_text,
     part_text,
     route_text,
+    tags_text,
 )
 from lattice.model.document import KEYABLE_TYPES, Route, Source, Strip, Template
 
@@ -39,11 +41,11 @@ class _Writer:
         source = strip.source
         levels = ("off", "off") if source is None else ("", "")
         if isinstance(source, Source):
-            levels = (f"{source.peak_dbfs:g}", f"{source.rms_dbfs:g}")
+            levels = (number_text(source.peak_dbfs), number_text(source.rms_dbfs))
         return [
             strip.id, strip.name, strip.kind, strip.layout, self.sections.get(strip.section or "", ""),
-            self.machines.get(strip.machine or "", ""), "; ".join(strip.tags), level_text(strip.fader_db),
-            f"{strip.pan:g}", "yes" if strip.mute else "no", "" if strip.monitor == "never" else strip.monitor,
+            self.machines.get(strip.machine or "", ""), tags_text(strip.tags), level_text(strip.fader_db),
+            number_text(strip.pan), "yes" if strip.mute else "no", "" if strip.monitor == "never" else strip.monitor,
             *(self._routed(strip, kind) for kind in ("feed", "send", "key", "tie", "midi")),
             "; ".join(map(insert_text, strip.inserts)), ", ".join(map(str, strip.io or ())), midi_in_text(strip.midi),
             "; ".join(map(outlet_text, strip.outlets)), "; ".join(map(part_text, strip.parts)), *levels, strip.note,

@@ -87,6 +87,11 @@ def entering(strip: Strip, found: list[Stage], place: int, carriers: Carriers) -
     return _channels(insert, layout, found[place], carriers)[0]
 
 
+def depends_on_level(insert: Insert) -> bool:
+    """What an insert does is not the same at every level."""
+    return insert.state == "on" and (insert.type == "compressor" or limits(insert))
+
+
 def effect(insert: Insert, stage: Stage) -> Effect | None:
     """What an insert does at these levels, its layouts apart; None where it does nothing."""
     if insert.state != "on":

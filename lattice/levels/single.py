@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from lattice.graph.compiled import IN, POST
-from lattice.levels.chain import ByChannel, Effect, Even, effect, entering
+from lattice.levels.chain import ByChannel, Effect, Even, depends_on_level, effect, entering
 from lattice.levels.gains import insert_matrix
 from lattice.levels.levels import Levels
 from lattice.levels.plain import chain_source
@@ -102,7 +102,8 @@ class Single:
         own = Part([{channel: 1.0} for channel in range(channels)], [{} for _ in range(channels)])
         if outlet >= 0:
             for route in self.compiled.outlet_outs[outlet] if levels.outlet_stages[outlet] is not None else ():
-                self._send(route, own)
+                if self._is_followed(route):
+                    self._send(route, own)
         elif levels.stages[strip]:
             self._arrive(strip, own)
         while self._waiting:
@@ -132,9 +133,12 @@ class Single:
             self.at_in[strip] = part
             heapq.heappush(self._waiting, (self.levels.position[strip], strip))
 
+    def _is_followed(self, route: int) -> bool:
+        """Routes that bring something: one that is ridden and rests at off does not."""
+        is_wanted = self.only is None or route in self.only
+        return is_wanted and self.compiled.routes[route].gain_db is not None and self.levels.goes(route)
+
     def _send(self, route: int, part: Part) -> None:
-        if not self.levels.goes(route) or (self.only is not None and route not in self.only):
-            return
         level = gain(self.compiled.routes[route].gain_db)
         come = part.through(self.levels.matrices[route], level)
         self.brought[route] = come
@@ -146,9 +150,13 @@ class Single:
             self.at_in[strip] = self.at_in[strip].scaled([-1.0] * len(self.at_in[strip].c))
         if not self.levels.reach.passes_on(strip):
             return
+        taps: dict[int, Part | None] = {}  # routes of one tap share what stands there
         for route in self.compiled.outs[strip]:
-            if self.levels.goes(route):
-                part = self.at(strip, self.compiled.stage[route])
+            if self._is_followed(route):
+                stage = self.compiled.stage[route]
+                if stage not in taps:
+                    taps[stage] = self.at(strip, stage)
+                part = taps[stage]
                 if part is not None:
                     self._send(route, part)
 
@@ -165,7 +173,9 @@ class Single:
             if insert.layout_in or insert.layout_out:
                 matrix, layout = insert_matrix(insert, layout)
                 now = now.through(matrix)
-            done = effect(insert, entering(piece, whole, place, self.levels.carriers))
+            by_level = depends_on_level(insert)
+            before = entering(piece, whole, place, self.levels.carriers) if by_level else whole[place]
+            done = effect(insert, before)
             now = now if done is None else self._done(now, done)
             found.append(now)
         return found
@@ -188,6 +198,8 @@ class Single:
             return pre
         if piece.mute or piece.fader_db is None:
             return None
+        if piece.fader_db == 0 and not piece.pan:
+            return pre
         factors = [gain(piece.fader_db)] * len(pre.c)
         if piece.pan and self.compiled.chain_layout[strip] == "stereo":
             factors = [f * g for f, g in zip(factors, balance_gains(piece.pan), strict=True)]

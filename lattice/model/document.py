@@ -37,6 +37,7 @@ Pan = Annotated[float, Meta(ge=-1, le=1)]
 Share = Annotated[float, Meta(ge=0, le=1)]
 NotNegative = Annotated[float, Meta(ge=0)]
 Positive = Annotated[float, Meta(gt=0)]
+Decibels = Annotated[float, Meta(ge=-200, le=200)]
 SampleRate = Annotated[int, Meta(ge=8000, le=768_000)]
 
 StripKind = Literal["audio", "instrument", "input", "midi", "bus", "return", "master", "print", "output"]
@@ -59,8 +60,8 @@ class Piece(msgspec.Struct, frozen=True, forbid_unknown_fields=True, gc=False):
 
 
 class Source(Piece, frozen=True, kw_only=True):
-    peak_dbfs: float = -6.0
-    rms_dbfs: float = -18.0
+    peak_dbfs: Decibels = -6.0
+    rms_dbfs: Decibels = -18.0
 
 
 USUAL_SOURCE = Source()
@@ -95,12 +96,12 @@ class Profile(Piece, frozen=True, kw_only=True):
     sample_rate_hz: SampleRate = 48000
     frame_rate: FrameRate | None = None
     layouts: tuple[Layout, ...] = ("stereo",)
-    loudness_lufs: float | None = None
-    loudness_tolerance_lu: float = 1.0
-    true_peak_dbtp: float = -1.0
-    mix_headroom_db: float = 6.0
-    operating_level_dbfs: float = -18.0
-    operating_window_db: float = 9.0
+    loudness_lufs: Decibels | None = None
+    loudness_tolerance_lu: Decibels = 1.0
+    true_peak_dbtp: Decibels = -1.0
+    mix_headroom_db: Decibels = 6.0
+    operating_level_dbfs: Decibels = -18.0
+    operating_window_db: Decibels = 9.0
     monitor_limit_ms: NotNegative = 15.0
     key_tolerance_ms: NotNegative = 1.0
     total_latency_limit_ms: NotNegative | None = None
@@ -169,11 +170,11 @@ class Insert(Piece, frozen=True, kw_only=True):
     measured_latency_samples: Samples | None = None
     layout_in: Layout | None = None
     layout_out: Layout | None = None
-    gain_db: float = 0.0
+    gain_db: Decibels = 0.0
     wet: Share = 1.0
-    threshold_db: float | None = None
+    threshold_db: Decibels | None = None
     ratio: Positive | None = None
-    ceiling_db: float | None = None
+    ceiling_db: Decibels | None = None
     key: Literal["none", "internal", "external"] = "none"
     attack_ms: NotNegative | None = None
     release_ms: NotNegative | None = None
@@ -200,7 +201,7 @@ class Strip(Piece, frozen=True, kw_only=True):
     in_service: bool = True
     mute: bool = False
     invert: bool = False
-    fader_db: float | None = 0.0
+    fader_db: Decibels | None = 0.0
     pan: Pan = 0.0
     monitor: Literal["never", "when-armed", "always"] = "never"
     armed: bool = False
@@ -224,7 +225,7 @@ class Route(Piece, frozen=True, kw_only=True):
     tap: Tap = "post-fader"
     to: str
     to_insert: str | None = None
-    gain_db: float | None = 0.0
+    gain_db: Decibels | None = 0.0
     pan: Pan = 0.0
     channels: tuple[tuple[Channel, Channel], ...] | None = None
     enabled: bool = True
@@ -244,8 +245,8 @@ class Stem(Piece, frozen=True, kw_only=True):
     tap: Tap = "post-fader"
     print: str | None = None
     layout: Layout = "stereo"
-    mix_headroom_db: float | None = None
-    true_peak_dbtp: float | None = None
+    mix_headroom_db: Decibels | None = None
+    true_peak_dbtp: Decibels | None = None
 
 
 class Choice(Piece, frozen=True, kw_only=True):

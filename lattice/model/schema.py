@@ -33,7 +33,10 @@ def type_info(kind: Any) -> mi.Type:
 
 def shown(value: Any) -> str:
     """A short form of a value for a message."""
-    text = msgspec.json.encode(value).decode() if not isinstance(value, float) else repr(value)
+    try:
+        text = msgspec.json.encode(value).decode() if not isinstance(value, float) else repr(value)
+    except UnicodeEncodeError:  # half of a surrogate pair, which no text of Unicode holds
+        text = ascii(value)
     return text if len(text) <= 60 else text[:57] + "…"
 
 

@@ -75,10 +75,9 @@ def parse_level(text: str) -> float:
 
 
 def parse_share(text: str) -> float:
-    """A share from 0 to 1: “0.4”, “40 %”. Raises ValueError with a sentence."""
-    plain = _plain(text)
+    """A share from 0 to 1: “0.4”, “40 %”, “40”. Raises ValueError with a sentence."""
     what = "a share: 0 to 100 %, or 0 to 1"
-    value = _number(plain.removesuffix("%"), what) / (100 if plain.endswith("%") else 1)
+    value = _fraction(text, what, 1.0)
     if not 0 <= value <= 1:
         raise ValueError(f"“{text}” is not {what}")
     return value
@@ -150,10 +149,19 @@ def parse_mb(text: str) -> float:
 
 
 def parse_factor(text: str) -> float:
-    """A feedback: “0.4”, “40 %”, “110 %”. Raises ValueError with a sentence."""
-    plain = _plain(text)
+    """A feedback: “0.4”, “40 %”, “110 %”, “40”. Raises ValueError with a sentence."""
     what = "a factor from 0 on, like 0.4 or 40 %"
-    return _from_zero(_number(plain.removesuffix("%"), what) / (100 if plain.endswith("%") else 1), text, what)
+    return _from_zero(_fraction(text, what, MOST_AS_FACTOR), text, what)
+
+
+MOST_AS_FACTOR = 2.0  # no delay repeats louder than this: a feedback typed as 25 is 25 %
+
+
+def _fraction(text: str, what: str, most_as_factor: float) -> float:
+    """A number with or without “%”; without it, what is above any factor that is meant is a percentage."""
+    plain = _plain(text)
+    value = _number(plain.removesuffix("%"), what)
+    return value / 100 if plain.endswith("%") or value > most_as_factor else value
 
 
 LIMITING_RATIO = 100.0  # model.md: a ratio of 100 or more is a limiter's, ∞:1

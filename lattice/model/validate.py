@@ -24,6 +24,8 @@ from lattice.model.schema import shown
 GOOD_ID = re.compile(r"[a-z0-9][a-z0-9-]{0,63}")
 LONGEST_ID = 64
 WITHOUT_ID_SIGNS = dict.fromkeys(map(ord, "abcdefghijklmnopqrstuvwxyz0123456789-\n"))  # deletes them
+NO_START = ("midi", "output")  # no feed or send leaves these
+FED_KINDS = ("audio", "bus", "return", "master", "print", "output")  # where feeds and sends end
 SELECTOR_HEADS = ("strip", "tag", "section", "kind")
 
 
@@ -175,15 +177,16 @@ class _Routes:
         self.first_machine = template.machines[0].id
 
     def problems(self) -> Iterator[Problem]:
-        # By strip, what its plain routes need to know: its machine, or what equals nothing where it has no sound.
-        where = {name: strip.machine if strip.kind != "midi" else math.nan for name, strip in self.strips.items()}
+        # By strip, what its plain routes need to know: its machine, or what equals nothing where none may leave or end.
         strips = self.strips
+        leaving = {name: strip.machine if strip.kind not in NO_START else math.nan for name, strip in strips.items()}
+        ending = {name: strip.machine if strip.kind in FED_KINDS else math.nan for name, strip in strips.items()}
         for index, route in enumerate(self.routes):
             if (  # most routes: a feed or send of whole strips that carry sound, on one machine
                 route.kind in ("feed", "send")
                 and route.from_outlet is None
                 and route.to_insert is None
-                and where.get(route.from_strip, where) == where.get(route.to, strips)
+                and leaving.get(route.from_strip, leaving) == ending.get(route.to, strips)
             ):
                 continue
             start, end = strips.get(route.from_strip), strips.get(route.to)
@@ -205,12 +208,20 @@ class _Routes:
             yield f"a {route.kind} needs strips that carry sound; {silent.id} is of kind midi"
         elif route.kind == "tie":
             yield from self._tie(start, end)
-        elif route.kind != "key" and self._machine(start) != self._machine(end):
-            yield f"a {route.kind} stays on one machine; {start.id} and {end.id} are on two (a tie joins them)"
+        elif route.kind != "key":
+            yield from self._feed(route, start, end)
         if route.kind == "key":
             yield from self._key(route, end)
         elif route.to_insert is not None:
             yield f"only a key ends at an insert; this is a {route.kind}"
+
+    def _feed(self, route: Route, start: Strip, end: Strip) -> Iterator[str]:
+        if start.kind in NO_START:
+            yield f"a {route.kind} does not leave an output; only a tie leaves {start.id}, to an input elsewhere"
+        if end.kind not in FED_KINDS:
+            yield f"a {route.kind} ends at {', '.join(FED_KINDS)}; {end.id} is of kind {end.kind}"
+        if self._machine(start) != self._machine(end):
+            yield f"a {route.kind} stays on one machine; {start.id} and {end.id} are on two (a tie joins them)"
 
     def _machine(self, strip: Strip) -> str:
         return strip.machine or self.first_machine

@@ -18,6 +18,7 @@ BOX_HEIGHT = 18.0
 OUT = {"feed": 0.0, "tie": 0.0, "send": 3.0, "key": 7.0, "midi": -7.0}
 INTO = {"feed": -3.0, "tie": -3.0, "send": -6.0, "key": 6.0, "midi": 7.0}
 TRACK_OFFSETS = (10.6, 13.4)  # two tracks in the gap between two rows
+MOST_FEEDBACK_TRACKS = 40  # each feedback route has a track of its own; of more than these, those of one hub share one
 LANE = 4.8  # pixels between lanes of a gutter
 LANE_GAP = 8.0  # rows of one lane keep this much apart, in pixels
 
@@ -120,13 +121,15 @@ class Lines:
         for link in self.links:
             into[link.kind, link.end] += 1
             out_of[link.kind, link.start] += 1
+        is_knot = sum(link.feedback for link in self.links) > MOST_FEEDBACK_TRACKS
         found: dict[str, Trunk] = {}
         for link in self.links:
             collects = into[link.kind, link.end] >= out_of[link.kind, link.start]
             hub = link.end if collects else link.start
             key = f"{link.kind} {'to' if collects else 'from'} {hub}"
             key += f" row {link.outlet_row}" if not collects and link.outlet_row else ""
-            key = f"loop {link.kind} {link.start} {link.end} {link.routes[0]}" if link.feedback else key
+            if link.feedback:
+                key = f"loop {key}" if is_knot else f"loop {link.kind} {link.start} {link.end} {link.routes[0]}"
             if key not in found:
                 found[key] = Trunk(key, link.kind, hub, collects, link.feedback)
             found[key].links.append(link)

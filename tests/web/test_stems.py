@@ -185,7 +185,7 @@ def test_inventories_are_brought_taken_checked_exported_and_forgotten(signed_in:
     assert "Studio has Tern Audio Glue 2.0, and 2.1 is wanted" in page.content.decode()
     kept = KeptInventory.objects.get()
     exported = signed_in.get(f"/t/{mine.pk}/inventory/{kept.pk}.csv")
-    assert exported.content.decode() == "what,maker,name,version,channel\nplug-in,Tern Audio,Glue,2.0,\n"
+    assert exported.content.decode() == "what,maker,name,version,channel\r\nplug-in,Tern Audio,Glue,2.0,\r\n"
     assert signed_in.post(url + "take-inventory/", {"machine": "none"}).status_code == 422
     page = signed_in.post(url + "take-inventory/", {"machine": "main", "place": "inventory"}).content.decode()
     assert KeptInventory.objects.count() == 2

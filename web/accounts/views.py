@@ -9,7 +9,7 @@ from django.contrib.auth.views import LoginView
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect
 from django.utils.decorators import method_decorator
-from django.views.decorators.http import require_GET
+from django.views.decorators.http import require_safe
 
 from web.accounts.links import user_of
 
@@ -21,7 +21,7 @@ class SignIn(LoginView):
 
 
 @login_not_required
-@require_GET
+@require_safe
 def sign_in_by_link(request: HttpRequest, token: str) -> HttpResponse:
     """The link that `make demo` prints; elsewhere there is no such page."""
     user = user_of(token) if settings.DEMO_SIGN_IN else None

@@ -11,21 +11,27 @@ VAR = Path(os.environ.get("LATTICE_VAR", ROOT / "var"))
 VAR.mkdir(parents=True, exist_ok=True)
 
 
+def _private(path: Path) -> Path:
+    """A file that only this account may read, made where it is not there yet."""
+    os.close(os.open(path, os.O_CREAT, 0o600))
+    path.chmod(0o600)
+    return path
+
+
 def _secret() -> str:
     """A secret made once a machine and kept beside the database."""
     given = os.environ.get("LATTICE_SECRET")
     if given:
         return given
-    path = VAR / "secret"
-    if not path.exists():
+    path = _private(VAR / "secret")
+    if not path.read_text():
         path.write_text(secrets.token_urlsafe(50))
-        path.chmod(0o600)
     return path.read_text()
 
 
 SECRET_KEY = _secret()
 DEBUG = os.environ.get("LATTICE_DEBUG") == "1"
-ALLOWED_HOSTS = os.environ.get("LATTICE_HOSTS", "127.0.0.1,localhost,[::1],testserver").split(",")
+ALLOWED_HOSTS = [host.strip() for host in os.environ.get("LATTICE_HOSTS", "127.0.0.1,localhost,[::1]").split(",")]
 # The demo's sign-in link works only where this is set (make demo sets it).
 DEMO_SIGN_IN = os.environ.get("LATTICE_DEMO") == "1"
 
@@ -50,7 +56,9 @@ MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "web.shared.middleware.ServerTiming",
-    "web.shared.middleware.ContentPolicy",
+    "web.shared.middleware.Headers",
+    "web.shared.middleware.PlainForms",
+    "web.shared.middleware.Busy",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
@@ -59,6 +67,7 @@ MIDDLEWARE = [
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
+    "web.shelf.recovery.UnreadableTemplates",
 ]
 ROOT_URLCONF = "web.config.urls"
 WSGI_APPLICATION = "web.config.wsgi.application"
@@ -84,11 +93,11 @@ TEMPLATES = [
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
-        "NAME": VAR / "lattice.sqlite3",
+        "NAME": _private(VAR / "lattice.sqlite3"),  # SQLite makes its files beside it as private as it is
         "TEST": {"NAME": VAR / "test.sqlite3"},  # a file, as in use: threads share it, and WAL is tested with it
         "OPTIONS": {
             "transaction_mode": "IMMEDIATE",
-            "timeout": 20,
+            "timeout": 5,  # s that a write waits for another; then it says so (web.shared.middleware.Busy)
             "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON;",
         },
     }
@@ -122,4 +131,8 @@ DATA_UPLOAD_MAX_NUMBER_FIELDS = 5000
 SECURE_CONTENT_TYPE_NOSNIFF = True
 SECURE_REFERRER_POLICY = "same-origin"
 SESSION_COOKIE_HTTPONLY = True
+# Signing in writes nothing to the database, so it never waits for somebody's edit.
+SESSION_ENGINE = "django.contrib.sessions.backends.file"
+SESSION_FILE_PATH = VAR / "sessions"
+SESSION_FILE_PATH.mkdir(mode=0o700, exist_ok=True)
 X_FRAME_OPTIONS = "DENY"

@@ -22,6 +22,7 @@ from web.editor.what_if import level_changes, only_in
 from web.shelf.workspace import Workspace
 
 SALT = "web.editor.bulk"
+Holder = list[int]  # whom a preview was shown, of which template, at which version: it is good for nothing else
 Planned = tuple[str, *tuple[Step, ...]]
 
 
@@ -238,7 +239,7 @@ PLANS: dict[str, Callable[[QueryDict, Chosen], Planned]] = {
 class Preview:
     """What an edit would change: differences, and findings that would come and go."""
 
-    def __init__(self, space: Workspace, label: str, *steps: Step) -> None:
+    def __init__(self, space: Workspace, holder: Holder, label: str, *steps: Step) -> None:
         self.label = label
         after = apply_steps(space.template, steps)
         scene = Scene(after)
@@ -250,7 +251,7 @@ class Preview:
         self.ways = self._ways(space.template, after, steps[0])
         self.levels = level_changes(space.scene, scene)
         signed = [[step.edit, step.arguments] for step in steps]
-        self.signed = signing.dumps([label, signed], salt=SALT, compress=True)
+        self.signed = signing.dumps([label, signed, holder], salt=SALT, compress=True)
 
     @staticmethod
     def _ways(before: Template, after: Template, step: Step) -> list[tuple[str, str, WayChange]]:
@@ -263,10 +264,12 @@ class Preview:
         return [(names[way.start], names[way.end], way) for way in bus_effect(before, after, bus)]
 
 
-def planned(signed: str) -> tuple[str, list[Step]]:
-    """The edits that a preview showed. Raises EditError where it was tampered with."""
+def planned(signed: str, holder: Holder) -> tuple[str, list[Step]]:
+    """The edits that a preview showed. Raises EditError where it was tampered with or is somebody else's."""
     try:
-        label, steps = signing.loads(signed, salt=SALT, max_age=24 * 3600)
-    except signing.BadSignature:
-        raise EditError("this preview is no longer good; choose the edit again") from None
+        label, steps, shown_to = signing.loads(signed, salt=SALT, max_age=24 * 3600)
+    except (signing.BadSignature, ValueError):
+        shown_to = None
+    if shown_to != holder:
+        raise EditError("this preview is no longer good; choose the edit again")
     return label, [Step(edit, arguments) for edit, arguments in steps]

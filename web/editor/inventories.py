@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 from msgspec.structs import replace
 
 from lattice.errors import DocumentError
@@ -13,13 +13,14 @@ from lattice.model.inventory import inventory_of
 from lattice.model.names import slug
 from web.editor.inventory import as_inventory
 from web.editor.writes import changed, refused
+from web.shared.numbers import number_of
 from web.shelf import services
 from web.shelf.models import KeptInventory
 from web.shelf.views import owned
 from web.shelf.workspace import workspace
 
 
-@require_GET
+@require_safe
 def export_inventory(request: HttpRequest, pk: int, of: int) -> HttpResponse:
     owned(request, pk)
     kept = get_object_or_404(KeptInventory, owner=request.user, pk=of)
@@ -57,5 +58,5 @@ def take_inventory(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def forget_inventory(request: HttpRequest, pk: int) -> HttpResponse:
     stored = owned(request, pk)
-    KeptInventory.objects.filter(owner=request.user, pk=request.POST.get("of") or 0).delete()
+    KeptInventory.objects.filter(owner=request.user, pk=number_of(request.POST.get("of", ""))).delete()
     return changed(request, stored)

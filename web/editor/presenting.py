@@ -167,7 +167,7 @@ def strips_json(space: Workspace, sheet: Sheet) -> SafeString:
 
 def finder_context(context: dict[str, Any]) -> dict[str, Any]:
     """What the quick-open of a place knows of the strips."""
-    return {"strips": strips_json(context["space"], context["sheet_map"])}
+    return {"strips_data": strips_json(context["space"], context["sheet_map"])}
 
 
 # Places in the order of the work: the flow, its figures, what is delivered, what is wrong.
@@ -229,7 +229,7 @@ def map_context(request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]
         "figure": figure,
         "svg": svg,
         "wires": wires_json(sheet),
-        "strips": strips_json(space, sheet),
+        "strips_data": strips_json(space, sheet),
     }
 
 

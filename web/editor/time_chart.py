@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import math
+from itertools import pairwise
 from typing import Any
 
 from lattice.checks.clocks import nearest_note
+from lattice.checks.misaligned import worst_comb
 from lattice.model.document import Strip
 from lattice.model.units import samples_to_ms
 from lattice.timing.arrivals import Arrivals, actual_samples
+from lattice.timing.comb import Comb
 from lattice.timing.monitoring import monitored
 from lattice.timing.paths import critical_path
 from web.editor.what_if import without_insert
@@ -18,7 +21,9 @@ WIDTH, LEFT, ROW, HEAD, BAR = 848, 170, 30, 26, 14
 MOST_ROWS = 60
 BUFFERS = (64, 128, 256, 512)
 LEAST_LABEL = 5.4  # px a letter
-COMB_WIDTH, COMB_HEIGHT, COMB_FLOOR_DB = 230, 76, -24.0
+COMB_WIDTH, COMB_HEIGHT = 230, 76
+COMB_TOP_DB, COMB_FLOOR_DB = 6.1, -24.0
+LOWEST_HZ, HIGHEST_HZ = 20.0, 20_000.0
 
 
 def timing_place(space: Workspace, section: str = "") -> dict[str, Any]:
@@ -206,21 +211,33 @@ def _live(space: Workspace) -> list[dict[str, Any]]:
 
 
 def _comb(space: Workspace) -> dict[str, Any] | None:
-    """The comb of the worst misaligned pair, 20 Hz to 20 kHz: |1 + r·e^(−jωτ)| of what arrives twice."""
+    """The comb of the worst misaligned pair, 20 Hz to 20 kHz: a band from its lowest to its highest in each pixel."""
     for finding in space.audit.findings:
-        notch, skew = finding.figures.get("notch_hz"), finding.figures.get("skew_ms")
-        if finding.code == "time.misaligned" and notch and skew:
-            points = []
-            for step in range(COMB_WIDTH + 1):
-                hz = 20.0 * 1000.0 ** (step / COMB_WIDTH)
-                level = abs(math.cos(math.pi * hz / (2 * notch)))
-                db = max(COMB_FLOOR_DB, 20 * math.log10(max(level, 1e-6)))
-                points.append(f"{step},{4 + db / COMB_FLOOR_DB * (COMB_HEIGHT - 8):.1f}")
-            return {
-                "finding": finding, "points": " ".join(points), "notch": notch, "skew": finding.figures["skew_samples"],
-                "width": COMB_WIDTH, "height": COMB_HEIGHT,
-            }  # fmt: skip
+        if finding.code == "time.misaligned" and finding.figures.get("notch_hz"):
+            comb = worst_comb(space.scene, space.compiled.index[finding.strips[0]])
+            if comb is not None:
+                rate_hz = space.template.sample_rate_hz
+                return {
+                    "finding": finding, "band": comb_band(comb, rate_hz), "notch": comb.notch_hz(rate_hz),
+                    "skew": comb.skew, "beside": -comb.beside_db, "turned": comb.turned,
+                    "width": COMB_WIDTH, "height": COMB_HEIGHT, "zero_y": _comb_y(0.0),
+                }  # fmt: skip
     return None
+
+
+def comb_band(comb: Comb, rate_hz: int) -> str:
+    """Points of the band: along its upper edge, and back along the lower one."""
+    edges = [LOWEST_HZ * (HIGHEST_HZ / LOWEST_HZ) ** (step / COMB_WIDTH) for step in range(COMB_WIDTH + 1)]
+    bands = [comb.band_db(low, high, rate_hz) for low, high in pairwise(edges)]
+    upper = [f"{step},{_comb_y(high):.1f}" for step, (_low, high) in enumerate(bands)]
+    lower = [f"{step},{_comb_y(low):.1f}" for step, (low, _high) in enumerate(bands)]
+    return " ".join(upper + lower[::-1])
+
+
+def _comb_y(level_db: float) -> float:
+    """Pixels from the top: 6 dB, where two equal arrivals meet, down to the floor."""
+    level_db = max(level_db, COMB_FLOOR_DB)
+    return 4 + (COMB_TOP_DB - level_db) / (COMB_TOP_DB - COMB_FLOOR_DB) * (COMB_HEIGHT - 8)
 
 
 def _delays(space: Workspace) -> list[dict[str, Any]]:

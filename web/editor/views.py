@@ -6,7 +6,7 @@ from typing import Any, get_args
 
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
-from django.views.decorators.http import require_GET
+from django.views.decorators.http import require_safe
 
 from lattice.errors import DocumentError
 from lattice.graph.compiled import DECORRELATING
@@ -45,7 +45,7 @@ DESTINATIONS = frozenset({"bus", "return", "master", "print", "output"})
 SHOWN_PATHS = 12
 
 
-@require_GET
+@require_safe
 def map_page(request: HttpRequest, pk: int) -> HttpResponse:
     context = frame(owned(request, pk))
     context |= map_context(request, context) | CHOICES
@@ -60,7 +60,7 @@ def chosen(request: HttpRequest, space: Workspace) -> dict[str, Any]:
     many = request.GET.get("strips") or request.POST.get("chosen_strips")
     if many:
         chosen_many = selection_context(many, space)
-        if chosen_many["strips"]:
+        if chosen_many["chosen_strips"]:
             return {"panel": "selection", **chosen_many}
     strip = request.GET.get("strip") or request.POST.get("chosen_strip")
     if strip in index:
@@ -71,7 +71,7 @@ def chosen(request: HttpRequest, space: Workspace) -> dict[str, Any]:
     return {"panel": "findings", "chosen_finding": request.GET.get("finding", "")}
 
 
-@require_GET
+@require_safe
 def place_page(request: HttpRequest, pk: int, place: str) -> HttpResponse:
     """One of the places that are read as a page: its frame, and the body that writes bring anew."""
     context = frame(owned(request, pk))
@@ -152,7 +152,7 @@ PLACES = {
 }  # fmt: skip
 
 
-@require_GET
+@require_safe
 def crosspoints_page(request: HttpRequest, pk: int) -> HttpResponse:
     context = frame(owned(request, pk))
     context |= crosspoints_context(context["space"], request.GET.get("kind", ""))
@@ -165,12 +165,12 @@ def crosspoints_context(space: Workspace, kind: str) -> dict[str, Any]:
     return {"kind": kind, "kinds": crosspoints.KINDS, "grid": as_data(crosspoints.grid(space.compiled, kind))}
 
 
-@require_GET
+@require_safe
 def findings_panel(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "editor/panel_findings.html", frame(owned(request, pk)))
 
 
-@require_GET
+@require_safe
 def strip_panel(request: HttpRequest, pk: int, strip: str) -> HttpResponse:
     stored = owned(request, pk)
     space = workspace(stored)
@@ -186,7 +186,7 @@ def _section_context(space: Workspace) -> dict[str, Any]:
     return {"buses": buses, **CHOICES}
 
 
-@require_GET
+@require_safe
 def section_panel(request: HttpRequest, pk: int, section: str) -> HttpResponse:
     stored = owned(request, pk)
     space = workspace(stored)
@@ -197,14 +197,14 @@ def section_panel(request: HttpRequest, pk: int, section: str) -> HttpResponse:
     return render(request, "editor/panel_section.html", context)
 
 
-@require_GET
+@require_safe
 def add_panel(request: HttpRequest, pk: int) -> HttpResponse:
     stored = owned(request, pk)
     context = {"stored": stored, "template": workspace(stored).template, **_section_context(workspace(stored))}
     return render(request, "editor/panel_add.html", context | {"in_section": request.GET.get("section", "")})
 
 
-@require_GET
+@require_safe
 def selection_panel(request: HttpRequest, pk: int) -> HttpResponse:
     """Several chosen strips, and what can be done with all of them."""
     stored = owned(request, pk)
@@ -238,7 +238,7 @@ def selection_context(ids: str, space: Workspace) -> dict[str, Any]:
         "played": [strip for strip in template.strips if strip.id in played and strip.kind == "instrument"],
         "effects": sorted(effects),
         "template": template,
-        "strips": chosen_ones,
+        "chosen_strips": chosen_ones,
         "ids": " ".join(strip.id for strip in chosen_ones),
         "destinations": [strip for strip in template.strips if strip.kind in DESTINATIONS],
         "keyable": keyable,
@@ -248,7 +248,7 @@ def selection_context(ids: str, space: Workspace) -> dict[str, Any]:
     }
 
 
-@require_GET
+@require_safe
 def trace_panel(request: HttpRequest, pk: int) -> HttpResponse:
     """The ways from a strip, hop by hop; one of them is shown on the map."""
     stored = owned(request, pk)
@@ -283,7 +283,7 @@ def trace_panel(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "editor/panel_trace.html", context)
 
 
-@require_GET
+@require_safe
 def journal_panel(request: HttpRequest, pk: int) -> HttpResponse:
     stored = owned(request, pk)
     entries = stored.journal.select_related("by").defer("patch").order_by("-pk")[:200]

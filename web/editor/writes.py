@@ -10,11 +10,12 @@ from django.shortcuts import render
 from django.views.decorators.http import require_POST
 
 from lattice.errors import DocumentError
-from web.editor.bulk import PLANS, Preview, chosen_strips, planned
+from web.editor.bulk import PLANS, Holder, Preview, chosen_strips, planned
 from web.editor.crosspoints import put_cells
 from web.editor.presenting import folded_of, frame, map_context
 from web.editor.views import CHOICES, PLACES, chosen, crosspoints_context, place_context
 from web.editor.writers import WRITERS
+from web.shared.numbers import number_of
 from web.shelf import services
 from web.shelf.models import StoredTemplate
 from web.shelf.views import owned
@@ -23,8 +24,7 @@ from web.shelf.workspace import workspace
 
 def base_of(request: HttpRequest) -> int:
     """The version the page shows; nothing is written on a guess."""
-    text = request.POST.get("base", "")
-    return int(text) if text.isdecimal() and len(text) < 10 else -1
+    return number_of(request.POST.get("base", ""), -1)
 
 
 def _written(request: HttpRequest, pk: int, work: Callable[[StoredTemplate], StoredTemplate]) -> HttpResponse:
@@ -88,6 +88,11 @@ def write(request: HttpRequest, pk: int, what: str) -> HttpResponse:
     return _written(request, pk, work)
 
 
+def holder(request: HttpRequest, stored: StoredTemplate) -> Holder:
+    """Whom, of what and at which version a preview is shown."""
+    return [request.user.pk, stored.pk, stored.version]
+
+
 @require_POST
 def preview(request: HttpRequest, pk: int, what: str) -> HttpResponse:
     """What a bulk edit of the chosen strips would do; nothing is written."""
@@ -96,7 +101,11 @@ def preview(request: HttpRequest, pk: int, what: str) -> HttpResponse:
     if plan is None:
         raise Http404
     try:
-        shown = Preview(space, *plan(request.POST, chosen_strips(request.POST, space.template, space.scene)))
+        shown = Preview(
+            space,
+            holder(request, stored),
+            *plan(request.POST, chosen_strips(request.POST, space.template, space.scene)),
+        )
     except DocumentError as error:
         return _refused(request, stored, "refused.html", {"problems": error.problems}, 422)
     place = request.POST.get("place", "map")
@@ -111,7 +120,9 @@ def write_planned(request: HttpRequest, pk: int) -> HttpResponse:
     """The edit that a preview showed, as one step."""
 
     def work(stored: StoredTemplate) -> StoredTemplate:
-        label, steps = planned(request.POST.get("planned", ""))
+        if stored.version != base_of(request):
+            raise services.Stale(list(stored.journal.filter(version__gt=base_of(request))))
+        label, steps = planned(request.POST.get("planned", ""), holder(request, stored))
         return services.edit(pk, request.user, base_of(request), label, steps)
 
     return _written(request, pk, work)

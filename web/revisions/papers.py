@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
+from pathlib import Path
 from typing import Any
+from urllib.parse import unquote, urlsplit
 
 from django.conf import settings
 from django.template.loader import render_to_string
@@ -31,6 +33,16 @@ MM_A_PX = 0.25  # 12 px type is 3 mm high
 LEAST_SHEET_MM = (400.0, 277.0)  # A3 without its margins
 MARGIN_MM = 10.0
 COLUMNS_A_PAGE = 9  # stems beside each other in the ledger
+
+
+STATIC_URL = (settings.ROOT / "web" / "static").as_uri() + "/"
+
+
+def _is_own(url: str) -> bool:
+    """What a paper may take in: our own fonts and styles."""
+    parts = urlsplit(url)
+    path = Path(unquote(parts.path)).resolve()
+    return parts.scheme == "file" and not parts.netloc and path.is_relative_to(settings.ROOT / "web" / "static")
 
 
 @dataclass(frozen=True)
@@ -226,7 +238,15 @@ def to_pdf(html: str, facts: Facts) -> bytes:
     """A PDF with the shipped fonts; dates and ids come from the revision alone."""
     import weasyprint  # noqa: PLC0415 - slow to import, and only who makes papers needs it
 
-    document = weasyprint.HTML(string=html, base_url=str(settings.ROOT / "web" / "static") + "/")
+    class OwnFiles(weasyprint.urls.URLFetcher):  # type: ignore[misc]
+        """Refuses everything from outside before it is fetched."""
+
+        def fetch(self, url: str, headers: Any = None) -> Any:
+            if not _is_own(url):
+                raise ValueError(f"papers take in nothing from outside: {url[:100]}")
+            return super().fetch(url, headers)
+
+    document = weasyprint.HTML(string=html, base_url=STATIC_URL, url_fetcher=OwnFiles())
     made: bytes = document.write_pdf(font_config=_fonts(), pdf_identifier=facts.digest[:32].encode())
     return made
 

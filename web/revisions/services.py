@@ -1,9 +1,10 @@
-"""Everything that is written about revisions. Each function is one transaction; what came in between is said."""
+"""Everything that is written about revisions; what came in between is said. Nothing is computed under the lock."""
 
 from __future__ import annotations
 
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
+from django.db.models.functions import Greatest
 from django.utils import timezone
 
 from lattice.digests import document_digest, section_digests
@@ -35,7 +36,7 @@ def content(revision: Revision) -> Template:
 @transaction.atomic
 def seal(pk: int, user: AbstractBaseUser, base: int, note: str, by: str) -> Revision:
     """The present state as the next revision. Raises Stale where it is not the state the person saw."""
-    stored = services.locked(pk, user, base)
+    stored = services.based_on(pk, user, base)
     name, note = named(by, "sealing"), note.strip()[:500]
     if not note:
         raise EditError("a revision needs a note: what is in it that was not there before")
@@ -51,7 +52,6 @@ def seal(pk: int, user: AbstractBaseUser, base: int, note: str, by: str) -> Revi
     return made
 
 
-@transaction.atomic
 def tick(pk: int, user: AbstractBaseUser, section: str, digest: str, by: str) -> Tick:
     """Ticks a section off as it was seen. Raises EditError where it has changed since."""
     stored = services.of_owner(user).get(pk=pk)
@@ -66,12 +66,10 @@ def tick(pk: int, user: AbstractBaseUser, section: str, digest: str, by: str) ->
     return made
 
 
-@transaction.atomic
 def untick(pk: int, user: AbstractBaseUser, section: str) -> None:
     Tick.objects.filter(template=services.of_owner(user).get(pk=pk), section=section).delete()
 
 
-@transaction.atomic
 def sign(revision_pk: int, user: AbstractBaseUser, by: str) -> Revision:
     """Signs a revision off: it is released, and locked. Raises EditError with what stands in the way."""
     revision = Revision.objects.select_related("template").get(pk=revision_pk, template__owner=user)
@@ -81,10 +79,15 @@ def sign(revision_pk: int, user: AbstractBaseUser, by: str) -> Revision:
     open_points = [point.words for point in gate(Workspace(content(revision)), revision) if not point.is_met]
     if open_points:
         raise EditError(*open_points)
-    revision.signed_by, revision.signed_at = name, timezone.now()
-    revision.save(update_fields=["signed_by", "signed_at"])
-    newest = max(revision.number, revision.template.released)
-    StoredTemplate.objects.filter(pk=revision.template_id).update(released=newest)
+    with transaction.atomic():
+        signed = Revision.objects.filter(pk=revision.pk, signed_at=None).update(
+            signed_by=name, signed_at=timezone.now()
+        )
+        if not signed:
+            raise EditError(f"revision {revision.number} was signed off by somebody else just now")
+        stored = StoredTemplate.objects.filter(pk=revision.template_id)
+        stored.update(released=Greatest("released", revision.number))
+    revision.refresh_from_db()
     return revision
 
 

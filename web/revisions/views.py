@@ -8,7 +8,7 @@ from typing import Any
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from lattice.errors import DocumentError
 from lattice.model.names import slug
@@ -28,7 +28,7 @@ PRESENT = "now"
 MOST_VARIANTS = 12
 
 
-@require_GET
+@require_safe
 def revisions_page(request: HttpRequest, pk: int) -> HttpResponse:
     return _page(request, owned(request, pk))
 
@@ -116,7 +116,7 @@ def go_back(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     return _done(request, pk, lambda: services.go_back(pk, request.user, base_of(request), revision), "map")
 
 
-@require_GET
+@require_safe
 def compare_page(request: HttpRequest, pk: int) -> HttpResponse:
     """Any two revisions, or one with the present."""
     stored = owned(request, pk)
@@ -158,7 +158,7 @@ def begin(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     return redirect(reverse("revisions", args=[pk]) + "#pack")
 
 
-@require_GET
+@require_safe
 def progress(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     """How far the newest pack of a revision is."""
     revision = _revision(request, pk, number)
@@ -173,7 +173,7 @@ def cancel(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     return redirect(reverse("revisions", args=[pk]) + "#pack")
 
 
-@require_GET
+@require_safe
 def download(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     revision = _revision(request, pk, number)
     pack = revision.packs.filter(state=Pack.DONE).first()
@@ -184,7 +184,7 @@ def download(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     return answer
 
 
-@require_GET
+@require_safe
 def document(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     """A revision's document as it was sealed."""
     revision = _revision(request, pk, number)

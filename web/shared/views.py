@@ -19,6 +19,9 @@ def server_error(request: HttpRequest) -> HttpResponse:
     return render(
         request,
         "shared/message.html",
-        {"title": "That went wrong", "words": "The fault is ours. Nothing was stored; what you had is still there."},
+        {
+            "title": "That went wrong",
+            "words": "The fault is ours. Load the page again to see whether what you did last is there.",
+        },
         status=500,
     )

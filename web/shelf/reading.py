@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from lattice.errors import DocumentError
+from lattice.errors import DocumentError, first_problems
 from lattice.formats import document_json, track_sheet
 from lattice.model.document import Template
 
@@ -28,7 +28,7 @@ def read(data: bytes, name: str) -> Read:
         if head.startswith((b"{", b"[")):
             return Read(document_json.load(data), form="document")
         sheet = track_sheet.read_sheet(data, name)
-        said = [str(problem) for problem in sheet.problems]
+        said = first_problems(map(str, sheet.problems))
         return Read(sheet.template if sheet.template.strips else None, said, "track sheet", sheet.guessed)
     except DocumentError as error:
         return Read(None, list(error.problems))

@@ -1,4 +1,7 @@
-"""Everything that is written about templates. Each function is one transaction and checks what it was based on."""
+"""Everything that is written about templates. Each write is one short transaction that checks what it was based on.
+
+What takes time (the edit itself, its audit, reading back what will be stored) is done before the lock is taken.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +17,7 @@ from msgspec.structs import replace
 from lattice.checks import Step
 from lattice.edits import Patch, apply_steps, between
 from lattice.errors import DocumentError, EditError
-from lattice.formats.document_json import pack
+from lattice.formats.document_json import load, pack
 from lattice.model.document import Profile, Template
 from lattice.model.inventory import Inventory
 from web.shelf.models import JournalEntry, KeptInventory, KeptProfile, StoredTemplate
@@ -34,20 +37,30 @@ def of_owner(user: AbstractBaseUser) -> Any:
     return StoredTemplate.objects.filter(owner=user, deleted_at=None)
 
 
-@transaction.atomic
+class Made:
+    """A state worked out and found good before anything is locked: its bytes, its audit, its figures for the shelf.
+
+    Raises DocumentError where the bytes would not read back as a template.
+    """
+
+    def __init__(self, template: Template) -> None:
+        self.head = pack(template)
+        load(self.head)
+        self.template, self.space = template, Workspace(template)
+        counts = {"strips": len(template.strips), "routes": len(template.routes)}
+        self.summary = {**self.space.audit.summary, **counts}
+
+    def put_into(self, stored: StoredTemplate) -> None:
+        stored.head, stored.name, stored.summary = self.head, self.template.name, self.summary
+
+
 def store(user: AbstractBaseUser, template: Template) -> StoredTemplate:
     """A new template on a person's shelf."""
-    stored = StoredTemplate(owner=user, name=template.name, head=pack(template))
-    space = Workspace(template)
-    stored.summary = _summary(space)
+    stored, made = StoredTemplate(owner=user), Made(template)
+    made.put_into(stored)
     stored.save()
-    keep(stored, space)
+    keep(stored, made.space)
     return stored
-
-
-def _summary(space: Workspace) -> dict[str, int]:
-    counts = {"strips": len(space.template.strips), "routes": len(space.template.routes)}
-    return {**space.audit.summary, **counts}
 
 
 def edit(pk: int, user: AbstractBaseUser, base: int, label: str, steps: Iterable[Step]) -> StoredTemplate:
@@ -56,50 +69,41 @@ def edit(pk: int, user: AbstractBaseUser, base: int, label: str, steps: Iterable
     return change(pk, user, base, label, lambda template: apply_steps(template, steps))
 
 
-@transaction.atomic
 def change(
     pk: int, user: AbstractBaseUser, base: int, label: str, work: Callable[[Template], Template]
 ) -> StoredTemplate:
     """Writes what `work` makes of the template as one edit of the journal."""
-    stored = locked(pk, user, base)
+    stored = based_on(pk, user, base)
     before = workspace(stored).template
     after = work(before)
     patch = between(before, after)
     if not patch:
         return stored
+    made = Made(after)
     entry = JournalEntry(kind=JournalEntry.EDIT, label=label[:300], patch=patch.dump(), before=stored.cursor)
-    _write(stored, user, after, entry)
-    stored.cursor = entry
-    stored.save()
-    return stored
+    return put_down(pk, user, base, made, entry, entry)
 
 
-@transaction.atomic
 def undo(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
     """Takes the last edit back that has not been taken back. Raises EditError where there is none."""
-    stored = locked(pk, user, base)
+    stored = based_on(pk, user, base)
     entry = stored.cursor
     if entry is None:
         raise EditError("there is nothing to undo")
-    after = Patch.load(bytes(entry.patch)).inverse().apply(workspace(stored).template)
-    _write(stored, user, after, JournalEntry(kind=JournalEntry.UNDO, label=f"Undo: {entry.label}"[:300], of=entry))
-    stored.cursor = entry.before
-    stored.save()
-    return stored
+    made = Made(Patch.load(bytes(entry.patch)).inverse().apply(workspace(stored).template))
+    undoing = JournalEntry(kind=JournalEntry.UNDO, label=f"Undo: {entry.label}"[:300], of=entry)
+    return put_down(pk, user, base, made, undoing, entry.before)
 
 
-@transaction.atomic
 def redo(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
     """Does again what was last undone. Raises EditError where there is nothing."""
-    stored = locked(pk, user, base)
+    stored = based_on(pk, user, base)
     entry = undone(stored)
     if entry is None:
         raise EditError("there is nothing to redo")
-    after = Patch.load(bytes(entry.patch)).apply(workspace(stored).template)
-    _write(stored, user, after, JournalEntry(kind=JournalEntry.REDO, label=f"Redo: {entry.label}"[:300], of=entry))
-    stored.cursor = entry
-    stored.save()
-    return stored
+    made = Made(Patch.load(bytes(entry.patch)).apply(workspace(stored).template))
+    redoing = JournalEntry(kind=JournalEntry.REDO, label=f"Redo: {entry.label}"[:300], of=entry)
+    return put_down(pk, user, base, made, redoing, entry)
 
 
 def undone(stored: StoredTemplate) -> JournalEntry | None:
@@ -108,24 +112,33 @@ def undone(stored: StoredTemplate) -> JournalEntry | None:
     return edits.order_by("-pk").first()
 
 
-def locked(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
-    """The template for writing: transactions are immediate, so nobody writes between this and the end."""
+def based_on(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
+    """The template, where it is the state that a page shows. Raises Stale.
+
+    Asked again inside a transaction it holds to the end of it: transactions are immediate, nobody writes in between.
+    """
     stored = StoredTemplate.objects.select_related("cursor").get(pk=pk, owner=user, deleted_at=None)
     if stored.version != base:
         raise Stale(list(stored.journal.filter(version__gt=base)))
     return stored
 
 
-def _write(stored: StoredTemplate, user: AbstractBaseUser, template: Template, entry: JournalEntry) -> None:
+@transaction.atomic
+def put_down(
+    pk: int, user: AbstractBaseUser, base: int, made: Made, entry: JournalEntry, cursor: JournalEntry | None
+) -> StoredTemplate:
+    """Puts a state down with its entry of the journal. Under the lock only the version is looked at again."""
+    stored = based_on(pk, user, base)
     stored.version += 1
     entry.template, entry.by, entry.version = stored, user, stored.version
     entry.save()
-    space = Workspace(template)
-    stored.head, stored.name, stored.summary = pack(template), template.name, _summary(space)
-    keep(stored, space)
+    made.put_into(stored)
+    stored.cursor = cursor
+    stored.save()
+    transaction.on_commit(lambda: keep(stored, made.space))
+    return stored
 
 
-@transaction.atomic
 def duplicate(stored: StoredTemplate, user: AbstractBaseUser) -> StoredTemplate:
     """A copy under a name of its own; its journal starts anew, its map stands as it did."""
     template = workspace(stored).template

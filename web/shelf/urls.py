@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from web.shelf import views
+from web.shelf import recovery, views
 
 urlpatterns = [
     path("", views.shelf, name="shelf"),
@@ -13,5 +13,7 @@ urlpatterns = [
     path("t/<int:pk>/duplicate/", views.duplicate, name="shelf-duplicate"),
     path("t/<int:pk>/delete/", views.delete, name="shelf-delete"),
     path("t/<int:pk>/restore/", views.restore, name="shelf-restore"),
+    path("t/<int:pk>/stored.json", recovery.raw, name="shelf-raw"),
+    path("t/<int:pk>/recover/", recovery.back_to_readable, name="shelf-recover"),
     path("t/<int:pk>/export/<str:form>/", views.export, name="export"),
 ]

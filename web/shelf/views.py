@@ -6,12 +6,14 @@ from django.core import signing
 from django.core.exceptions import RequestDataTooBig
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from lattice.cli import CONVERSIONS, convert
+from lattice.errors import DocumentError
 from lattice.formats.document_json import dump, load
 from lattice.model.document import Template
 from lattice.model.names import slug
+from web.shared.numbers import number_of
 from web.shelf import services
 from web.shelf.forms import BringForm, NewForm
 from web.shelf.models import StoredTemplate
@@ -30,10 +32,10 @@ def owned(request: HttpRequest, pk: int) -> StoredTemplate:
     return found
 
 
-@require_GET
+@require_safe
 def shelf(request: HttpRequest) -> HttpResponse:
     taken_off = (
-        StoredTemplate.objects.filter(owner=request.user, pk=request.GET.get("off") or 0)
+        StoredTemplate.objects.filter(owner=request.user, pk=number_of(request.GET.get("off", "")))
         .exclude(deleted_at=None)
         .first()
     )
@@ -41,7 +43,7 @@ def shelf(request: HttpRequest) -> HttpResponse:
     return render(request, "shelf/shelf.html", {"templates": templates, "taken_off": taken_off})
 
 
-@require_GET
+@require_safe
 def demo(request: HttpRequest) -> HttpResponse:
     """Where the demo's sign-in link leads: the map of Night Ferry, or the shelf."""
     ferry = services.of_owner(request.user).filter(name="Night Ferry").order_by("pk").first()
@@ -51,7 +53,10 @@ def demo(request: HttpRequest) -> HttpResponse:
 def new(request: HttpRequest) -> HttpResponse:
     form = NewForm(request.POST or None)
     if request.method == "POST" and form.is_valid():
-        return redirect("map", services.store(request.user, Template(name=form.cleaned_data["name"])).pk)
+        try:
+            return redirect("map", services.store(request.user, Template(name=form.cleaned_data["name"])).pk)
+        except DocumentError as error:
+            form.add_error("name", error.problems[0])
     return render(request, "shelf/new.html", {"form": form})
 
 
@@ -66,13 +71,15 @@ def bring(request: HttpRequest) -> HttpResponse:
     if request.method != "POST" or not form.is_valid():
         return render(request, "shelf/import.html", {"form": form}, status=422 if request.method == "POST" else 200)
     found = read(*form.data_and_name())
-    context = {"form": form, "read": found, "rows": _preview(found), "kept": _kept(found)}
+    context = {"form": form, "read": found, "rows": _preview(found), "kept": _kept(found, request)}
     return render(request, "shelf/import.html", context, status=200 if found.template else 422)
 
 
-def _kept(found: Read) -> str:
+def _kept(found: Read, request: HttpRequest) -> str:
     """The template as understood, signed, so that keeping it stores just what the preview showed."""
-    return signing.dumps(dump(found.template).decode(), salt="import", compress=True) if found.template else ""
+    if found.template is None:
+        return ""
+    return signing.dumps([request.user.pk, dump(found.template).decode()], salt="import", compress=True)
 
 
 def _preview(found: Read) -> list[dict[str, object]]:
@@ -98,10 +105,13 @@ def _preview(found: Read) -> list[dict[str, object]]:
 @require_POST
 def keep(request: HttpRequest) -> HttpResponse:
     try:
-        text = signing.loads(request.POST.get("kept", ""), salt="import", max_age=24 * 3600)
-    except signing.BadSignature:
+        of, text = signing.loads(request.POST.get("kept", ""), salt="import", max_age=24 * 3600)
+        template = load(text.encode()) if of == request.user.pk else None
+    except (signing.BadSignature, ValueError, DocumentError):
+        template = None
+    if template is None:
         return redirect("shelf-import")
-    return redirect("map", services.store(request.user, load(text.encode())).pk)
+    return redirect("map", services.store(request.user, template).pk)
 
 
 @require_POST
@@ -126,7 +136,7 @@ def restore(request: HttpRequest, pk: int) -> HttpResponse:
     return redirect("shelf")
 
 
-@require_GET
+@require_safe
 def export(request: HttpRequest, pk: int, form: str) -> HttpResponse:
     stored = owned(request, pk)
     if form not in CONVERSIONS:

@@ -7,12 +7,21 @@ from functools import cached_property
 from threading import Lock
 
 from lattice.checks import Audit, Scene, audit_scene
+from lattice.errors import DocumentError
 from lattice.formats.document_json import load
 from lattice.graph.compiled import Compiled
 from lattice.model.document import Template
 from web.shelf.models import StoredTemplate
 
 KEPT = 24
+
+
+class Unreadable(Exception):
+    """What is stored does not read as a template; `problems` says why."""
+
+    def __init__(self, stored: StoredTemplate, problems: tuple[str, ...]) -> None:
+        super().__init__(f"template {stored.pk} does not read: {'; '.join(problems[:3])}")
+        self.stored, self.problems = stored, problems
 
 
 class Workspace:
@@ -43,13 +52,17 @@ _lock = Lock()
 
 
 def workspace(stored: StoredTemplate) -> Workspace:
-    """The workspace of a stored template at the version it has."""
+    """The workspace of a stored template at the version it has. Raises Unreadable."""
     with _lock:
         version, found = _kept.get(stored.pk, (0, None))
         if found is not None and version == stored.version:
             _kept.move_to_end(stored.pk)
             return found
-    return keep(stored, Workspace(load(bytes(stored.head))))
+    try:
+        template = load(bytes(stored.head))
+    except DocumentError as error:
+        raise Unreadable(stored, error.problems) from None
+    return keep(stored, Workspace(template))
 
 
 def keep(stored: StoredTemplate, space: Workspace) -> Workspace:

@@ -36,10 +36,10 @@ def test_versions_are_numbers_and_not_text(older: str, newer: str) -> None:
         (b"plugin\nGlue\n", "unknown columns plugin"),
         (b"maker\nTern\n", "the column name is missing"),
         (b"name\n" + b"x" * 121, "row 2: a name has 1 to 120 characters"),
-        (b"what,name,channel\noutput,Left,0\n", "row 2: an output needs its number, from 1"),
+        (b"what,name,channel\noutput,Left,0\n", "row 2: an output needs its number, 1 to 1024"),
         (b'{"plugins": [{"maker": "x"}]}', "name"),
-        (b"\xff\xfe", "no UTF-8"),
-        (b'name\n"open', "no CSV"),
+        (b"name\n\xff", "not UTF-8"),
+        (b'name\n"open', "cannot be read as CSV"),
     ],
 )
 def test_what_cannot_be_read_is_said_with_its_row(data: bytes, words: str) -> None:

@@ -1,0 +1,109 @@
+"""A template whose stored bytes do not read: why, the bytes themselves, and the way back to the last state that does.
+
+No edit of today can store such bytes; a disk, an older version or somebody's own tool may.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+
+from django.contrib.auth.models import AbstractBaseUser
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_POST, require_safe
+
+from lattice.edits import Patch
+from lattice.errors import DocumentError, EditError
+from lattice.formats.document_json import load
+from lattice.model.document import Template
+from lattice.model.names import slug
+from web.shared.numbers import number_of
+from web.shelf import services
+from web.shelf.models import JournalEntry, StoredTemplate
+from web.shelf.views import owned
+from web.shelf.workspace import Unreadable, workspace
+
+SHOWN_ENTRIES = 50
+
+
+class UnreadableTemplates:
+    """Answers for every view that meets a template that does not read."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        return self.get_response(request)
+
+    def process_exception(self, request: HttpRequest, exception: Exception) -> HttpResponse | None:
+        if not isinstance(exception, Unreadable):
+            return None
+        stored = exception.stored
+        if request.headers.get("HX-Request"):
+            return HttpResponse(status=409, headers={"HX-Redirect": reverse("map", args=[stored.pk])})
+        readable = last_readable(stored)
+        context = {
+            "stored": stored,
+            "problems": exception.problems,
+            "readable": readable,
+            "entries": stored.journal.select_related("by").defer("patch").order_by("-pk")[:SHOWN_ENTRIES],
+        }
+        return render(request, "shelf/unreadable.html", context, status=409)
+
+
+def last_readable(stored: StoredTemplate) -> tuple[Template, JournalEntry | None, int] | None:
+    """The newest state that reads, the edit it stands on, and how many edits are taken back for it.
+
+    The edits are taken back one by one on the plain data. None where no state before reads either.
+    """
+    try:
+        document = json.loads(bytes(stored.head))
+        entry, back = stored.cursor, 0
+        while entry is not None:
+            document = Patch.load(bytes(entry.patch)).inverse().onto(document)
+            entry, back = entry.before, back + 1
+            try:
+                return load(json.dumps(document).encode()), entry, back
+            except DocumentError:
+                continue
+    except (ValueError, TypeError, KeyError, AttributeError):  # the bytes are no document at all
+        return None
+    return None
+
+
+def recover(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
+    """Puts the last state that reads in the place of one that does not. Raises EditError where there is none."""
+    stored = services.based_on(pk, user, base)
+    found = last_readable(stored)
+    if found is None:
+        raise EditError("no earlier state of this template reads either; its bytes can still be taken out")
+    template, cursor, back = found
+    label = f"Back to the last state that reads, {back} edit{'s' if back != 1 else ''} earlier"
+    entry = JournalEntry(kind=JournalEntry.UNDO, label=label)
+    return services.put_down(pk, user, base, services.Made(template), entry, cursor)
+
+
+@require_safe
+def raw(request: HttpRequest, pk: int) -> HttpResponse:
+    """The stored bytes as they are."""
+    stored = owned(request, pk)
+    answer = HttpResponse(bytes(stored.head), content_type="application/octet-stream")
+    answer["Content-Disposition"] = f'attachment; filename="{slug(stored.name)}-as-stored.json"'
+    return answer
+
+
+@require_POST
+def back_to_readable(request: HttpRequest, pk: int) -> HttpResponse:
+    stored = owned(request, pk)
+    try:
+        workspace(stored)
+    except Unreadable:
+        try:
+            recover(pk, request.user, number_of(request.POST.get("base", ""), -1))
+        except services.Stale:
+            pass  # somebody else has done it
+        except DocumentError as error:
+            raise Unreadable(stored, error.problems) from None
+    return redirect("map", pk)
