@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -38,13 +39,12 @@ from lattice.checks import (  # noqa: F401
 from lattice.checks.finding import SEVERITIES, Finding
 from lattice.checks.registry import CHECKS, code_order
 from lattice.checks.scene import OutOfTime, Scene
-from lattice.checks.waivers import STALE, with_waivers
+from lattice.checks.waivers import STALE, UNFINISHED, with_waivers
 from lattice.collecting import collecting_later
 from lattice.model.document import Template
 from lattice.model.inventory import Inventory
 
 BUDGET_S = 10.0  # of one audit: a template of any shape leaves time for others
-UNFINISHED = "audit.unfinished"
 
 
 @dataclass(frozen=True)
@@ -83,7 +83,10 @@ def audit_scene(scene: Scene, budget_s: float = BUDGET_S) -> Audit:
     scene.ends_at = perf_counter() + budget_s
     order = {**code_order(), UNFINISHED: len(CHECKS) + 999, STALE: len(CHECKS) + 1000}
     place = scene.compiled.index
-    found = list(with_waivers(scene.template, _in_time(scene)))
+    try:
+        found = list(with_waivers(scene.template, _in_time(scene)))
+    finally:
+        scene.ends_at = math.inf  # what is asked of it later is not this audit's
 
     def rank(finding: Finding) -> tuple[int, int, int]:
         first = place.get(finding.strips[0], 0) if finding.strips else -1

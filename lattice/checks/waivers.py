@@ -8,6 +8,7 @@ from dataclasses import replace
 from lattice.checks.finding import Finding, Remedy, Step
 from lattice.model.document import Template
 
+UNFINISHED = "audit.unfinished"
 STALE = "waiver.stale"  # looked for last, when all other findings are there
 
 
@@ -15,12 +16,14 @@ def with_waivers(template: Template, findings: Iterable[Finding]) -> Iterator[Fi
     """The findings, those that are waived marked so; then a note for each waiver that matches none of them."""
     waived = {waiver.fingerprint for waiver in template.waivers}
     seen = set()
+    is_whole = True
     for finding in findings:
+        is_whole = is_whole and finding.code != UNFINISHED
         is_waived = bool(waived) and finding.fingerprint in waived
         if is_waived:
             seen.add(finding.fingerprint)
         yield replace(finding, waived=True) if is_waived else finding
-    for waiver in template.waivers:
+    for waiver in template.waivers if is_whole else ():  # what was not looked at may still be there
         if waiver.fingerprint not in seen:
             said = f"“{waiver.reason}”" if waiver.reason else "no reason is given"
             by = " ".join(filter(None, (waiver.by, waiver.on)))

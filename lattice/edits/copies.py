@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from lattice.edits.channels import next_io, next_midi
 from lattice.edits.pieces import all_known, free_route_ids, position
 from lattice.errors import EditError
-from lattice.model.document import MAX_STRIPS, Insert, Route, Section, Strip, Template
+from lattice.model.document import LONGEST_LABEL, MAX_STRIPS, Insert, Route, Section, Strip, Template
 from lattice.model.names import free_id, slug
 
 MOST_TIMES = 200
@@ -142,13 +142,13 @@ def _copied_insert(insert: Insert, taken: set[str], new_insert: dict[str, str]) 
 
 
 def numbered_on(name: str, taken: Iterable[str]) -> str:
-    """Tom → Tom 2, Tom 2 → Tom 3: the first number that is free."""
+    """Tom → Tom 2, Tom 2 → Tom 3: the first number that is free. A name too long for it is cut."""
     taken = set(taken)
     match = re.fullmatch(r"(.*?)[ ]*(\d+)", name)
     stem, number = (match[1], int(match[2])) if match else (name, 1)
     while True:
         number += 1
-        wanted = f"{stem} {number}".strip()
+        wanted = f"{stem[: LONGEST_LABEL - len(str(number)) - 1]} {number}".strip()
         if wanted not in taken:
             return wanted
 

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from lattice.edits.channels import next_midi
 from lattice.edits.pieces import free_route_ids, strip_of, with_strip
 from lattice.errors import EditError
-from lattice.model.document import Outlet, Route, Strip, Template, main_outlet
+from lattice.model.document import LONGEST_LABEL, Outlet, Route, Strip, Template, main_outlet
 from lattice.model.names import free_id, slug
 
 MOST_NOTES = 512
@@ -53,7 +53,7 @@ def outlet_set(template: Template, strip: str, bus: str | None = None) -> Templa
 def _named_after(kit: Strip, outlet: Outlet) -> str:
     """“Snare, Rim” where parts come out of the outlet, else “Kit 3–4”."""
     parts = [part.name or part.id for part in kit.parts if part.outlet == outlet.id]
-    return ", ".join(parts[:3]) or f"{kit.name} {outlet.name or outlet.id}"
+    return (", ".join(parts[:3]) or f"{kit.name} {outlet.name or outlet.id}")[:LONGEST_LABEL]
 
 
 def note_set(template: Template, strip: str, names: list[str]) -> Template:

@@ -19,7 +19,8 @@ MAX_ROUTES = 1_000_000
 
 Id = str  # its form is checked by validation, all ids at once: a pattern here would cost half of decoding
 Name = Annotated[str, Meta(min_length=1, max_length=120)]
-Label = Annotated[str, Meta(min_length=1, max_length=500)]
+LONGEST_LABEL = 500
+Label = Annotated[str, Meta(min_length=1, max_length=LONGEST_LABEL)]
 Text = Annotated[str, Meta(max_length=100_000)]
 Colour = Annotated[str, Meta(pattern=r"^#[0-9a-fA-F]{6}$")]
 if TYPE_CHECKING:

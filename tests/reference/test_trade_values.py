@@ -133,7 +133,8 @@ class TestLoops:
         assert loop_figures(["b:x", "b:y"], ["x>y", "y>x"])["repeat_ms"] == pytest.approx(5.333, abs=0.001)
 
     def test_huge_gains_stay_finite(self) -> None:
-        figures = loop_figures(["b:x", "b:y"], ["x>y 1e308", "y>x -1e308"])
+        gains = [{"id": f"g{number}", "type": "gain", "gain_db": 200.0} for number in range(40)]
+        figures = loop_figures([{"id": "x", "kind": "bus", "inserts": gains}, "b:y"], ["x>y 200", "y>x -200"])
         assert all(math.isfinite(value) for name, value in figures.items() if name != "words")
 
 

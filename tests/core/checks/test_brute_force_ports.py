@@ -293,7 +293,7 @@ def test_channel_lists_and_choices(made: Template) -> None:
             pairs = route.channels or [(n, n) for n in range(1, 65)]
             rows = {end for begin, end in pairs if begin <= leaving and end <= WIDTH[strip.layout]}
             fed |= rows
-            for row in rows if route.channels else ():
+            for row in rows:
                 listed.setdefault(row, set()).add((route.from_strip, route.from_outlet if side else None))
         if any(len(sources) > 1 for sources in listed.values()):
             doubled.add(strip.id)
