@@ -2,6 +2,8 @@
 PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
+SCALE ?= 20
+FUZZ_S ?= 600
 ADDRESS ?= 127.0.0.1:8000
 SHELL := /bin/bash
 
@@ -11,7 +13,7 @@ papers: $(VENV)/.ready
 	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0; \
 	  else echo "This account may not install packages. Run: sudo apt-get install libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0" >&2; exit 1; fi; }
 
-.PHONY: papers setup demo test lint browser requirements vendor
+.PHONY: papers setup demo test test-long lint browser requirements vendor
 
 # Compiled ahead, so that the command line starts quickly where Python may not write beside its sources.
 setup: $(VENV)/.ready papers
@@ -45,6 +47,12 @@ lint: setup
 
 test: setup browser lint
 	$(BIN)/pytest -n 2
+
+# Random tests with new examples, twenty times as many as in the gate, and ten minutes of mutated input. Each prints how
+# to make a failure again; a failure is a defect to mend.
+test-long: setup
+	LATTICE_TEST_PROFILE=long LATTICE_TEST_SCALE=$(SCALE) $(BIN)/pytest -n 2 -m hypothesis
+	$(BIN)/python -m tests.fuzz.run --seconds $(FUZZ_S)
 
 requirements:
 	cd requirements && for name in base dev; do pip-compile --quiet --generate-hashes --allow-unsafe --strip-extras \

@@ -22,6 +22,7 @@ MAX_BYTES = 64 * 1024 * 1024
 MAX_OBJECTS = 800_000  # counted before anything is made of them
 MOST_EXPLAINED = 4 * 1024 * 1024  # bytes of a document of which every problem is looked for; of more, the first
 MOST_BROKEN = 200  # entries that do not fit; beyond it nothing more is looked for in those that do
+MOST_LOOKED_THROUGH = 20_000  # entries of a document with something wrong in which more is looked for
 UTF8_BOM = b"\xef\xbb\xbf"
 STAND_IN = "stand-in-for-what-does-not-fit"
 
@@ -112,6 +113,8 @@ def _beyond_types(plain: Any) -> list[str]:
         return []
     kinds = {field.name: field.type for field in msgspec.structs.fields(Template)}
     lists = {name: plain.get(name) for name in LISTS if isinstance(plain.get(name), list)}
+    if sum(len(entries or ()) for entries in lists.values()) > MOST_LOOKED_THROUGH:
+        return []
     stand_ins: set[str] = {STAND_IN}
     good: dict[str, Any] = {"name": STAND_IN}
     for name, entries in lists.items():
@@ -155,6 +158,8 @@ def _syntax(data: bytes, error: Exception) -> str:
     except UnicodeDecodeError as wrong:
         return f"the document is not UTF-8 text: byte {wrong.start} is 0x{data[wrong.start]:02x}"
     message = str(error)
+    if "surrogate" in message or re.search(rb"\\\\u[dD][89a-fA-F]", data):
+        return "the document holds half of a surrogate pair, which is no text"
     place = re.search(r"\(byte (\d+)\)", message)
     if place is None:
         return "the JSON ends too early" if "truncated" in message else message

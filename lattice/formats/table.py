@@ -99,6 +99,8 @@ def _read(cell: str) -> str:
 
 def safe(cell: str) -> str:
     """A cell as no spreadsheet computes it. Numbers stay numbers."""
+    if not cell.strip():
+        return cell
     return f"'{cell}" if COMPUTED.match(cell) and not NUMBER.fullmatch(cell) and _is_odd(cell) else cell
 
 

@@ -177,7 +177,7 @@ class _Routes:
         self.first_machine = template.machines[0].id
 
     def problems(self) -> Iterator[Problem]:
-        # By strip, what its plain routes need to know: its machine, or what equals nothing where none may leave or end.
+        # By strip, what its plain routes need to know: its machine, or NaN, which equals nothing, where none may be.
         strips = self.strips
         leaving = {name: strip.machine if strip.kind not in NO_START else math.nan for name, strip in strips.items()}
         ending = {name: strip.machine if strip.kind in FED_KINDS else math.nan for name, strip in strips.items()}
@@ -186,7 +186,7 @@ class _Routes:
                 route.kind in ("feed", "send")
                 and route.from_outlet is None
                 and route.to_insert is None
-                and leaving.get(route.from_strip, leaving) == ending.get(route.to, strips)
+                and leaving.get(route.from_strip, math.nan) == ending.get(route.to, math.nan)
             ):
                 continue
             start, end = strips.get(route.from_strip), strips.get(route.to)

@@ -82,7 +82,10 @@ def write(request: HttpRequest, pk: int, what: str) -> HttpResponse:
     def work(stored: StoredTemplate) -> StoredTemplate:
         if stored.version != base_of(request):  # said before the form is read against a document it was not made on
             raise services.Stale(list(stored.journal.filter(version__gt=base_of(request))))
-        label, steps = writer(request.POST, workspace(stored).template)
+        try:
+            label, steps = writer(request.POST, workspace(stored).template)
+        except KeyError as missing:  # a form that lacks a field: none of ours does
+            raise DocumentError([f"{missing.args[0]} is missing"]) from None
         return services.edit(pk, request.user, base_of(request), label, steps)
 
     return _written(request, pk, work)

@@ -10,7 +10,7 @@ from typing import Any
 
 import msgspec
 from django.contrib.auth.models import AbstractBaseUser
-from django.db import transaction
+from django.db import OperationalError, connection, transaction
 from django.utils import timezone
 from msgspec.structs import replace
 
@@ -188,8 +188,21 @@ def keep_inventory(user: AbstractBaseUser, inventory: Inventory) -> KeptInventor
 
 
 def remember_sheet(stored: StoredTemplate, **fields: Any) -> None:
-    """Keeps slots or folds of the map: how it looks, not what it says, so no version and no journal."""
-    StoredTemplate.objects.filter(pk=stored.pk).update(**fields)
+    """Keeps slots or folds of the map: how it looks, not what it says, so no version and no journal.
+
+    Nobody waits for that: where somebody else is writing, the map is laid out again next time.
+    """
+    with connection.cursor() as cursor:
+        cursor.execute("PRAGMA busy_timeout")
+        (before_ms,) = cursor.fetchone()
+        cursor.execute("PRAGMA busy_timeout = 0")
+        try:
+            StoredTemplate.objects.filter(pk=stored.pk).update(**fields)
+        except OperationalError as error:
+            if "locked" not in str(error):
+                raise
+        finally:
+            cursor.execute(f"PRAGMA busy_timeout = {int(before_ms)}")
 
 
 __all__ = ["DocumentError", "EditError", "Stale", "change", "edit", "redo", "store", "undo"]

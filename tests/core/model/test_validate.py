@@ -31,6 +31,7 @@ def said(document: Any) -> tuple[str, ...]:
             "routes[0]: a feed needs strips that carry sound; n is of kind midi",
         ),
         (plain(["a:x"], ["x>y"]), "routes[0].to: there is no strip y"),
+        (plain([], ["x>y"]), "routes[0].from: there is no strip x"),
         (plain([{"id": "x", "kind": "audio", "section": "no"}]), "strips[0].section: there is no section no"),
         (plain([{"id": "x", "kind": "audio", "machine": "no"}]), "strips[0].machine: there is no machine no"),
         (plain([{"id": "x", "kind": "audio", "pan": 2}]), "strips[0].pan: 2 is above 1"),
@@ -103,3 +104,67 @@ def test_all_problems_are_said_at_once_whatever_their_kind() -> None:
 
 def test_a_document_of_more_than_64_mib_is_refused_unread() -> None:
     assert said(b" " * (64 * 1024 * 1024 + 1)) == ("the document has 64 MiB; at most 64 are allowed",)
+
+
+INSTRUMENT_END = "a feed ends at audio, bus, return, master, print, output; x is of kind {}"
+
+
+@pytest.mark.parametrize("kind", ["instrument", "input"])
+def test_feeds_and_sends_do_not_end_at_what_plays(kind: str) -> None:
+    made = plain([{"id": "a", "kind": "audio"}, {"id": "x", "kind": kind}, "o:o"], ["a>x", "x>o"])
+    assert said(made) == (f"routes[0]: {INSTRUMENT_END.format(kind)}",)
+
+
+@pytest.mark.parametrize("word", ["feed", "send"])
+def test_only_ties_leave_an_output(word: str) -> None:
+    made = plain(["a:x", "o:o", "b:b"], ["x>o", f"{word} o>b"])
+    assert said(made) == (f"routes[1]: a {word} does not leave an output; only a tie leaves o, to an input elsewhere",)
+
+
+@pytest.mark.parametrize(
+    ("fields", "words"),
+    [
+        ({"fader_db": 201}, "strips[0].fader_db: 201 is above 200"),
+        ({"fader_db": -200.5}, "strips[0].fader_db: -200.5 is below -200"),
+        ({"name": "a\u0007b"}, "strips[0].name: has a control character, U+0007; text has none"),
+        ({"name": "a\u0085b"}, "strips[0].name: has a control character, U+0085; text has none"),
+        ({"name": "two\nlines"}, "strips[0].name: has a control character, U+000A; text has none"),
+        ({"note": "a\u0000b"}, "strips[0].note: has a control character, U+0000; text has none"),
+        ({"tags": ["a\ufffe"]}, "strips[0].tags[0]: has a control character, U+FFFE; text has none"),
+        ({"kind": "\ud800"}, "the document holds half of a surrogate pair, which is no text"),
+    ],
+)
+def test_levels_have_bounds_and_text_no_control_characters(fields: dict[str, Any], words: str) -> None:
+    assert any(problem.startswith(words) for problem in said(plain([{"id": "x", "kind": "audio", **fields}])))
+
+
+def test_names_of_channels_and_pairs_for_file_tags_are_texts_as_well() -> None:
+    machines = [{"id": "main", "name": "Main", "input_names": {"1": "a\u0001"}}]
+    assert "machines[0].input_names.1: has a control character" in said(plain(["a:x"], machines=machines))[0]
+    assert "info: a name in it has a control character" in said(plain(["a:x"], info={"a\u0001": "b"}))[0]
+
+
+@pytest.mark.parametrize("note", ["first\nsecond", "tab\there", "“quoted” \\ and / slashes"])
+def test_notes_have_lines(note: str) -> None:
+    assert load(json.dumps(plain([{"id": "x", "kind": "audio", "note": note}])).encode()).strips[0].note == note
+
+
+class TestLimits:
+    """What is refused costs little: limits hold while reading, and a hundred problems are said."""
+
+    def test_a_hundred_problems_are_said_and_the_rest_counted(self) -> None:
+        problems = said({"name": "x", "strips": [1] * 16_000})
+        assert len(problems) == 101 and problems[-1] == "and more than 10 000 more problems"
+        assert said({"name": "x", "strips": [1] * 130})[-1] == "and 30 more problems"
+
+    def test_more_entries_than_are_allowed_are_not_looked_at(self) -> None:
+        assert said({"name": "x", "strips": [1] * 100_001}) == ("strips: 100001 strips; at most 100000 are allowed",)
+
+    def test_of_a_large_document_the_first_problem_is_said(self) -> None:
+        document = {"name": "x", "note": "n" * 100, "strips": [{"id": "a", "name": "b" * 400, "kind": 7}] * 12_000}
+        (problem,) = said(document)
+        assert "strips[0].kind" in problem and problem.endswith("(the first problem found)")
+
+    def test_objects_are_counted_before_anything_is_made_of_them(self) -> None:
+        (problem,) = said(b'{"name":"x","strips":[' + b"{}," * 800_001 + b"{}]}")
+        assert problem.endswith("objects; at most 800000 are allowed")

@@ -39,7 +39,10 @@ def move_strip(data: QueryDict, template: Template) -> Written:
 def spread(data: QueryDict, template: Template) -> Written:
     """A list of names (one a line) to strips of a section, fed to its bus or to a strip by name."""
     names = [name for name in data.get("names", "").splitlines() if name.strip()]
-    fields = changes_of(data, {field: STRIP_FIELDS[field] for field in ("kind", "layout", "section")}, template)
+    wanted = {field: STRIP_FIELDS[field] for field in ("kind", "layout", "section") if field in data}
+    fields = {"kind": "audio", "section": None} | (changes_of(data, wanted, template) if wanted else {})
+    if not names:
+        raise EditError("there is no name in the list")
     feed = data.get("feed") or None
     if feed == "section":
         section = next((s for s in template.sections if s.id == fields["section"]), None)

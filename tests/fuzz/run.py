@@ -1,0 +1,169 @@
+"""Structural mutations of documents, sheets, inventories and edits, for as long as is asked: `make test-long`.
+
+Run: python -m tests.fuzz.run [--seconds 600] [--seed N] [--kind documents]. The seed is printed; the same seed makes the
+same mutations. What crashes is printed with what is needed to make it again; it is then kept as a small case in the
+tests, and mended.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+import time
+import traceback
+from collections import Counter
+from collections.abc import Callable
+from random import Random, SystemRandom
+from xml.etree import ElementTree
+
+from hypothesis import HealthCheck, given, seed, settings
+
+from lattice.checks import audit
+from lattice.cli import convert
+from lattice.edits import apply, apply_steps
+from lattice.errors import DocumentError
+from lattice.formats import inventory, track_sheet
+from lattice.formats.document_json import dump, load, pack, to_plain
+from lattice.generate import generate
+from lattice.model.document import Template
+from lattice.model.inventory import inventory_of
+from tests.flows import flows
+from tests.fuzz.mutations import as_json, mutated, mutated_sheet
+from tests.random_edits import RandomEdits
+from tests.strategies import templates
+
+STARTS = 60
+SLOW_S = 15.0  # one small template and all that is done with it
+
+
+class Refused(Exception):
+    """Bad input, said so: what is wanted of it."""
+
+
+def _starts(number: int) -> list[Template]:
+    """Templates to begin with: small random ones of both kinds, and a realistic one."""
+    found: list[Template] = [generate(60, seed=number % 1000)]
+
+    @seed(number)
+    @settings(max_examples=STARTS, database=None, deadline=None, suppress_health_check=list(HealthCheck))
+    @given(templates() | flows())
+    def draw(made: Template) -> None:
+        found.append(made)
+
+    draw()
+    return found
+
+
+def _used(made: Template, chance: Random) -> None:
+    """A template that was accepted is good for everything."""
+    assert load(dump(made)) == made == load(pack(made))
+    found = audit(made)
+    json.dumps([finding.as_json() for finding in found.findings], allow_nan=False)
+    form = chance.choice(("svg", "graphml", "dot", "csv"))
+    written = convert(made, form)
+    if form in ("svg", "graphml"):
+        ElementTree.fromstring(written)  # noqa: S314 - our own output, to see that it is well-formed
+    elif form == "csv" and made.strips:
+        track_sheet.read_sheet(written)
+    for finding in found.findings[:: max(1, len(found.findings) // 3)]:
+        for remedy in finding.remedies:
+            apply_steps(made, remedy.steps)
+
+
+def documents(made: Template, chance: Random) -> None:
+    data = as_json(mutated({"name": made.name, **to_plain(made)}, chance), chance)
+    try:
+        read = load(data)
+    except DocumentError as refused:
+        raise Refused from refused
+    _used(read, chance)
+
+
+def sheets(made: Template, chance: Random) -> None:
+    data = mutated_sheet(convert(made, "csv").decode(), chance)
+    try:
+        read = track_sheet.read_sheet(data)
+    except DocumentError as refused:
+        raise Refused from refused
+    _used(read.template, chance)
+
+
+def inventories(made: Template, chance: Random) -> None:
+    known = inventory_of(made, made.machines[0])
+    if chance.random() < 0.5:
+        data = as_json(mutated(to_plain(known) | {"name": "x"}, chance), chance)
+    else:
+        data = mutated_sheet(inventory.dump(known).decode(), chance)
+    try:
+        read = inventory.load(data)
+    except DocumentError as refused:
+        raise Refused from refused
+    assert {plugin.name for plugin in inventory.load(inventory.dump(read)).plugins} == {p.name for p in read.plugins}
+    audit(made, read)
+
+
+def edits(made: Template, chance: Random) -> None:
+    edit, arguments = RandomEdits(made, chance).edit()
+    try:
+        new = apply(made, edit, arguments)
+    except DocumentError as refused:
+        raise Refused from refused
+    assert load(dump(new)) == new
+    if chance.random() < 0.2:
+        _used(new, chance)
+
+
+KINDS: dict[str, Callable[[Template, Random], None]] = {
+    function.__name__: function for function in (documents, sheets, inventories, edits)
+}
+
+
+def run(seconds: float, number: int, kinds: list[str]) -> int:
+    """Mutates until time is up; gives how many crashed."""
+    print(f"fuzzing {', '.join(kinds)} for {seconds:g} s, seed {number}", flush=True)
+    chance = Random(number)  # noqa: S311 - repeatable, no secret
+    starts = _starts(number)
+    counts: Counter[str] = Counter()
+    seen: set[str] = set()
+    ends_at = time.monotonic() + seconds
+    while time.monotonic() < ends_at:
+        kind, start, mine = chance.choice(kinds), chance.randrange(len(starts)), chance.randrange(2**48)
+        counts[kind] += 1
+        began = time.monotonic()
+        try:
+            KINDS[kind](starts[start], Random(mine))  # noqa: S311
+            if time.monotonic() - began > SLOW_S:
+                raise TimeoutError(f"took {time.monotonic() - began:.0f} s")
+            counts[f"{kind} accepted"] += 1
+        except Refused:
+            continue
+        except Exception as wrong:  # whatever it is, it is ours to mend
+            last = traceback.extract_tb(wrong.__traceback__)[-1]
+            place = f"{type(wrong).__name__} at {last.filename.rpartition('/')[2]}:{last.lineno}"
+            counts["crashed"] += 1
+            if place not in seen:
+                seen.add(place)
+                print(
+                    f"CRASH {kind}: {place}: {str(wrong)[:300]}\n  start {start}, chance {mine}, seed {number}",
+                    flush=True,
+                )
+                traceback.print_exc(limit=-4, file=sys.stdout)
+    print(", ".join(f"{name} {count}" for name, count in sorted(counts.items())))
+    crashed = counts["crashed"]
+    print(f"{sum(counts[kind] for kind in KINDS) - crashed} passed, {crashed} failed")
+    return crashed
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--seconds", type=float, default=600)
+    parser.add_argument("--seed", type=int, default=None)
+    parser.add_argument("--kind", choices=KINDS, action="append")
+    options = parser.parse_args()
+    number = SystemRandom().randrange(2**32) if options.seed is None else options.seed
+    sys.exit(run(options.seconds, number, options.kind or list(KINDS)) > 0)
+
+
+if __name__ == "__main__":
+    main()

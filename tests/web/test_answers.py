@@ -1,0 +1,110 @@
+"""What holds for every answer: HEAD like GET, nothing kept by others, previews good for one person only."""
+
+from __future__ import annotations
+
+import importlib
+import re
+import stat
+from pathlib import Path
+
+import pytest
+from django.conf import settings
+from django.test import Client
+
+from web.config import settings as module
+from web.shelf import services
+
+
+@pytest.mark.parametrize(
+    "address", ["/", "/new/", "/t/{pk}/map/", "/t/{pk}/findings/", "/t/{pk}/export/csv/", "/t/{pk}/panel/findings/"]
+)
+def test_head_is_get_without_a_body(signed_in: Client, stored, address: str) -> None:  # type: ignore[no-untyped-def]
+    url = address.format(pk=stored.pk)
+    got, head = signed_in.get(url), signed_in.head(url)
+    assert (head.status_code, head.content, head["Content-Type"]) == (200, b"", got["Content-Type"])
+    assert got["Cache-Control"] == head["Cache-Control"] == "no-store"
+
+
+def test_the_database_and_the_secret_are_this_account_s_alone() -> None:
+    for name in ("lattice.sqlite3", "secret"):
+        path = Path(settings.VAR) / name
+        if path.exists():
+            assert stat.S_IMODE(path.stat().st_mode) == 0o600
+
+
+@pytest.mark.parametrize(
+    ("given", "hosts"),
+    [("a, b", ["a", "b"]), (" one ", ["one"]), (None, ["127.0.0.1", "localhost", "[::1]"])],
+)
+def test_hosts_are_named_with_or_without_spaces_and_tests_have_none_of_their_own(
+    monkeypatch: pytest.MonkeyPatch, given: str | None, hosts: list[str]
+) -> None:
+    monkeypatch.delenv("LATTICE_HOSTS", raising=False)
+    if given is not None:
+        monkeypatch.setenv("LATTICE_HOSTS", given)
+    assert hosts == importlib.reload(module).ALLOWED_HOSTS
+
+
+class TestPreviews:
+    """What a preview showed is done for whom it was shown, on that template at that version, and nowhere else."""
+
+    def planned(self, client: Client, stored) -> str:  # type: ignore[no-untyped-def]
+        page = client.post(f"/t/{stored.pk}/panel/preview/duplicate/", {"strips": "kick", "times": "1"})
+        return re.search(r'"planned": "([^"]+)"', page.content.decode())[1]
+
+    def test_it_is_done_where_it_was_shown(self, signed_in: Client, stored) -> None:  # type: ignore[no-untyped-def]
+        token = self.planned(signed_in, stored)
+        answer = signed_in.post(f"/t/{stored.pk}/write/planned/", {"planned": token, "base": stored.version})
+        assert answer.status_code == 200
+
+    def test_it_is_not_done_on_another_template(self, signed_in: Client, stored, owner, made) -> None:  # type: ignore[no-untyped-def]
+        token, other = self.planned(signed_in, stored), services.store(owner, made)
+        answer = signed_in.post(f"/t/{other.pk}/write/planned/", {"planned": token, "base": other.version})
+        assert answer.status_code == 422 and "no longer good" in answer.content.decode()
+
+    def test_it_is_not_done_at_another_version(self, signed_in: Client, stored) -> None:  # type: ignore[no-untyped-def]
+        token = self.planned(signed_in, stored)
+        signed_in.post(f"/t/{stored.pk}/write/change_strip/", {"strip": "kick", "mute": "true", "base": stored.version})
+        stored.refresh_from_db()
+        answer = signed_in.post(f"/t/{stored.pk}/write/planned/", {"planned": token, "base": stored.version})
+        assert answer.status_code == 422
+
+    def test_what_was_brought_is_kept_by_who_brought_it(self, signed_in: Client, django_user_model: type) -> None:
+        page = signed_in.post("/import/", {"name": "List", "text": "Kick\nSnare"}).content.decode()
+        token = re.search(r'name="kept" value="([^"]+)"', page)[1]
+        other = Client()
+        other.force_login(django_user_model.objects.create_user("other"))
+        assert other.post("/import/keep/", {"kept": token})["Location"] == "/import/"
+        assert signed_in.post("/import/keep/", {"kept": token})["Location"].endswith("/map/")
+
+
+def test_several_chosen_strips_by_address(signed_in: Client, stored) -> None:  # type: ignore[no-untyped-def]
+    import json
+    from html import unescape
+
+    page = signed_in.get(f"/t/{stored.pk}/map/?strips=kick lost nobody").content.decode()
+    data = re.search(r'<div id="strips" hidden>(.*?)</div>', page, re.DOTALL)[1]
+    assert len(json.loads(unescape(data))) == 4
+    assert "2 strips chosen" in page
+
+
+def test_papers_take_in_nothing_from_outside() -> None:
+    from web.revisions.papers import STATIC_URL, _is_own
+
+    assert _is_own(STATIC_URL + "fonts/x.woff2")
+    for url in (
+        "https://example.org/x.png",
+        "file:///etc/passwd",
+        STATIC_URL + "../../var/secret",
+        "data:text/css,x",
+        "ftp://x",
+    ):
+        assert not _is_own(url)
+
+
+def test_signing_in_is_no_write(client: Client, owner, django_assert_num_queries) -> None:  # type: ignore[no-untyped-def]
+    before = owner.last_login
+    answer = client.post("/sign-in/", {"username": "owner", "password": "a long password"})
+    assert answer.status_code == 302
+    owner.refresh_from_db()
+    assert owner.last_login == before
