@@ -154,12 +154,18 @@ class Figures:
         travel = Travel(self.arrivals, self.levels, path.start, path.outlet, only)
         return [
             At(
-                shown_db(peak.level(peak.brought.get(route)) ** 2),
-                shown_db(rms.level(rms.brought.get(route)) ** 2),
+                _level_db(peak, route),
+                _level_db(rms, route),
                 travel.brought[route][1] if route in travel.brought else None,
             )
             for route in path.routes
         ]
+
+
+def _level_db(single: Single, route: int) -> float | None:
+    """What a source brings by a route, loudest channel."""
+    level = single.level(single.brought.get(route))
+    return shown_db(level * level)
 
 
 def hop_line(compiled: Compiled, route: int, at: At) -> str:

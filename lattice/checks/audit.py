@@ -105,7 +105,7 @@ def _in_time(scene: Scene) -> Iterator[Finding]:
             for finding in function(scene):
                 yield finding
                 scene.keep_time()
-        except OutOfTime:
+        except (OutOfTime, OverflowError):  # no time left, or gains typed beyond all numbers
             unfinished += codes
     if unfinished:
         yield Finding(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from math import isfinite
 from typing import Any, Literal
 
 Severity = Literal["blocker", "warning", "note"]
@@ -29,6 +30,11 @@ class Remedy:
 def first_of(lines: Sequence[str], most: int = 12) -> tuple[str, ...]:
     """The first lines of a long list, and how many more there are."""
     return (*lines[:most], *((f"and {len(lines) - most} more",) if len(lines) > most else ()))
+
+
+def _number(value: float | None) -> float | None:
+    """JSON has no infinity: what gains typed beyond all reason give is no figure."""
+    return value if value is None or isfinite(value) else None
 
 
 @dataclass(frozen=True)
@@ -82,7 +88,9 @@ class Finding:
             "outlets": list(self.outlets),
             "sections": list(self.sections),
             "others": list(self.others),
-            "figures": self.figures,
+            "figures": {
+                name: value if value is None or isfinite(value) else None for name, value in self.figures.items()
+            },
             "evidence": list(self.evidence),
             "remedies": [remedy.label for remedy in self.remedies],
             "fingerprint": self.fingerprint,

@@ -46,6 +46,7 @@ class Wet(NamedTuple):
 
 Effect = Even | ByChannel | Wet
 Carriers = dict[int, tuple[SparseRows, SparseRows]]
+TOP_DB = 9999.0  # where gains are typed beyond all reason, a figure stays a number
 LIMIT_RATIO = 100.0  # model.md: from here on a ratio is ∞:1
 
 
@@ -179,7 +180,7 @@ def _on(insert: Insert, stage: Stage, carriers: Carriers) -> Stage:
         return sound, by_p * (done.dry + done.peak), by_q * whole, by_e * whole
     sound = settled(stage)
     kept = sound.decorrelated(done.dry, done.power, carriers)
-    sound = Sound(sound.p, [q * whole**2 for q in sound.q2], [e * whole**2 for e in sound.e2], kept)
+    sound = Sound(sound.p, [q * whole * whole for q in sound.q2], [e * whole * whole for e in sound.e2], kept)
     return sound, done.dry + done.peak, 1.0, 1.0
 
 
@@ -248,7 +249,7 @@ def post_stage(strip: Strip, layout: str, pre: Stage) -> Stage | None:
 def level_of(power: list[float], by: float) -> float:
     """dB of the loudest channel of a stage; −∞ for silence."""
     loudest = max(power) * by * by
-    return 10.0 * math.log10(loudest) if loudest > 0 else -math.inf
+    return min(10.0 * math.log10(loudest), TOP_DB) if loudest > 0 else -math.inf
 
 
 def likely_db(stage: Stage) -> float:
@@ -279,9 +280,6 @@ def figures(stage: Stage) -> Figures:
         tuple(shown_db(q * by_q * by_q) for q in sound.q2),
         tuple(shown_db(e * by_e * by_e) for e in sound.e2),
     )
-
-
-TOP_DB = 9999.0  # where gains are typed beyond all reason, a figure stays a number
 
 
 def shown_db(power: float) -> float | None:

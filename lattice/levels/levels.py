@@ -30,7 +30,7 @@ from lattice.levels.chain import (
 )
 from lattice.levels.coherence import Meetings
 from lattice.levels.gains import insert_layouts, route_matrices
-from lattice.levels.plain import PlainSource, chain_source, play_plain
+from lattice.levels.plain import MOST_AMPLITUDE, PlainSource, chain_source, play_plain
 from lattice.levels.sound import Sound
 from lattice.model.document import Insert, source_of
 from lattice.model.layouts import channel_count, channel_to_channel
@@ -149,6 +149,9 @@ class Levels:
                     sound.add_source(peak, rms)
         if sound is None:
             return
+        if max(sound.p) > MOST_AMPLITUDE:
+            held = [MOST_AMPLITUDE / max(sound.p)] * len(sound.p)
+            sound = sound.scaled((held, held, held))
         if sound.coherence is not None:
             sound.settle(self.carriers)
             if strip.invert:

@@ -16,6 +16,8 @@ from lattice.model.document import SOURCE_KINDS, Source, Strip, main_outlet, sou
 from lattice.model.layouts import Matrix, balance_gains
 from lattice.model.units import gain
 
+MOST_AMPLITUDE = 1e60  # +1,200 dBFS: beyond all reason, and held there so that powers stay numbers
+
 
 class Sums(Protocol):
     """What takes in what sources bring: the sums that stand at strips so far."""
@@ -113,7 +115,7 @@ def _chain(
     for insert in strip.inserts:
         if insert.state == "on" and (insert.gain_db or insert.type in ACTING):
             by_p, by_q, by_e = factors(insert, p, q, e, e)
-            p, q, e = p * by_p, q * by_q, e * by_e
+            p, q, e = min(p * by_p, MOST_AMPLITUDE), min(q * by_q, MOST_AMPLITUDE), min(e * by_e, MOST_AMPLITUDE)
             low, high, top = (e if e < low else low), (e if e > high else high), (q if q > top else top)
     found[number] = PlainSource(peak, rms, low, high, top, e)
     return p, q, e

@@ -83,7 +83,7 @@ def render(
     for box in sheet.boxes:
         out += _box(box, marks.get(box.id), (values or {}).get(box.id, box.figures.get(figure, "")))
     out.append("</g>")
-    out += _legend(sheet)
+    out += _legend(sheet) if sheet.boxes else []  # an empty sheet has no lines to tell apart
     out += _title_block(sheet, facts, title)
     out.append("</svg>")
     return "".join(out)

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterable
 from functools import cached_property
 
 from lattice.graph.compiled import IN, STAGE_OF_TAP
-from lattice.levels.chain import ByChannel, Even, effect, entering
+from lattice.levels.chain import ByChannel, Even, effect, entering, shown_db
 from lattice.levels.gains import insert_matrix
 from lattice.levels.levels import Levels
 from lattice.levels.single import EXPECTED, Single
@@ -122,8 +121,8 @@ class Ledger:
             return {}
         plain = self.levels.sources.get(strip)
         if plain is not None:  # all its channels are alike, and its chain is known
-            factor = (plain.out_e / plain.rms) ** 2
-            return {stem: [p * factor for p in row] for stem, row in powers.items()}
+            level = plain.out_e / plain.rms
+            return {stem: [p * level * level for p in row] for stem, row in powers.items()}
         found = self.levels.stages[strip]
         if not found:
             return {}
@@ -138,7 +137,7 @@ class Ledger:
                 if isinstance(done, ByChannel):
                     factors = [f * f for f in done.e]
                 else:
-                    whole = done.e**2 if isinstance(done, Even) else done.dry**2 + done.power**2
+                    whole = done.e * done.e if isinstance(done, Even) else done.dry * done.dry + done.power * done.power
                     factors = [whole] * channel_count(layouts[place + 1])
                 powers = {stem: [p * f for p, f in zip(row, factors, strict=True)] for stem, row in powers.items()}
             if insert.layout_in or insert.layout_out:
@@ -175,4 +174,4 @@ def _add(into: dict[int, Powers], come: dict[int, Powers]) -> None:
 
 
 def _db(power: float) -> float | None:
-    return 10.0 * math.log10(power) if power > 0 else None
+    return shown_db(power)

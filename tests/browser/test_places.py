@@ -147,3 +147,26 @@ def test_forty_eight_names_to_midi_strips_in_four_gestures(page: Page, on_map: O
     page.click("text=Build it")  # four
     at_version(page, 2)
     assert [route.port for route in now().routes if route.kind == "midi"] == [1] * 16 + [2] * 16 + [3] * 16
+
+
+def test_several_chosen_strips_stay_chosen_when_the_address_is_loaded_again(page: Page, on_map: Opener) -> None:
+    """Also what every bulk step leaves behind, and *on the map* of a comparison."""
+    faults: list[str] = []
+    page.on("pageerror", lambda error: faults.append(str(error)))
+    stored = on_map(CHAIN)
+    page.goto(f"/t/{stored.pk}/map/?strips=lead hall")
+    page.wait_for_selector("body[data-ready]")
+    expect(page.locator("#panel h2")).to_have_text("2 strips chosen")
+    expect(page.locator(".box.chosen")).to_have_count(2)
+    page.keyboard.press("/")
+    expect(page.locator("#find")).to_be_focused()
+    assert faults == []
+
+
+def test_an_empty_sheet_says_what_to_do_and_nothing_lies_under_it(page: Page, on_map: Opener) -> None:
+    on_map(Template(name="Empty"))
+    words = page.locator(".empty.over").bounding_box()
+    assert words
+    for text in page.locator("svg.sheet text").all():
+        box = text.bounding_box()
+        assert box is None or box["x"] > words["x"] + words["width"] or box["y"] > words["y"] + words["height"]

@@ -91,7 +91,7 @@ def test_an_upload_beyond_64_mib_is_refused_with_a_sentence(signed_in: Client, s
     settings.DATA_UPLOAD_MAX_MEMORY_SIZE = 1000
     status, page = bring(signed_in, text="x" * 2000)
     assert status == 413
-    assert "at most 64 are allowed" in page
+    assert "bring it as a file, which may have 64" in page
 
 
 def test_a_copy_is_a_template_of_its_own(signed_in: Client, stored: StoredTemplate) -> None:

@@ -124,8 +124,8 @@ STORAGES = {
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_AUTOREFRESH = DEBUG
 
-# Documents may have 64 MiB; what is larger is refused before it is read.
-DATA_UPLOAD_MAX_MEMORY_SIZE = 66 * 1024 * 1024
+# Documents may have 64 MiB as files; what is pasted or typed, 20. What is larger is refused before it is read.
+DATA_UPLOAD_MAX_MEMORY_SIZE = 20 * 1024 * 1024
 FILE_UPLOAD_MAX_MEMORY_SIZE = 8 * 1024 * 1024
 DATA_UPLOAD_MAX_NUMBER_FIELDS = 5000
 SECURE_CONTENT_TYPE_NOSNIFF = True

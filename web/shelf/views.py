@@ -66,7 +66,7 @@ def bring(request: HttpRequest) -> HttpResponse:
         form = BringForm(request.POST or None, request.FILES or None)
     except RequestDataTooBig:
         form = BringForm({}, {})
-        form.add_error(None, "That is more than 64 MiB; at most 64 are allowed.")
+        form.add_error(None, "That is more than 20 MiB of text; bring it as a file, which may have 64.")
         return render(request, "shelf/import.html", {"form": form}, status=413)
     if request.method != "POST" or not form.is_valid():
         return render(request, "shelf/import.html", {"form": form}, status=422 if request.method == "POST" else 200)

@@ -2,17 +2,25 @@
 
 from __future__ import annotations
 
+import json
 import math
+from typing import Any
 
 import msgspec
 import numpy as np
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from lattice import trace
+from lattice.checks import audit
 from lattice.checks.scene import Scene
+from lattice.levels import report
 from lattice.levels.chain import Figures, Stage, figures
 from lattice.levels.levels import Levels
 from lattice.model.document import Template
+from lattice.stems import report as stem_report
+from tests.build import template
 from tests.core.levels.naive import Naive
 from tests.deep import tries
 from tests.flows import flows
@@ -120,3 +128,45 @@ def test_templates_with_loops_end_and_give_numbers(template: Template) -> None:
             shown = figures(stage)
             assert all(level is None or math.isfinite(level) for level in (*shown.peak_dbfs, *shown.rms_dbfs))
     assert levels.cut or not levels.loop_strips
+
+
+@pytest.mark.parametrize("kind", ["delay", "gain", "reverb", "compressor", "limiter", "saturator"])
+def test_gains_typed_beyond_all_reason_leave_every_figure_a_number(kind: str) -> None:
+    """+200 dB wherever a gain may be typed, thirty strips in a row: nothing overflows, and all JSON is JSON."""
+    insert = {
+        "type": kind,
+        "gain_db": 200.0,
+        "feedback": 0.99,
+        "wet": 0.7,
+        "threshold_db": -200.0,
+        "ratio": 2.0,
+        "ceiling_db": 200.0,
+    }
+    strips: list[Any] = [
+        {"id": "b-1", "kind": "audio", "layout": "stereo", "source": {"peak_dbfs": 200.0, "rms_dbfs": 200.0}}
+    ]
+    routes = []
+    for n in range(30):
+        chain = [{**insert, "id": f"i{n}-{place}"} for place in range(4)]
+        strips.append(
+            {
+                "id": f"b{n}",
+                "kind": "return" if n % 3 == 0 else "bus",
+                "layout": "5.1" if n % 2 else "stereo",
+                "fader_db": 200.0,
+                "inserts": chain,
+            }
+        )
+        routes += [f"b{n - 1}>b{n} 200", *([f"send b{n - 2}>b{n} 200"] if n > 1 else [])]
+    stems = [
+        {"id": f"st{n}", "name": "S", "strip": f"b{n}", "role": "mix" if n % 2 else "stem"} for n in range(0, 30, 5)
+    ]
+    made = template([*strips, "o:out"], [*routes, "b29>out 200"], stems=stems)
+    json.dumps([finding.as_json() for finding in audit(made).findings], allow_nan=False)
+    scene = Scene(made)
+    for answer in (
+        report.as_json(scene.levels),
+        stem_report.as_json(scene.ledger),
+        trace.as_json(scene.compiled, trace.trace(scene.compiled, "b-1")),
+    ):
+        json.dumps(answer, allow_nan=False)

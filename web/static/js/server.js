@@ -8,7 +8,13 @@ function ask(verb, url, target, values) {
   return queue;
 }
 
-export const write = (url, values = {}) => ask("POST", url, "#notice", values);
+let last = null; // the last write, to be sent again where the server was busy
+
+export function write(url, values = {}) {
+  last = { url, values };
+  return ask("POST", url, "#notice", values);
+}
+export const again = () => last && write(last.url, last.values);
 export const open = (url) => ask("GET", url, "#panel");
 
 // What an element says: the values of those around it, its own, and what was typed.

@@ -1,6 +1,6 @@
 // What every page does: the sheet switch, undo and redo, notices.
 
-import { write } from "./server.js";
+import { again, write } from "./server.js";
 
 const root = document.documentElement;
 
@@ -32,6 +32,7 @@ document.getElementById("notice").addEventListener("click", (event) => {
   const action = event.target.dataset.do;
   if (action === "dismiss") document.getElementById("notice").replaceChildren();
   if (action === "reload") location.reload();
+  if (action === "again") again();
 });
 
 document.addEventListener("keydown", (event) => {
