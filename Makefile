@@ -46,12 +46,12 @@ lint: setup
 	$(BIN)/python manage.py makemigrations --check --dry-run
 
 test: setup browser lint
-	$(BIN)/pytest -n 2
+	$(BIN)/pytest -n 2 --dist worksteal
 
 # Random tests with new examples, twenty times as many as in the gate, and ten minutes of mutated input. Each prints how
 # to make a failure again; a failure is a defect to mend.
 test-long: setup
-	LATTICE_TEST_PROFILE=long LATTICE_TEST_SCALE=$(SCALE) $(BIN)/pytest -n 2 -m hypothesis
+	LATTICE_TEST_PROFILE=long LATTICE_TEST_SCALE=$(SCALE) $(BIN)/pytest -n 2 --dist worksteal -m hypothesis
 	$(BIN)/python -m tests.fuzz.run --seconds $(FUZZ_S)
 
 requirements:

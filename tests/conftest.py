@@ -36,8 +36,10 @@ MADE = template(
 
 
 @pytest.fixture(autouse=True, scope="session")
-def _sessions_of_their_own(tmp_path_factory: pytest.TempPathFactory) -> None:
+def _light_accounts(tmp_path_factory: pytest.TempPathFactory) -> None:
+    """Sessions in a folder of their own, and passwords that cost no half second a test."""
     django_settings.SESSION_FILE_PATH = str(tmp_path_factory.mktemp("sessions"))
+    django_settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 
 
 @pytest.fixture(autouse=True)

@@ -41,7 +41,7 @@ def _measure(user: object, strips: int, *, folded: bool) -> None:
     from web.shelf import services  # noqa: PLC0415
 
     stored = services.store(user, generate(strips))  # type: ignore[arg-type]
-    client = Client()
+    client = Client(SERVER_NAME="localhost")
     client.force_login(user)  # type: ignore[arg-type]
     client.post(f"/t/{stored.pk}/write/fold/", {"section": "all" if folded else "none"})
     first = _timing(client.get(f"/t/{stored.pk}/map/"))["total"]

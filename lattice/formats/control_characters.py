@@ -11,16 +11,22 @@ from typing import Any
 
 from lattice.errors import Problem
 
-# In JSON a control character below U+0020 stands as an escape; DEL and U+0080 to U+009F may stand as they are.
-SUSPECT = re.compile(rb'\\[^"\\/]|\x7f|\xc2[\x80-\x9f]|\xef\xbf[\xbe\xbf]')
+# In JSON what is below U+0020 stands as an escape; DEL, U+0080 to U+009F, U+FFFE and U+FFFF may stand plainly.
+ESCAPED = re.compile(rb'\\[^"\\/]')
+PLAIN = re.compile(rb"\xc2[\x80-\x9f]|\xef\xbf[\xbe\xbf]")
 CONTROL = re.compile("[\x00-\x1f\x7f-\x9f\ud800-\udfff\ufffe\uffff]")
 OVER_LINES = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\ud800-\udfff\ufffe\uffff]")
 OF_SEVERAL_LINES = frozenset({"note", "reason"})
 
 
 def may_hold_controls(data: bytes) -> bool:
-    """Whether JSON text may hold any: false for most documents, at the cost of one search."""
-    return SUSPECT.search(data) is not None
+    """Whether JSON text may hold any: false for most documents.
+
+    Single bytes are looked for first, which costs a tenth of a search by pattern.
+    """
+    if b"\\" in data and ESCAPED.search(data):
+        return True
+    return b"\x7f" in data or ((b"\xc2" in data or b"\xef\xbf" in data) and PLAIN.search(data) is not None)
 
 
 def control_problems(value: Any, place: str = "", key: str = "") -> Iterator[Problem]:

@@ -181,6 +181,15 @@ def pack(template: Template) -> bytes:
     return msgspec.json.encode(template)
 
 
+def read_back(data: bytes) -> Template:
+    """A template from bytes that `pack` has made of a validated one: as its types have it. Raises DocumentError."""
+    try:
+        with collecting_later():
+            return _decoder.decode(data)
+    except msgspec.DecodeError as error:
+        raise DocumentError(first_problems(_explain(data, error))) from None
+
+
 def _json(value: Any) -> str:
     return msgspec.json.encode(value).decode()
 

@@ -20,6 +20,11 @@ def test_a_shape_is_audited_whole(name: str) -> None:
     assert len(made.strips) <= 300 and len(made.routes) <= 3500
     found = audit(made).findings
     assert found and UNFINISHED not in {finding.code for finding in found}
+
+
+@pytest.mark.parametrize("name", ["complete", "keys from all to all", "random with loops"])
+def test_a_knot_is_drawn(name: str) -> None:
+    made = shapes.SHAPES[name]()
     assert ElementTree.fromstring(convert(made, "svg"))  # noqa: S314 - our own drawing
 
 

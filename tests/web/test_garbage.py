@@ -18,7 +18,7 @@ from web.editor.writers import WRITERS
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import forget_all
 
-GARBAGE = ("", "abc \x00 <b> {½", "9" * 30)
+GARBAGE = ("abc \x00 <b> {½", "9" * 30)
 # What views ask for, in addresses and in forms.
 NAMES = (
     "off", "kind", "strip", "strips", "section", "finding", "from", "to", "at", "set", "only", "severity", "awake", "of", "name",
@@ -67,10 +67,10 @@ def test_no_view_fails_for_garbage_in_its_parameters(careful: Client, stored: St
 
 @pytest.mark.parametrize("what", [*WRITERS, "put_cells"])
 def test_every_write_without_what_it_needs_says_so(careful: Client, stored: StoredTemplate, what: str) -> None:
-    """Forms with nothing, with one word everywhere, and with half of the fields, drawn six times."""
+    """Forms with nothing, with one word everywhere, and with half of the fields, drawn four times."""
     chance = Random(what)  # noqa: S311 - the same every time, no secret
     forms = [{}, *(dict.fromkeys(NAMES, word) for word in ("garbage", "kick"))]
-    forms += [dict.fromkeys(chance.sample(NAMES, len(NAMES) // 2), "kick") for _ in range(6)]
+    forms += [dict.fromkeys(chance.sample(NAMES, len(NAMES) // 2), "kick") for _ in range(4)]
     for values in forms:
         answer = careful.post(f"/t/{stored.pk}/write/{what}/", {**values, "base": stored.version})
         assert answer.status_code in (200, 409, 422), (values, answer.content[:300])

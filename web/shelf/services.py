@@ -17,7 +17,7 @@ from msgspec.structs import replace
 from lattice.checks import Step
 from lattice.edits import Patch, apply_steps, between
 from lattice.errors import DocumentError, EditError
-from lattice.formats.document_json import load, pack
+from lattice.formats.document_json import pack, read_back
 from lattice.model.document import Profile, Template
 from lattice.model.inventory import Inventory
 from web.shelf.models import JournalEntry, KeptInventory, KeptProfile, StoredTemplate
@@ -45,7 +45,8 @@ class Made:
 
     def __init__(self, template: Template) -> None:
         self.head = pack(template)
-        load(self.head)
+        if read_back(self.head) != template:
+            raise DocumentError(["this state would not be read back as it is, and is not stored"])
         self.template, self.space = template, Workspace(template)
         counts = {"strips": len(template.strips), "routes": len(template.routes)}
         self.summary = {**self.space.audit.summary, **counts}
