@@ -10,7 +10,7 @@ from lattice.checks.scene import Scene
 from lattice.graph.compiled import IN, POST, STAGE_OF_TAP
 from lattice.graph.paths import Path
 from lattice.graph.reach import Reach
-from lattice.graph.walk import first_way
+from lattice.graph.walk import by_ids, first_way
 from lattice.model.document import Rule
 from lattice.model.layouts import channel_names
 from lattice.model.selectors import select, sentence_of
@@ -177,7 +177,7 @@ def _pre_fader(scene: Scene, rule: Rule, _through: Strips, to: Strips) -> Broken
     for origin in _sources(scene, rule, states=True):
         if origin[1] >= 0:
             continue  # an outlet leaves past the fader
-        behind = (route for route in compiled.outs[origin[0]] if compiled.stage[route] == POST)
+        behind = (route for route in by_ids(compiled, compiled.outs[origin[0]]) if compiled.stage[route] == POST)
         if path := next(filter(None, (ways.by(origin, route) for route in behind)), None):
             yield origin, "it is left behind its fader", path
 

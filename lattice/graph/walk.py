@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 from lattice.graph.compiled import Compiled
 from lattice.graph.paths import Path
@@ -17,12 +17,13 @@ def first_way(
 ) -> Path | None:
     """The way with the fewest routes from a source (strip, outlet or −1) to a strip that `goal` takes.
 
+    Of several the first by the ids of its strips, then of its routes: the same whatever order routes stand in.
     `allowed` says of a route whether it may be taken, `onward` of a strip whether what comes to it goes on.
-    O(strips and routes behind the source).
+    O(routes behind the source · log of those that leave one strip).
     """
     strip, outlet = origin
     by: dict[int, int | None] = {strip: None} if outlet < 0 else {}  # strip → the route it was come to by
-    layer = compiled.outs[strip] if outlet < 0 else compiled.outlet_outs[outlet]
+    layer = by_ids(compiled, compiled.outs[strip] if outlet < 0 else compiled.outlet_outs[outlet])
     while layer:
         found = []
         for route in layer:
@@ -33,9 +34,14 @@ def first_way(
             if goal(head):
                 return Path(strip, _back(compiled, by, route), outlet)
             if onward(head):
-                found += compiled.outs[head]
+                found += by_ids(compiled, compiled.outs[head])
         layer = found
     return None
+
+
+def by_ids(compiled: Compiled, routes: Iterable[int]) -> list[int]:
+    """Routes by the id of the strip they end at, then by their own."""
+    return sorted(routes, key=lambda route: (compiled.routes[route].to, compiled.routes[route].id))
 
 
 def _back(compiled: Compiled, by: dict[int, int | None], last: int) -> tuple[int, ...]:

@@ -26,7 +26,7 @@ def test_head_is_get_without_a_body(signed_in: Client, stored, address: str) -> 
 
 
 def test_the_database_and_the_secret_are_this_account_s_alone() -> None:
-    for name in ("lattice.sqlite3", "secret"):
+    for name in ("lattice.sqlite3", "jobs.sqlite3", "secret"):
         path = Path(settings.VAR) / name
         if path.exists():
             assert stat.S_IMODE(path.stat().st_mode) == 0o600

@@ -35,6 +35,7 @@ ALLOWED_HOSTS = [host.strip() for host in os.environ.get("LATTICE_HOSTS", "127.0
 # The demo's sign-in link works only where this is set (make demo sets it).
 DEMO_SIGN_IN = os.environ.get("LATTICE_DEMO") == "1"
 
+JOBS_DATABASE = _private(VAR / "jobs.sqlite3")
 # Background work at once, within the request: for tests.
 JOBS_AT_ONCE = os.environ.get("LATTICE_JOBS_AT_ONCE") == "1"
 

@@ -59,6 +59,7 @@ FAMILIES = {
     "time": "Timing",
     "stem": "Stems",
     "rule": "Rules",
+    "audit": "This audit",
     **dict.fromkeys(("plugin", "budget"), "Machines"),
 }
 

@@ -9,7 +9,7 @@ from huey import SqliteHuey
 from web.revisions.models import Pack
 from web.revisions.pack import make_pack
 
-jobs = SqliteHuey("lattice", filename=str(settings.VAR / "jobs.sqlite3"), immediate=settings.JOBS_AT_ONCE)
+jobs = SqliteHuey("lattice", filename=str(settings.JOBS_DATABASE), immediate=settings.JOBS_AT_ONCE)
 
 
 class Cancelled(Exception):

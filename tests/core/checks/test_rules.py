@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from random import Random
 from typing import Any
 
 import pytest
@@ -18,6 +19,7 @@ from tests.build import template
 from tests.core.levels.naive import Naive
 from tests.deep import tries
 from tests.flows import flows
+from tests.strategies import templates
 
 DUCK = {
     "id": "music",
@@ -151,3 +153,15 @@ def test_where_a_source_lands_is_what_a_reading_channel_by_channel_says(flow: Te
     found = [finding for finding in audit(made).findings if finding.code == "rule.broken"]
     mains = {f"{s.id}/{main.id}": s.id for s in made.strips if (main := main_outlet(s)) is not None}
     assert {mains.get(name, name) for f in found for name in (f.outlets[:1] or f.strips[:1])} == expected
+
+
+@given(templates(), st.randoms(use_true_random=False))
+@tries(100)
+def test_a_broken_rule_names_the_same_way_whatever_order_routes_stand_in(made: Template, chance: Random) -> None:
+    routes = list(made.routes)
+    chance.shuffle(routes)
+    found = [
+        [finding.as_json() | {"path": finding.path} for finding in audit(one).findings if finding.code == "rule.broken"]
+        for one in (made, replace(made, routes=tuple(routes)))
+    ]
+    assert found[0] == found[1]
