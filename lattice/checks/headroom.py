@@ -52,7 +52,7 @@ def headroom(scene: Scene) -> Iterator[Finding]:
                 stems=(stem.id,),
                 figures={"headroom_db": -likely, "likely_dbfs": likely, "peak_dbfs": peak, "rms_dbfs": rms},
                 evidence=(*_ranking(scene, number), *scene.cut_words(number)),
-                remedies=_trim(scene, number, trim_db(scene.levels, number, wanted)),
+                remedies=_trim(scene, number, trim_db(scene.levels, number, wanted, STAGE_OF_TAP[stem.tap])),
             )
 
 

@@ -9,14 +9,14 @@ from lattice.levels.chain import likely_db
 from lattice.levels.levels import Levels
 
 
-def trim_db(levels: Levels, strip: int, room_db: float) -> float | None:
-    """The change of all feeds, dB to 0.1, that leaves `room_db` of likely peak behind a sum's fader.
+def trim_db(levels: Levels, strip: int, room_db: float, tap: int = POST) -> float | None:
+    """The change of all feeds, dB to 0.1, that leaves `room_db` of likely peak at a tap of a sum, behind its fader.
 
     Before its chain where a ceiling in it would hide what comes in. None where nothing sounds there.
     """
     piece = levels.compiled.strips[strip]
     held = any(insert.type in LIMITING and insert.ceiling_db is not None for insert in piece.inserts)
-    stage = levels.at(strip, IN if held else POST)
+    stage = levels.at(strip, IN if held else tap)
     likely = likely_db(stage) if stage is not None else -math.inf
     return None if likely == -math.inf else math.floor((-room_db - likely) * 10 + 1e-9) / 10
 

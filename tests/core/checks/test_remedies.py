@@ -184,3 +184,10 @@ def test_an_unheard_source_is_not_fed_to_a_bus_that_is_unheard_itself() -> None:
     assert found(template([lost, "b:bus", "o:out"], [], sections=sections), "route.unheard")[0].remedies == ()
     heard = template([lost, "b:bus", "o:out"], ["bus>out"], sections=sections)
     assert [remedy.label for remedy in found(heard, "route.unheard")[0].remedies] == ["Feed it to bus"]
+
+
+def test_a_mix_that_is_taken_before_its_fader_is_trimmed_there() -> None:
+    mix = {"id": "m", "kind": "master", "fader_db": -6.5}
+    stems = [{"id": "st", "name": "Mix", "strip": "m", "role": "mix", "tap": "pre-fader", "layout": "mono"}]
+    made = template(["a:x", "a:y", mix, "o:o"], ["x>m", "y>m", "m>o"], stems=stems)
+    assert found(made, "level.headroom") and found(after_first_remedy(made, "level.headroom"), "level.headroom") == []
