@@ -57,7 +57,6 @@ class Joins:
                 for routes in compiled.outs
             ]
         )
-        self._position: list[int] | None = None
         self._onward: dict[int, dict[int, list[tuple[int, int, int]]]] = {FED: {}, SENT: {}, FED | SENT: {}}
         self._meets = self._meetings()
         self._walks: dict[tuple[tuple[int, int], ...], _Walk] = {}
@@ -130,15 +129,6 @@ class Joins:
             self._round = start, _Walk(self, hops, without=start)
         return self._round[1]
 
-    def position(self, strip: int) -> int:
-        """The place of a strip in the order of the flow."""
-        if self._position is None:
-            self._position = [0] * len(self.compiled.strips)
-            strips = (node for node in self.scene.loops.order if node < len(self._position))
-            for place, node in enumerate(strips):
-                self._position[node] = place
-        return self._position[strip]
-
     def onward(self, strip: int, states: int) -> list[tuple[int, int, int]]:
         """(route, strip it leads to, states there) of what leads on from a strip come to in some states."""
         found = self._onward[states].get(strip)
@@ -167,7 +157,7 @@ class Joins:
                 if before not in between and before != start:
                     between.add(before)
                     waiting.append(before)
-        order = [start, *sorted(between - {end}, key=self.position)]
+        order = [start, *sorted(between - {end}, key=self.scene.loops.position.__getitem__)]
         options: Options = {start: [(route, head[route]) for route in self.outs[start] if head[route] in between]}
         for at in order[1:]:
             options[at] = [
@@ -193,7 +183,6 @@ class _Walk:
     def __init__(self, joins: Joins, hops: tuple[tuple[int, int], ...], without: int = -1) -> None:
         self.states: dict[int, int] = {}
         self.before: dict[int, list[int]] = {}
-        self._follow: dict[int, list[tuple[int, int]]] = {}
         entered: dict[int, int] = {}  # strip → by how many routes
         hops = tuple(hop for hop in hops if hop[0] != without)
         for strip, state in hops:
@@ -206,7 +195,7 @@ class _Walk:
                 if there != without and state & ~self.states.get(there, 0):
                     self.states[there] = self.states.get(there, 0) | state
                     waiting.append(there)
-        order = sorted(self.states, key=joins.position)
+        order = sorted(self.states, key=joins.scene.loops.position.__getitem__)
         self.before = {strip: [] for strip in order}
         for at in order:
             for _route, there, _state in joins.onward(at, self.states[at]):

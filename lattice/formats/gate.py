@@ -46,6 +46,9 @@ def piece_problems(value: Any, kind: Any, place: str = "") -> list[str]:
     except (msgspec.ValidationError, UnicodeEncodeError):
         plain = msgspec.to_builtins(value)
         return [*schema.problems(plain, kind, place), *control_problems(plain, place)] or [f"{place}: does not fit"]
-    if may_hold_controls(data) and (found := list(control_problems(msgspec.to_builtins(value), place))):
-        return [*found]
+    found: list[str] = []
+    if may_hold_controls(data):
+        found += control_problems(msgspec.to_builtins(value), place)
+    if found:
+        return found
     return [] if back == value else [f"{place}: is not read back as it was written"]

@@ -10,7 +10,7 @@ import codecs
 import csv
 import io
 import re
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Sequence
 
 from lattice.errors import DocumentError
 
@@ -83,12 +83,8 @@ def _refuse_long_lines(text: str) -> None:
 
 def delimiter_of(text: str) -> str:
     """The delimiter that occurs most often in the first line that is not empty; a comma by default."""
-    head = next((line for line in _first_lines(text) if line.strip()), "")
+    head = next((line for line in io.StringIO(text) if line.strip()), "")
     return max(DELIMITERS, key=lambda delimiter: (head.count(delimiter), -DELIMITERS.index(delimiter)))
-
-
-def _first_lines(text: str) -> Iterator[str]:
-    return iter(io.StringIO(text))
 
 
 def _read(cell: str) -> str:

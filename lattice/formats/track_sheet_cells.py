@@ -52,14 +52,11 @@ def level_text(level_db: float | None) -> str:
 # tags: `click pop`, or `click; lead voice` where one has a space in it
 
 
-KNOWN_TAGS = ("spare", "backup", "trigger", "click", "reference", "guide", "talkback", "pop")
-
-
 def read_tags(text: str) -> tuple[str, ...]:
     """Tags between semicolons; where there is none, between commas or spaces. Known ones are so in any case."""
     words = text.split(";") if ";" in text else text.replace(",", " ").split()
     tags = (" ".join(word.split()) for word in words)
-    return tuple(dict.fromkeys(tag.lower() if tag.lower() in KNOWN_TAGS else tag for tag in tags if tag))
+    return tuple(dict.fromkeys(tag.lower() if tag.lower() in doc.KNOWN_TAGS else tag for tag in tags if tag))
 
 
 def tags_text(tags: tuple[str, ...]) -> str:

@@ -183,6 +183,14 @@ class LoopGraph:
         """Every strip after what feeds it, every keyed insert after its keys, the routes of the cut left out."""
         return self.order_without(self.feedback)
 
+    @cached_property
+    def position(self) -> list[int]:
+        """Per node, its place in the order of the flow."""
+        places = [0] * self.first_outlet
+        for place, node in enumerate(self.order):
+            places[node] = place
+        return places
+
     def adjacency(self, *passes: str) -> Adjacency:
         found: Adjacency = {node: [] for node in sorted(self.core)}
         for name in passes:

@@ -304,14 +304,6 @@ class Levels:
         return shown_db(max(p * p for p in key.p)) if key else None
 
     @cached_property
-    def position(self) -> list[int]:
-        """Per node, its place in the order of the flow."""
-        places = [0] * self.loops.first_outlet
-        for place, node in enumerate(self.order):
-            places[node] = place
-        return places
-
-    @cached_property
     def loop_strips(self) -> frozenset[int]:
         """Strips in or after a group that the cut opens: their figures leave its feedback out."""
         compiled = self.compiled

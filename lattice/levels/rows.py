@@ -9,19 +9,18 @@ SparseRow = dict[int, float]  # column → value; what is not there is 0
 SparseRows = list[SparseRow]
 
 
-def times(matrix: Sequence[Sequence[float]], rows: Sequence[Sequence[float]], level: float = 1.0) -> Rows:
-    """level · matrix · rows. O(entries that are not 0 · columns)."""
+def times(matrix: Sequence[Sequence[float]], rows: Sequence[Sequence[float]]) -> Rows:
+    """matrix · rows. O(entries that are not 0 · columns)."""
     width = len(rows[0]) if rows else 0
     found = []
     for gains in matrix:
         total: list[float] | None = None
         for k, gain in enumerate(gains):
             if gain:
-                by = gain * level
                 total = (
-                    [by * value for value in rows[k]]
+                    [gain * value for value in rows[k]]
                     if total is None
-                    else [old + by * value for old, value in zip(total, rows[k])]  # noqa: B905 - strict costs
+                    else [old + gain * value for old, value in zip(total, rows[k])]  # noqa: B905 - strict costs
                 )
         found.append([0.0] * width if total is None else total)
     return found

@@ -129,7 +129,7 @@ def bounds_to(levels: Levels, target: int) -> dict[Origin, float]:
     compiled = levels.compiled
     at_in: dict[int, float] = {target: 1.0}
     found: dict[Origin, float] = {(target, -1): 1.0}
-    before = sorted(_before(levels, target), key=lambda strip: -levels.position[strip])
+    before = sorted(_before(levels, target), key=lambda strip: -levels.loops.position[strip])
     for strip in before:
         if strip not in at_in:
             continue

@@ -131,7 +131,7 @@ class Single:
             self.at_in[strip] = self.at_in[strip].plus(part)
         else:
             self.at_in[strip] = part
-            heapq.heappush(self._waiting, (self.levels.position[strip], strip))
+            heapq.heappush(self._waiting, (self.levels.loops.position[strip], strip))
 
     def _is_followed(self, route: int) -> bool:
         """Routes that bring something: one that is ridden and rests at off does not."""

@@ -53,6 +53,16 @@ PAN_LAWS_DB = (0.0, -2.5, -3.0, -4.5, -6.0)
 
 AUDIO_KINDS = frozenset({"feed", "send", "tie"})
 KEYABLE_TYPES = frozenset({"compressor", "limiter", "gate", "expander", "other"})
+KNOWN_TAGS = (
+    "spare",
+    "backup",
+    "trigger",
+    "click",
+    "reference",
+    "guide",
+    "talkback",
+    "pop",
+)
 SOURCE_KINDS = frozenset({"audio", "instrument", "input"})
 
 

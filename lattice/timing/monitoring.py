@@ -55,7 +55,7 @@ def monitored(arrivals: Arrivals, levels: Levels) -> Iterator[Monitored]:
 def _slowest(compiled: Compiled, levels: Levels, start: int) -> dict[int, int]:
     """Strip → samples of the slowest chain of inserts from a strip's `in` to it; no compensation, no ties."""
     found = {start: 0}
-    waiting = [(levels.position[start], start)]
+    waiting = [(levels.loops.position[start], start)]
     while waiting:
         strip = heapq.heappop(waiting)[1]
         if not levels.reach.passes_on(strip):
@@ -66,6 +66,6 @@ def _slowest(compiled: Compiled, levels: Levels, start: int) -> dict[int, int]:
                 head = compiled.head[route]
                 samples = found[strip] + (0 if compiled.stage[route] == IN else behind)
                 if head not in found:
-                    heapq.heappush(waiting, (levels.position[head], head))
+                    heapq.heappush(waiting, (levels.loops.position[head], head))
                 found[head] = max(found.get(head, 0), samples)
     return found

@@ -122,7 +122,7 @@ class Travel:
             self.at_in[strip] = min(was[0], span[0]), max(was[1], span[1])
         else:
             self.at_in[strip] = span
-            heapq.heappush(self._waiting, (self.levels.position[strip], strip))
+            heapq.heappush(self._waiting, (self.levels.loops.position[strip], strip))
 
     def _leave(self, strip: int) -> None:
         if not self.levels.reach.passes_on(strip):

@@ -39,7 +39,7 @@ CHOICES = {
     "dynamic_types": ("compressor", "limiter", "gate", "expander"),
     "ceiling_types": ("limiter", "clipper", "saturator"),
     "keyable_types": document.KEYABLE_TYPES,
-    "known_tags": ("spare", "backup", "trigger", "click", "reference", "guide", "talkback", "pop"),
+    "known_tags": document.KNOWN_TAGS,
 }
 DESTINATIONS = frozenset({"bus", "return", "master", "print", "output"})
 SHOWN_PATHS = 12

@@ -80,8 +80,7 @@ def write(request: HttpRequest, pk: int, what: str) -> HttpResponse:
         raise Http404
 
     def work(stored: StoredTemplate) -> StoredTemplate:
-        if stored.version != base_of(request):  # said before the form is read against a document it was not made on
-            raise services.Stale(list(stored.journal.filter(version__gt=base_of(request))))
+        services.based_on(pk, request.user, base_of(request))  # before the form is read against another document
         try:
             label, steps = writer(request.POST, workspace(stored).template)
         except KeyError as missing:  # a form that lacks a field: none of ours does
@@ -123,8 +122,7 @@ def write_planned(request: HttpRequest, pk: int) -> HttpResponse:
     """The edit that a preview showed, as one step."""
 
     def work(stored: StoredTemplate) -> StoredTemplate:
-        if stored.version != base_of(request):
-            raise services.Stale(list(stored.journal.filter(version__gt=base_of(request))))
+        services.based_on(pk, request.user, base_of(request))
         label, steps = planned(request.POST.get("planned", ""), holder(request, stored))
         return services.edit(pk, request.user, base_of(request), label, steps)
 
