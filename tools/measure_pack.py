@@ -12,12 +12,12 @@ import django
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "web.config.settings")
 django.setup()
 
-from lattice.digests import document_digest  # noqa: E402 - models need the settings
-from lattice.formats.document_json import pack  # noqa: E402
-from lattice.generate import generate  # noqa: E402
-from web.revisions.models import Revision  # noqa: E402
-from web.revisions.pack import make_pack  # noqa: E402
-from web.shelf.demo import night_ferry  # noqa: E402
+from lattice.digests import document_digest
+from lattice.formats.document_json import pack
+from lattice.generate import generate
+from web.revisions.models import Revision
+from web.revisions.pack import make_pack
+from web.shelf.demo import night_ferry
 
 
 def main() -> int:

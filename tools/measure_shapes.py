@@ -14,8 +14,8 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
-from lattice.formats.document_json import dump  # noqa: E402
-from tests.shapes import SHAPES  # noqa: E402
+from lattice.formats.document_json import dump
+from tests.shapes import SHAPES
 
 STOP_S = 100
 COMMANDS = (
@@ -29,7 +29,7 @@ def cpu_s(arguments: list[str]) -> str:
     """CPU seconds of one run of the command line, or that it did not end."""
     before = resource.getrusage(resource.RUSAGE_CHILDREN)
     try:
-        done = subprocess.run(  # noqa: S603 - our own command
+        done = subprocess.run(
             [sys.executable, "-m", "lattice", *arguments], cwd=ROOT, capture_output=True, timeout=STOP_S, check=False
         )
     except subprocess.TimeoutExpired:

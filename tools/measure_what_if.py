@@ -13,10 +13,10 @@ sys.path.insert(0, os.path.dirname(os.path.dirname(os.path.abspath(__file__))))
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "web.config.settings")
 django.setup()
 
-from lattice.checks import Step  # noqa: E402
-from lattice.generate import generate  # noqa: E402
-from web.editor.bulk import Preview  # noqa: E402
-from web.shelf.workspace import Workspace  # noqa: E402
+from lattice.checks import Step
+from lattice.generate import generate
+from web.editor.bulk import Preview
+from web.shelf.workspace import Workspace
 
 ROUNDS = 9
 

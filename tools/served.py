@@ -23,13 +23,13 @@ def served(address: str, large: int = 300) -> Iterator[str]:
 
         def run(*words: str) -> str:
             command = [sys.executable, *words]
-            return subprocess.run(command, cwd=ROOT, env=environment, check=True, capture_output=True, text=True).stdout  # noqa: S603
+            return subprocess.run(command, cwd=ROOT, env=environment, check=True, capture_output=True, text=True).stdout
 
         run("manage.py", "migrate", "--verbosity", "0")
         link = run("manage.py", "demo", "--large", str(large), "--address", f"http://{address}").split()[-1]
         waitress = str(Path(sys.executable).parent / "waitress-serve")
         serve = [waitress, f"--listen={address}", "web.config.wsgi:application"]
-        with subprocess.Popen(serve, cwd=ROOT, env=environment, stderr=subprocess.DEVNULL) as server:  # noqa: S603
+        with subprocess.Popen(serve, cwd=ROOT, env=environment, stderr=subprocess.DEVNULL) as server:
             try:
                 _wait_for(f"http://{address}/sign-in/")
                 yield link
