@@ -32,9 +32,8 @@ def main(commit: str = "HEAD") -> None:
         )
     code = {name: len(_code_lines(text)) for name, text in files.items() if _is_code(name)}
     tests = sum(lines for name, lines in code.items() if name.startswith("tests/"))
-    print(
-        f"all code: {sum(code.values())} lines that are not empty, {100 * tests / sum(code.values()):.1f} % of them tests"
-    )
+    total = sum(code.values())
+    print(f"all code: {total} lines that are not empty, {100 * tests / total:.1f} % of them tests")
 
 
 def _files(commit: str) -> Iterator[tuple[str, str]]:
