@@ -123,7 +123,7 @@ def _audit(options: argparse.Namespace) -> int:
     name, data = options.file, _bytes(options.file)
     template = parse(data, name)
     if options.awake:
-        from lattice.awake import awake  # noqa: PLC0415
+        from lattice.edits.awake import awake  # noqa: PLC0415
 
         template = awake(template)
     result = audit(template, _inventory(options))
@@ -179,14 +179,14 @@ def _times(data: bytes, name: str) -> dict[str, float]:
 
 def _figures(options: argparse.Namespace) -> int:
     """The figures behind the checks of levels or timing."""
-    from lattice.checks.scene import Scene  # noqa: PLC0415
+    from lattice.analysis import Analysis  # noqa: PLC0415
     from lattice.levels import report as levels  # noqa: PLC0415
     from lattice.stems import report as stems  # noqa: PLC0415
     from lattice.timing import report as timing  # noqa: PLC0415
 
-    scene = Scene(read(options.file))
+    analysis = Analysis(read(options.file))
     report: Any = {"levels": levels, "timing": timing, "stems": stems}[options.what]
-    figures = getattr(scene, {"levels": "levels", "timing": "arrivals", "stems": "ledger"}[options.what])
+    figures = getattr(analysis, {"levels": "levels", "timing": "arrivals", "stems": "ledger"}[options.what])
     if options.json:
         _write(report.as_json(figures))
     else:
@@ -195,19 +195,19 @@ def _figures(options: argparse.Namespace) -> int:
 
 
 def _trace(options: argparse.Namespace) -> int:
-    from lattice.graph.compiled import Compiled  # noqa: PLC0415
-    from lattice.trace import Figures, as_json, hop_line, sentence, trace  # noqa: PLC0415
+    from lattice.graph.signal_graph import SignalGraph  # noqa: PLC0415
+    from lattice.trace import HopFigures, as_json, hop_line, sentence, trace  # noqa: PLC0415
 
-    compiled = Compiled(read(options.file))
-    found = trace(compiled, options.start, options.end)
+    graph = SignalGraph(read(options.file))
+    found = trace(graph, options.start, options.end)
     if options.json:
-        _write(as_json(compiled, found))
+        _write(as_json(graph, found))
         return 0
-    figures = Figures.of(compiled)
+    figures = HopFigures.of(graph)
     for path in found.paths:
-        print(sentence(compiled, path) + ".")
+        print(sentence(graph, path) + ".")
         for route, at in zip(path.routes, figures.along(path), strict=True):
-            print(f"  {hop_line(compiled, route, at)}")
+            print(f"  {hop_line(graph, route, at)}")
         for blocker in path.blockers:
             print(f"  blocked: {blocker.sentence}")
     if not found.paths:
@@ -218,7 +218,7 @@ def _trace(options: argparse.Namespace) -> int:
 
 
 def _diff(options: argparse.Namespace) -> int:
-    from lattice.compare import as_json, compare  # noqa: PLC0415
+    from lattice.changes.compare import as_json, compare  # noqa: PLC0415
 
     before = read(options.file)
     try:
@@ -257,13 +257,13 @@ def convert(template: Template, form: str) -> bytes:
 
 
 def _svg(template: Template) -> bytes:
-    from lattice.graph.compiled import Compiled  # noqa: PLC0415
     from lattice.graph.loops import LoopGraph  # noqa: PLC0415
+    from lattice.graph.signal_graph import SignalGraph  # noqa: PLC0415
     from lattice.sheet import Slots, draw  # noqa: PLC0415
     from lattice.sheet.svg import render  # noqa: PLC0415
 
-    compiled = Compiled(template)
-    sheet = draw(compiled, LoopGraph(compiled).feedback, (), Slots())
+    graph = SignalGraph(template)
+    sheet = draw(graph, LoopGraph(graph).feedback, (), Slots())
     facts = (
         ("Strips, routes", f"{len(template.strips)} {len(template.routes)}"),
         ("Rate", f"{template.sample_rate_hz} Hz"),

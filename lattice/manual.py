@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
+from lattice.analysis import Analysis
 from lattice.checks.rules import rule_sentence
-from lattice.checks.scene import Scene
 from lattice.model.document import Route, Stem, Strip
 from lattice.model.units import channel_span, words_db
 
@@ -22,17 +22,24 @@ class Chapter:
     lines: list[str] = field(default_factory=list)
 
 
-def manual(scene: Scene) -> list[Chapter]:
+def manual(analysis: Analysis) -> list[Chapter]:
     """The chapters in order; those with nothing to say are left out."""
     chapters = [
-        _about(scene), *_sections(scene), _keys(scene), _midi(scene), _machines(scene), _stems(scene), _printing(scene),
-        _apart(scene), _rules(scene),
-    ]  # fmt: skip
+        _about(analysis),
+        *_sections(analysis),
+        _keys(analysis),
+        _midi(analysis),
+        _machines(analysis),
+        _stems(analysis),
+        _printing(analysis),
+        _apart(analysis),
+        _rules(analysis),
+    ]
     return [chapter for chapter in chapters if chapter.lead or chapter.lines]
 
 
-def _about(scene: Scene) -> Chapter:
-    template = scene.template
+def _about(analysis: Analysis) -> Chapter:
+    template = analysis.template
     rate = (
         f"{template.sample_rate_hz / 1000:g} kHz, buffer {template.buffer_samples} samples, {template.tempo_bpm:g} bpm"
     )
@@ -40,7 +47,7 @@ def _about(scene: Scene) -> Chapter:
     if template.frame_rate:
         start = template.timeline.start_timecode
         lines.append(f"Picture at {template.frame_rate} frames a second" + (f", from {start}." if start else "."))
-    total = scene.arrivals.total_samples
+    total = analysis.arrivals.total_samples
     if total is not None:
         lines.append(
             f"From source to output it takes {total} samples, {1000 * total / template.sample_rate_hz:.1f} ms."
@@ -50,24 +57,26 @@ def _about(scene: Scene) -> Chapter:
     return Chapter("The template", template.note, lines)
 
 
-def _sections(scene: Scene) -> Iterator[Chapter]:
-    template = scene.template
+def _sections(analysis: Analysis) -> Iterator[Chapter]:
+    template = analysis.template
     for section in (*template.sections, None):
         strips = [s for s in template.strips if s.section == (section.id if section else None) and s.kind != "midi"]
         if not strips:
             continue
-        bus = scene.name(scene.compiled.index[section.bus]) if section and section.bus else ""
+        bus = analysis.name(analysis.graph.index[section.bus]) if section and section.bus else ""
         lead = f"{len(strips)} strip{'s' if len(strips) > 1 else ''}" + (f"; its bus is {bus}." if bus else ".")
-        yield Chapter(section.name if section else "Outside sections", lead, [_strip(scene, strip) for strip in strips])
+        yield Chapter(
+            section.name if section else "Outside sections", lead, [_strip(analysis, strip) for strip in strips]
+        )
 
 
-def _strip(scene: Scene, strip: Strip) -> str:
+def _strip(analysis: Analysis, strip: Strip) -> str:
     """“Bells (audio, stereo) feeds Effects and sends to Long echo at −8.0 dB.”"""
-    number = scene.compiled.index[strip.id]
-    routes = [scene.compiled.routes[route] for route in scene.compiled.outs[number]]
-    for outlet in scene.compiled.outlets_of.get(number, ()):
-        routes += [scene.compiled.routes[route] for route in scene.compiled.outlet_outs[outlet]]
-    said = [_leaves(scene, strip, route) for route in routes]
+    number = analysis.graph.index[strip.id]
+    routes = [analysis.graph.routes[route] for route in analysis.graph.outs[number]]
+    for outlet in analysis.graph.outlets_of.get(number, ()):
+        routes += [analysis.graph.routes[route] for route in analysis.graph.outlet_outs[outlet]]
+    said = [_leaves(analysis, strip, route) for route in routes]
     states = [word for word, on in (("out of service", not strip.in_service), ("muted", strip.mute)) if on]
     head = f"{strip.name} ({', '.join([strip.kind, strip.layout, *strip.tags, *states])})"
     chain = ", ".join(
@@ -77,8 +86,8 @@ def _strip(scene: Scene, strip: Strip) -> str:
     return f"{head}{through} {_and(said)}." if said else f"{head}{through}."
 
 
-def _leaves(scene: Scene, strip: Strip, route: Route) -> str:
-    end = scene.name(scene.compiled.index[route.to])
+def _leaves(analysis: Analysis, strip: Strip, route: Route) -> str:
+    end = analysis.name(analysis.graph.index[route.to])
     verb = {"feed": "feeds", "send": "sends to", "tie": "is tied to"}[route.kind]
     outlet = next((o for o in strip.outlets if o.id == route.from_outlet), None)
     level = "" if route.gain_db == 0 else " at off" if route.gain_db is None else f" at {words_db(route.gain_db)} dB"
@@ -91,71 +100,75 @@ def _and(words: list[str]) -> str:
     return " and ".join(filter(None, [", ".join(words[:-1]), *words[-1:]]))
 
 
-def _keys(scene: Scene) -> Chapter:
+def _keys(analysis: Analysis) -> Chapter:
     lines = []
-    for route in scene.compiled.keys:
-        insert, piece = scene.compiled.insert_of_key(route), scene.compiled.routes[route]
-        strip = scene.name(scene.compiled.head[route])
-        ducked, _peak = scene.levels.ducking(insert) if insert.key == "external" else (None, None)
+    for route in analysis.graph.keys:
+        insert, piece = analysis.graph.insert_of_key(route), analysis.graph.routes[route]
+        strip = analysis.name(analysis.graph.head[route])
+        ducked, _peak = analysis.levels.ducking(insert) if insert.key == "external" else (None, None)
         depth = f", by {ducked:.1f} dB at its expected level" if ducked else ""
         asleep = "" if insert.state == "on" and insert.key == "external" and piece.enabled else " (asleep now)"
-        trigger = scene.name(scene.compiled.tail[route])
+        trigger = analysis.name(analysis.graph.tail[route])
         lines.append(f"{trigger} works {insert.name or insert.type} on {strip}{depth}{asleep}.")
     return Chapter("Keys", "Who ducks whom." if lines else "", lines)
 
 
-def _midi(scene: Scene) -> Chapter:
+def _midi(analysis: Analysis) -> Chapter:
     lines = []
-    for route in scene.compiled.midis:
-        piece = scene.compiled.routes[route]
+    for route in analysis.graph.midis:
+        piece = analysis.graph.routes[route]
         channel = f"channel {piece.channel}" if piece.channel else "all channels"
-        start, end = scene.name(scene.compiled.tail[route]), scene.name(scene.compiled.head[route])
+        start, end = analysis.name(analysis.graph.tail[route]), analysis.name(analysis.graph.head[route])
         lines.append(f"{start} plays {end} on port {piece.port or 1}, {channel}.")
     return Chapter("Notes", "What plays what." if lines else "", lines)
 
 
-def _machines(scene: Scene) -> Chapter:
+def _machines(analysis: Analysis) -> Chapter:
     lines = []
-    for machine in scene.template.machines:
+    for machine in analysis.template.machines:
         for kind, names in (("Input", machine.input_names), ("Output", machine.output_names)):
             lines += [f"{kind} {number} of {machine.name} is {name}." for number, name in names.items()]
-    for strip in scene.template.strips:
+    for strip in analysis.template.strips:
         if strip.io:
             machine = next(
-                m for m in scene.template.machines if m.id == scene.compiled.machine_of(scene.compiled.index[strip.id])
+                m
+                for m in analysis.template.machines
+                if m.id == analysis.graph.machine_of(analysis.graph.index[strip.id])
             )
             lines.append(f"{strip.name} is on {strip.kind} {channel_span(strip.io)} of {machine.name}.")
-    many = len(scene.template.machines)
+    many = len(analysis.template.machines)
     return Chapter("Machines and channels", f"{many} machine{'s' if many > 1 else ''}.", lines)
 
 
-def _stems(scene: Scene) -> Chapter:
-    return Chapter("Stems", "", [_stem(scene, stem) for stem in scene.template.stems])
+def _stems(analysis: Analysis) -> Chapter:
+    return Chapter("Stems", "", [_stem(analysis, stem) for stem in analysis.template.stems])
 
 
-def _stem(scene: Scene, stem: Stem) -> str:
-    names = {one.id: one.name for one in scene.template.stems}
+def _stem(analysis: Analysis, stem: Stem) -> str:
+    names = {one.id: one.name for one in analysis.template.stems}
     if stem.strip is None:
         return f"{stem.name} ({stem.role}, {stem.set}) is the sum of {_and([names[part] for part in stem.of])}."
-    source = f"is taken from {scene.name(scene.compiled.index[stem.strip])} {TAP_WORDS[stem.tap]}, {stem.layout}"
-    printed = f", and printed on {scene.name(scene.compiled.index[stem.print])}" if stem.print else ", and not printed"
+    source = f"is taken from {analysis.name(analysis.graph.index[stem.strip])} {TAP_WORDS[stem.tap]}, {stem.layout}"
+    printed = (
+        f", and printed on {analysis.name(analysis.graph.index[stem.print])}" if stem.print else ", and not printed"
+    )
     parts = f"; its parts are {_and([names[part] for part in stem.of])}" if stem.of else ""
     return f"{stem.name} ({stem.role}, {stem.set}) {source}{printed}{parts}."
 
 
-def _printing(scene: Scene) -> Chapter:
+def _printing(analysis: Analysis) -> Chapter:
     """Steps, in the order in which they are done."""
-    prints = list(dict.fromkeys(stem.print for stem in scene.template.stems if stem.print))
+    prints = list(dict.fromkeys(stem.print for stem in analysis.template.stems if stem.print))
     if not prints:
         return Chapter("How to print")
     lines = ["Look at the findings first: no blocker may be open."]
-    if scene.compiled.by_tag["pop"]:
-        lead = scene.template.timeline.pop_lead_s
-        pop = scene.names(scene.compiled.by_tag["pop"])
+    if analysis.graph.by_tag["pop"]:
+        lead = analysis.template.timeline.pop_lead_s
+        pop = analysis.names(analysis.graph.by_tag["pop"])
         lines.append(f"Put {pop} {lead:g} seconds before the first frame: it stands in every stem and mix.")
-    lines.append(f"Arm the {len(prints)} prints: {_and([scene.name(scene.compiled.index[one]) for one in prints])}.")
+    lines.append(f"Arm the {len(prints)} prints: {_and([analysis.name(analysis.graph.index[one]) for one in prints])}.")
     lines.append("Record from before the pop to the end of the last tail, all prints in one pass.")
-    wanted = scene.template.profile
+    wanted = analysis.template.profile
     if wanted.loudness_lufs is not None:
         loudness, peak = words_db(wanted.loudness_lufs), words_db(wanted.true_peak_dbtp)
         lines.append(
@@ -165,7 +178,7 @@ def _printing(scene: Scene) -> Chapter:
     return Chapter("How to print", "", lines)
 
 
-def _apart(scene: Scene) -> Chapter:
+def _apart(analysis: Analysis) -> Chapter:
     lines = []
     for tag, words in (
         ("click", "is for players only and stands in no stem"),
@@ -176,10 +189,10 @@ def _apart(scene: Scene) -> Chapter:
         ("spare", "is wired and kept empty for later"),
         ("backup", "is kept and not routed on purpose"),
     ):
-        lines += [f"{scene.name(strip)} {words}." for strip in scene.compiled.by_tag[tag]]
+        lines += [f"{analysis.name(strip)} {words}." for strip in analysis.graph.by_tag[tag]]
     return Chapter("Kept apart", "", lines)
 
 
-def _rules(scene: Scene) -> Chapter:
-    lines = [f"{rule.name}: {rule_sentence(scene, rule)}." for rule in scene.template.rules]
+def _rules(analysis: Analysis) -> Chapter:
+    lines = [f"{rule.name}: {rule_sentence(analysis, rule)}." for rule in analysis.template.rules]
     return Chapter("Rules", "Promises that every audit keeps an eye on." if lines else "", lines)

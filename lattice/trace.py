@@ -6,13 +6,14 @@ from dataclasses import dataclass
 from typing import Any
 
 from lattice.errors import DocumentError
-from lattice.graph.compiled import Compiled
 from lattice.graph.loops import LoopGraph
+from lattice.graph.origin import NO_OUTLET, Origin
 from lattice.graph.paths import Blocker, Blockers, Found, Path, enumerate_paths
 from lattice.graph.reach import Reach
+from lattice.graph.signal_graph import SignalGraph
 from lattice.levels.chain import shown_db
 from lattice.levels.levels import Levels
-from lattice.levels.single import EXPECTED, LIKELY, Single
+from lattice.levels.source_response import EXPECTED, LIKELY, SourceResponse
 from lattice.model.units import words_db
 from lattice.timing.arrivals import Arrivals
 from lattice.timing.paths import Travel
@@ -30,79 +31,79 @@ class Trace:
     complete: bool
 
 
-def trace(compiled: Compiled, start: str, end: str | None = None, *, most: int = MOST_PATHS) -> Trace:
+def trace(graph: SignalGraph, start: str, end: str | None = None, *, most: int = MOST_PATHS) -> Trace:
     """The ways from `start` (a strip id, or strip/outlet) to `end`, or to every endpoint.
 
     A midi strip is followed to the instruments it plays, and their sound from there. Unblocked ways
     come first, and those to outputs and prints before those to stems. Raises DocumentError where an id is unknown.
     """
     strip, _slash, outlet = start.partition("/")
-    first = _strip(compiled, strip)
-    targets = {_strip(compiled, end)} if end else {n for n in range(len(compiled.strips)) if compiled.is_endpoint(n)}
+    first = _strip(graph, strip)
+    targets = {_strip(graph, end)} if end else {n for n in range(len(graph.strips)) if graph.is_endpoint(n)}
     notes: list[int] = []
-    starts = [(first, -1)]
+    starts = [Origin(first)]
     if outlet:
-        starts = [(first, _outlet(compiled, first, outlet))]
-    elif compiled.strips[first].kind == "midi":
-        notes = _played(compiled, first)
-        starts = _sounding(compiled, [compiled.head[route] for route in notes])
+        starts = [Origin(first, _outlet(graph, first, outlet))]
+    elif graph.strips[first].kind == "midi":
+        notes = _played(graph, first)
+        starts = _sounding(graph, [graph.head[route] for route in notes])
     else:
-        starts = _sounding(compiled, [first])
-    found: Found = enumerate_paths(compiled, starts, targets, most=most)
-    paths = sorted(found.paths, key=lambda path: (len(path.blockers) > 0, not _is_last(compiled, path)))
-    return Trace(start, tuple(compiled.routes[route].id for route in notes), tuple(paths), found.complete)
+        starts = _sounding(graph, [first])
+    found: Found = enumerate_paths(graph, starts, targets, most=most)
+    paths = sorted(found.paths, key=lambda path: (len(path.blockers) > 0, not _is_last(graph, path)))
+    return Trace(start, tuple(graph.routes[route].id for route in notes), tuple(paths), found.complete)
 
 
-def _is_last(compiled: Compiled, path: Path) -> bool:
+def _is_last(graph: SignalGraph, path: Path) -> bool:
     """A path that ends where sound leaves the template: an output or a print, rather than a stem on the way."""
-    return compiled.strips[path.strips(compiled)[-1]].kind in ("output", "print")
+    return graph.strips[path.strips(graph)[-1]].kind in ("output", "print")
 
 
-def _strip(compiled: Compiled, strip: str) -> int:
-    if strip not in compiled.index:
+def _strip(graph: SignalGraph, strip: str) -> int:
+    if strip not in graph.index:
         raise DocumentError([f"there is no strip {strip}"])
-    return compiled.index[strip]
+    return graph.index[strip]
 
 
-def _outlet(compiled: Compiled, strip: int, outlet: str) -> int:
-    piece = compiled.strips[strip]
+def _outlet(graph: SignalGraph, strip: int, outlet: str) -> int:
+    piece = graph.strips[strip]
     if all(known.id != outlet for known in piece.outlets):
         raise DocumentError([f"{piece.id} has no outlet {outlet}"])
-    return compiled.outlet_index.get((strip, outlet), -1)
+    return graph.outlet_index.get((strip, outlet), NO_OUTLET)
 
 
-def _played(compiled: Compiled, strip: int) -> list[int]:
+def _played(graph: SignalGraph, strip: int) -> list[int]:
     """Midi routes on the way from a midi strip, followed through other midi strips."""
     seen, waiting, found = {strip}, [strip], []
     while waiting:
         at = waiting.pop(0)
-        for route in compiled.midis:
-            if compiled.tail[route] == at:
+        for route in graph.midis:
+            if graph.tail[route] == at:
                 found.append(route)
-                head = compiled.head[route]
-                if compiled.strips[head].kind == "midi" and head not in seen:
+                head = graph.head[route]
+                if graph.strips[head].kind == "midi" and head not in seen:
                     seen.add(head)
                     waiting.append(head)
     return found
 
 
-def _sounding(compiled: Compiled, strips: list[int]) -> list[tuple[int, int]]:
+def _sounding(graph: SignalGraph, strips: list[int]) -> list[Origin]:
     """The chains and the outlets of strips, as starts of paths."""
     starts = []
     for strip in dict.fromkeys(strips):
-        if compiled.strips[strip].kind != "midi":
-            starts.append((strip, -1))
-            starts += [(strip, outlet) for outlet in compiled.outlets_of.get(strip, ())]
+        if graph.strips[strip].kind != "midi":
+            starts.append(Origin(strip))
+            starts += [Origin(strip, outlet) for outlet in graph.outlets_of.get(strip, ())]
     return starts
 
 
 TAP_WORDS = {"pre-insert": "before its inserts", "pre-fader": "before its fader", "post-fader": ""}
 
 
-def hop_words(compiled: Compiled, route: int) -> str:
+def hop_words(graph: SignalGraph, route: int) -> str:
     """A route as a step of a sentence: “sends to Hall at −14.0 dB, before its fader”."""
-    piece = compiled.routes[route]
-    name = compiled.strips[compiled.head[route]].name
+    piece = graph.routes[route]
+    name = graph.strips[graph.head[route]].name
     words = {"feed": "feeds", "send": "sends to", "tie": "is tied to", "key": "keys", "midi": "plays"}[piece.kind]
     level = "" if piece.gain_db == 0 else " at off" if piece.gain_db is None else f" at {_db(piece.gain_db)}"
     tap = f", {TAP_WORDS[piece.tap]}" if TAP_WORDS[piece.tap] and piece.kind != "midi" else ""
@@ -113,13 +114,13 @@ def _db(level_db: float) -> str:
     return f"{level_db:+.1f} dB".replace("-", "−")
 
 
-def sentence(compiled: Compiled, path: Path) -> str:
+def sentence(graph: SignalGraph, path: Path) -> str:
     """A path as one sentence."""
-    start = compiled.strips[path.start]
-    name = start.name if path.outlet < 0 else f"{start.name} {compiled.outlets[path.outlet][1].id}"
+    start = graph.strips[path.start]
+    name = start.name if path.outlet < 0 else f"{start.name} {graph.outlets[path.outlet][1].id}"
     if not path.routes:
         return f"{name} is an endpoint itself"
-    return f"{name} " + ", which ".join(hop_words(compiled, route) for route in path.routes)
+    return f"{name} " + ", which ".join(hop_words(graph, route) for route in path.routes)
 
 
 def _blocker_json(blocker: Blocker) -> dict[str, Any]:
@@ -135,22 +136,24 @@ class At:
     arrival_samples: int | None
 
 
-class Figures:
+class HopFigures:
     """Level and arrival of one source hop by hop: by this path alone, dynamics as the whole template sets them."""
 
     def __init__(self, levels: Levels, arrivals: Arrivals) -> None:
         self.levels, self.arrivals = levels, arrivals
 
     @classmethod
-    def of(cls, compiled: Compiled) -> Figures:
+    def of(cls, graph: SignalGraph) -> HopFigures:
         """For a template of which nothing is computed yet."""
-        loops = LoopGraph(compiled)
-        return cls(Levels(Reach(compiled, states=True), loops), Arrivals(loops))
+        loops = LoopGraph(graph)
+        return cls(Levels(Reach(graph, states=True), loops), Arrivals(loops))
 
     def along(self, path: Path) -> list[At]:
         """One entry a hop, loudest channel."""
         only = frozenset(path.routes)
-        peak, rms = (Single(self.levels, path.start, path.outlet, weight, only) for weight in (LIKELY, EXPECTED))
+        peak, rms = (
+            SourceResponse(self.levels, path.start, path.outlet, weight, only) for weight in (LIKELY, EXPECTED)
+        )
         travel = Travel(self.arrivals, self.levels, path.start, path.outlet, only)
         return [
             At(
@@ -162,25 +165,25 @@ class Figures:
         ]
 
 
-def _level_db(single: Single, route: int) -> float | None:
+def _level_db(response: SourceResponse, route: int) -> float | None:
     """What a source brings by a route, loudest channel."""
-    level = single.level(single.brought.get(route))
+    level = response.level(response.brought.get(route))
     return shown_db(level * level)
 
 
-def hop_line(compiled: Compiled, route: int, at: At) -> str:
+def hop_line(graph: SignalGraph, route: int, at: At) -> str:
     """A hop's figures to read: “Drums: peak −6.0, RMS −18.0 dBFS, after 64 samples”."""
-    name = compiled.strips[compiled.head[route]].name
+    name = graph.strips[graph.head[route]].name
     if at.peak_dbfs is None:
         return f"{name}: silent"
     late = "" if at.arrival_samples is None else f", after {at.arrival_samples} samples"
     return f"{name}: peak {words_db(at.peak_dbfs)}, RMS {words_db(at.rms_dbfs)} dBFS{late}"
 
 
-def as_json(compiled: Compiled, found: Trace) -> dict[str, Any]:
+def as_json(graph: SignalGraph, found: Trace) -> dict[str, Any]:
     """The form of `trace --json`."""
-    namer = Blockers(compiled)
-    figures = Figures.of(compiled)
+    namer = Blockers(graph)
+    figures = HopFigures.of(graph)
     return {
         "format": "intact-lattice.trace",
         "version": 1,
@@ -189,11 +192,11 @@ def as_json(compiled: Compiled, found: Trace) -> dict[str, Any]:
         "midi_routes": list(found.notes),
         "paths": [
             {
-                "sentence": sentence(compiled, path),
-                "strips": [compiled.strips[strip].id for strip in path.strips(compiled)],
-                "from_outlet": compiled.outlets[path.outlet][1].id if path.outlet >= 0 else None,
+                "sentence": sentence(graph, path),
+                "strips": [graph.strips[strip].id for strip in path.strips(graph)],
+                "from_outlet": graph.outlets[path.outlet][1].id if path.outlet >= 0 else None,
                 "hops": [
-                    _hop_json(compiled, namer, route, at)
+                    _hop_json(graph, namer, route, at)
                     for route, at in zip(path.routes, figures.along(path), strict=True)
                 ],
                 "blocked": bool(path.blockers),
@@ -204,8 +207,8 @@ def as_json(compiled: Compiled, found: Trace) -> dict[str, Any]:
     }
 
 
-def _hop_json(compiled: Compiled, namer: Blockers, route: int, at: At) -> dict[str, Any]:
-    piece = compiled.routes[route]
+def _hop_json(graph: SignalGraph, namer: Blockers, route: int, at: At) -> dict[str, Any]:
+    piece = graph.routes[route]
     return {
         "route": piece.id,
         "kind": piece.kind,

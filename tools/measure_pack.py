@@ -12,8 +12,8 @@ import django
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "web.config.settings")
 django.setup()
 
-from lattice.digests import document_digest
-from lattice.formats.document_json import pack
+from lattice.changes.digests import document_digest
+from lattice.formats.document_json import encode
 from lattice.generate import generate
 from web.revisions.models import Revision
 from web.revisions.pack import make_pack
@@ -22,7 +22,7 @@ from web.shelf.demo import night_ferry
 
 def main() -> int:
     for template in (night_ferry.clean(), generate(int(sys.argv[1]) if len(sys.argv) > 1 else 300)):
-        revision = Revision(number=1, note="Measured", by="I. Strand", version=1, head=pack(template))
+        revision = Revision(number=1, note="Measured", by="I. Strand", version=1, head=encode(template))
         revision.digest, revision.at = document_digest(template), datetime(2026, 1, 31, tzinfo=UTC)
         start = perf_counter()
         first = make_pack(revision)

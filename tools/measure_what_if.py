@@ -13,8 +13,8 @@ sys.path.insert(0, os.path.dirname(os.path.dirname(os.path.abspath(__file__))))
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "web.config.settings")
 django.setup()
 
-from lattice.checks import Step
 from lattice.generate import generate
+from lattice.model.edit_step import EditStep
 from web.editor.bulk import Preview
 from web.shelf.workspace import Workspace
 
@@ -27,7 +27,7 @@ def measure(strips: int) -> float:
     track = next(strip.id for strip in space.template.strips if strip.id.startswith("s0-t"))
     times = []
     for number in range(ROUNDS + 1):
-        step = Step("change_strip", {"strip": track, "changes": {"fader_db": -1.0 - number}})
+        step = EditStep("change_strip", {"strip": track, "changes": {"fader_db": -1.0 - number}})
         start = perf_counter()
         Preview(space, "fader", step)
         times.append((perf_counter() - start) * 1000)

@@ -8,6 +8,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from time import perf_counter
 
+from lattice.analysis import Analysis, OutOfTime
+
 # Importing a module registers its checks; this is their order in a report.
 from lattice.checks import (  # noqa: F401
     ceilings,
@@ -38,9 +40,8 @@ from lattice.checks import (  # noqa: F401
 )
 from lattice.checks.finding import SEVERITIES, Finding
 from lattice.checks.registry import CHECKS, code_order
-from lattice.checks.scene import OutOfTime, Scene
 from lattice.checks.waivers import STALE, UNFINISHED, with_waivers
-from lattice.collecting import collecting_later
+from lattice.gc_paused import gc_paused
 from lattice.model.document import Template
 from lattice.model.inventory import Inventory
 
@@ -71,22 +72,22 @@ def audit(template: Template, inventory: Inventory | None = None) -> Audit:
 
     The same document gives the same findings in the same order.
     """
-    with collecting_later():
-        return audit_scene(Scene(template, inventory))
+    with gc_paused():
+        return audit_of(Analysis(template, inventory))
 
 
-def audit_scene(scene: Scene, budget_s: float = BUDGET_S) -> Audit:
+def audit_of(analysis: Analysis, budget_s: float = BUDGET_S) -> Audit:
     """The audit of a template whose sweeps are wanted for other things as well.
 
     What has not been looked at when `budget_s` is spent is named in one finding, `audit.unfinished`.
     """
-    scene.ends_at = perf_counter() + budget_s
+    analysis.ends_at = perf_counter() + budget_s
     order = {**code_order(), UNFINISHED: len(CHECKS) + 999, STALE: len(CHECKS) + 1000}
-    place = scene.compiled.index
+    place = analysis.graph.index
     try:
-        found = list(with_waivers(scene.template, _in_time(scene)))
+        found = list(with_waivers(analysis.template, _in_time(analysis)))
     finally:
-        scene.ends_at = math.inf  # what is asked of it later is not this audit's
+        analysis.ends_at = math.inf  # what is asked of it later is not this audit's
 
     def rank(finding: Finding) -> tuple[int, int, int]:
         first = place.get(finding.strips[0], 0) if finding.strips else -1
@@ -96,15 +97,15 @@ def audit_scene(scene: Scene, budget_s: float = BUDGET_S) -> Audit:
     return Audit(tuple(found))
 
 
-def _in_time(scene: Scene) -> Iterator[Finding]:
+def _in_time(analysis: Analysis) -> Iterator[Finding]:
     """What the checks find until time is up, and then what they could not look at."""
     unfinished: list[str] = []
     for codes, function in CHECKS:
         try:
-            scene.keep_time()
-            for finding in function(scene):
+            analysis.keep_time()
+            for finding in function(analysis):
                 yield finding
-                scene.keep_time()
+                analysis.keep_time()
         except (OutOfTime, OverflowError):  # no time left, or gains typed beyond all numbers
             unfinished += codes
     if unfinished:

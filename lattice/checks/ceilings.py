@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from lattice.analysis import Analysis
 from lattice.checks.finding import Finding
 from lattice.checks.headroom import mix_headroom_db
 from lattice.checks.registry import check
-from lattice.checks.scene import Scene
-from lattice.graph.compiled import IN, POST, PRE, STAGE_OF_TAP
+from lattice.graph.signal_graph import IN, POST, PRE, STAGE_OF_TAP
 from lattice.levels.chain import Stage, figures, likely_db
 from lattice.model.document import Insert, Stem, Strip
 from lattice.model.units import words_db
@@ -34,43 +34,43 @@ class Finish:
         return self.strips[-1:] if self.stem else self.strips[-2:]
 
 
-def finishes(scene: Scene) -> Iterator[Finish]:
+def finishes(analysis: Analysis) -> Iterator[Finish]:
     """Of every output that is no headphone or cue one, and of the print of every mix without its room."""
-    profile = scene.template.profile
-    for number in scene.compiled.by_kind["output"]:
-        strip, stage = scene.strip(number), scene.levels.post[number]
-        if number not in scene.compiled.tied_out and stage is not None:
-            strips = _from_last_sum(scene, number)
-            if not _is_cue(scene, strip, strips):
-                yield Finish(tuple(strips), _inserts(scene, strips, POST), stage, profile.true_peak_dbtp)
-    for stem in scene.template.stems:
-        printed = scene.compiled.index.get(stem.print or "", -1)
-        recorded = scene.levels.at_end(printed) if printed >= 0 else None
-        if stem.role == "mix" and recorded is not None and not _has_room(scene, stem):
-            tap = IN if scene.strip(printed).records == "in" else PRE
-            strips = _from_last_sum(scene, printed)
+    profile = analysis.template.profile
+    for number in analysis.graph.by_kind["output"]:
+        strip, stage = analysis.strip(number), analysis.levels.post[number]
+        if number not in analysis.graph.tied_out and stage is not None:
+            strips = _from_last_sum(analysis, number)
+            if not _is_cue(analysis, strip, strips):
+                yield Finish(tuple(strips), _inserts(analysis, strips, POST), stage, profile.true_peak_dbtp)
+    for stem in analysis.template.stems:
+        printed = analysis.graph.index.get(stem.print or "", -1)
+        recorded = analysis.levels.at_end(printed) if printed >= 0 else None
+        if stem.role == "mix" and recorded is not None and not _has_room(analysis, stem):
+            tap = IN if analysis.strip(printed).records == "in" else PRE
+            strips = _from_last_sum(analysis, printed)
             peak = profile.true_peak_dbtp if stem.true_peak_dbtp is None else stem.true_peak_dbtp
-            yield Finish(tuple(strips), _inserts(scene, strips, tap), recorded, peak, stem.id)
+            yield Finish(tuple(strips), _inserts(analysis, strips, tap), recorded, peak, stem.id)
 
 
-def _has_room(scene: Scene, stem: Stem) -> bool:
+def _has_room(analysis: Analysis, stem: Stem) -> bool:
     if stem.strip is None:
         return False
-    stage = scene.levels.at(scene.compiled.index[stem.strip], STAGE_OF_TAP[stem.tap])
-    return stage is None or -likely_db(stage) >= mix_headroom_db(scene, stem)
+    stage = analysis.levels.at(analysis.graph.index[stem.strip], STAGE_OF_TAP[stem.tap])
+    return stage is None or -likely_db(stage) >= mix_headroom_db(analysis, stem)
 
 
-def _from_last_sum(scene: Scene, number: int) -> list[int]:
+def _from_last_sum(analysis: Analysis, number: int) -> list[int]:
     """Strips from the last one into which two or more routes bring sound, up to `number`."""
-    found, levels = [number], scene.levels
+    found, levels = [number], analysis.levels
     while True:
-        into = [r for r in scene.compiled.ins[found[0]] if levels.goes(r) and levels.at_route(r) is not None]
-        if len(into) != 1 or scene.compiled.outlet[into[0]] >= 0 or scene.compiled.tail[into[0]] in found:
+        into = [r for r in analysis.graph.ins[found[0]] if levels.goes(r) and levels.at_route(r) is not None]
+        if len(into) != 1 or analysis.graph.outlet[into[0]] >= 0 or analysis.graph.tail[into[0]] in found:
             return found
-        found.insert(0, scene.compiled.tail[into[0]])
+        found.insert(0, analysis.graph.tail[into[0]])
 
 
-def _inserts(scene: Scene, strips: list[int], last: int) -> tuple[tuple[int, Insert], ...]:
+def _inserts(analysis: Analysis, strips: list[int], last: int) -> tuple[tuple[int, Insert], ...]:
     """Inserts that are on, in the order sound passes them; those before a pre-insert tap are not passed."""
     found: list[tuple[int, Insert]] = []
     for at, strip in enumerate(strips):
@@ -78,42 +78,42 @@ def _inserts(scene: Scene, strips: list[int], last: int) -> tuple[tuple[int, Ins
         if at + 1 < len(strips):
             route = next(
                 r
-                for r in scene.compiled.ins[strips[at + 1]]
-                if scene.compiled.tail[r] == strip and scene.levels.goes(r)
+                for r in analysis.graph.ins[strips[at + 1]]
+                if analysis.graph.tail[r] == strip and analysis.levels.goes(r)
             )
-            tap = scene.compiled.stage[route]
+            tap = analysis.graph.stage[route]
         if tap != IN:
-            found += [(strip, insert) for insert in scene.strip(strip).inserts if insert.state == "on"]
+            found += [(strip, insert) for insert in analysis.strip(strip).inserts if insert.state == "on"]
     return tuple(found)
 
 
-def _is_cue(scene: Scene, output: Strip, strips: list[int]) -> bool:
+def _is_cue(analysis: Analysis, output: Strip, strips: list[int]) -> bool:
     """Named so, or fed by sends that leave before the fader."""
     if any(word in output.name.lower() for word in CUE_WORDS):
         return True
-    routes = [scene.compiled.routes[r] for strip in strips for r in scene.compiled.ins[strip]]
+    routes = [analysis.graph.routes[r] for strip in strips for r in analysis.graph.ins[strip]]
     return any(route.kind == "send" and route.tap != "post-fader" for route in routes)
 
 
 @check("level.ceiling")
-def ceiling(scene: Scene) -> Iterator[Finding]:
+def ceiling(analysis: Analysis) -> Iterator[Finding]:
     """A mix that can pass its true-peak limit with nothing that holds it."""
-    for finish in finishes(scene):
+    for finish in finishes(analysis):
         likely = likely_db(finish.stage)
         if likely <= finish.true_peak_dbtp + 1e-9 or any(_holds(i, finish) for _strip, i in finish.inserts):
             continue
-        names = [scene.name(strip) for strip in finish.about]
+        names = [analysis.name(strip) for strip in finish.about]
         peak, _likely, rms = figures(finish.stage).loudest
         yield Finding(
             code="level.ceiling",
             severity="warning",
             message=f"{' into '.join(names)} can come to {words_db(likely, plus=True)} dBFS, with nothing that holds "
             f"{words_db(finish.true_peak_dbtp)} dBTP",
-            strips=scene.ids(finish.about),
+            strips=analysis.ids(finish.about),
             stems=(finish.stem,) if finish.stem else (),
             figures={"likely_dbfs": likely, "peak_dbfs": peak, "rms_dbfs": rms},
             evidence=(
-                f"from the last sum on: {' → '.join(scene.name(strip) for strip in finish.strips)}",
+                f"from the last sum on: {' → '.join(analysis.name(strip) for strip in finish.strips)}",
                 "a ceiling in samples does not hold true peaks between them: leave some room",
             ),
         )
@@ -130,10 +130,10 @@ def _holds(insert: Insert, finish: Finish) -> bool:
 
 
 @check("level.limiter-order")
-def limiter_order(scene: Scene) -> Iterator[Finding]:
+def limiter_order(analysis: Analysis) -> Iterator[Finding]:
     """Something behind the last limiter that makes it louder again."""
     said = set()
-    for finish in finishes(scene):
+    for finish in finishes(analysis):
         last = max((at for at, (_s, insert) in enumerate(finish.inserts) if insert.type == "limiter"), default=None)
         if last is None:
             continue
@@ -145,8 +145,8 @@ def limiter_order(scene: Scene) -> Iterator[Finding]:
                 yield Finding(
                     code="level.limiter-order",
                     severity="warning",
-                    message=f"{names[0]} comes after {names[1]} on {scene.name(where)}",
-                    strips=scene.ids(list(dict.fromkeys([where, strip]))),
+                    message=f"{names[0]} comes after {names[1]} on {analysis.name(where)}",
+                    strips=analysis.ids(list(dict.fromkeys([where, strip]))),
                     inserts=(limiter.id, insert.id),
                     evidence=("what it adds is held by nothing",),
                 )

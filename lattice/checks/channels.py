@@ -5,34 +5,34 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
+from lattice.analysis import Analysis
 from lattice.checks.finding import Finding
 from lattice.checks.registry import check
-from lattice.checks.scene import Scene
 from lattice.levels.activity import active_channels
 from lattice.levels.gains import insert_layouts, route_gain
 from lattice.model.document import Route, Strip
 from lattice.model.layouts import DISCRETE, NAMED, channel_count, channel_names, mapping
 
 
-def _ends(scene: Scene, number: int) -> tuple[str, str]:
+def _ends(analysis: Analysis, number: int) -> tuple[str, str]:
     """Layouts at a route's tap (or outlet) and of the strip it ends at."""
-    return scene.compiled.layout_leaving(number), scene.compiled.strips[scene.compiled.head[number]].layout
+    return analysis.graph.layout_leaving(number), analysis.graph.strips[analysis.graph.head[number]].layout
 
 
 @check("route.folded")
-def folded(scene: Scene) -> Iterator[Finding]:
+def folded(analysis: Analysis) -> Iterator[Finding]:
     """Routes that fold a wider named layout into a narrower one."""
     narrowing = {
         (start, end)
-        for start, end in scene.compiled.layout_pairs
+        for start, end in analysis.graph.layout_pairs
         if start in NAMED and end in NAMED and channel_count(start) > channel_count(end)
     }
     if not narrowing:
         return
-    for number, route in enumerate(scene.compiled.routes):
-        if route.kind in ("feed", "send") and route.channels is None and _ends(scene, number) in narrowing:
-            start, end = _ends(scene, number)
-            tail, head = scene.name(scene.compiled.tail[number]), scene.name(scene.compiled.head[number])
+    for number, route in enumerate(analysis.graph.routes):
+        if route.kind in ("feed", "send") and route.channels is None and _ends(analysis, number) in narrowing:
+            start, end = _ends(analysis, number)
+            tail, head = analysis.name(analysis.graph.tail[number]), analysis.name(analysis.graph.head[number])
             yield Finding(
                 code="route.folded",
                 severity="note",
@@ -63,26 +63,28 @@ def _has_pairs(route: Route, start: str, end: str) -> bool:
 
 
 @check("route.channels-lost")
-def channels_lost(scene: Scene) -> Iterator[Finding]:
+def channels_lost(analysis: Analysis) -> Iterator[Finding]:
     """Routes by channel numbers that leave out a channel that carries sound."""
-    compiled = scene.compiled
-    by_number = any(DISCRETE in (start[: len(DISCRETE)], end[: len(DISCRETE)]) for start, end in compiled.layout_pairs)
-    if not by_number and not compiled.listed:
+    graph = analysis.graph
+    by_number = any(DISCRETE in (start[: len(DISCRETE)], end[: len(DISCRETE)]) for start, end in graph.layout_pairs)
+    if not by_number and not graph.listed:
         return
     suspects = [
         number
-        for number, route in enumerate(compiled.routes)
-        if route.kind in ("feed", "send", "tie") and _has_pairs(route, *_ends(scene, number)) and scene.carries(number)
+        for number, route in enumerate(graph.routes)
+        if route.kind in ("feed", "send", "tie")
+        and _has_pairs(route, *_ends(analysis, number))
+        and analysis.carries(number)
     ]
     if not suspects:
         return
-    activity = active_channels(scene.unblocked)
+    activity = active_channels(analysis.unblocked)
     for number in suspects:
         lost = activity.lost(number)
         if lost:
-            route, names = compiled.routes[number], channel_names(_ends(scene, number)[0])
+            route, names = graph.routes[number], channel_names(_ends(analysis, number)[0])
             shown = ", ".join(names[channel] for channel in lost)
-            tail, head = scene.name(compiled.tail[number]), scene.name(compiled.head[number])
+            tail, head = analysis.name(graph.tail[number]), analysis.name(graph.head[number])
             yield Finding(
                 code="route.channels-lost",
                 severity="warning",
@@ -100,21 +102,21 @@ def _by_channel(strip: Strip) -> bool:
 
 
 @check("route.channels-doubled", "route.channels-gap")
-def channels_doubled_and_gaps(scene: Scene) -> Iterator[Finding]:
+def channels_doubled_and_gaps(analysis: Analysis) -> Iterator[Finding]:
     """Strips fed by channel number: two sources on one channel, or a hole below the highest one."""
-    compiled = scene.compiled
-    for number, strip in enumerate(compiled.strips):
-        if not compiled.ins[number] or not _by_channel(strip):
+    graph = analysis.graph
+    for number, strip in enumerate(graph.strips):
+        if not graph.ins[number] or not _by_channel(strip):
             continue
         landing: dict[int, list[int]] = defaultdict(list)
         fed: set[int] = set()
-        for route in compiled.ins[number]:
-            rows = {row for row, gains in enumerate(route_gain(compiled, route).matrix) if any(gains)}
+        for route in graph.ins[number]:
+            rows = {row for row, gains in enumerate(route_gain(graph, route).matrix) if any(gains)}
             fed |= rows
-            if _has_pairs(compiled.routes[route], *_ends(scene, route)):
+            if _has_pairs(graph.routes[route], *_ends(analysis, route)):
                 for row in rows:
                     landing[row].append(route)
-        yield from _doubled(scene, number, landing)
+        yield from _doubled(analysis, number, landing)
         gaps = [channel for channel in range(max(fed, default=0)) if channel not in fed]
         if gaps:
             shown = ", ".join(channel_names(strip.layout)[channel] for channel in gaps)
@@ -128,34 +130,34 @@ def channels_doubled_and_gaps(scene: Scene) -> Iterator[Finding]:
             )
 
 
-def _doubled(scene: Scene, number: int, landing: dict[int, list[int]]) -> Iterator[Finding]:
-    compiled = scene.compiled
+def _doubled(analysis: Analysis, number: int, landing: dict[int, list[int]]) -> Iterator[Finding]:
+    graph = analysis.graph
     twice = {
         row: routes
         for row, routes in sorted(landing.items())
-        if len({(compiled.tail[route], compiled.outlet[route]) for route in routes}) > 1
+        if len({(graph.tail[route], graph.outlet[route]) for route in routes}) > 1
     }
     if twice:
-        strip, names = compiled.strips[number], channel_names(compiled.strips[number].layout)
+        strip, names = graph.strips[number], channel_names(graph.strips[number].layout)
         routes = list(dict.fromkeys(route for found in twice.values() for route in found))
-        lines = [f"channel {names[row]}: {scene.names([compiled.tail[r] for r in on])}" for row, on in twice.items()]
-        sources = list(dict.fromkeys(compiled.tail[route] for route in routes))
+        lines = [f"channel {names[row]}: {analysis.names([graph.tail[r] for r in on])}" for row, on in twice.items()]
+        sources = list(dict.fromkeys(graph.tail[route] for route in routes))
         yield Finding(
             code="route.channels-doubled",
             severity="warning",
-            message=f"{scene.names(sources)} land on one channel of {strip.name}",
-            strips=(strip.id, *(scene.strip(source).id for source in sources)),
-            routes=scene.route_ids(routes),
+            message=f"{analysis.names(sources)} land on one channel of {strip.name}",
+            strips=(strip.id, *(analysis.strip(source).id for source in sources)),
+            routes=analysis.route_ids(routes),
             figures={"channels": len(twice)},
             evidence=tuple(lines),
         )
 
 
 @check("route.width")
-def widths(scene: Scene) -> Iterator[Finding]:
+def widths(analysis: Analysis) -> Iterator[Finding]:
     """Inserts whose layout in is not what precedes them."""
-    for number in sorted(scene.compiled.reshaped):
-        strip = scene.strip(number)
+    for number in sorted(analysis.graph.reshaped):
+        strip = analysis.strip(number)
         before = strip.layout
         for insert in strip.inserts:
             layout_in, after = insert_layouts(insert, before)

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from fractions import Fraction
 
-from lattice.checks.finding import Finding, Remedy, Step
+from lattice.analysis import Analysis
+from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import check
-from lattice.checks.scene import Scene
+from lattice.model.edit_step import EditStep
 
 NEAR = 0.05
 EXACT_MS = 1.0
@@ -18,13 +19,13 @@ NOTE_VALUES = tuple(
 
 
 @check("time.rate")
-def rates(scene: Scene) -> Iterator[Finding]:
+def rates(analysis: Analysis) -> Iterator[Finding]:
     """Template, profile and machines that run at different sample rates."""
-    template = scene.template
+    template = analysis.template
     rate = template.sample_rate_hz
     wanted = template.profile.sample_rate_hz
     if wanted != rate:
-        steps = (Step("change_template", {"changes": {"sample_rate_hz": wanted}}),)
+        steps = (EditStep("change_template", {"changes": {"sample_rate_hz": wanted}}),)
         yield Finding(
             code="time.rate",
             severity="warning",
@@ -44,43 +45,43 @@ def rates(scene: Scene) -> Iterator[Finding]:
 
 
 @check("time.frames")
-def frames(scene: Scene) -> Iterator[Finding]:
+def frames(analysis: Analysis) -> Iterator[Finding]:
     """A picture, or a profile with a frame rate, and a template without it."""
-    template = scene.template
+    template = analysis.template
     wanted = template.profile.frame_rate
-    guides = scene.compiled.by_tag["guide"]
+    guides = analysis.graph.by_tag["guide"]
     missing = template.frame_rate is None and (guides or wanted)
     if missing or (wanted is not None and template.frame_rate != wanted):
         has = "no frame rate" if template.frame_rate is None else f"{template.frame_rate} frames"
-        asks = f"{template.profile.name} asks for {wanted}" if wanted else f"{scene.names(guides)} is picture sound"
-        steps = (Step("change_template", {"changes": {"frame_rate": wanted}}),)
+        asks = f"{template.profile.name} asks for {wanted}" if wanted else f"{analysis.names(guides)} is picture sound"
+        steps = (EditStep("change_template", {"changes": {"frame_rate": wanted}}),)
         yield Finding(
             code="time.frames",
             severity="warning",
             message=f"the template has {has}, {asks}",
-            strips=scene.ids(guides),
+            strips=analysis.ids(guides),
             evidence=("sound against picture slips where the two are not alike",),
             remedies=(Remedy(f"Set {wanted} frames", steps),) if wanted else (),
         )
 
 
 @check("time.delay-note")
-def delay_notes(scene: Scene) -> Iterator[Finding]:
+def delay_notes(analysis: Analysis) -> Iterator[Finding]:
     """Delays that are nearly a note value at the template's tempo, and not quite."""
-    for number, place in scene.compiled.by_type["delay"]:
-        strip = scene.strip(number)
+    for number, place in analysis.graph.by_type["delay"]:
+        strip = analysis.strip(number)
         insert = strip.inserts[place]
-        found = nearest_note(insert.delay_ms, scene.template.tempo_bpm) if insert.delay_ms else None
+        found = nearest_note(insert.delay_ms, analysis.template.tempo_bpm) if insert.delay_ms else None
         if insert.delay_ms and found is not None and abs(found[1] - insert.delay_ms) > EXACT_MS:
             words, exact = found
-            change = Step("change_insert", {"insert": insert.id, "changes": {"delay_ms": round(exact, 3)}})
+            change = EditStep("change_insert", {"insert": insert.id, "changes": {"delay_ms": round(exact, 3)}})
             yield Finding(
                 code="time.delay-note",
                 severity="note",
                 message=f"{insert.name or insert.id} on {strip.name} is nearly a {words}: {exact:.1f} ms",
                 strips=(strip.id,),
                 inserts=(insert.id,),
-                evidence=(f"{insert.delay_ms:g} ms at {scene.template.tempo_bpm:g} bpm",),
+                evidence=(f"{insert.delay_ms:g} ms at {analysis.template.tempo_bpm:g} bpm",),
                 remedies=(Remedy(f"Set {exact:.1f} ms", (change,)),),
             )
 

@@ -8,13 +8,14 @@ from collections.abc import Iterator
 from dataclasses import replace
 from itertools import combinations
 
-from lattice.checks.finding import Finding, Remedy, Step
+from lattice.analysis import Analysis
+from lattice.checks.finding import Finding, Remedy
 from lattice.checks.joins import Joins, Region
 from lattice.checks.registry import check
-from lattice.checks.scene import Scene
 from lattice.graph.disjoint import TwoWays
 from lattice.graph.paths import Path
 from lattice.levels.gains import Gain, chain_gain, route_gain, spread_on
+from lattice.model.edit_step import EditStep
 from lattice.model.units import decibels, gain
 
 MOST_PATHS = 64  # looked at where a pair is not simply the cheapest; the loudest of so many are those that matter
@@ -24,25 +25,25 @@ MOST_STEPS = 120_000
 MATRIX_STEPS = 2  # entries of a matrix that cost about as much as one route
 SILENT_COST_DB = 4_000.0  # of a route that lets no channel through: never a way where there is another
 STEPS_A_PIECE = 30  # more for each strip and route
-Ways = tuple[list[int], list[int]]
+PathPair = tuple[list[int], list[int]]
 
 
 @check("route.double-path")
-def double_path(scene: Scene) -> Iterator[Finding]:
+def double_path(analysis: Analysis) -> Iterator[Finding]:
     """Two ways from one strip to another, with no strip in common between, on a channel in common.
 
     O(strips · routes) to find the pairs, and O(routes · log strips) for the two ways of a pair; the sum of those is
     bounded, and pairs beyond the bound are counted in the last finding's evidence.
     """
-    joins = Joins(scene)
-    search = _LoudestPairs(scene, joins)
-    left = MOST_STEPS + STEPS_A_PIECE * (len(scene.compiled.strips) + len(scene.compiled.routes))
+    joins = Joins(analysis)
+    search = _LoudestPairs(analysis, joins)
+    left = MOST_STEPS + STEPS_A_PIECE * (len(analysis.graph.strips) + len(analysis.graph.routes))
     last: Finding | None = None
     unlisted = 0
-    for start in range(len(scene.compiled.strips)):
-        if not joins.may_split(start) or "pop" in scene.strip(start).tags:
+    for start in range(len(analysis.graph.strips)):
+        if not joins.may_split(start) or "pop" in analysis.strip(start).tags:
             continue  # a sync pop belongs in every stem, and so comes to the mix by each of them
-        scene.keep_time()
+        analysis.keep_time()
         for end in joins.of(start):
             if left < 0:
                 unlisted += 1
@@ -51,7 +52,7 @@ def double_path(scene: Scene) -> Iterator[Finding]:
             if pair is not None:
                 if last is not None:
                     yield last
-                last = _finding(scene, search, start, end, *pair)
+                last = _finding(analysis, search, start, end, *pair)
             left -= search.steps
     if last is not None:
         more = (f"and {unlisted} more pairs of strips that are not listed one by one",) if unlisted else ()
@@ -61,14 +62,14 @@ def double_path(scene: Scene) -> Iterator[Finding]:
 class _LoudestPairs:
     """The two loudest ways of a pair of strips. `steps`: routes looked at for the last one."""
 
-    def __init__(self, scene: Scene, joins: Joins) -> None:
-        self.scene, self.compiled, self.joins = scene, scene.compiled, joins
+    def __init__(self, analysis: Analysis, joins: Joins) -> None:
+        self.analysis, self.graph, self.joins = analysis, analysis.graph, joins
         self.steps = 0
         self._hops: dict[int, Gain] = {}
         self._costs: dict[int, float] = {}
-        self._loops = bool(scene.loops.feedback)
+        self._loops = bool(analysis.loops.feedback)
 
-    def pair(self, region: Region) -> Ways | None:
+    def pair(self, region: Region) -> PathPair | None:
         """Two ways without a strip in common that share a channel, the louder first; None where there are none."""
         edges = {
             at: [(route, there, self._cost(route, region.start)) for route, there in options]
@@ -84,13 +85,13 @@ class _LoudestPairs:
     def hop(self, route: int) -> Gain:
         """From the `in` of the strip a route leaves to the `in` of the strip it ends at."""
         if route not in self._hops:
-            strip = self.compiled.strips[self.compiled.tail[route]]
-            self._hops[route] = chain_gain(strip, self.compiled.stage[route]).then(route_gain(self.compiled, route))
+            strip = self.graph.strips[self.graph.tail[route]]
+            self._hops[route] = chain_gain(strip, self.graph.stage[route]).then(route_gain(self.graph, route))
         return self._hops[route]
 
     def path_gain(self, path: list[int]) -> Gain:
         """From the tap of the first route to the `in` of the last strip."""
-        total = route_gain(self.compiled, path[0])
+        total = route_gain(self.graph, path[0])
         for route in path[1:]:
             total = total.then(self.hop(route))
             self.steps += len(total.matrix.entries) // MATRIX_STEPS
@@ -103,8 +104,8 @@ class _LoudestPairs:
         A lossless route costs nothing, however wide it is. Round a loop one that adds gain costs nothing either:
         otherwise no way would be the cheapest.
         """
-        if self.compiled.tail[route] == start:
-            return self._lost_db(route_gain(self.compiled, route))
+        if self.graph.tail[route] == start:
+            return self._lost_db(route_gain(self.graph, route))
         if route not in self._costs:
             self._costs[route] = self._lost_db(self.hop(route))
         return self._costs[route]
@@ -121,13 +122,13 @@ class _LoudestPairs:
 
     def _landing(self, path: list[int]) -> list[int]:
         """Per channel at the tap of the first route, bits of the channels it comes to at the `in` of the last strip."""
-        found = list(route_gain(self.compiled, path[0]).matrix.spread)
+        found = list(route_gain(self.graph, path[0]).matrix.spread)
         for route in path[1:]:
             onward = self.hop(route).matrix.spread
             found = [spread_on(bits, onward) for bits in found]
         return found
 
-    def _by_listing(self, region: Region) -> Ways | None:
+    def _by_listing(self, region: Region) -> PathPair | None:
         """The same from the ways themselves, where the cheapest two are none: those of the fewest hops first."""
         paths = self._paths(region)
         lost_db = [sum(self._cost(route, region.start) for route in path) for path in paths]
@@ -141,12 +142,12 @@ class _LoudestPairs:
     def _apart(self, one: list[int], other: list[int]) -> bool:
         if one[0] == other[0]:
             return False
-        head = self.compiled.head
+        head = self.graph.head
         return {head[route] for route in one[:-1]}.isdisjoint(head[route] for route in other[:-1])
 
     def _paths(self, region: Region) -> list[list[int]]:
         """Walks through a region that pass no strip twice: at most MOST_PATHS, from at most MOST_HOPS hops."""
-        head, joins = self.compiled.head, self.joins
+        head, joins = self.graph.head, self.joins
         found: list[list[int]] = []
         waiting = deque([route] for route, _there in region.options[region.start])
         hops = 0
@@ -165,58 +166,60 @@ class _LoudestPairs:
         return found
 
 
-def _finding(scene: Scene, search: _LoudestPairs, start: int, join: int, one: list[int], other: list[int]) -> Finding:
-    compiled = scene.compiled
-    between = [compiled.head[route] for path in (one, other) for route in path[:-1]]
-    ways = [scene.hops(Path(start, tuple(path))) for path in (one, other)]
+def _finding(
+    analysis: Analysis, search: _LoudestPairs, start: int, join: int, one: list[int], other: list[int]
+) -> Finding:
+    graph = analysis.graph
+    between = [graph.head[route] for path in (one, other) for route in path[:-1]]
+    ways = [analysis.hops(Path(start, tuple(path))) for path in (one, other)]
     return Finding(
         code="route.double-path",
         severity="warning",
-        message=f"{scene.name(start)} comes to {scene.name(join)} by two ways",
-        strips=scene.ids([start, join, *between]),
-        routes=scene.route_ids([*one, *other]),
-        figures=_figures(scene, search, one, other),
+        message=f"{analysis.name(start)} comes to {analysis.name(join)} by two ways",
+        strips=analysis.ids([start, join, *between]),
+        routes=analysis.route_ids([*one, *other]),
+        figures=_figures(analysis, search, one, other),
         evidence=tuple(ways),
-        remedies=_remedies(scene, start, (one[0], other[0])),
+        remedies=_remedies(analysis, start, (one[0], other[0])),
     )
 
 
-def _figures(scene: Scene, search: _LoudestPairs, one: list[int], other: list[int]) -> dict[str, float | None]:
+def _figures(analysis: Analysis, search: _LoudestPairs, one: list[int], other: list[int]) -> dict[str, float | None]:
     """Rise of the coherent sum against the louder way alone (Frobenius norms), and how far apart the two arrive."""
-    first, second = (_from_post(scene, search, path) for path in (one, other))
+    first, second = (_from_post(analysis, search, path) for path in (one, other))
     both = [[a + b for a, b in zip(row, rest, strict=True)] for row, rest in zip(first, second, strict=True)]
     sums = [sum(value * value for row in matrix for value in row) for matrix in (both, first, second)]
     rise_db = 10 * math.log10(sums[0] / max(sums[1:])) if sums[0] > 0 else None
-    return {"rise_db": rise_db, "skew_samples": abs(_samples(scene, one) - _samples(scene, other))}
+    return {"rise_db": rise_db, "skew_samples": abs(_samples(analysis, one) - _samples(analysis, other))}
 
 
-def _from_post(scene: Scene, search: _LoudestPairs, path: list[int]) -> list[list[float]]:
+def _from_post(analysis: Analysis, search: _LoudestPairs, path: list[int]) -> list[list[float]]:
     """Gains of a way, with their sign, from the `in` of its first strip: what both ways share cancels out."""
-    compiled = scene.compiled
-    start = compiled.tail[path[0]]
-    found = chain_gain(compiled.strips[start], compiled.stage[path[0]]).then(search.path_gain(path))
-    turned = sum(compiled.strips[compiled.tail[route]].invert for route in path[1:]) % 2
+    graph = analysis.graph
+    start = graph.tail[path[0]]
+    found = chain_gain(graph.strips[start], graph.stage[path[0]]).then(search.path_gain(path))
+    turned = sum(graph.strips[graph.tail[route]].invert for route in path[1:]) % 2
     level = -gain(found.level_db) if turned else gain(found.level_db)
     return [[value * level for value in row] for row in found.matrix]
 
 
-def _samples(scene: Scene, path: list[int]) -> int:
+def _samples(analysis: Analysis, path: list[int]) -> int:
     """What a way takes from the `in` of its first strip on, compensation included."""
-    arrivals, compiled = scene.arrivals, scene.compiled
+    arrivals, graph = analysis.arrivals, analysis.graph
     return sum(
-        arrivals.delays.get(route, 0) + (arrivals.chain[compiled.tail[route]][1] if compiled.stage[route] else 0)
+        arrivals.delays.get(route, 0) + (arrivals.chain[graph.tail[route]][1] if graph.stage[route] else 0)
         for route in path
     )
 
 
-def _remedies(scene: Scene, start: int, hops: tuple[int, int]) -> tuple[Remedy, ...]:
+def _remedies(analysis: Analysis, start: int, hops: tuple[int, int]) -> tuple[Remedy, ...]:
     """Remove one of the two first routes; first the one that goes past the bus of the strip's section."""
-    section = scene.sections.get(scene.strip(start).section or "")
+    section = analysis.sections.get(analysis.strip(start).section or "")
     bus = section.bus if section else None
-    past_the_bus_first = sorted(hops, key=lambda route: scene.compiled.routes[route].to == bus)
+    past_the_bus_first = sorted(hops, key=lambda route: analysis.graph.routes[route].to == bus)
     found = []
     for route in past_the_bus_first:
-        piece = scene.compiled.routes[route]
-        remove = Step("remove_routes", {"routes": [piece.id]})
-        found.append(Remedy(f"Remove the {piece.kind} to {scene.name(scene.compiled.head[route])}", (remove,)))
+        piece = analysis.graph.routes[route]
+        remove = EditStep("remove_routes", {"routes": [piece.id]})
+        found.append(Remedy(f"Remove the {piece.kind} to {analysis.name(analysis.graph.head[route])}", (remove,)))
     return tuple(found)

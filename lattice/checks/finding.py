@@ -7,16 +7,10 @@ from dataclasses import dataclass, field
 from math import isfinite
 from typing import Any, Literal
 
+from lattice.model.edit_step import EditStep
+
 Severity = Literal["blocker", "warning", "note"]
 SEVERITIES: tuple[Severity, ...] = ("blocker", "warning", "note")
-
-
-@dataclass(frozen=True)
-class Step:
-    """One edit by the name it has in lattice.edits, with its arguments."""
-
-    edit: str
-    arguments: dict[str, Any]
 
 
 @dataclass(frozen=True)
@@ -24,7 +18,7 @@ class Remedy:
     """Edits that put a finding right, under the words of the button that makes them."""
 
     label: str
-    steps: tuple[Step, ...]
+    steps: tuple[EditStep, ...]
 
 
 def first_of(lines: Sequence[str], most: int = 12) -> tuple[str, ...]:

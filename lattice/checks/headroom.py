@@ -5,11 +5,11 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
+from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy, first_of
 from lattice.checks.registry import check
 from lattice.checks.remedies import trim_steps
-from lattice.checks.scene import Scene
-from lattice.graph.compiled import IN, STAGE_OF_TAP
+from lattice.graph.signal_graph import IN, STAGE_OF_TAP
 from lattice.levels.chain import entering, figures, level_of, likely_db
 from lattice.levels.shares import inflow
 from lattice.levels.trims import trim_db
@@ -26,23 +26,23 @@ def has_ceiling(strip: Strip) -> bool:
     return any(i.type in ("limiter", "clipper") and i.state == "on" and i.ceiling_db is not None for i in strip.inserts)
 
 
-def mix_headroom_db(scene: Scene, stem: Stem) -> float:
+def mix_headroom_db(analysis: Analysis, stem: Stem) -> float:
     """What a mix has to leave: its own figure, else the profile's."""
-    return scene.template.profile.mix_headroom_db if stem.mix_headroom_db is None else stem.mix_headroom_db
+    return analysis.template.profile.mix_headroom_db if stem.mix_headroom_db is None else stem.mix_headroom_db
 
 
 @check("level.headroom")
-def headroom(scene: Scene) -> Iterator[Finding]:
+def headroom(analysis: Analysis) -> Iterator[Finding]:
     """Mixes that leave less room than was promised, and have no limiter."""
-    for stem in scene.template.stems:
+    for stem in analysis.template.stems:
         if stem.role != "mix" or stem.strip is None:
             continue
-        number = scene.compiled.index[stem.strip]
-        stage = scene.levels.at(number, STAGE_OF_TAP[stem.tap])
-        if stage is None or (stem.tap != "pre-insert" and has_ceiling(scene.strip(number))):
+        number = analysis.graph.index[stem.strip]
+        stage = analysis.levels.at(number, STAGE_OF_TAP[stem.tap])
+        if stage is None or (stem.tap != "pre-insert" and has_ceiling(analysis.strip(number))):
             continue
         peak, likely, rms = figures(stage).loudest
-        wanted = mix_headroom_db(scene, stem)
+        wanted = mix_headroom_db(analysis, stem)
         if likely is not None and -likely < wanted:
             yield Finding(
                 code="level.headroom",
@@ -51,16 +51,16 @@ def headroom(scene: Scene) -> Iterator[Finding]:
                 strips=(stem.strip,),
                 stems=(stem.id,),
                 figures={"headroom_db": -likely, "likely_dbfs": likely, "peak_dbfs": peak, "rms_dbfs": rms},
-                evidence=(*_ranking(scene, number), *scene.cut_words(number)),
-                remedies=_trim(scene, number, trim_db(scene.levels, number, wanted, STAGE_OF_TAP[stem.tap])),
+                evidence=(*_ranking(analysis, number), *analysis.cut_words(number)),
+                remedies=_trim(analysis, number, trim_db(analysis.levels, number, wanted, STAGE_OF_TAP[stem.tap])),
             )
 
 
-def _trim(scene: Scene, number: int, change_db: float | None) -> tuple[Remedy, ...]:
+def _trim(analysis: Analysis, number: int, change_db: float | None) -> tuple[Remedy, ...]:
     """The same change on all that is fed to a sum."""
     if change_db is None or change_db >= 0:
         return ()
-    steps = trim_steps(scene.levels, number, change_db)
+    steps = trim_steps(analysis.levels, number, change_db)
     return (Remedy(f"Trim all {len(steps)} by {words_db(change_db)} dB, balance kept", steps),) if steps else ()
 
 
@@ -68,40 +68,40 @@ def _room_words(likely_db: float) -> str:
     return f"leaves {-likely_db:.1f} dB" if likely_db <= 0 else f"is {likely_db:.1f} dB over full scale"
 
 
-def _ranking(scene: Scene, number: int) -> tuple[str, ...]:
+def _ranking(analysis: Analysis, number: int) -> tuple[str, ...]:
     """What comes in by its share, a line each."""
-    shares = inflow(scene.levels, number)
+    shares = inflow(analysis.levels, number)
     lines = []
     for share in shares:
-        name = scene.name(scene.compiled.tail[share.route])
+        name = analysis.name(analysis.graph.tail[share.route])
         lines.append(f"{name}: {100 * share.share:.0f} %, {words_db(share.likely_db)} dBFS")
     return first_of(lines, FEW)
 
 
 @check("level.operating")
-def operating(scene: Scene) -> Iterator[Finding]:
+def operating(analysis: Analysis) -> Iterator[Finding]:
     """Inserts that work on levels, fed far from the operating level."""
-    profile, levels = scene.template.profile, scene.levels
+    profile, levels = analysis.template.profile, analysis.levels
     low = profile.operating_level_dbfs - profile.operating_window_db - SINE_DB
     high = profile.operating_level_dbfs + profile.operating_window_db - SINE_DB
     power_low, power_high = 10 ** (low / 10), 10 ** (high / 10)
     floor, top = gain(low), gain(high)
-    by_type = scene.compiled.by_type
+    by_type = analysis.graph.by_type
     for kind in WORKING:
         for number, place in by_type[kind]:
             plain = levels.sources.get(number)
             if plain and plain.low_e > floor and plain.high_e < top:
                 continue  # wherever in its chain
-            found, strip = levels.stages[number], scene.compiled.strips[number]
+            found, strip = levels.stages[number], analysis.graph.strips[number]
             insert = strip.inserts[place]
             if not found or insert.state != "on":
                 continue
             stage = entering(strip, found, place, levels.carriers) if insert.layout_in else found[place]
-            sound, by_e = stage[0], stage[3]
-            power = max(sound.e2) * by_e * by_e
+            sound, rms_gain = stage.levels, stage.rms_gain
+            power = max(sound.e2) * rms_gain * rms_gain
             if power <= 0 or power_low <= power <= power_high:
                 continue
-            rms = level_of(sound.e2, by_e)
+            rms = level_of(sound.e2, rms_gain)
             away = rms + SINE_DB - profile.operating_level_dbfs
             if abs(away) <= profile.operating_window_db + 1e-9:
                 continue
@@ -121,23 +121,23 @@ def operating(scene: Scene) -> Iterator[Finding]:
 
 
 @check("level.build-up")
-def build_up(scene: Scene) -> Iterator[Finding]:
+def build_up(analysis: Analysis) -> Iterator[Finding]:
     """Sums of three or more that are over full scale before anything is done about it."""
-    compiled, levels = scene.compiled, scene.levels
-    for number in (*compiled.by_kind["bus"], *compiled.by_kind["master"]):
+    graph, levels = analysis.graph, analysis.levels
+    for number in (*graph.by_kind["bus"], *graph.by_kind["master"]):
         found = levels.stages[number]
-        if not found or len(compiled.ins[number]) < 3:
+        if not found or len(graph.ins[number]) < 3:
             continue
         stage = found[IN]
-        if likely_db(stage) <= 1e-9 or sum(map(levels.brings, compiled.ins[number])) < 3:
+        if likely_db(stage) <= 1e-9 or sum(map(levels.brings, graph.ins[number])) < 3:
             continue
         peak, likely, rms = figures(stage).loudest
         yield Finding(
             code="level.build-up",
             severity="note",
-            message=f"{scene.name(number)} builds up to {words_db(likely, plus=True)} dBFS",
-            strips=scene.ids([number]),
+            message=f"{analysis.name(number)} builds up to {words_db(likely, plus=True)} dBFS",
+            strips=analysis.ids([number]),
             figures={"likely_dbfs": likely, "peak_dbfs": peak, "rms_dbfs": rms},
-            evidence=(*_ranking(scene, number), *scene.cut_words(number)),
-            remedies=_trim(scene, number, -math.ceil((likely or 0.0) * 10 - 1e-9) / 10),
+            evidence=(*_ranking(analysis, number), *analysis.cut_words(number)),
+            remedies=_trim(analysis, number, -math.ceil((likely or 0.0) * 10 - 1e-9) / 10),
         )

@@ -6,9 +6,10 @@ import re
 from collections import defaultdict
 from collections.abc import Iterator
 
-from lattice.checks.finding import Finding, Remedy, Step
+from lattice.analysis import Analysis
+from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import check
-from lattice.checks.scene import Scene
+from lattice.model.edit_step import EditStep
 
 ODD_SPACES = ("  ", "\n ", " \n", "\t", "\r", "\v", "\f", "\x1c", "\x1d", "\x1e", "\x1f")
 # over all names at once, a line each: hardly any is left as it came
@@ -19,17 +20,17 @@ DEFAULT_NAME = re.compile(
 
 
 @check("name.duplicate")
-def duplicate_names(scene: Scene) -> Iterator[Finding]:
+def duplicate_names(analysis: Analysis) -> Iterator[Finding]:
     """Names that two or more strips have: one finding a name."""
-    names = _compared([strip.name for strip in scene.template.strips])
+    names = _compared([strip.name for strip in analysis.template.strips])
     if len(set(names)) == len(names):
         return
     by_name: dict[str, list[str]] = defaultdict(list)
-    for name, strip in zip(names, scene.template.strips, strict=True):
+    for name, strip in zip(names, analysis.template.strips, strict=True):
         by_name[name].append(strip.id)
     for ids in by_name.values():
         if len(ids) > 1:
-            name = scene.name(scene.compiled.index[ids[0]])
+            name = analysis.name(analysis.graph.index[ids[0]])
             yield Finding(
                 code="name.duplicate",
                 severity="note",
@@ -49,11 +50,11 @@ def _compared(names: list[str]) -> list[str]:
 
 
 @check("name.default")
-def default_names(scene: Scene) -> Iterator[Finding]:
+def default_names(analysis: Analysis) -> Iterator[Finding]:
     """Names left as the kind and a number."""
-    joined = "\n".join([strip.name.replace("\n", " ") for strip in scene.template.strips])
+    joined = "\n".join([strip.name.replace("\n", " ") for strip in analysis.template.strips])
     for found in DEFAULT_NAME.finditer(joined):
-        strip = scene.template.strips[joined.count("\n", 0, found.start())]
+        strip = analysis.template.strips[joined.count("\n", 0, found.start())]
         yield Finding(
             code="name.default",
             severity="note",
@@ -64,16 +65,16 @@ def default_names(scene: Scene) -> Iterator[Finding]:
 
 
 @check("section.colour")
-def section_colours(scene: Scene) -> Iterator[Finding]:
+def section_colours(analysis: Analysis) -> Iterator[Finding]:
     """Strips coloured unlike their section."""
-    for strip in scene.template.strips:
+    for strip in analysis.template.strips:
         if strip.colour is None:
             continue
-        section = scene.sections.get(strip.section or "")
+        section = analysis.sections.get(strip.section or "")
         if section is None or section.colour is None:
             continue
         if strip.colour.lower() != section.colour.lower():
-            take = Step("change_strip", {"strip": strip.id, "changes": {"colour": None}})
+            take = EditStep("change_strip", {"strip": strip.id, "changes": {"colour": None}})
             yield Finding(
                 code="section.colour",
                 severity="note",
@@ -86,17 +87,17 @@ def section_colours(scene: Scene) -> Iterator[Finding]:
 
 
 @check("section.empty")
-def empty_sections(scene: Scene) -> Iterator[Finding]:
+def empty_sections(analysis: Analysis) -> Iterator[Finding]:
     """Sections without a strip in them or in a section inside them."""
-    used = {strip.section for strip in scene.template.strips}
+    used = {strip.section for strip in analysis.template.strips}
     for section_id in list(used):
-        section = scene.sections.get(section_id or "")
+        section = analysis.sections.get(section_id or "")
         while section is not None and section.parent is not None:
             used.add(section.parent)
-            section = scene.sections.get(section.parent)
-    for section in scene.template.sections:
+            section = analysis.sections.get(section.parent)
+    for section in analysis.template.sections:
         if section.id not in used:
-            remove = Step("remove_sections", {"sections": [section.id]})
+            remove = EditStep("remove_sections", {"sections": [section.id]})
             yield Finding(
                 code="section.empty",
                 severity="note",

@@ -4,20 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from lattice.checks.finding import Finding, Remedy, Step
+from lattice.analysis import Analysis
+from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import check
-from lattice.checks.scene import Scene
-from lattice.graph.compiled import POST
+from lattice.graph.signal_graph import POST
+from lattice.model.edit_step import EditStep
 
 
 @check("level.idle")
-def idle(scene: Scene) -> Iterator[Finding]:
+def idle(analysis: Analysis) -> Iterator[Finding]:
     """A fader at off before an enabled route, or a send at off that nobody rides."""
-    compiled = scene.compiled
-    for number, strip in enumerate(compiled.strips):
-        if strip.fader_db is None and strip.kind != "midi" and not scene.is_kept_apart(number):
-            leaving = [r for r in compiled.outs[number] if compiled.routes[r].enabled and compiled.stage[r] == POST]
-            if leaving or compiled.is_endpoint(number):
+    graph = analysis.graph
+    for number, strip in enumerate(graph.strips):
+        if strip.fader_db is None and strip.kind != "midi" and not analysis.is_kept_apart(number):
+            leaving = [r for r in graph.outs[number] if graph.routes[r].enabled and graph.stage[r] == POST]
+            if leaving or graph.is_endpoint(number):
                 yield Finding(
                     code="level.idle",
                     severity="note",
@@ -26,24 +27,24 @@ def idle(scene: Scene) -> Iterator[Finding]:
                     evidence=("nothing leaves behind it",),
                     remedies=(Remedy("Set it to 0 dB", (_change("change_strip", "strip", strip.id, "fader_db"),)),),
                 )
-    for number, route in enumerate(compiled.routes):
+    for number, route in enumerate(graph.routes):
         if route.gain_db is None and route.enabled and not route.automated and route.kind != "midi":
-            ends = [compiled.tail[number], compiled.head[number]]
+            ends = [graph.tail[number], graph.head[number]]
             yield Finding(
                 code="level.idle",
                 severity="note",
-                message=f"the {route.kind} from {scene.name(ends[0])} to {scene.name(ends[1])} is at off",
-                strips=scene.ids(ends),
+                message=f"the {route.kind} from {analysis.name(ends[0])} to {analysis.name(ends[1])} is at off",
+                strips=analysis.ids(ends),
                 routes=(route.id,),
                 evidence=("it is on, and brings nothing",),
                 remedies=(
                     Remedy(
-                        "It is ridden", (Step("change_route", {"route": route.id, "changes": {"automated": True}}),)
+                        "It is ridden", (EditStep("change_route", {"route": route.id, "changes": {"automated": True}}),)
                     ),
                     Remedy("Set it to 0 dB", (_change("change_route", "route", route.id, "gain_db"),)),
                 ),
             )
 
 
-def _change(edit: str, what: str, id_: str, name: str) -> Step:
-    return Step(edit, {what: id_, "changes": {name: 0.0}})
+def _change(edit: str, what: str, id_: str, name: str) -> EditStep:
+    return EditStep(edit, {what: id_, "changes": {name: 0.0}})

@@ -10,8 +10,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import pairwise
 
-from lattice.checks.scene import Scene
-from lattice.graph.compiled import IN
+from lattice.analysis import Analysis
+from lattice.graph.signal_graph import IN
 from lattice.levels.gains import TRANSPARENT
 from lattice.model.document import Strip
 
@@ -41,20 +41,19 @@ class Region:
 class Joins:
     """Pairs of strips with two ways between them, found by what every way has in common (dominators)."""
 
-    def __init__(self, scene: Scene) -> None:
-        self.scene, self.compiled = scene, scene.compiled
-        compiled, ok = scene.compiled, scene.unblocked.route_ok
-        self.monitors = scene.unblocked.monitors
-        self.carried = scene.sounds.leaves
-        self.is_send = [route.kind == "send" for route in compiled.routes]
+    def __init__(self, analysis: Analysis) -> None:
+        self.analysis, self.graph = analysis, analysis.graph
+        graph, ok = analysis.graph, analysis.unblocked.route_ok
+        self.monitors = analysis.unblocked.monitors
+        self.carried = analysis.sounds.leaves
+        self.is_send = [route.kind == "send" for route in graph.routes]
         # only what is fed can be passed behind a send
-        self.clear = [bool(compiled.ins[n]) and _transparent(strip) for n, strip in enumerate(compiled.strips)]
+        self.clear = [bool(graph.ins[n]) and _transparent(strip) for n, strip in enumerate(graph.strips)]
         self.outs: list[list[int]] = (
-            compiled.outs
-            if not compiled.tied_in and all(ok)
+            graph.outs
+            if not graph.tied_in and all(ok)
             else [
-                [route for route in routes if ok[route] and compiled.routes[route].kind != "tie"]
-                for routes in compiled.outs
+                [route for route in routes if ok[route] and graph.routes[route].kind != "tie"] for routes in graph.outs
             ]
         )
         self._onward: dict[int, dict[int, list[tuple[int, int, int]]]] = {FED: {}, SENT: {}, FED | SENT: {}}
@@ -74,16 +73,16 @@ class Joins:
 
     def _meetings(self) -> list[bool]:
         """Per strip: two of its routes lead to some strip in common. O(routes), a few times that where it loops."""
-        compiled, count = self.compiled, len(self.compiled.strips)
-        order = [node for node in reversed(self.scene.loops.order) if node < count]
+        graph, count = self.graph, len(self.graph.strips)
+        order = [node for node in reversed(self.analysis.loops.order) if node < count]
         bit_of, bit = [0] * count, 1
         for number in order:
-            if compiled.ins[number]:
+            if graph.ins[number]:
                 bit_of[number] = bit
                 bit <<= 1
         feeding, sent = list(bit_of), list(bit_of)  # bits of strips that a walk that has come here goes on to
         found = [False] * count
-        while self._swept(order, bit_of, (feeding, sent), found) and self.scene.loops.feedback:
+        while self._swept(order, bit_of, (feeding, sent), found) and self.analysis.loops.feedback:
             pass  # what leads round brings news to strips that were looked at before
         return found
 
@@ -91,8 +90,8 @@ class Joins:
         self, order: list[int], bit_of: list[int], beyond: tuple[list[int], list[int]], found: list[bool]
     ) -> bool:
         """One sweep; whether anything new was come to."""
-        compiled, monitors, is_send = self.compiled, self.monitors, self.is_send
-        head, stage = compiled.head, compiled.stage
+        graph, monitors, is_send = self.graph, self.monitors, self.is_send
+        head, stage = graph.head, graph.stage
         feeding, sent = beyond
         is_new = False
         for number in order:
@@ -119,7 +118,7 @@ class Joins:
 
     def _walk(self, start: int) -> _Walk:
         """Strips that are routed alike share their walk, unless it leads back to one of them."""
-        hops = tuple(sorted((self.compiled.head[r], SENT if self.is_send[r] else FED) for r in self.outs[start]))
+        hops = tuple(sorted((self.graph.head[r], SENT if self.is_send[r] else FED) for r in self.outs[start]))
         walk = self._walks.get(hops)
         if walk is None:
             walk = self._walks[hops] = _Walk(self, hops)
@@ -140,14 +139,14 @@ class Joins:
         if not self.monitors[strip]:
             return
         for route in self.outs[strip]:
-            passes_whole = self.clear[strip] or self.compiled.stage[route] == IN
+            passes_whole = self.clear[strip] or self.graph.stage[route] == IN
             leaves = states if passes_whole else states & FED  # what comes past its inserts
             if leaves:
-                yield route, self.compiled.head[route], SENT if self.is_send[route] else leaves
+                yield route, self.graph.head[route], SENT if self.is_send[route] else leaves
 
     def region(self, start: int, end: int) -> Region:
         """What lies between a strip and one of its joins, found by walking back from there. O(routes between)."""
-        walk, head, size = self._walk(start), self.compiled.head, 0
+        walk, head, size = self._walk(start), self.graph.head, 0
         between = {end}
         waiting = [end]
         while waiting:
@@ -157,7 +156,7 @@ class Joins:
                 if before not in between and before != start:
                     between.add(before)
                     waiting.append(before)
-        order = [start, *sorted(between - {end}, key=self.scene.loops.position.__getitem__)]
+        order = [start, *sorted(between - {end}, key=self.analysis.loops.position.__getitem__)]
         options: Options = {start: [(route, head[route]) for route in self.outs[start] if head[route] in between]}
         for at in order[1:]:
             options[at] = [
@@ -169,8 +168,8 @@ class Joins:
         """Whether routes make a walk: none passes inserts that change the sound behind a send."""
         state = SENT if self.is_send[path[0]] else FED
         for before, route in pairwise(path):
-            at = self.compiled.head[before]
-            if not (state == FED or self.clear[at] or self.compiled.stage[route] == IN):
+            at = self.graph.head[before]
+            if not (state == FED or self.clear[at] or self.graph.stage[route] == IN):
                 return False
             state = SENT if self.is_send[route] else state
         return True
@@ -195,7 +194,7 @@ class _Walk:
                 if there != without and state & ~self.states.get(there, 0):
                     self.states[there] = self.states.get(there, 0) | state
                     waiting.append(there)
-        order = sorted(self.states, key=joins.scene.loops.position.__getitem__)
+        order = sorted(self.states, key=joins.analysis.loops.position.__getitem__)
         self.before = {strip: [] for strip in order}
         for at in order:
             for _route, there, _state in joins.onward(at, self.states[at]):

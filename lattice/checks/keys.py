@@ -5,79 +5,80 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from lattice.checks.finding import Finding, Remedy, Severity, Step
+from lattice.analysis import Analysis
+from lattice.checks.finding import Finding, Remedy, Severity
 from lattice.checks.registry import check
-from lattice.checks.scene import Scene
-from lattice.graph.compiled import IN
 from lattice.graph.masks import masks
+from lattice.graph.signal_graph import IN
 from lattice.levels.chain import key_threshold_db
+from lattice.model.edit_step import EditStep
 from lattice.model.units import words_db
 
 
 @check("key.unfed")
-def unfed_keys(scene: Scene) -> Iterator[Finding]:
+def unfed_keys(analysis: Analysis) -> Iterator[Finding]:
     """Inserts that are on and keyed from outside, to which no key carries a source."""
-    fed = {scene.compiled.key_node[route][1] for route in scene.compiled.keys if scene.carries(route)}
-    for number, place in scene.compiled.inserts.listening:
-        strip = scene.strip(number)
+    fed = {analysis.graph.key_node[route][1] for route in analysis.graph.keys if analysis.carries(route)}
+    for number, place in analysis.graph.inserts.listening:
+        strip = analysis.strip(number)
         insert = strip.inserts[place]
         if strip.in_service and insert.state == "on" and insert.id not in fed:
-            routes = [route for route in scene.compiled.keys if scene.compiled.key_node[route][1] == insert.id]
+            routes = [route for route in analysis.graph.keys if analysis.graph.key_node[route][1] == insert.id]
             why = "no key ends at it" if not routes else "its keys carry nothing now"
             yield Finding(
                 code="key.unfed",
                 severity="warning",
                 message=f"{insert.name or insert.id} on {strip.name} waits for a key that does not come",
                 strips=(strip.id,),
-                routes=scene.route_ids(routes),
+                routes=analysis.route_ids(routes),
                 inserts=(insert.id,),
                 evidence=(why,),
             )
 
 
 @check("key.unheard", "key.dormant")
-def keys_that_work_nothing(scene: Scene) -> Iterator[Finding]:
+def keys_that_work_nothing(analysis: Analysis) -> Iterator[Finding]:
     """Keys that end at an insert that does not listen, or that is not working."""
-    for route in scene.compiled.keys:
-        insert = scene.compiled.insert_of_key(route)
-        name = f"{insert.name or insert.id} on {scene.name(scene.compiled.head[route])}"
+    for route in analysis.graph.keys:
+        insert = analysis.graph.insert_of_key(route)
+        name = f"{insert.name or insert.id} on {analysis.name(analysis.graph.head[route])}"
         if insert.key != "external":
-            listen = Step("change_insert", {"insert": insert.id, "changes": {"key": "external"}})
-            words = f"{name} does not listen to {scene.name(scene.compiled.tail[route])}"
+            listen = EditStep("change_insert", {"insert": insert.id, "changes": {"key": "external"}})
+            words = f"{name} does not listen to {analysis.name(analysis.graph.tail[route])}"
             remedy = Remedy("Let it listen to its key", (listen,))
-            yield _about(scene, route, "key.unheard", "warning", words, f"its key is {insert.key}", remedy)
+            yield _about(analysis, route, "key.unheard", "warning", words, f"its key is {insert.key}", remedy)
         if insert.state != "on":
-            wake = Step("change_insert", {"insert": insert.id, "changes": {"state": "on"}})
-            words = f"{scene.name(scene.compiled.tail[route])} is wired to {name}, which is {insert.state}"
+            wake = EditStep("change_insert", {"insert": insert.id, "changes": {"state": "on"}})
+            words = f"{analysis.name(analysis.graph.tail[route])} is wired to {name}, which is {insert.state}"
             remedy = Remedy("Switch it on", (wake,))
-            yield _about(scene, route, "key.dormant", "note", words, "wired and ready, not working now", remedy)
+            yield _about(analysis, route, "key.dormant", "note", words, "wired and ready, not working now", remedy)
 
 
 def _about(
-    scene: Scene, route: int, code: str, severity: Severity, message: str, why: str, *remedies: Remedy
+    analysis: Analysis, route: int, code: str, severity: Severity, message: str, why: str, *remedies: Remedy
 ) -> Finding:
-    ends = [scene.compiled.head[route], scene.compiled.tail[route]]
+    ends = [analysis.graph.head[route], analysis.graph.tail[route]]
     return Finding(
         code=code,
         severity=severity,
         message=message,
-        strips=scene.ids(ends) if ends[0] != ends[1] else scene.ids(ends[:1]),
-        routes=scene.route_ids([route]),
-        inserts=(scene.compiled.key_node[route][1],),
+        strips=analysis.ids(ends) if ends[0] != ends[1] else analysis.ids(ends[:1]),
+        routes=analysis.route_ids([route]),
+        inserts=(analysis.graph.key_node[route][1],),
         evidence=(why,),
         remedies=remedies,
     )
 
 
 @check("key.self")
-def keyed_by_itself(scene: Scene) -> Iterator[Finding]:
+def keyed_by_itself(analysis: Analysis) -> Iterator[Finding]:
     """Keys whose only sources are those the insert already works on."""
-    keys = [route for route in scene.compiled.keys if scene.carries(route)]
+    keys = [route for route in analysis.graph.keys if analysis.carries(route)]
     if not keys:
         return
-    keyed = sorted({scene.compiled.head[route] for route in keys})
+    keyed = sorted({analysis.graph.head[route] for route in keys})
     bit_of_strip = {strip: 1 << (len(keys) + at) for at, strip in enumerate(keyed)}
-    found = masks(scene.unblocked, bit_of_strip, {route: 1 << at for at, route in enumerate(keys)})
+    found = masks(analysis.unblocked, bit_of_strip, {route: 1 << at for at, route in enumerate(keys)})
     shared = [-1] * len(keys)  # per key: what all its sources reach
     for source in found:
         bits = source & ((1 << len(keys)) - 1)
@@ -86,95 +87,94 @@ def keyed_by_itself(scene: Scene) -> Iterator[Finding]:
             shared[at] &= source
             bits &= bits - 1
     for at, route in enumerate(keys):
-        if shared[at] != -1 and shared[at] & bit_of_strip[scene.compiled.head[route]]:
-            insert = scene.compiled.insert_of_key(route)
-            words = (
-                f"{insert.name or insert.id} on {scene.name(scene.compiled.head[route])} is keyed by what it works on"
-            )
-            yield _about(scene, route, "key.self", "note", words, "the key brings no other source")
+        if shared[at] != -1 and shared[at] & bit_of_strip[analysis.graph.head[route]]:
+            insert = analysis.graph.insert_of_key(route)
+            host = analysis.name(analysis.graph.head[route])
+            words = f"{insert.name or insert.id} on {host} is keyed by what it works on"
+            yield _about(analysis, route, "key.self", "note", words, "the key brings no other source")
 
 
 @check("key.quiet")
-def too_quiet(scene: Scene) -> Iterator[Finding]:
+def too_quiet(analysis: Analysis) -> Iterator[Finding]:
     """Keys that never come up to the threshold of what they are to work, even if all peaks met."""
     fed: dict[str, list[int]] = defaultdict(list)
-    for route in scene.compiled.keys:
-        if scene.carries(route):
-            fed[scene.compiled.key_node[route][1]].append(route)
+    for route in analysis.graph.keys:
+        if analysis.carries(route):
+            fed[analysis.graph.key_node[route][1]].append(route)
     for routes in fed.values():
-        insert, number = scene.compiled.insert_of_key(routes[0]), scene.compiled.head[routes[0]]
+        insert, number = analysis.graph.insert_of_key(routes[0]), analysis.graph.head[routes[0]]
         threshold = key_threshold_db(insert)
-        peak = scene.levels.key_peak_db(insert)
-        working = insert.key == "external" and insert.state == "on" and scene.strip(number).in_service
+        peak = analysis.levels.key_peak_db(insert)
+        working = insert.key == "external" and insert.state == "on" and analysis.strip(number).in_service
         if working and threshold is not None and (peak is None or peak < threshold):
-            triggers = list(dict.fromkeys(scene.compiled.tail[route] for route in routes))
+            triggers = list(dict.fromkeys(analysis.graph.tail[route] for route in routes))
             comes = "comes at nothing" if peak is None else f"comes at {words_db(peak)} dBFS at most"
             yield Finding(
                 code="key.quiet",
                 severity="warning",
-                message=f"{insert.name or insert.id} on {scene.name(number)} never works: its key {comes}",
-                strips=tuple(dict.fromkeys(scene.ids([number, *triggers]))),
-                routes=scene.route_ids(routes),
+                message=f"{insert.name or insert.id} on {analysis.name(number)} never works: its key {comes}",
+                strips=tuple(dict.fromkeys(analysis.ids([number, *triggers]))),
+                routes=analysis.route_ids(routes),
                 inserts=(insert.id,),
                 figures={"peak_dbfs": peak},
-                evidence=(f"its threshold is {words_db(threshold)} dB", f"keyed by {scene.names(triggers)}"),
+                evidence=(f"its threshold is {words_db(threshold)} dB", f"keyed by {analysis.names(triggers)}"),
             )
 
 
 @check("key.double")
-def ducked_twice(scene: Scene) -> Iterator[Finding]:
-    """Sound that passes two inserts keyed by the same trigger: [outer strip, inner strip, trigger]."""
-    compiled = scene.compiled
+def ducked_twice(analysis: Analysis) -> Iterator[Finding]:
+    """SignalLevels that passes two inserts keyed by the same trigger: [outer strip, inner strip, trigger]."""
+    graph = analysis.graph
     by_trigger: dict[int, list[int]] = defaultdict(list)
-    for route in compiled.keys:
-        insert = compiled.insert_of_key(route)
-        if scene.carries(route) and insert.key == "external" and insert.state == "on":
-            by_trigger[compiled.tail[route]].append(route)
-    behind = _Behind(scene)
+    for route in graph.keys:
+        insert = graph.insert_of_key(route)
+        if analysis.carries(route) and insert.key == "external" and insert.state == "on":
+            by_trigger[graph.tail[route]].append(route)
+    behind = _Behind(analysis)
     for trigger, routes in by_trigger.items():
-        places = list(dict.fromkeys((compiled.head[route], compiled.key_node[route][1]) for route in routes))
+        places = list(dict.fromkeys((graph.head[route], graph.key_node[route][1]) for route in routes))
         if len(places) < 2:
             continue
         keyed = sum({1 << strip for strip, _insert in places})
         for inner in places:
-            if not scene.sounds.arrives[inner[0]] or not (behind.of(inner[0]) | 1 << inner[0]) & keyed:
+            if not analysis.sounds.arrives[inner[0]] or not (behind.of(inner[0]) | 1 << inner[0]) & keyed:
                 continue
             for outer in places:
                 if inner != outer and behind.passes(inner, outer):
-                    yield _double(scene, inner, outer, trigger)
+                    yield _double(analysis, inner, outer, trigger)
 
 
 class _Behind:
     """Which strips what has passed the inserts of a strip comes to, as bits. Each strip is followed once, O(routes)."""
 
-    def __init__(self, scene: Scene) -> None:
-        self.scene = scene
+    def __init__(self, analysis: Analysis) -> None:
+        self.analysis = analysis
         self._known: dict[int, int] = {}
 
     def passes(self, inner: tuple[int, str], outer: tuple[int, str]) -> bool:
         """What has passed the insert of `inner` comes to the insert of `outer`."""
         if inner[0] == outer[0]:
-            return self.scene.compiled.insert_at[inner[1]][1] < self.scene.compiled.insert_at[outer[1]][1]
+            return self.analysis.graph.insert_at[inner[1]][1] < self.analysis.graph.insert_at[outer[1]][1]
         return bool(self.of(inner[0]) >> outer[0] & 1)
 
     def of(self, strip: int) -> int:
         if strip not in self._known:
-            compiled, reach = self.scene.compiled, self.scene.unblocked
-            first = [r for r in compiled.outs[strip] if reach.route_ok[r] and compiled.stage[r] != IN]
-            heads = {compiled.head[route] for route in first}
+            graph, reach = self.analysis.graph, self.analysis.unblocked
+            first = [r for r in graph.outs[strip] if reach.route_ok[r] and graph.stage[r] != IN]
+            heads = {graph.head[route] for route in first}
             onward = reach.forward([head for head in heads if reach.monitors[head]]).fed
-            come = (n for n in range(len(compiled.strips)) if onward[n] or (n in heads and reach.enters(n)))
+            come = (n for n in range(len(graph.strips)) if onward[n] or (n in heads and reach.enters(n)))
             self._known[strip] = sum(1 << n for n in come)
         return self._known[strip]
 
 
-def _double(scene: Scene, inner: tuple[int, str], outer: tuple[int, str], trigger: int) -> Finding:
-    names = [scene.name(inner[0]), scene.name(outer[0])]
+def _double(analysis: Analysis, inner: tuple[int, str], outer: tuple[int, str], trigger: int) -> Finding:
+    names = [analysis.name(inner[0]), analysis.name(outer[0])]
     return Finding(
         code="key.double",
         severity="note",
-        message=f"{names[0]} is ducked twice by {scene.name(trigger)}: there and on {names[1]}",
-        strips=tuple(dict.fromkeys(scene.ids([outer[0], inner[0], trigger]))),
+        message=f"{names[0]} is ducked twice by {analysis.name(trigger)}: there and on {names[1]}",
+        strips=tuple(dict.fromkeys(analysis.ids([outer[0], inner[0], trigger]))),
         inserts=(outer[1], inner[1]),
         evidence=(f"{names[0]} comes to {names[1]}",),
     )

@@ -5,42 +5,43 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from lattice.checks.finding import Finding, Remedy, Severity, Step
+from lattice.analysis import Analysis
+from lattice.checks.finding import Finding, Remedy, Severity
 from lattice.checks.registry import check
-from lattice.checks.scene import Scene
 from lattice.graph.loops import Loop
 from lattice.graph.paths import Blocker
 from lattice.levels.gains import delays_ms, group_gain_db, latency_samples, loop_gain_db
+from lattice.model.edit_step import EditStep
 from lattice.model.units import samples_to_ms
 
 OFF = frozenset({"fader-off", "gain-off"})
 
 
 @check("loop.audio", "loop.key", "loop.midi")
-def loops(scene: Scene) -> Iterator[Finding]:
+def loops(analysis: Analysis) -> Iterator[Finding]:
     """One finding for each strongly connected group and pass."""
-    for loop in scene.loops.loops:
+    for loop in analysis.loops.loops:
         if loop.needs == "audio":
-            yield _audio(scene, loop)
+            yield _audio(analysis, loop)
         else:
-            yield _other(scene, loop)
+            yield _other(analysis, loop)
 
 
-def _audio(scene: Scene, loop: Loop) -> Finding:
-    breaking = _breaking(scene, loop)
-    round_db = loop_gain_db(scene.compiled, loop.cycle)
-    group_db = group_gain_db(scene.compiled, loop.group, loop.cycle)
-    repeat_ms = _repeat_ms(scene, loop)
+def _audio(analysis: Analysis, loop: Loop) -> Finding:
+    breaking = _breaking(analysis, loop)
+    round_db = loop_gain_db(analysis.graph, loop.cycle)
+    group_db = group_gain_db(analysis.graph, loop.group, loop.cycle)
+    repeat_ms = _repeat_ms(analysis, loop)
     states = tuple(f"broken now: {blocker.sentence}" for blocker in breaking)
     return Finding(
         code="loop.audio",
         severity=_severity(breaking),
-        message=f"{_subject(scene, loop)} {_verdict(round_db, group_db)}, every {repeat_ms:.1f} ms",
-        strips=scene.ids(loop.strips),
-        routes=_routes(scene, loop),
+        message=f"{_subject(analysis, loop)} {_verdict(round_db, group_db)}, every {repeat_ms:.1f} ms",
+        strips=analysis.ids(loop.strips),
+        routes=_routes(analysis, loop),
         figures={"loop_gain_db": _figure(round_db), "group_gain_db": _figure(group_db), "repeat_ms": repeat_ms},
-        evidence=(_round(scene, loop), *states, *_rest(loop)),
-        remedies=_remedies(scene, loop, breaking),
+        evidence=(_round(analysis, loop), *states, *_rest(loop)),
+        remedies=_remedies(analysis, loop, breaking),
     )
 
 
@@ -65,13 +66,13 @@ def _figure(level_db: float) -> float | None:
     return None if math.isinf(level_db) else level_db
 
 
-def _subject(scene: Scene, loop: Loop) -> str:
-    first, *others = (scene.name(strip) for strip in loop.strips)
+def _subject(analysis: Analysis, loop: Loop) -> str:
+    first, *others = (analysis.name(strip) for strip in loop.strips)
     return f"{first} feeds itself" + (f" through {', '.join(others)}" if others else "")
 
 
-def _round(scene: Scene, loop: Loop) -> str:
-    return " → ".join(scene.name(strip) for strip in (*loop.strips, loop.strips[0]))
+def _round(analysis: Analysis, loop: Loop) -> str:
+    return " → ".join(analysis.name(strip) for strip in (*loop.strips, loop.strips[0]))
 
 
 def _rest(loop: Loop) -> tuple[str, ...]:
@@ -79,81 +80,81 @@ def _rest(loop: Loop) -> tuple[str, ...]:
     return (f"{more} more route{'s' if more > 1 else ''} in the same knot",) if more else ()
 
 
-def _routes(scene: Scene, loop: Loop) -> tuple[str, ...]:
+def _routes(analysis: Analysis, loop: Loop) -> tuple[str, ...]:
     """The cycle's routes in its order, then the rest of the group's."""
     in_cycle = set(loop.cycle)
-    return scene.route_ids([*loop.cycle, *(route for route in loop.group if route not in in_cycle)])
+    return analysis.route_ids([*loop.cycle, *(route for route in loop.group if route not in in_cycle)])
 
 
-def _breaking(scene: Scene, loop: Loop) -> list[Blocker]:
+def _breaking(analysis: Analysis, loop: Loop) -> list[Blocker]:
     """States that stop sound somewhere on the cycle, each once."""
     found: list[Blocker] = []
     for route in loop.cycle:
-        tail = scene.compiled.tail[route]
-        found += [*scene.blockers.passing(tail), *scene.blockers.on_route(route)]
+        tail = analysis.graph.tail[route]
+        found += [*analysis.blockers.passing(tail), *analysis.blockers.on_route(route)]
     return list(dict.fromkeys(found))
 
 
-def _repeat_ms(scene: Scene, loop: Loop) -> float:
+def _repeat_ms(analysis: Analysis, loop: Loop) -> float:
     """Latency and delay times round the cycle, at least one buffer."""
-    compiled, template = scene.compiled, scene.template
+    graph, template = analysis.graph, analysis.template
     tie_latency = {machine.id: machine.tie_latency_samples for machine in template.machines}
     samples, delay_ms = 0, 0.0
     for route in loop.cycle:
-        strip = compiled.strips[compiled.tail[route]]
-        samples += latency_samples(strip, compiled.stage[route])
-        delay_ms += delays_ms(strip, compiled.stage[route])
-        if compiled.routes[route].kind == "tie":
-            samples += tie_latency[compiled.machine_of(compiled.tail[route])]
+        strip = graph.strips[graph.tail[route]]
+        samples += latency_samples(strip, graph.stage[route])
+        delay_ms += delays_ms(strip, graph.stage[route])
+        if graph.routes[route].kind == "tie":
+            samples += tie_latency[graph.machine_of(graph.tail[route])]
     whole_ms = samples_to_ms(samples, template.sample_rate_hz) + delay_ms
     return max(whole_ms, samples_to_ms(template.buffer_samples, template.sample_rate_hz))
 
 
-def _remedies(scene: Scene, loop: Loop, breaking: list[Blocker]) -> tuple[Remedy, ...]:
+def _remedies(analysis: Analysis, loop: Loop, breaking: list[Blocker]) -> tuple[Remedy, ...]:
     """Disable the feedback routes of the cycle (of a loop of notes, the route that closes it), and those beside them.
 
     None where a state breaks the cycle already: the loop stays there, with states ignored, and runs no worse.
     """
     if breaking:
         return ()
-    compiled = scene.compiled
-    cut = [route for route in loop.cycle if route in scene.loops.feedback] or [loop.cycle[-1]]
-    ends = {(compiled.tail[route], compiled.head[route]) for route in cut}
-    beside = [route for route in loop.group if (compiled.tail[route], compiled.head[route]) in ends]
-    cut = [route for route in beside if compiled.routes[route].enabled]
-    first = compiled.routes[cut[0]]
-    what = f"the {first.kind} from {scene.name(compiled.tail[cut[0]])} to {scene.name(compiled.head[cut[0]])}"
+    graph = analysis.graph
+    cut = [route for route in loop.cycle if route in analysis.loops.feedback] or [loop.cycle[-1]]
+    ends = {(graph.tail[route], graph.head[route]) for route in cut}
+    beside = [route for route in loop.group if (graph.tail[route], graph.head[route]) in ends]
+    cut = [route for route in beside if graph.routes[route].enabled]
+    first = graph.routes[cut[0]]
+    what = f"the {first.kind} from {analysis.name(graph.tail[cut[0]])} to {analysis.name(graph.head[cut[0]])}"
     label = f"Disable {what}" if len(cut) == 1 else f"Disable {len(cut)} feedback routes"
     steps = tuple(
-        Step("change_route", {"route": route, "changes": {"enabled": False}}) for route in scene.route_ids(cut)
+        EditStep("change_route", {"route": route, "changes": {"enabled": False}}) for route in analysis.route_ids(cut)
     )
     return (Remedy(label, steps),)
 
 
-def _other(scene: Scene, loop: Loop) -> Finding:
+def _other(analysis: Analysis, loop: Loop) -> Finding:
     if loop.needs == "key":
         code, tail = "loop.key", "by a key: what it ducks works the key"
     else:
         code, tail = "loop.midi", "by its notes"
-    breaking = _breaking(scene, loop)
+    breaking = _breaking(analysis, loop)
     states = tuple(f"broken now: {blocker.sentence}" for blocker in breaking)
     return Finding(
         code=code,
         severity="warning",
-        message=f"{_subject(scene, loop)} {tail}",
-        strips=scene.ids(loop.strips),
-        routes=_routes(scene, loop),
-        figures={"repeat_ms": _repeat_ms(scene, loop)},
-        evidence=(_round(scene, loop), *states, *_rest(loop)),
-        remedies=_remedies(scene, loop, breaking),
+        message=f"{_subject(analysis, loop)} {tail}",
+        strips=analysis.ids(loop.strips),
+        routes=_routes(analysis, loop),
+        figures={"repeat_ms": _repeat_ms(analysis, loop)},
+        evidence=(_round(analysis, loop), *states, *_rest(loop)),
+        remedies=_remedies(analysis, loop, breaking),
     )
 
 
 @check("loop.insert")
-def delay_feedback(scene: Scene) -> Iterator[Finding]:
+def delay_feedback(analysis: Analysis) -> Iterator[Finding]:
     """Delays whose own feedback never dies away."""
-    for number, place in scene.compiled.by_type["delay"]:
-        strip = scene.strip(number)
+    for number, place in analysis.graph.by_type["delay"]:
+        strip = analysis.strip(number)
         insert = strip.inserts[place]
         if insert.feedback >= 1:
             name = f"{insert.name or insert.id} on {strip.name}"

@@ -5,17 +5,17 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
+from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, first_of
 from lattice.checks.registry import check
-from lattice.checks.scene import Scene
 from lattice.model.document import Template, machine_id
 from lattice.model.inventory import Inventory, PlugIn, key_of, used_by, version_of
 
 
 @check("plugin.missing", "plugin.older")
-def plugins(scene: Scene) -> Iterator[Finding]:
+def plugins(analysis: Analysis) -> Iterator[Finding]:
     """Plug-ins that the chosen machine does not have, or has in a lower version."""
-    inventory = scene.inventory
+    inventory = analysis.inventory
     if inventory is None:
         return
     by_key: dict[tuple[str, str], list[PlugIn]] = defaultdict(list)
@@ -24,7 +24,7 @@ def plugins(scene: Scene) -> Iterator[Finding]:
         key = key_of(plugin.maker, plugin.name)
         by_key[key].append(plugin)
         by_name[key[1]].append(plugin)
-    for (maker, name), uses in used_by(scene.template, _machine(scene, inventory)).items():
+    for (maker, name), uses in used_by(analysis.template, _machine(analysis, inventory)).items():
         # where a template or an inventory names no maker, the name alone has to do
         without_maker = [plugin for plugin in by_name[name] if not plugin.maker or not maker]
         listed = by_key[maker, name] or without_maker
@@ -48,23 +48,23 @@ def plugins(scene: Scene) -> Iterator[Finding]:
 
 def asked_of(template: Template, inventory: Inventory) -> list[Finding]:
     """What the checks of plug-ins and channel names say, and nothing else of an audit: missing, older, renamed."""
-    scene = Scene(template, inventory)
-    return [*sorted(plugins(scene), key=lambda finding: finding.code != "plugin.missing"), *renamed(scene)]
+    analysis = Analysis(template, inventory)
+    return [*sorted(plugins(analysis), key=lambda finding: finding.code != "plugin.missing"), *renamed(analysis)]
 
 
-def _machine(scene: Scene, inventory: Inventory) -> str:
+def _machine(analysis: Analysis, inventory: Inventory) -> str:
     """The machine that an inventory stands for: the one it names, where there is one such, else the main one."""
-    known = [machine.id for machine in scene.template.machines]
+    known = [machine.id for machine in analysis.template.machines]
     return inventory.machine if inventory.machine in known else known[0]
 
 
 @check("io.renamed")
-def renamed(scene: Scene) -> Iterator[Finding]:
+def renamed(analysis: Analysis) -> Iterator[Finding]:
     """Physical channels that the chosen machine calls otherwise."""
-    inventory = scene.inventory
+    inventory = analysis.inventory
     if inventory is None:
         return
-    machine = next(one for one in scene.template.machines if one.id == _machine(scene, inventory))
+    machine = next(one for one in analysis.template.machines if one.id == _machine(analysis, inventory))
     for kind, ours, theirs in (
         ("input", machine.input_names, inventory.input_names),
         ("output", machine.output_names, inventory.output_names),
@@ -74,11 +74,11 @@ def renamed(scene: Scene) -> Iterator[Finding]:
             if other is not None and key_of("", other) != key_of("", name):
                 using = [
                     strip.id
-                    for strip in scene.template.strips
+                    for strip in analysis.template.strips
                     if strip.kind == kind
                     and channel.isdecimal()
                     and int(channel) in (strip.io or ())
-                    and machine_id(scene.template, strip) == machine.id
+                    and machine_id(analysis.template, strip) == machine.id
                 ]
                 yield Finding(
                     code="io.renamed",
@@ -91,18 +91,18 @@ def renamed(scene: Scene) -> Iterator[Finding]:
 
 
 @check("budget.memory")
-def memory(scene: Scene) -> Iterator[Finding]:
+def memory(analysis: Analysis) -> Iterator[Finding]:
     """Machines whose inserts and instruments need more than they have."""
-    limits = {machine.id: machine for machine in scene.template.machines if machine.memory_mb is not None}
+    limits = {machine.id: machine for machine in analysis.template.machines if machine.memory_mb is not None}
     if not limits:
         return
     needs: dict[str, list[tuple[float, int]]] = defaultdict(list)
-    for number, strip in enumerate(scene.template.strips):
+    for number, strip in enumerate(analysis.template.strips):
         if strip.in_service:
             loaded = sum(insert.memory_mb or 0.0 for insert in strip.inserts if insert.state != "unloaded")
             whole = loaded + (strip.memory_mb or 0.0)
             if whole:
-                needs[machine_id(scene.template, strip)].append((-whole, number))
+                needs[machine_id(analysis.template, strip)].append((-whole, number))
     for machine in limits.values():
         users = sorted(needs[machine.id])
         whole, most = -sum(size for size, _number in users), machine.memory_mb or 0.0
@@ -111,8 +111,8 @@ def memory(scene: Scene) -> Iterator[Finding]:
                 code="budget.memory",
                 severity="warning",
                 message=f"{machine.name} needs {whole:,.0f} MB and has {most:,.0f}".replace(",", "\u2009"),
-                strips=scene.ids([number for _size, number in users]),
+                strips=analysis.ids([number for _size, number in users]),
                 others=(machine.id,),
                 figures={"memory_mb": whole},
-                evidence=first_of([f"{scene.name(number)}: {-size:,.0f} MB" for size, number in users]),
+                evidence=first_of([f"{analysis.name(number)}: {-size:,.0f} MB" for size, number in users]),
             )

@@ -5,12 +5,13 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
+from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Severity
 from lattice.checks.registry import check
-from lattice.checks.scene import Scene
+from lattice.graph.origin import Origin
 from lattice.levels.coherence import decorrelates
-from lattice.levels.shares import Origin, sources_of
-from lattice.levels.single import Single, size
+from lattice.levels.shares import sources_of
+from lattice.levels.source_response import SourceResponse, size
 from lattice.model.units import decibels, samples_to_ms
 from lattice.timing.arrivals import Span
 from lattice.timing.comb import Comb
@@ -20,26 +21,26 @@ RIPPLE_DB = -24.8  # a copy this far down makes 1 dB of ripple: 20·log10((1 + r
 
 
 @check("time.misaligned")
-def misaligned(scene: Scene) -> Iterator[Finding]:
+def misaligned(analysis: Analysis) -> Iterator[Finding]:
     """Where sound comes apart: the arrivals of a sum's routes differ by more than any one of them spreads."""
-    look = _Look(scene)
-    for number in sorted(scene.arrivals.apart):
-        routes = scene.compiled.ins[number]
-        spans = {route: span for route in routes if (span := scene.arrivals.brought(route)) is not None}
-        yield _finding(scene, look, number, spans, scene.arrivals.apart[number])
+    look = _Look(analysis)
+    for number in sorted(analysis.arrivals.apart):
+        routes = analysis.graph.ins[number]
+        spans = {route: span for route in routes if (span := analysis.arrivals.brought(route)) is not None}
+        yield _finding(analysis, look, number, spans, analysis.arrivals.apart[number])
 
 
-def worst_comb(scene: Scene, number: int) -> Comb | None:
+def worst_comb(analysis: Analysis, number: int) -> Comb | None:
     """The comb of a sum whose routes arrive apart; None where nothing arrives there twice."""
-    routes = [route for route in scene.compiled.ins[number] if scene.arrivals.brought(route) is not None]
-    return _Look(scene).worst_comb(routes)
+    routes = [route for route in analysis.graph.ins[number] if analysis.arrivals.brought(route) is not None]
+    return _Look(analysis).worst_comb(routes)
 
 
 class _Look:
     """Which sources come to a sum by several routes; worked out only where a sum is out of line."""
 
-    def __init__(self, scene: Scene) -> None:
-        self.scene = scene
+    def __init__(self, analysis: Analysis) -> None:
+        self.analysis = analysis
         self.travel: dict[Origin, Travel] = {}
         self._origins: list[Origin] = []
         self._behind: dict[int, int] = {}  # route → bits of the sources it brings
@@ -50,21 +51,21 @@ class _Look:
         return self._behind
 
     def _sweep(self) -> None:
-        levels, compiled = self.scene.levels, self.scene.compiled
+        levels, graph = self.analysis.levels, self.analysis.graph
         self._origins = list(sources_of(levels))
         at = {origin: 1 << bit for bit, origin in enumerate(self._origins)}
-        bits = [at.get((n, -1), 0) for n in range(len(compiled.strips))]
-        for outlet, routes in enumerate(compiled.outlet_outs):
+        bits = [at.get(Origin(n), 0) for n in range(len(graph.strips))]
+        for outlet, routes in enumerate(graph.outlet_outs):
             for route in routes:
                 if levels.goes(route):
-                    self._behind[route] = at.get((compiled.outlets[outlet][0], outlet), 0)
-                    bits[compiled.head[route]] |= self._behind[route]
+                    self._behind[route] = at.get(Origin(graph.outlets[outlet][0], outlet), 0)
+                    bits[graph.head[route]] |= self._behind[route]
         for strip in levels.order:
             if strip < len(bits) and levels.reach.passes_on(strip):
-                for route in compiled.outs[strip]:
+                for route in graph.outs[strip]:
                     if levels.passes(route):
                         self._behind[route] = bits[strip]
-                        bits[compiled.head[route]] |= bits[strip]
+                        bits[graph.head[route]] |= bits[strip]
 
     def twice(self, routes: list[int]) -> Iterator[tuple[Origin, list[int]]]:
         """Sources that come by two or more of these routes, with those routes."""
@@ -83,7 +84,7 @@ class _Look:
         worst: Comb | None = None
         for origin, its in self.twice(routes):
             if origin not in self.travel:
-                self.travel[origin] = Travel(self.scene.arrivals, self.scene.levels, *origin)
+                self.travel[origin] = Travel(self.analysis.arrivals, self.analysis.levels, *origin)
             for comb in self._combs(origin, its, worst):
                 if worst is None or (comb.beside_db, comb.skew) > (worst.beside_db, worst.skew):
                     worst = comb
@@ -91,9 +92,13 @@ class _Look:
 
     def _combs(self, origin: Origin, routes: list[int], worst: Comb | None) -> Iterator[Comb]:
         """Pairs from the loudest down; what is farther apart in level than the worst so far is not looked at."""
-        single, travel = self.scene.single(origin), self.travel[origin]
+        response, travel = self.analysis.response(origin), self.travel[origin]
         loud = sorted(
-            ((size(single.brought[route].c), -place) for place, route in enumerate(routes) if route in single.brought),
+            (
+                (size(response.brought[route].c), -place)
+                for place, route in enumerate(routes)
+                if route in response.brought
+            ),
             reverse=True,
         )
         least_db = -math.inf if worst is None else worst.beside_db
@@ -101,20 +106,20 @@ class _Look:
             for quieter, other in loud[at + 1 :]:
                 if not quieter or decibels(quieter / level) < least_db:
                     break
-                comb = _comb(origin, single, travel, routes[-place], routes[-other])
+                comb = _comb(origin, response, travel, routes[-place], routes[-other])
                 if comb is not None:
                     least_db = max(least_db, comb.beside_db)
                     yield comb
 
 
-def _comb(origin: Origin, single: Single, travel: Travel, one: int, other: int) -> Comb | None:
-    if not {one, other} <= single.brought.keys() & travel.brought.keys():
+def _comb(origin: Origin, response: SourceResponse, travel: Travel, one: int, other: int) -> Comb | None:
+    if not {one, other} <= response.brought.keys() & travel.brought.keys():
         return None
     times = travel.brought[one], travel.brought[other]
     skew = max(abs(times[0][1] - times[1][0]), abs(times[1][1] - times[0][0]))
     if not skew:
         return None
-    parts = single.brought[one], single.brought[other]
+    parts = response.brought[one], response.brought[other]
     levels = sorted(size(part.c) for part in parts)
     dot = sum(
         x * rest.get(signal, 0.0) for row, rest in zip(parts[0].c, parts[1].c, strict=True) for signal, x in row.items()
@@ -122,56 +127,56 @@ def _comb(origin: Origin, single: Single, travel: Travel, one: int, other: int) 
     return Comb(origin, skew, decibels(levels[0] / levels[1]), dot < 0) if levels[0] and dot else None
 
 
-def _finding(scene: Scene, look: _Look, number: int, spans: dict[int, Span], skew: int) -> Finding:
-    rate = scene.template.sample_rate_hz
+def _finding(analysis: Analysis, look: _Look, number: int, spans: dict[int, Span], skew: int) -> Finding:
+    rate = analysis.template.sample_rate_hz
     worst = look.worst_comb(list(spans))
     figures: dict[str, float | None] = {"skew_samples": skew, "skew_ms": samples_to_ms(skew, rate)}
     evidence = [
-        f"{scene.name(scene.compiled.tail[route])} arrives at {span.words} samples" for route, span in spans.items()
+        f"{analysis.name(analysis.graph.tail[route])} arrives at {span.words} samples" for route, span in spans.items()
     ]
     if worst is not None:
         figures["notch_hz"] = worst.notch_hz(rate)
         evidence.append(
-            f"{scene.source_name(*worst.origin)} arrives twice, {worst.skew} samples apart, {-worst.beside_db:.1f} dB "
-            f"between them: the first notch is at {figures['notch_hz']:.0f} Hz"
+            f"{analysis.source_name(*worst.origin)} arrives twice, {worst.skew} samples apart, "
+            f"{-worst.beside_db:.1f} dB between them: the first notch is at {figures['notch_hz']:.0f} Hz"
         )
     early = min(span.earliest for span in spans.values())
     routes = sorted(spans, key=lambda route: -spans[route].latest)
-    tails = list(dict.fromkeys(scene.compiled.tail[route] for route in spans))
+    tails = list(dict.fromkeys(analysis.graph.tail[route] for route in spans))
     return Finding(
         code="time.misaligned",
-        severity=_severity(scene, spans, worst, early),
-        message=f"{scene.name(number)} hears {scene.name(scene.compiled.tail[routes[0]])} {skew} samples late",
-        strips=scene.ids([number, *(tail for tail in tails if tail != number)]),
-        routes=scene.route_ids(list(spans)),
+        severity=_severity(analysis, spans, worst, early),
+        message=f"{analysis.name(number)} hears {analysis.name(analysis.graph.tail[routes[0]])} {skew} samples late",
+        strips=analysis.ids([number, *(tail for tail in tails if tail != number)]),
+        routes=analysis.route_ids(list(spans)),
         figures=figures,
-        evidence=(*evidence[:12], *scene.cut_words(number)),
+        evidence=(*evidence[:12], *analysis.cut_words(number)),
     )
 
 
-def _severity(scene: Scene, spans: dict[int, Span], worst: Comb | None, early: int) -> Severity:
+def _severity(analysis: Analysis, spans: dict[int, Span], worst: Comb | None, early: int) -> Severity:
     """A blocker where one source combs audibly; a note where all that is late is reverb, delay or modulation."""
     if worst is not None and worst.beside_db > RIPPLE_DB:
         return "blocker"
     late = [route for route, span in spans.items() if span.latest > early]
-    return "note" if late and all(_only_wet(scene, route) for route in late) else "warning"
+    return "note" if late and all(_only_wet(analysis, route) for route in late) else "warning"
 
 
-def _only_wet(scene: Scene, route: int) -> bool:
+def _only_wet(analysis: Analysis, route: int) -> bool:
     """Nothing coherent comes by a route: the strip it leaves is fully wet up to its tap, or so is all before it."""
-    compiled, levels = scene.compiled, scene.levels
+    graph, levels = analysis.graph, analysis.levels
     seen: set[int] = set()
     waiting = [route]
     while waiting:
         at = waiting.pop()
-        strip = compiled.tail[at]
-        if compiled.outlet[at] >= 0:
+        strip = graph.tail[at]
+        if graph.outlet[at] >= 0:
             return False
-        if compiled.stage[at] and decorrelates(compiled.strips[strip]):
+        if graph.stage[at] and decorrelates(graph.strips[strip]):
             continue
         if levels.reach.sounds[strip]:
             return False
         if strip not in seen:
             seen.add(strip)
-            waiting += [r for r in compiled.ins[strip] if levels.passes(r)]
+            waiting += [r for r in graph.ins[strip] if levels.passes(r)]
     return True

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, first_of
 from lattice.checks.registry import check
-from lattice.checks.scene import Scene
 from lattice.levels.chain import Stage, entering, figures, level_of, likely_db
 from lattice.levels.shares import loudest_source
 from lattice.model.units import words_db
@@ -17,7 +17,7 @@ MODELLED_DB = 6.0
 
 
 @dataclass(frozen=True)
-class Point:
+class ClipPoint:
     """A stage where levels above full scale are lost: a converter, or a file of whole numbers."""
 
     strip: int
@@ -28,60 +28,60 @@ class Point:
 
 
 @check("level.over")
-def over(scene: Scene) -> Iterator[Finding]:
+def over(analysis: Analysis) -> Iterator[Finding]:
     """Above full scale at an output, a print's recorded stage or the way to outside gear."""
-    notes: list[Point] = []
-    for point in points(scene):
-        sound, by_p = point.stage[:2]
-        if max(sound.p) * by_p <= 1.0 or level_of([p * p for p in sound.p], by_p) <= FULL_SCALE_DB:
+    notes: list[ClipPoint] = []
+    for point in points(analysis):
+        sound, peak_gain = point.stage[:2]
+        if max(sound.p) * peak_gain <= 1.0 or level_of([p * p for p in sound.p], peak_gain) <= FULL_SCALE_DB:
             continue
         if likely_db(point.stage) > FULL_SCALE_DB:
-            yield _over(scene, point)
+            yield _over(analysis, point)
         else:
             notes.append(point)
     if notes:
-        yield _worst_case_only(scene, notes)
+        yield _worst_case_only(analysis, notes)
 
 
-def points(scene: Scene) -> Iterator[Point]:
+def points(analysis: Analysis) -> Iterator[ClipPoint]:
     """Outputs at `post`, prints where they record, external inserts at their input; those that sound."""
-    compiled, levels = scene.compiled, scene.levels
-    external = {number for number, _place in compiled.by_type["external"]}
-    for number in sorted({*compiled.by_kind["output"], *compiled.by_kind["print"], *external}):
-        strip, found = compiled.strips[number], levels.stages[number]
+    graph, levels = analysis.graph, analysis.levels
+    external = {number for number, _place in graph.by_type["external"]}
+    for number in sorted({*graph.by_kind["output"], *graph.by_kind["print"], *external}):
+        strip, found = graph.strips[number], levels.stages[number]
         if not found:
             continue
         end = levels.at_end(number)
-        if strip.kind == "output" and number not in compiled.tied_out and end is not None:
-            yield Point(number, end, f"{strip.name} sends", "post")
+        if strip.kind == "output" and number not in graph.tied_out and end is not None:
+            yield ClipPoint(number, end, f"{strip.name} sends", "post")
         elif strip.kind == "print" and end is not None:
-            yield Point(number, end, f"{strip.name} records", strip.records)
+            yield ClipPoint(number, end, f"{strip.name} records", strip.records)
         for place, insert in enumerate(strip.inserts):
             if insert.type == "external" and insert.state == "on":
                 stage = entering(strip, found, place, levels.carriers)
                 name = insert.name or insert.id
-                yield Point(number, stage, f"{strip.name} sends to {name}", insert.id, insert.id)
+                yield ClipPoint(number, stage, f"{strip.name} sends to {name}", insert.id, insert.id)
 
 
-def _over(scene: Scene, point: Point) -> Finding:
+def _over(analysis: Analysis, point: ClipPoint) -> Finding:
     peak, likely, rms = figures(point.stage).loudest
-    alone = loudest_source(scene.levels, point.strip, point.tap)
+    alone = loudest_source(analysis.levels, point.strip, point.tap)
     by_one = alone is not None and alone.likely_db > FULL_SCALE_DB
     evidence = [f"likely peak {words_db(likely, plus=True)} dBFS, worst case {words_db(peak, plus=True)} dBFS"]
     if alone is not None and by_one:
-        evidence.append(f"{scene.source_name(alone.strip, alone.outlet)} alone comes to {alone.likely_db:+.1f} dBFS")
+        evidence.append(f"{analysis.source_name(alone.strip, alone.outlet)} alone comes to {alone.likely_db:+.1f} dBFS")
     return Finding(
         code="level.over",
         severity="blocker" if by_one else "warning",
         message=f"{point.what} {likely:.1f} dB more than full scale",
-        strips=scene.ids([point.strip]),
+        strips=analysis.ids([point.strip]),
         inserts=(point.insert,) if point.insert else (),
         figures={"peak_dbfs": peak, "likely_dbfs": likely, "rms_dbfs": rms},
-        evidence=tuple(evidence) + scene.cut_words(point.strip),
+        evidence=tuple(evidence) + analysis.cut_words(point.strip),
     )
 
 
-def _worst_case_only(scene: Scene, found: list[Point]) -> Finding:
+def _worst_case_only(analysis: Analysis, found: list[ClipPoint]) -> Finding:
     worst = max(found, key=lambda point: figures(point.stage).loudest[0] or 0.0)
     peak = figures(worst.stage).loudest[0]
     lines = [f"{point.what} up to {figures(point.stage).loudest[0]:+.1f} dBFS" for point in found]
@@ -89,8 +89,8 @@ def _worst_case_only(scene: Scene, found: list[Point]) -> Finding:
     return Finding(
         code="level.over",
         severity="note",
-        message=f"{scene.names(strips)} would clip if every source peaked at once",
-        strips=scene.ids(strips),
+        message=f"{analysis.names(strips)} would clip if every source peaked at once",
+        strips=analysis.ids(strips),
         inserts=tuple(point.insert for point in found if point.insert),
         figures={"peak_dbfs": peak},
         evidence=first_of(lines),
@@ -98,24 +98,24 @@ def _worst_case_only(scene: Scene, found: list[Point]) -> Finding:
 
 
 @check("level.internal-over")
-def internal_over(scene: Scene) -> Iterator[Finding]:
+def internal_over(analysis: Analysis) -> Iterator[Finding]:
     """Hot inputs of inserts: nothing clips inside, but plug-ins model levels."""
     strips, inserts, lines, worst = [], [], [], -1e9
     limit = 10 ** (MODELLED_DB / 10)
-    louder = scene.compiled.inserts.raised | scene.compiled.reshaped
-    for number in range(len(scene.compiled.strips)):
-        plain = scene.levels.sources.get(number)
+    louder = analysis.graph.inserts.raised | analysis.graph.reshaped
+    for number in range(len(analysis.graph.strips)):
+        plain = analysis.levels.sources.get(number)
         if plain and plain.top_q * plain.top_q <= limit:
             continue
-        found = scene.levels.stages[number]
-        if not found or (number not in louder and max(found[0][0].q2) <= limit):
+        found = analysis.levels.stages[number]
+        if not found or (number not in louder and max(found[0].levels.q2) <= limit):
             continue  # it comes in below the limit, and nothing in its chain adds to it
-        strip = scene.compiled.strips[number]
+        strip = analysis.graph.strips[number]
         before: Stage | None = None
         hot = False
         for insert, stage in zip(strip.inserts, found, strict=False):
             if stage is not before:
-                before, hot = stage, max(stage[0].q2) * stage[2] * stage[2] > limit
+                before, hot = stage, max(stage.levels.q2) * stage.likely_gain * stage.likely_gain > limit
             if hot and insert.state == "on":
                 level_db = likely_db(stage)
                 worst = max(worst, level_db)
@@ -128,7 +128,7 @@ def internal_over(scene: Scene) -> Iterator[Finding]:
             code="level.internal-over",
             severity="note",
             message=f"{len(inserts)} insert{'s' if len(inserts) > 1 else ''} may see more than +6 dBFS",
-            strips=scene.ids(strips),
+            strips=analysis.ids(strips),
             inserts=tuple(inserts),
             figures={"likely_dbfs": worst},
             evidence=first_of(lines),

@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from lattice.checks.finding import Finding, Remedy, Step
+from lattice.analysis import Analysis
+from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import check
-from lattice.checks.scene import Scene
+from lattice.graph.origin import NO_OUTLET
 from lattice.model.document import Outlet, Part, Strip, main_outlet
+from lattice.model.edit_step import EditStep
 
 
 def outlet_of(strip: Strip, part: Part) -> Outlet | None:
@@ -16,26 +18,26 @@ def outlet_of(strip: Strip, part: Part) -> Outlet | None:
     return next((outlet for outlet in strip.outlets if outlet.id == part.outlet), main_outlet(strip))
 
 
-def _parts(scene: Scene) -> Iterator[tuple[int, Strip, Part]]:
-    for number in scene.compiled.by_kind["instrument"]:
-        strip = scene.strip(number)
-        if strip.parts and not scene.is_kept_apart(number):
+def _parts(analysis: Analysis) -> Iterator[tuple[int, Strip, Part]]:
+    for number in analysis.graph.by_kind["instrument"]:
+        strip = analysis.strip(number)
+        if strip.parts and not analysis.is_kept_apart(number):
             for part in strip.parts:
                 yield number, strip, part
 
 
 @check("part.unheard")
-def unheard_parts(scene: Scene) -> Iterator[Finding]:
+def unheard_parts(analysis: Analysis) -> Iterator[Finding]:
     """Parts whose outlet is closed or reaches no endpoint."""
-    for number, strip, part in _parts(scene):
+    for number, strip, part in _parts(analysis):
         outlet = outlet_of(strip, part)
-        node = scene.compiled.outlet_index.get((number, outlet.id), -1) if outlet else -1
-        heard = scene.heard.own[number] if node < 0 else scene.heard.outlet[node]
+        node = analysis.graph.outlet_index.get((number, outlet.id), NO_OUTLET) if outlet else -1
+        heard = analysis.heard.own[number] if node < 0 else analysis.heard.outlet[node]
         is_open = outlet is None or outlet.open
         if heard and is_open:
             continue
         where = f"outlet {outlet.name or outlet.id}" if outlet else "the instrument"
-        opening = Step(
+        opening = EditStep(
             "change_outlet", {"strip": strip.id, "outlet": outlet.id if outlet else "", "changes": {"open": True}}
         )
         why = "reaches no endpoint" if is_open else "is closed"
@@ -52,21 +54,21 @@ def unheard_parts(scene: Scene) -> Iterator[Finding]:
         )
 
 
-def played_on(scene: Scene) -> dict[int, list[tuple[int, int | None]]]:
+def played_on(analysis: Analysis) -> dict[int, list[tuple[int, int | None]]]:
     """By instrument, (port, channel or None for all) of the enabled midi routes that end at it."""
-    compiled = scene.compiled
+    graph = analysis.graph
     found: dict[int, list[tuple[int, int | None]]] = defaultdict(list)
-    for number in compiled.midis:
-        if compiled.routes[number].enabled:
-            found[compiled.head[number]].append((compiled.routes[number].port or 1, compiled.routes[number].channel))
+    for number in graph.midis:
+        if graph.routes[number].enabled:
+            found[graph.head[number]].append((graph.routes[number].port or 1, graph.routes[number].channel))
     return found
 
 
 @check("part.unplayed")
-def unplayed_parts(scene: Scene) -> Iterator[Finding]:
+def unplayed_parts(analysis: Analysis) -> Iterator[Finding]:
     """Parts that no midi route reaches, in instruments that some midi route reaches."""
-    played = played_on(scene)
-    for number, strip, part in _parts(scene):
+    played = played_on(analysis)
+    for number, strip, part in _parts(analysis):
         if number in played and not any(_plays(part, port, channel) for port, channel in played[number]):
             channel = "all channels" if part.channel is None else f"channel {part.channel}"
             yield Finding(
@@ -84,15 +86,15 @@ def _plays(part: Part, port: int, channel: int | None) -> bool:
 
 
 @check("part.all-first")
-def all_on_the_first_outlet(scene: Scene) -> Iterator[Finding]:
+def all_on_the_first_outlet(analysis: Analysis) -> Iterator[Finding]:
     """Instruments with several open outlets whose parts all come out of the first."""
-    for number in scene.compiled.by_kind["instrument"]:
-        strip = scene.strip(number)
+    for number in analysis.graph.by_kind["instrument"]:
+        strip = analysis.strip(number)
         opened = sum(outlet.open for outlet in strip.outlets)
         if len(strip.parts) < 2 or opened < 2:
             continue
         if all(outlet_of(strip, part) is strip.outlets[0] for part in strip.parts):
-            lay = Step("lay_parts", {"strip": strip.id})
+            lay = EditStep("lay_parts", {"strip": strip.id})
             yield Finding(
                 code="part.all-first",
                 severity="warning",
@@ -105,10 +107,10 @@ def all_on_the_first_outlet(scene: Scene) -> Iterator[Finding]:
 
 
 @check("choice.wrong")
-def wrong_choices(scene: Scene) -> Iterator[Finding]:
+def wrong_choices(analysis: Analysis) -> Iterator[Finding]:
     """Choices of which not as many members sound as they should."""
-    for choice in scene.template.choices:
-        sounding = [member for member in choice.members if _sounds(scene, member)]
+    for choice in analysis.template.choices:
+        sounding = [member for member in choice.members if _sounds(analysis, member)]
         if len(sounding) != choice.sounding:
             yield Finding(
                 code="choice.wrong",
@@ -121,13 +123,13 @@ def wrong_choices(scene: Scene) -> Iterator[Finding]:
             )
 
 
-def _sounds(scene: Scene, member: str) -> bool:
+def _sounds(analysis: Analysis, member: str) -> bool:
     """The member's sound is heard at an endpoint now."""
     strip, _slash, outlet = member.partition("/")
-    number = scene.compiled.index[strip]
-    node = scene.compiled.outlet_index.get((number, outlet), -1) if outlet else -1
+    number = analysis.graph.index[strip]
+    node = analysis.graph.outlet_index.get((number, outlet), NO_OUTLET) if outlet else -1
     if node >= 0:
-        return scene.unblocked.outlet_sounds(node) and scene.heard.outlet[node]
-    if scene.unblocked.sounds[number] and scene.heard.own[number]:
+        return analysis.unblocked.outlet_sounds(node) and analysis.heard.outlet[node]
+    if analysis.unblocked.sounds[number] and analysis.heard.own[number]:
         return True
-    return scene.sounds.fed[number] and scene.heard.fed[number]
+    return analysis.sounds.fed[number] and analysis.heard.fed[number]

@@ -4,29 +4,30 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from lattice.checks.finding import Finding, Remedy, Step
+from lattice.analysis import Analysis
+from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import check
-from lattice.checks.scene import Scene
-from lattice.graph.compiled import IN, POST, STAGE_OF_TAP
+from lattice.graph.signal_graph import IN, POST, STAGE_OF_TAP
 from lattice.model.document import Stem
+from lattice.model.edit_step import EditStep
 from lattice.model.units import words_db
 from lattice.model.validate import NO_START
 
 
-def _feeding(scene: Scene, stem: Stem) -> list[int]:
+def _feeding(analysis: Analysis, stem: Stem) -> list[int]:
     """Open routes into a stem's print."""
-    number = scene.compiled.index[stem.print or ""]
-    return [route for route in scene.compiled.ins[number] if scene.unblocked.route_ok[route]]
+    number = analysis.graph.index[stem.print or ""]
+    return [route for route in analysis.graph.ins[number] if analysis.unblocked.route_ok[route]]
 
 
 @check("stem.unprinted")
-def unprinted(scene: Scene) -> Iterator[Finding]:
+def unprinted(analysis: Analysis) -> Iterator[Finding]:
     """Stems without a print that records them; mixes and composites too, where others of their set have prints."""
-    with_prints = {stem.set for stem in scene.template.stems if stem.print is not None}
-    for stem in scene.template.stems:
+    with_prints = {stem.set for stem in analysis.template.stems if stem.print is not None}
+    for stem in analysis.template.stems:
         if stem.strip is None or stem.print == stem.strip or (stem.role != "stem" and stem.set not in with_prints):
             continue
-        why = _why_unprinted(scene, stem)
+        why = _why_unprinted(analysis, stem)
         if why:
             strips = [stem.strip, *([stem.print] if stem.print else [])]
             yield Finding(
@@ -36,88 +37,89 @@ def unprinted(scene: Scene) -> Iterator[Finding]:
                 strips=tuple(strips),
                 stems=(stem.id,),
                 evidence=(why,),
-                remedies=_printing(scene, stem),
+                remedies=_printing(analysis, stem),
             )
 
 
-def _why_unprinted(scene: Scene, stem: Stem) -> str:
-    index, compiled = scene.compiled.index, scene.compiled
+def _why_unprinted(analysis: Analysis, stem: Stem) -> str:
+    index, graph = analysis.graph.index, analysis.graph
     if stem.print is None:
         return "no print is named"
-    strip = scene.strip(index[stem.print])
+    strip = analysis.strip(index[stem.print])
     if not strip.in_service:
         return f"{strip.name} is out of service"
-    own = [route for route in _feeding(scene, stem) if compiled.tail[route] == index[stem.strip or ""]]
-    return "" if own else f"{scene.name(index[stem.strip or ''])} does not feed {strip.name}"
+    own = [route for route in _feeding(analysis, stem) if graph.tail[route] == index[stem.strip or ""]]
+    return "" if own else f"{analysis.name(index[stem.strip or ''])} does not feed {strip.name}"
 
 
-def _printing(scene: Scene, stem: Stem) -> tuple[Remedy, ...]:
+def _printing(analysis: Analysis, stem: Stem) -> tuple[Remedy, ...]:
     """A new print, a feed to the one that is named, or that one put into service: whichever makes it record."""
-    compiled = scene.compiled
-    source = compiled.index[stem.strip or ""]
-    strip = compiled.strips[source]
-    sounds_at_tap = strip.in_service and (stem.tap != "post-fader" or compiled.post_open[source])
+    graph = analysis.graph
+    source = graph.index[stem.strip or ""]
+    strip = graph.strips[source]
+    sounds_at_tap = strip.in_service and (stem.tap != "post-fader" or graph.post_open[source])
     if stem.print is None:
         may = sounds_at_tap and strip.kind not in NO_START
-        return (Remedy("Make a print for it", (Step("print_stem", {"stem": stem.id}),)),) if may else ()
-    end = compiled.index[stem.print]
-    name, fed = scene.name(end), [route for route in compiled.ins[end] if compiled.tail[route] == source]
-    if not scene.strip(end).in_service:
-        wake = Step("change_strip", {"strip": stem.print, "changes": {"in_service": True}})
-        records = strip.in_service and any(_opens_with_its_end(scene, route) for route in fed)
+        return (Remedy("Make a print for it", (EditStep("print_stem", {"stem": stem.id}),)),) if may else ()
+    end = graph.index[stem.print]
+    name, fed = analysis.name(end), [route for route in graph.ins[end] if graph.tail[route] == source]
+    if not analysis.strip(end).in_service:
+        wake = EditStep("change_strip", {"strip": stem.print, "changes": {"in_service": True}})
+        records = strip.in_service and any(_opens_with_its_end(analysis, route) for route in fed)
         return (Remedy(f"Put {name} into service", (wake,)),) if records else ()
-    if fed or not sounds_at_tap or not scene.may_feed(source, end):
+    if fed or not sounds_at_tap or not analysis.may_feed(source, end):
         return ()  # a route is there, and something blocks it; or none may be made
-    feed = Step("add_route", {"route": {"kind": "feed", "from": stem.strip, "to": stem.print, "tap": stem.tap}})
+    feed = EditStep("add_route", {"route": {"kind": "feed", "from": stem.strip, "to": stem.print, "tap": stem.tap}})
     return (Remedy(f"Feed it to {name}", (feed,)),)
 
 
-def _opens_with_its_end(scene: Scene, route: int) -> bool:
+def _opens_with_its_end(analysis: Analysis, route: int) -> bool:
     """A route would be open if the strip it ends at were in service."""
-    compiled, piece = scene.compiled, scene.compiled.routes[route]
-    outlet, tail = compiled.outlet[route], compiled.tail[route]
+    graph, piece = analysis.graph, analysis.graph.routes[route]
+    outlet, tail = graph.outlet[route], graph.tail[route]
     if not piece.enabled or (piece.gain_db is None and not piece.automated):
         return False
     if outlet >= 0:
-        return compiled.outlets[outlet][1].open
-    return compiled.stage[route] != POST or compiled.post_open[tail]
+        return graph.outlets[outlet][1].open
+    return graph.stage[route] != POST or graph.post_open[tail]
 
 
 @check("stem.print-differs")
-def print_differs(scene: Scene) -> Iterator[Finding]:
+def print_differs(analysis: Analysis) -> Iterator[Finding]:
     """Prints that record something else than the stem at its tap."""
-    for stem in scene.template.stems:
+    for stem in analysis.template.stems:
         if stem.role != "stem" or stem.strip is None or stem.print is None or stem.print == stem.strip:
             continue
-        own = [route for route in _feeding(scene, stem) if _is_of(scene, stem, route)]
-        differing = {route: why for route in _feeding(scene, stem) if (why := _difference(scene, stem, route))}
+        own = [route for route in _feeding(analysis, stem) if _is_of(analysis, stem, route)]
+        differing = {route: why for route in _feeding(analysis, stem) if (why := _difference(analysis, stem, route))}
         if len(own) > 1:
             differing |= {route: "it is fed more than once" for route in own[1:] if route not in differing}
         if own and differing:
+            print_name = analysis.name(analysis.graph.index[stem.print])
             yield Finding(
                 code="stem.print-differs",
                 severity="warning",
-                message=f"{scene.name(scene.compiled.index[stem.print])} does not record {stem.name} as it is tapped",
+                message=f"{print_name} does not record {stem.name} as it is tapped",
                 strips=(stem.print, stem.strip),
-                routes=scene.route_ids(list(differing)),
+                routes=analysis.route_ids(list(differing)),
                 stems=(stem.id,),
                 evidence=tuple(differing.values()),
-                remedies=(Remedy("Feed it the stem alone, as it is tapped, at 0 dB", _alone(scene, stem, own)),),
+                remedies=(Remedy("Feed it the stem alone, as it is tapped, at 0 dB", _alone(analysis, stem, own)),),
             )
 
 
-def _is_of(scene: Scene, stem: Stem, route: int) -> bool:
+def _is_of(analysis: Analysis, stem: Stem, route: int) -> bool:
     """A route that leaves the chain of the stem's strip."""
-    return scene.compiled.strips[scene.compiled.tail[route]].id == stem.strip and scene.compiled.outlet[route] < 0
+    return analysis.graph.strips[analysis.graph.tail[route]].id == stem.strip and analysis.graph.outlet[route] < 0
 
 
-def _difference(scene: Scene, stem: Stem, route: int) -> str:
+def _difference(analysis: Analysis, stem: Stem, route: int) -> str:
     """What one route into a print has to do with the file not being what the ledger says; "" for nothing."""
-    piece = scene.compiled.routes[route]
-    if not _is_of(scene, stem, route):
-        if "pop" in scene.strip(scene.compiled.tail[route]).tags:
+    piece = analysis.graph.routes[route]
+    if not _is_of(analysis, stem, route):
+        if "pop" in analysis.strip(analysis.graph.tail[route]).tags:
             return ""  # a sync pop stands in every print, however it comes there
-        return f"{scene.name(scene.compiled.tail[route])} feeds it too"
+        return f"{analysis.name(analysis.graph.tail[route])} feeds it too"
     said = []
     if piece.tap != stem.tap:
         said.append(f"it is fed {piece.tap}, and the stem is taken {stem.tap}")
@@ -126,27 +128,29 @@ def _difference(scene: Scene, stem: Stem, route: int) -> str:
     return "; ".join(said)
 
 
-def _alone(scene: Scene, stem: Stem, own: list[int]) -> tuple[Step, ...]:
+def _alone(analysis: Analysis, stem: Stem, own: list[int]) -> tuple[EditStep, ...]:
     """One route of the stem's strip is kept and put right, and everything else that could feed the print goes."""
-    kept = next((route for route in own if not _difference(scene, stem, route)), own[0])
-    into = scene.compiled.ins[scene.compiled.index[stem.print or ""]]
+    kept = next((route for route in own if not _difference(analysis, stem, route)), own[0])
+    into = analysis.graph.ins[analysis.graph.index[stem.print or ""]]
     others = [
-        route for route in into if route != kept and (_is_of(scene, stem, route) or _difference(scene, stem, route))
+        route
+        for route in into
+        if route != kept and (_is_of(analysis, stem, route) or _difference(analysis, stem, route))
     ]
-    steps = [Step("remove_routes", {"routes": list(scene.route_ids(others))})] if others else []
-    piece = scene.compiled.routes[kept]
+    steps = [EditStep("remove_routes", {"routes": list(analysis.route_ids(others))})] if others else []
+    piece = analysis.graph.routes[kept]
     changes: dict[str, object] = {} if piece.tap == stem.tap else {"tap": stem.tap}
     changes |= {} if piece.gain_db == 0 else {"gain_db": 0.0}
-    return (*steps, *([Step("change_route", {"route": piece.id, "changes": changes})] if changes else []))
+    return (*steps, *([EditStep("change_route", {"route": piece.id, "changes": changes})] if changes else []))
 
 
 @check("stem.print-inserts")
-def print_inserts(scene: Scene) -> Iterator[Finding]:
+def print_inserts(analysis: Analysis) -> Iterator[Finding]:
     """Inserts on prints that record what comes in: they are not in the file."""
-    for print_id in dict.fromkeys(stem.print for stem in scene.template.stems if stem.print):
-        strip = scene.strip(scene.compiled.index[print_id])
+    for print_id in dict.fromkeys(stem.print for stem in analysis.template.stems if stem.print):
+        strip = analysis.strip(analysis.graph.index[print_id])
         if strip.kind == "print" and strip.records == "in" and strip.inserts:
-            take = Step("change_strip", {"strip": strip.id, "changes": {"records": "pre"}})
+            take = EditStep("change_strip", {"strip": strip.id, "changes": {"records": "pre"}})
             names = ", ".join(insert.name or insert.type for insert in strip.inserts)
             yield Finding(
                 code="stem.print-inserts",
@@ -154,27 +158,27 @@ def print_inserts(scene: Scene) -> Iterator[Finding]:
                 message=f"{strip.name} records before its inserts: they are not in the file",
                 strips=(strip.id,),
                 inserts=tuple(insert.id for insert in strip.inserts),
-                stems=tuple(stem.id for stem in scene.template.stems if stem.print == print_id),
+                stems=tuple(stem.id for stem in analysis.template.stems if stem.print == print_id),
                 evidence=(names,),
                 remedies=(Remedy("Record behind them", (take,)),),
             )
 
 
 @check("stem.layout")
-def layouts(scene: Scene) -> Iterator[Finding]:
+def layouts(analysis: Analysis) -> Iterator[Finding]:
     """Stems whose layout is not that of what is taken or printed, and mixes in a layout nobody asked for."""
-    compiled, wanted = scene.compiled, scene.template.profile.layouts
-    for stem in scene.template.stems:
+    graph, wanted = analysis.graph, analysis.template.profile.layouts
+    for stem in analysis.template.stems:
         lines, strips = [], []
         if stem.strip is not None:
-            number = compiled.index[stem.strip]
-            leaves = scene.strip(number).layout if STAGE_OF_TAP[stem.tap] == IN else compiled.chain_layout[number]
+            number = graph.index[stem.strip]
+            leaves = analysis.strip(number).layout if STAGE_OF_TAP[stem.tap] == IN else graph.chain_layout[number]
             strips.append(stem.strip)
             if leaves != stem.layout:
-                lines.append(f"{scene.name(number)} gives {leaves}")
-        if stem.print is not None and (layout := scene.strip(compiled.index[stem.print]).layout) != stem.layout:
+                lines.append(f"{analysis.name(number)} gives {leaves}")
+        if stem.print is not None and (layout := analysis.strip(graph.index[stem.print]).layout) != stem.layout:
             strips.append(stem.print)
-            lines.append(f"{scene.name(compiled.index[stem.print])} records {layout}")
+            lines.append(f"{analysis.name(graph.index[stem.print])} records {layout}")
         if stem.role == "mix" and stem.layout not in wanted:
             lines.append(f"the profile asks for {', '.join(wanted)}")
         if lines:

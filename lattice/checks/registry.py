@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
+from lattice.analysis import Analysis
 from lattice.checks.finding import Finding
-from lattice.checks.scene import Scene
 
-CheckFunction = Callable[[Scene], Iterator[Finding]]
+CheckFunction = Callable[[Analysis], Iterator[Finding]]
 
 CHECKS: list[tuple[tuple[str, ...], CheckFunction]] = []
 

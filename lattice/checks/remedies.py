@@ -2,35 +2,37 @@
 
 from __future__ import annotations
 
-from lattice.checks.finding import Remedy, Step
-from lattice.checks.scene import Scene
+from lattice.analysis import Analysis
+from lattice.checks.finding import Remedy
+from lattice.graph.origin import NO_OUTLET
 from lattice.graph.paths import Blocker, Path
 from lattice.levels.levels import Levels
 from lattice.levels.trims import trimmed
+from lattice.model.edit_step import EditStep
 
 
-def feed_remedies(scene: Scene, strip: int, outlet: int = -1) -> tuple[Remedy, ...]:
+def feed_remedies(analysis: Analysis, strip: int, outlet: int = NO_OUTLET) -> tuple[Remedy, ...]:
     """Feed a strip to the bus of its section, or of the nearest section around it."""
-    piece = scene.strip(strip)
-    section = scene.sections.get(piece.section or "")
+    piece = analysis.strip(strip)
+    section = analysis.sections.get(piece.section or "")
     while section is not None and (section.bus is None or section.bus == piece.id):
-        section = scene.sections.get(section.parent or "")
+        section = analysis.sections.get(section.parent or "")
     if section is None or section.bus is None:
         return ()
-    bus = scene.compiled.index[section.bus]
-    if not scene.may_feed(strip, bus, outlet) or leads_to(scene, bus, strip):
+    bus = analysis.graph.index[section.bus]
+    if not analysis.may_feed(strip, bus, outlet) or leads_to(analysis, bus, strip):
         return ()
-    if not scene.could_be_heard.fed[bus]:
+    if not analysis.could_be_heard.fed[bus]:
         return ()  # the bus is heard nowhere itself: what is wrong lies behind it
     route = {"kind": "feed", "from": piece.id, "to": section.bus}
     if outlet >= 0:
-        route["from_outlet"] = scene.compiled.outlets[outlet][1].id
-    return (Remedy(f"Feed it to {scene.name(bus)}", (Step("add_route", {"route": route}),)),)
+        route["from_outlet"] = analysis.graph.outlets[outlet][1].id
+    return (Remedy(f"Feed it to {analysis.name(bus)}", (EditStep("add_route", {"route": route}),)),)
 
 
-def leads_to(scene: Scene, start: int, end: int) -> bool:
+def leads_to(analysis: Analysis, start: int, end: int) -> bool:
     """Whether a feed back from `end` to `start` would close a loop."""
-    return scene.downstream(start)[end]
+    return analysis.downstream(start)[end]
 
 
 UNBLOCK: dict[str, tuple[str, dict[str, object]]] = {
@@ -41,9 +43,9 @@ UNBLOCK: dict[str, tuple[str, dict[str, object]]] = {
 }
 
 
-def open_remedies(scene: Scene, path: Path) -> tuple[Remedy, ...]:
+def open_remedies(analysis: Analysis, path: Path) -> tuple[Remedy, ...]:
     """One remedy that opens every blocker of a path; none where one of them cannot be opened by an edit."""
-    found = [_opening(scene, blocker) for blocker in path.blockers]
+    found = [_opening(analysis, blocker) for blocker in path.blockers]
     openings = [opening for opening in found if opening is not None]
     if not openings or len(openings) < len(found):
         return ()
@@ -52,21 +54,23 @@ def open_remedies(scene: Scene, path: Path) -> tuple[Remedy, ...]:
     return (Remedy(label, tuple(step for _label, step in openings)),)
 
 
-def _opening(scene: Scene, blocker: Blocker) -> tuple[str, Step] | None:
+def _opening(analysis: Analysis, blocker: Blocker) -> tuple[str, EditStep] | None:
     if blocker.route is not None:
         changes: dict[str, object] = {"enabled": True} if blocker.kind == "disabled" else {"gain_db": 0.0}
         label = "Enable the route" if blocker.kind == "disabled" else "Set the route to 0 dB"
-        return label, Step("change_route", {"route": blocker.route, "changes": changes})
-    strip = scene.compiled.index[blocker.strip]
-    if blocker.kind == "outlet-closed" or (blocker.kind == "not-monitored" and scene.compiled.passes_input[strip]):
+        return label, EditStep("change_route", {"route": blocker.route, "changes": changes})
+    strip = analysis.graph.index[blocker.strip]
+    if blocker.kind == "outlet-closed" or (blocker.kind == "not-monitored" and analysis.graph.passes_input[strip]):
         return None
     words, changes = UNBLOCK[blocker.kind]
-    return words.format(name=scene.name(strip)), Step("change_strip", {"strip": blocker.strip, "changes": changes})
+    return words.format(name=analysis.name(strip)), EditStep(
+        "change_strip", {"strip": blocker.strip, "changes": changes}
+    )
 
 
-def trim_steps(levels: Levels, number: int, change_db: float) -> tuple[Step, ...]:
+def trim_steps(levels: Levels, number: int, change_db: float) -> tuple[EditStep, ...]:
     """The same change on everything that brings sound to a sum: its balance is kept."""
     return tuple(
-        Step("change_route", {"route": route, "changes": {"gain_db": gain_db}})
+        EditStep("change_route", {"route": route, "changes": {"gain_db": gain_db}})
         for route, gain_db in trimmed(levels, number, change_db)
     )

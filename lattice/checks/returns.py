@@ -5,13 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from lattice.checks.finding import Finding, Remedy, Step
+from lattice.analysis import Analysis
+from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import check
-from lattice.checks.scene import Scene
-from lattice.graph.compiled import DECORRELATING
+from lattice.graph.signal_graph import DECORRELATING
 from lattice.levels.rows import sparse_sum
 from lattice.levels.shares import bounds_to
-from lattice.levels.single import size
+from lattice.levels.source_response import size
+from lattice.model.edit_step import EditStep
 
 EFFECTS = DECORRELATING | {"external", "other"}
 
@@ -20,38 +21,40 @@ PARALLEL = frozenset({"compressor", "limiter", "clipper", "gate", "expander", "s
 
 
 @check("route.dry-return")
-def dry_returns(scene: Scene) -> Iterator[Finding]:
+def dry_returns(analysis: Analysis) -> Iterator[Finding]:
     """Returns whose effect is on and not fully wet: the dry part doubles what goes straight."""
-    for number in scene.compiled.by_kind["return"]:
-        strip = scene.strip(number)
+    for number in analysis.graph.by_kind["return"]:
+        strip = analysis.strip(number)
         dry = [i for i in strip.inserts if i.type in DECORRELATING and i.state == "on" and i.wet < 1]
         if dry:
-            wet = tuple(Step("change_insert", {"insert": insert.id, "changes": {"wet": 1.0}}) for insert in dry)
+            wet = tuple(EditStep("change_insert", {"insert": insert.id, "changes": {"wet": 1.0}}) for insert in dry)
             yield Finding(
                 code="route.dry-return",
                 severity="warning",
                 message=f"{strip.name} lets {100 * (1 - dry[0].wet):.0f} % of its input through dry",
                 strips=(strip.id,),
                 inserts=tuple(insert.id for insert in dry),
-                figures={"rise_db": rise_db(scene, number)},
+                figures={"rise_db": rise_db(analysis, number)},
                 evidence=(", ".join(f"{insert.name or insert.id}: {100 * insert.wet:.0f} % wet" for insert in dry),),
                 remedies=(Remedy("Make it fully wet", wet),),
             )
 
 
 @check("route.return-bare")
-def bare_returns(scene: Scene) -> Iterator[Finding]:
+def bare_returns(analysis: Analysis) -> Iterator[Finding]:
     """Fed returns without an effect that is on: they pass dry sound."""
-    for number in scene.compiled.by_kind["return"]:
-        strip = scene.strip(number)
-        if not scene.compiled.ins[number]:
+    for number in analysis.graph.by_kind["return"]:
+        strip = analysis.strip(number)
+        if not analysis.graph.ins[number]:
             continue
         effects = [insert for insert in strip.inserts if insert.type in EFFECTS]
         if any(insert.state == "on" for insert in effects):
             continue
         working = [insert for insert in strip.inserts if insert.state == "on" and insert.type in PARALLEL]
         name = strip.name
-        wake = tuple(Step("change_insert", {"insert": insert.id, "changes": {"state": "on"}}) for insert in effects[:1])
+        wake = tuple(
+            EditStep("change_insert", {"insert": insert.id, "changes": {"state": "on"}}) for insert in effects[:1]
+        )
         why = f"{effects[0].name or effects[0].id} is {effects[0].state}" if effects else "it has no effect insert"
         worked = f"{working[0].name or working[0].type} works on it" if working else ""
         yield Finding(
@@ -60,30 +63,30 @@ def bare_returns(scene: Scene) -> Iterator[Finding]:
             message=f"{name} is parallel processing: dry sound, worked on" if working else f"{name} passes dry sound",
             strips=(strip.id,),
             inserts=tuple(insert.id for insert in (working or effects)),
-            figures={"rise_db": rise_db(scene, number)},
+            figures={"rise_db": rise_db(analysis, number)},
             evidence=(f"{worked}; {why}" if worked else why,),
             remedies=(Remedy(f"Switch {effects[0].name or effects[0].id} on", wake),) if wake else (),
         )
 
 
-def rise_db(scene: Scene, number: int) -> float | None:
+def rise_db(analysis: Analysis, number: int) -> float | None:
     """How much the dry part of a return adds to what goes straight, for the source where that is most.
 
     20·log10 of |direct + dry| / |direct| at the strips the return feeds, norms over channels; None where no source
     arrives there without the return.
     """
-    heads = {scene.compiled.head[route] for route in scene.compiled.outs[number] if scene.levels.goes(route)}
+    heads = {analysis.graph.head[route] for route in analysis.graph.outs[number] if analysis.levels.goes(route)}
     worst: float | None = None
-    for origin in sorted(bounds_to(scene.levels, number).keys() & scene.playing):
-        single = scene.single(origin)
-        for head in heads & single.at_in.keys():
-            turned = -1.0 if scene.strip(head).invert else 1.0
+    for origin in sorted(bounds_to(analysis.levels, number).keys() & analysis.playing):
+        response = analysis.response(origin)
+        for head in heads & response.at_in.keys():
+            turned = -1.0 if analysis.strip(head).invert else 1.0
             dry = [
-                single.brought[r].c
-                for r in scene.compiled.ins[head]
-                if r in single.brought and scene.compiled.tail[r] == number
+                response.brought[r].c
+                for r in analysis.graph.ins[head]
+                if r in response.brought and analysis.graph.tail[r] == number
             ]
-            whole = direct = single.at_in[head].c
+            whole = direct = response.at_in[head].c
             for part in dry:
                 direct = sparse_sum(direct, part, -turned)
             levels = size(whole), size(direct)

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
+from lattice.analysis import Analysis
 from lattice.checks.finding import Finding
 from lattice.checks.registry import check
-from lattice.checks.scene import Scene
-from lattice.graph.compiled import IN, POST, STAGE_OF_TAP
+from lattice.graph.origin import Origin
 from lattice.graph.paths import Path
 from lattice.graph.reach import Reach
+from lattice.graph.signal_graph import IN, POST, STAGE_OF_TAP
 from lattice.graph.walk import by_ids, first_way
 from lattice.model.document import Rule
 from lattice.model.layouts import channel_names
 from lattice.model.selectors import select, sentence_of
 
-Origin = tuple[int, int]
 Strips = frozenset[int]
 Broken = Iterator[tuple[Origin, str, Path | None]]  # a source, why, and a way that shows it
 SPOKEN = {
@@ -30,77 +30,77 @@ SPOKEN = {
 }
 
 
-def rule_sentence(scene: Scene, rule: Rule) -> str:
+def rule_sentence(analysis: Analysis, rule: Rule) -> str:
     """A rule as people say it."""
-    parts = {name: sentence_of(scene.template, getattr(rule, name)) for name in ("sources", "through", "to")}
+    parts = {name: sentence_of(analysis.template, getattr(rule, name)) for name in ("sources", "through", "to")}
     return SPOKEN[rule.kind].format(channels=", ".join(map(str, rule.channels or ())) or "no channel", **parts)
 
 
 @check("rule.broken")
-def broken(scene: Scene) -> Iterator[Finding]:
+def broken(analysis: Analysis) -> Iterator[Finding]:
     """One finding for each rule and source that breaks it."""
-    for rule in scene.template.rules:
-        for origin, why, path in broken_by(scene, rule):
+    for rule in analysis.template.rules:
+        for origin, why, path in broken_by(analysis, rule):
             yield Finding(
                 code="rule.broken",
                 severity="blocker",
-                message=f"{scene.source_name(*origin)} breaks the rule {rule.name}: {why}",
-                strips=_named(scene, origin, path),
-                outlets=scene.outlet_id(*origin),
+                message=f"{analysis.source_name(*origin)} breaks the rule {rule.name}: {why}",
+                strips=_named(analysis, origin, path),
+                outlets=analysis.outlet_id(*origin),
                 others=(rule.id,),
-                evidence=(rule_sentence(scene, rule), *((scene.hops(path),) if path else ())),
-                path=scene.route_ids(path.routes) if path else (),
+                evidence=(rule_sentence(analysis, rule), *((analysis.hops(path),) if path else ())),
+                path=analysis.route_ids(path.routes) if path else (),
                 cause=f"rule: {rule.name}",
             )
 
 
-def _named(scene: Scene, origin: Origin, path: Path | None) -> tuple[str, ...]:
+def _named(analysis: Analysis, origin: Origin, path: Path | None) -> tuple[str, ...]:
     """The source, then where the offending way ends."""
-    ends = [path.strips(scene.compiled)[-1]] if path else []
-    return tuple(dict.fromkeys(scene.ids([origin[0], *ends])))
+    ends = [path.strips(analysis.graph)[-1]] if path else []
+    return tuple(dict.fromkeys(analysis.ids([origin.strip, *ends])))
 
 
-def broken_by(scene: Scene, rule: Rule) -> Broken:
+def broken_by(analysis: Analysis, rule: Rule) -> Broken:
     """Sources that break a rule, in the order of the document. O(strips + routes), and the ways of those that do."""
-    through, to = select(scene.template, rule.through), select(scene.template, rule.to)
-    yield from KINDS[rule.kind](scene, rule, through, to)
+    through, to = select(analysis.template, rule.through), select(analysis.template, rule.to)
+    yield from KINDS[rule.kind](analysis, rule, through, to)
 
 
-def _sources(scene: Scene, rule: Rule, *, states: bool) -> list[Origin]:
+def _sources(analysis: Analysis, rule: Rule, *, states: bool) -> list[Origin]:
     """The sources a rule is about: strips that play, spares as well; with states, only those in service."""
-    wanted, compiled, found = select(scene.template, rule.sources), scene.compiled, []
-    reach = scene.unblocked if states else scene.ignoring
+    wanted, graph, found = select(analysis.template, rule.sources), analysis.graph, []
+    reach = analysis.unblocked if states else analysis.ignoring
     for number in sorted(wanted):
-        if "backup" in scene.strip(number).tags or not reach.in_service[number]:
+        if "backup" in analysis.strip(number).tags or not reach.in_service[number]:
             continue
-        if reach.sounds[number] if states else compiled.is_source[number]:
-            found.append((number, -1))
-        found += [(number, outlet) for outlet in compiled.outlets_of.get(number, ()) if reach.outlet_sounds(outlet)]
+        if reach.sounds[number] if states else graph.is_source[number]:
+            found.append(Origin(number))
+        found += [Origin(number, outlet) for outlet in graph.outlets_of.get(number, ()) if reach.outlet_sounds(outlet)]
     return found
 
 
 # ways that a question allows
 
 
-class _Ways:
+class _RuleWays:
     """Ways from sources under one reading of states, some routes left out, to strips or endpoints."""
 
     def __init__(
-        self, scene: Scene, reach: Reach, ends: set[int], allowed: Callable[[int], bool] = lambda _route: True
+        self, analysis: Analysis, reach: Reach, ends: set[int], allowed: Callable[[int], bool] = lambda _route: True
     ) -> None:
-        self.scene, self.reach, self.compiled, self.ends = scene, reach, scene.compiled, ends
+        self.analysis, self.reach, self.graph, self.ends = analysis, reach, analysis.graph, ends
         self._allowed = [
-            reach.route_ok[route] and reach.entered[self.compiled.head[route]] and allowed(route)
-            for route in range(len(self.compiled.routes))
+            reach.route_ok[route] and reach.entered[self.graph.head[route]] and allowed(route)
+            for route in range(len(self.graph.routes))
         ]
-        self.fed = [False] * len(self.compiled.strips)
+        self.fed = [False] * len(self.graph.strips)
         waiting = [end for end in ends if reach.in_service[end]]
         for end in waiting:
             self.fed[end] = True
         while waiting:
-            for route in self.compiled.ins[waiting.pop()]:
-                tail = self.compiled.tail[route]
-                onward = self.compiled.outlet[route] < 0 and reach.monitors[tail] and reach.in_service[tail]
+            for route in self.graph.ins[waiting.pop()]:
+                tail = self.graph.tail[route]
+                onward = self.graph.outlet[route] < 0 and reach.monitors[tail] and reach.in_service[tail]
                 if self._allowed[route] and onward and not self.fed[tail]:
                     self.fed[tail] = True
                     waiting.append(tail)
@@ -108,11 +108,11 @@ class _Ways:
     def way(self, origin: Origin) -> Path | None:
         """A way from a source; None where there is none."""
         strip, outlet = origin
-        first = self.compiled.outs[strip] if outlet < 0 else self.compiled.outlet_outs[outlet]
-        if not any(self._allowed[route] and self.fed[self.compiled.head[route]] for route in first):
+        first = self.graph.outs[strip] if outlet < 0 else self.graph.outlet_outs[outlet]
+        if not any(self._allowed[route] and self.fed[self.graph.head[route]] for route in first):
             return None
         return first_way(
-            self.compiled,
+            self.graph,
             origin,
             lambda head: head in self.ends and self.fed[head],
             lambda route: self._allowed[route],
@@ -121,44 +121,44 @@ class _Ways:
 
     def by(self, origin: Origin, route: int) -> Path | None:
         """A way that begins with one route of the source; None where that leads to no end."""
-        head = self.compiled.head[route]
+        head = self.graph.head[route]
         if not self._allowed[route] or not self.fed[head]:
             return None
-        rest = None if head in self.ends else self.way((head, -1))
-        return Path(origin[0], (route, *(rest.routes if rest else ())), origin[1])
+        rest = None if head in self.ends else self.way(Origin(head))
+        return Path(origin.strip, (route, *(rest.routes if rest else ())), origin.outlet)
 
 
-def _passes(scene: Scene, rule: Rule, through: Strips, to: Strips) -> Broken:
+def _passes(analysis: Analysis, rule: Rule, through: Strips, to: Strips) -> Broken:
     """Every way to `to` goes through `through`."""
-    compiled = scene.compiled
-    ways = _Ways(scene, scene.unblocked, set(to - through), lambda route: compiled.head[route] not in through)
-    for origin in _sources(scene, rule, states=True):
-        if origin[0] not in through and (path := ways.way(origin)):
+    graph = analysis.graph
+    ways = _RuleWays(analysis, analysis.unblocked, set(to - through), lambda route: graph.head[route] not in through)
+    for origin in _sources(analysis, rule, states=True):
+        if origin.strip not in through and (path := ways.way(origin)):
             yield origin, "it goes another way", path
 
 
-def _reaches(scene: Scene, rule: Rule, _through: Strips, to: Strips) -> Broken:
+def _reaches(analysis: Analysis, rule: Rule, _through: Strips, to: Strips) -> Broken:
     """Every source comes to every strip of `to`."""
-    ways = {end: _Ways(scene, scene.unblocked, {end}) for end in sorted(to)}
-    for origin in _sources(scene, rule, states=True):
+    ways = {end: _RuleWays(analysis, analysis.unblocked, {end}) for end in sorted(to)}
+    for origin in _sources(analysis, rule, states=True):
         for end, its in ways.items():
-            if origin[0] != end and its.way(origin) is None:
-                yield origin, f"it does not reach {scene.name(end)}", None
+            if origin.strip != end and its.way(origin) is None:
+                yield origin, f"it does not reach {analysis.name(end)}", None
                 break
 
 
-def _lands_on(scene: Scene, rule: Rule, _through: Strips, to: Strips) -> Broken:
+def _lands_on(analysis: Analysis, rule: Rule, _through: Strips, to: Strips) -> Broken:
     """At `to`, it sounds on the listed channels only."""
-    for origin in _sources(scene, rule, states=True):
-        single = scene.single(origin)
-        for end in sorted(to & single.at_in.keys()):
-            names = channel_names(scene.strip(end).layout)
+    for origin in _sources(analysis, rule, states=True):
+        response = analysis.response(origin)
+        for end in sorted(to & response.at_in.keys()):
+            names = channel_names(analysis.strip(end).layout)
             allowed = {_channel(wanted, names) for wanted in rule.channels or ()}
-            power = single.at_in[end].power
+            power = response.at_in[end].power
             others = [names[channel] for channel, level in enumerate(power) if level > 0 and channel not in allowed]
-            if others and end != origin[0]:
-                path = _Ways(scene, scene.unblocked, {end}).way(origin)
-                yield origin, f"it is on {', '.join(others)} of {scene.name(end)} too", path
+            if others and end != origin.strip:
+                path = _RuleWays(analysis, analysis.unblocked, {end}).way(origin)
+                yield origin, f"it is on {', '.join(others)} of {analysis.name(end)} too", path
                 break
 
 
@@ -170,113 +170,113 @@ def _channel(wanted: str | int, names: tuple[str, ...]) -> int:
     return int(text) - 1 if text.isdecimal() else -1
 
 
-def _pre_fader(scene: Scene, rule: Rule, _through: Strips, to: Strips) -> Broken:
+def _pre_fader(analysis: Analysis, rule: Rule, _through: Strips, to: Strips) -> Broken:
     """On every way to `to`, the source's own strip is left before its fader."""
-    compiled = scene.compiled
-    ways = _Ways(scene, scene.unblocked, set(to))
-    for origin in _sources(scene, rule, states=True):
-        if origin[1] >= 0:
+    graph = analysis.graph
+    ways = _RuleWays(analysis, analysis.unblocked, set(to))
+    for origin in _sources(analysis, rule, states=True):
+        if not origin.is_chain:
             continue  # an outlet leaves past the fader
-        behind = (route for route in by_ids(compiled, compiled.outs[origin[0]]) if compiled.stage[route] == POST)
+        behind = (route for route in by_ids(graph, graph.outs[origin.strip]) if graph.stage[route] == POST)
         if path := next(filter(None, (ways.by(origin, route) for route in behind)), None):
             yield origin, "it is left behind its fader", path
 
 
-def _ducking(scene: Scene, through: Strips) -> dict[int, tuple[int, int]]:
+def _ducking(analysis: Analysis, through: Strips) -> dict[int, tuple[int, int]]:
     """Strip → places of the first and last insert that is on and keyed by sound of `through`."""
-    compiled, reach = scene.compiled, scene.unblocked
+    graph, reach = analysis.graph, analysis.unblocked
     playing = [number for number in through if reach.in_service[number]]
-    outlets = [outlet for number in playing for outlet in compiled.outlets_of.get(number, ())]
+    outlets = [outlet for number in playing for outlet in graph.outlets_of.get(number, ())]
     leaves = reach.forward(playing, [outlet for outlet in outlets if reach.outlet_sounds(outlet)]).leaves
     found: dict[int, tuple[int, int]] = {}
-    for route in compiled.keys:
-        insert, outlet = compiled.insert_of_key(route), compiled.outlet[route]
-        comes = outlet in outlets if outlet >= 0 else leaves[compiled.tail[route]]
+    for route in graph.keys:
+        insert, outlet = graph.insert_of_key(route), graph.outlet[route]
+        comes = outlet in outlets if outlet >= 0 else leaves[graph.tail[route]]
         if reach.route_ok[route] and comes and insert.state == "on" and insert.key == "external":
-            place, head = compiled.place_of_key(route), compiled.head[route]
+            place, head = graph.place_of_key(route), graph.head[route]
             first, last = found.get(head, (place, place))
             found[head] = min(first, place), max(last, place)
     return found
 
 
-def _ends_behind(scene: Scene, strip: int, *, keyed: bool) -> bool:
-    """Sound that comes to a strip ends there; with `keyed`, only where it is taken before any insert."""
-    compiled, reach = scene.compiled, scene.unblocked
+def _ends_behind(analysis: Analysis, strip: int, *, keyed: bool) -> bool:
+    """SignalLevels that comes to a strip ends there; with `keyed`, only where it is taken before any insert."""
+    graph, reach = analysis.graph, analysis.unblocked
     if not reach.ends_here(strip):
         return False
     if not keyed:
         return True
-    piece = compiled.strips[strip]
+    piece = graph.strips[strip]
     if piece.kind == "print" and piece.records == "in":
         return True
-    stems = (compiled.template.stems[stem] for stem in compiled.stems_at.get(strip, ()))
+    stems = (graph.template.stems[stem] for stem in graph.stems_at.get(strip, ()))
     return any(STAGE_OF_TAP[stem.tap] == IN for stem in stems)
 
 
-def _ducked_by(scene: Scene, rule: Rule, through: Strips, _to: Strips) -> Broken:
+def _ducked_by(analysis: Analysis, rule: Rule, through: Strips, _to: Strips) -> Broken:
     """Every way to an endpoint passes an insert keyed by `through`."""
-    ducking, compiled = _ducking(scene, through), scene.compiled
-    ends = {n for n in compiled.ends if _ends_behind(scene, n, keyed=n in ducking)}
+    ducking, graph = _ducking(analysis, through), analysis.graph
+    ends = {n for n in graph.ends if _ends_behind(analysis, n, keyed=n in ducking)}
 
     def unducked(route: int) -> bool:
-        return compiled.outlet[route] >= 0 or compiled.tail[route] not in ducking or compiled.stage[route] == IN
+        return graph.outlet[route] >= 0 or graph.tail[route] not in ducking or graph.stage[route] == IN
 
-    ways = _Ways(scene, scene.unblocked, ends, unducked)
-    for origin in _sources(scene, rule, states=True):
-        here = Path(origin[0], ()) if origin[0] in ends and origin[1] < 0 else None
+    ways = _RuleWays(analysis, analysis.unblocked, ends, unducked)
+    for origin in _sources(analysis, rule, states=True):
+        here = Path(origin.strip, ()) if origin.strip in ends and origin.is_chain else None
         if path := here or ways.way(origin):
             yield origin, "it comes out past every insert keyed so", path
 
 
-def _not_ducked_by(scene: Scene, rule: Rule, through: Strips, _to: Strips) -> Broken:
+def _not_ducked_by(analysis: Analysis, rule: Rule, through: Strips, _to: Strips) -> Broken:
     """No way to an endpoint passes an insert keyed by `through`."""
-    ducking, compiled, reach = _ducking(scene, through), scene.compiled, scene.unblocked
-    heard = scene.heard
+    ducking, graph, reach = _ducking(analysis, through), analysis.graph, analysis.unblocked
+    heard = analysis.heard
     behind = {
         strip
         for strip in ducking
-        if _ends_behind_insert(scene, strip)
+        if _ends_behind_insert(analysis, strip)
         or any(
-            reach.route_ok[route] and compiled.stage[route] != IN and heard.fed[compiled.head[route]]
-            for route in compiled.outs[strip]
+            reach.route_ok[route] and graph.stage[route] != IN and heard.fed[graph.head[route]]
+            for route in graph.outs[strip]
         )
     }
-    ways = _Ways(scene, reach, behind)
-    for origin in _sources(scene, rule, states=True):
-        own = origin[0] in behind and origin[1] < 0
-        path = Path(origin[0], ()) if own else ways.way(origin)
+    ways = _RuleWays(analysis, reach, behind)
+    for origin in _sources(analysis, rule, states=True):
+        own = origin.strip in behind and origin.is_chain
+        path = Path(origin.strip, ()) if own else ways.way(origin)
         if path:
-            ducked = scene.name(path.strips(compiled)[-1])
+            ducked = analysis.name(path.strips(graph)[-1])
             yield origin, f"it is ducked at {ducked}", path
 
 
-def _ends_behind_insert(scene: Scene, strip: int) -> bool:
-    """Sound that has passed the strip's inserts ends there."""
-    compiled, reach = scene.compiled, scene.unblocked
-    piece = compiled.strips[strip]
-    if piece.kind == "print" or (piece.kind == "output" and strip not in compiled.tied_out):
+def _ends_behind_insert(analysis: Analysis, strip: int) -> bool:
+    """SignalLevels that has passed the strip's inserts ends there."""
+    graph, reach = analysis.graph, analysis.unblocked
+    piece = graph.strips[strip]
+    if piece.kind == "print" or (piece.kind == "output" and strip not in graph.tied_out):
         return reach.ends_here(strip) and not (piece.kind == "print" and piece.records == "in")
-    stems = compiled.stems_at.get(strip, ())
-    return any(reach.stem_open(stem, strip) and STAGE_OF_TAP[compiled.template.stems[stem].tap] != IN for stem in stems)
+    stems = graph.stems_at.get(strip, ())
+    return any(reach.stem_open(stem, strip) and STAGE_OF_TAP[graph.template.stems[stem].tap] != IN for stem in stems)
 
 
-def _avoids(scene: Scene, rule: Rule, through: Strips, _to: Strips) -> Broken:
+def _avoids(analysis: Analysis, rule: Rule, through: Strips, _to: Strips) -> Broken:
     """No way goes through `through`, whatever states say."""
-    ways = _Ways(scene, scene.ignoring, set(through))
-    for origin in _sources(scene, rule, states=False):
-        if origin[0] not in through and (path := ways.way(origin)):
-            yield origin, f"it passes through {scene.name(path.strips(scene.compiled)[-1])}", path
+    ways = _RuleWays(analysis, analysis.ignoring, set(through))
+    for origin in _sources(analysis, rule, states=False):
+        if origin.strip not in through and (path := ways.way(origin)):
+            yield origin, f"it passes through {analysis.name(path.strips(analysis.graph)[-1])}", path
 
 
-def _isolated(scene: Scene, rule: Rule, _through: Strips, to: Strips) -> Broken:
+def _isolated(analysis: Analysis, rule: Rule, _through: Strips, to: Strips) -> Broken:
     """None reaches any of `to`, whatever states say."""
-    ways = _Ways(scene, scene.ignoring, set(to))
-    for origin in _sources(scene, rule, states=False):
-        if origin[0] not in to and (path := ways.way(origin)):
-            yield origin, f"it reaches {scene.name(path.strips(scene.compiled)[-1])}", path
+    ways = _RuleWays(analysis, analysis.ignoring, set(to))
+    for origin in _sources(analysis, rule, states=False):
+        if origin.strip not in to and (path := ways.way(origin)):
+            yield origin, f"it reaches {analysis.name(path.strips(analysis.graph)[-1])}", path
 
 
-KINDS: dict[str, Callable[[Scene, Rule, Strips, Strips], Broken]] = {
+KINDS: dict[str, Callable[[Analysis, Rule, Strips, Strips], Broken]] = {
     "passes": _passes,
     "reaches": _reaches,
     "lands-on": _lands_on,

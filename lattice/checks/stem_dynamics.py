@@ -4,22 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, first_of
 from lattice.checks.registry import check
-from lattice.checks.scene import Scene
-from lattice.graph.compiled import IN, PRE
-from lattice.stems.taps import Origin, StemSet
+from lattice.graph.origin import Origin
+from lattice.graph.signal_graph import IN, PRE
+from lattice.stems.taps import StemSet
 
 BENDING = frozenset({"compressor", "limiter", "clipper", "gate", "expander", "saturator"})
 
 
 @check("stem.outside-key")
-def outside_keys(scene: Scene) -> Iterator[Finding]:
+def outside_keys(analysis: Analysis) -> Iterator[Finding]:
     """Stems ducked by a key whose sources are not in them."""
-    if not scene.template.stems or not scene.compiled.keys:
+    if not analysis.template.stems or not analysis.graph.keys:
         return
-    taps = scene.taps
-    works = _working(scene)
+    taps = analysis.taps
+    works = _working(analysis)
     for number, stem in enumerate(taps.stems):
         bits = 1 << number if stem.role == "stem" else taps.parts.get(number, 0)
         if stem.role == "mix" or not bits:
@@ -35,55 +36,57 @@ def outside_keys(scene: Scene) -> Iterator[Finding]:
                 inserts.append(insert)
                 outside += foreign
         if strips:
-            names = list(dict.fromkeys(scene.source_name(*origin) for origin in sorted(set(outside))))
+            names = list(dict.fromkeys(analysis.source_name(*origin) for origin in sorted(set(outside))))
             are = "is" if len(names) == 1 else "are"
             yield Finding(
                 code="stem.outside-key",
                 severity="warning" if stem.role == "composite" else "note",
                 message=f"{stem.name} is ducked by {', '.join(names[:3])}, which {are} not in it",
-                strips=scene.ids(list(dict.fromkeys([*strips, *(strip for strip, _outlet in sorted(set(outside)))]))),
+                strips=analysis.ids(
+                    list(dict.fromkeys([*strips, *(strip for strip, _outlet in sorted(set(outside)))]))
+                ),
                 inserts=tuple(inserts),
                 stems=(stem.id,),
-                evidence=first_of([f"{scene.name(strip)} is keyed by {', '.join(names)}" for strip in strips]),
+                evidence=first_of([f"{analysis.name(strip)} is keyed by {', '.join(names)}" for strip in strips]),
             )
 
 
-def _working(scene: Scene) -> list[tuple[int, str, int, list[Origin]]]:
+def _working(analysis: Analysis) -> list[tuple[int, str, int, list[Origin]]]:
     """(strip, insert, stems behind it, sources of its keys) of every insert that is keyed from outside and on."""
-    taps, found = scene.taps, []
+    taps, found = analysis.taps, []
     for place, (strip, insert_id) in enumerate(taps.keys):
-        insert = next(piece for piece in scene.strip(strip).inserts if piece.id == insert_id)
-        if insert.state != "on" or insert.key != "external" or not scene.sounds.arrives[strip]:
+        insert = next(piece for piece in analysis.strip(strip).inserts if piece.id == insert_id)
+        if insert.state != "on" or insert.key != "external" or not analysis.sounds.arrives[strip]:
             continue
         bit = taps.key_bit(place)
-        sources = sorted(one for mask, origins in scene.by_taps.items() if mask & bit for one in origins)
+        sources = sorted(one for mask, origins in analysis.by_taps.items() if mask & bit for one in origins)
         if sources:
             found.append((strip, insert_id, taps.behind(strip, PRE), sources))
     return found
 
 
 @check("stem.bent")
-def bent(scene: Scene) -> Iterator[Finding]:
+def bent(analysis: Analysis) -> Iterator[Finding]:
     """Dynamics between the taps of the stems and the mix: the stems add up only to what comes in there."""
-    if not scene.template.stems:
+    if not analysis.template.stems:
         return
-    for its in scene.taps.sets.values():
+    for its in analysis.taps.sets.values():
         if not its.stems or not its.mixes:
             continue
-        behind_taps = _behind_taps(scene, its)
+        behind_taps = _behind_taps(analysis, its)
         for mix in its.mixes:
-            yield from _bent(scene, its, mix, behind_taps)
+            yield from _bent(analysis, its, mix, behind_taps)
 
 
-def _behind_taps(scene: Scene, its: StemSet) -> set[int]:
+def _behind_taps(analysis: Analysis, its: StemSet) -> set[int]:
     """Strips in whose chains sound stands that has passed a tap of the set."""
-    taps, found, waiting = scene.taps, set(), []
+    taps, found, waiting = analysis.taps, set(), []
     for number in its.stems:
         strip = taps.stems[number].strip
         if strip is None or not taps.open(number):
             continue
-        at = scene.compiled.index[strip]
-        if taps.stage[number] == IN and scene.sounds.arrives[at]:
+        at = analysis.graph.index[strip]
+        if taps.stage[number] == IN and analysis.sounds.arrives[at]:
             found.add(at)
         waiting += taps.onward(at, taps.stage[number])
     seen: set[int] = set()
@@ -91,27 +94,29 @@ def _behind_taps(scene: Scene, its: StemSet) -> set[int]:
         at = waiting.pop()
         if at not in seen:
             seen.add(at)
-            if scene.unblocked.monitors[at]:
+            if analysis.unblocked.monitors[at]:
                 waiting += taps.onward(at, IN)
     # what a strip plays itself has passed no tap: something has to be fed to it
-    return found | {at for at in seen if scene.sounds.fed[at] and scene.unblocked.enters(at)}
+    return found | {at for at in seen if analysis.sounds.fed[at] and analysis.unblocked.enters(at)}
 
 
-def _bent(scene: Scene, its: StemSet, mix: int, behind_taps: set[int]) -> Iterator[Finding]:
-    taps, stem = scene.taps, scene.taps.stems[mix]
+def _bent(analysis: Analysis, its: StemSet, mix: int, behind_taps: set[int]) -> Iterator[Finding]:
+    taps, stem = analysis.taps, analysis.taps.stems[mix]
     strips, inserts, lines = [], [], []
     for strip in sorted(behind_taps):
-        working = [insert for insert in scene.strip(strip).inserts if insert.state == "on" and insert.type in BENDING]
+        working = [
+            insert for insert in analysis.strip(strip).inserts if insert.state == "on" and insert.type in BENDING
+        ]
         if working and taps.behind(strip, PRE) >> mix & 1:
             strips.append(strip)
             inserts += [insert.id for insert in working]
-            lines += [f"{insert.name or insert.type} on {scene.name(strip)}" for insert in working]
+            lines += [f"{insert.name or insert.type} on {analysis.name(strip)}" for insert in working]
     if strips:
         yield Finding(
             code="stem.bent",
             severity="note",
             message=f"The stems of {its.name} add up to {stem.name} only before {lines[0]}",
-            strips=scene.ids(strips),
+            strips=analysis.ids(strips),
             inserts=tuple(inserts),
             stems=(stem.id,),
             evidence=first_of(lines),

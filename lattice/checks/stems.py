@@ -6,21 +6,24 @@ from collections import defaultdict
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from lattice.checks.finding import Finding, Remedy, Step, first_of
+from lattice.analysis import Analysis
+from lattice.checks.finding import Finding, Remedy, first_of
 from lattice.checks.registry import check
-from lattice.checks.scene import Scene
 from lattice.errors import EditError
-from lattice.graph.compiled import POST, STAGE_OF_TAP
+from lattice.graph.origin import Origin
+from lattice.graph.signal_graph import POST, STAGE_OF_TAP
 from lattice.graph.walk import first_way
 from lattice.model.document import Stem
+from lattice.model.edit_step import EditStep
+from lattice.model.excluded_tags import KEPT_OUT_OF_STEMS, NOT_ADDED_UP
 from lattice.stems.split import split_plan
-from lattice.stems.taps import ASIDE, KEPT_OUT, Origin, StemSet, Taps
+from lattice.stems.taps import StemSet, Taps
 
 BEYOND = POST + 1
 
 
-def _tags(scene: Scene, origin: Origin) -> frozenset[str]:
-    return frozenset(scene.strip(origin[0]).tags)
+def _tags(analysis: Analysis, origin: Origin) -> frozenset[str]:
+    return frozenset(analysis.strip(origin.strip).tags)
 
 
 def _many(bits: int) -> bool:
@@ -42,198 +45,198 @@ def _in_order(found: list[tuple[Origin, Finding]]) -> Iterator[Finding]:
 
 
 @check("stem.missing", "stem.bypassed", "stem.twice")
-def sources_of_sets(scene: Scene) -> Iterator[Finding]:
+def sources_of_sets(analysis: Analysis) -> Iterator[Finding]:
     """Sources that are in a mix and in none of its stems, that come to a mix past them, or are in two by feeds."""
-    if not scene.template.stems:
+    if not analysis.template.stems:
         return
-    taps, found = scene.taps, []
+    taps, found = analysis.taps, []
     for its in taps.sets.values():
         if not its.stems:
             continue
         stems, mixes = its.stem_bits, its.mix_bits
-        for mask, origins in scene.by_taps.items():
+        for mask, origins in analysis.by_taps.items():
             past = taps.past(mask) & mixes
             missing = mask & mixes if not mask & stems else 0
             feeds = taps.feeds(mask) & stems
             if not (past or missing or _many(feeds)):
                 continue
             for origin in origins:
-                tags = _tags(scene, origin)
-                if missing and not ASIDE & tags:
-                    found.append((origin, _missing(scene, origin, missing, its)))
-                if past and not ASIDE & tags:
-                    found.append((origin, _bypassed(scene, origin, past, its)))
+                tags = _tags(analysis, origin)
+                if missing and not NOT_ADDED_UP & tags:
+                    found.append((origin, _missing(analysis, origin, missing, its)))
+                if past and not NOT_ADDED_UP & tags:
+                    found.append((origin, _bypassed(analysis, origin, past, its)))
                 if _many(feeds) and "pop" not in tags:
-                    found.append((origin, _twice(scene, origin, feeds, its)))
+                    found.append((origin, _twice(analysis, origin, feeds, its)))
     yield from _in_order(found)
 
 
-def _about(scene: Scene, origin: Origin, code: str, message: str, stems: int, **fields: Any) -> Finding:
+def _about(analysis: Analysis, origin: Origin, code: str, message: str, stems: int, **fields: Any) -> Finding:
     """A finding about a source and some stems, the worst severity where none is given."""
     return Finding(
         code=code,
         severity=fields.pop("severity", "blocker"),
-        message=f"{scene.source_name(*origin)} {message}",
-        strips=scene.ids([origin[0]]),
-        stems=_ids(scene.taps, stems),
-        outlets=scene.outlet_id(*origin),
+        message=f"{analysis.source_name(*origin)} {message}",
+        strips=analysis.ids([origin.strip]),
+        stems=_ids(analysis.taps, stems),
+        outlets=analysis.outlet_id(*origin),
         **fields,
     )
 
 
-def _missing(scene: Scene, origin: Origin, mixes: int, its: StemSet) -> Finding:
-    words = f"is in {_names(scene.taps, mixes)} and in no stem of {its.name}"
-    return _about(scene, origin, "stem.missing", words, mixes, **_past_all(scene, origin, mixes, its))
+def _missing(analysis: Analysis, origin: Origin, mixes: int, its: StemSet) -> Finding:
+    words = f"is in {_names(analysis.taps, mixes)} and in no stem of {its.name}"
+    return _about(analysis, origin, "stem.missing", words, mixes, **_past_all(analysis, origin, mixes, its))
 
 
-def _bypassed(scene: Scene, origin: Origin, mixes: int, its: StemSet) -> Finding:
-    words = f"comes to {_names(scene.taps, mixes)} past all stems: they will not add up"
-    return _about(scene, origin, "stem.bypassed", words, mixes, **_past_all(scene, origin, mixes, its))
+def _bypassed(analysis: Analysis, origin: Origin, mixes: int, its: StemSet) -> Finding:
+    words = f"comes to {_names(analysis.taps, mixes)} past all stems: they will not add up"
+    return _about(analysis, origin, "stem.bypassed", words, mixes, **_past_all(analysis, origin, mixes, its))
 
 
-def _past_all(scene: Scene, origin: Origin, mixes: int, its: StemSet) -> dict[str, Any]:
+def _past_all(analysis: Analysis, origin: Origin, mixes: int, its: StemSet) -> dict[str, Any]:
     """What shows that a source goes past the stems of a set, and what would lead it to one."""
-    line, path = _way_past(scene, origin, mixes)
+    line, path = _way_past(analysis, origin, mixes)
     return {
         "evidence": (line, f"on this way stands no tap of a stem of {its.name}"),
         "path": path,
-        "cause": f"{scene.source_name(*origin)} goes past the stems of {its.name}",
-        "remedies": _refeed(scene, origin, its),
+        "cause": f"{analysis.source_name(*origin)} goes past the stems of {its.name}",
+        "remedies": _refeed(analysis, origin, its),
     }
 
 
-def _way_past(scene: Scene, origin: Origin, mixes: int) -> tuple[str, tuple[str, ...]]:
+def _way_past(analysis: Analysis, origin: Origin, mixes: int) -> tuple[str, tuple[str, ...]]:
     """A way to one of the mixes that leaves no strip behind a tap of a stem of its set, as words and as routes."""
-    mix = scene.taps.named(mixes)[0]
+    mix = analysis.taps.named(mixes)[0]
     gates: dict[int, int] = {}
-    for stem in scene.taps.stems:
+    for stem in analysis.taps.stems:
         if stem.role == "stem" and stem.set == mix.set and stem.strip is not None:
-            strip = scene.compiled.index[stem.strip]
+            strip = analysis.graph.index[stem.strip]
             gates[strip] = min(STAGE_OF_TAP[stem.tap], gates.get(strip, POST))
-    return _way(scene, origin, mix, gates)
+    return _way(analysis, origin, mix, gates)
 
 
-def _way(scene: Scene, origin: Origin, stem: Stem, gates: Mapping[int, int]) -> tuple[str, tuple[str, ...]]:
+def _way(analysis: Analysis, origin: Origin, stem: Stem, gates: Mapping[int, int]) -> tuple[str, tuple[str, ...]]:
     """A way from a source to where a stem is taken, as words and as routes.
 
     `gates`: strip → the stage from which on it is not left.
     """
-    compiled, reach, end = scene.compiled, scene.unblocked, scene.compiled.index[stem.strip or ""]
-    if origin == (end, -1):
-        return scene.name(end), ()
+    graph, reach, end = analysis.graph, analysis.unblocked, analysis.graph.index[stem.strip or ""]
+    if origin == Origin(end):
+        return analysis.name(end), ()
     way = first_way(
-        compiled,
+        graph,
         origin,
         lambda strip: strip == end,
         lambda route: (
             reach.route_ok[route]
-            and reach.entered[compiled.head[route]]
-            and (compiled.outlet[route] >= 0 or compiled.stage[route] < gates.get(compiled.tail[route], BEYOND))
+            and reach.entered[graph.head[route]]
+            and (graph.outlet[route] >= 0 or graph.stage[route] < gates.get(graph.tail[route], BEYOND))
         ),
         lambda strip: reach.monitors[strip],
     )
     if way is None:
-        raise ValueError(f"{scene.name(origin[0])} was said to come to {stem.id}, and no such way was found")
-    return scene.hops(way), scene.route_ids(way.routes)
+        raise ValueError(f"{analysis.name(origin.strip)} was said to come to {stem.id}, and no such way was found")
+    return analysis.hops(way), analysis.route_ids(way.routes)
 
 
-def _refeed(scene: Scene, origin: Origin, its: StemSet) -> tuple[Remedy, ...]:
+def _refeed(analysis: Analysis, origin: Origin, its: StemSet) -> tuple[Remedy, ...]:
     """Lead what goes past the stems to the bus of its section instead, where that bus comes to one of them."""
-    section = scene.sections.get(scene.strip(origin[0]).section or "")
-    if section is None or section.bus is None or origin[1] >= 0 or section.bus == scene.strip(origin[0]).id:
+    section = analysis.sections.get(analysis.strip(origin.strip).section or "")
+    if section is None or section.bus is None or not origin.is_chain or section.bus == analysis.strip(origin.strip).id:
         return ()
-    bus = scene.compiled.index[section.bus]
-    if not scene.taps.own[bus] & its.stem_bits or scene.downstream(bus)[origin[0]]:
+    bus = analysis.graph.index[section.bus]
+    if not analysis.taps.own[bus] & its.stem_bits or analysis.downstream(bus)[origin.strip]:
         return ()
     feeds = [
         route
-        for route in scene.compiled.outs[origin[0]]
-        if scene.compiled.routes[route].kind == "feed"
-        and scene.taps.past(scene.taps.fed[scene.compiled.head[route]]) & its.mix_bits
+        for route in analysis.graph.outs[origin.strip]
+        if analysis.graph.routes[route].kind == "feed"
+        and analysis.taps.past(analysis.taps.fed[analysis.graph.head[route]]) & its.mix_bits
     ]
-    if len(feeds) != 1 or not scene.may_feed(origin[0], bus):
+    if len(feeds) != 1 or not analysis.may_feed(origin.strip, bus):
         return ()
-    step = Step("change_route", {"route": scene.compiled.routes[feeds[0]].id, "changes": {"to": section.bus}})
-    return (Remedy(f"Feed it to {scene.name(bus)}", (step,)),)
+    step = EditStep("change_route", {"route": analysis.graph.routes[feeds[0]].id, "changes": {"to": section.bus}})
+    return (Remedy(f"Feed it to {analysis.name(bus)}", (step,)),)
 
 
-def _twice(scene: Scene, origin: Origin, stems: int, its: StemSet) -> Finding:
-    words, lines = f"is fed to {stems.bit_count()} stems of {its.name}", (_names(scene.taps, stems),)
-    return _about(scene, origin, "stem.twice", words, stems, severity="warning", evidence=lines)
+def _twice(analysis: Analysis, origin: Origin, stems: int, its: StemSet) -> Finding:
+    words, lines = f"is fed to {stems.bit_count()} stems of {its.name}", (_names(analysis.taps, stems),)
+    return _about(analysis, origin, "stem.twice", words, stems, severity="warning", evidence=lines)
 
 
 @check("stem.forbidden")
-def forbidden(scene: Scene) -> Iterator[Finding]:
+def forbidden(analysis: Analysis) -> Iterator[Finding]:
     """Click, reference, guide or talkback in a stem or mix."""
-    if not scene.template.stems:
+    if not analysis.template.stems:
         return
-    taps, by_tag = scene.taps, scene.compiled.by_tag
-    kept_out = {strip: tag for tag in reversed(KEPT_OUT) for strip in by_tag[tag]}
+    taps, by_tag = analysis.taps, analysis.graph.by_tag
+    kept_out = {strip: tag for tag in reversed(KEPT_OUT_OF_STEMS) for strip in by_tag[tag]}
     wanted = sum(1 << number for its in taps.sets.values() for number in (*its.stems, *its.mixes))
-    for origin in scene.sources if kept_out else ():
-        tag, reached = kept_out.get(origin[0]), taps.of(origin) & wanted
+    for origin in analysis.sources if kept_out else ():
+        tag, reached = kept_out.get(origin.strip), taps.of(origin) & wanted
         if tag is None or not reached:
             continue
-        line, path = _way(scene, origin, taps.named(reached)[0], {})
+        line, path = _way(analysis, origin, taps.named(reached)[0], {})
         words = f"({tag}) is in {_names(taps, reached)}"
-        yield _about(scene, origin, "stem.forbidden", words, reached, evidence=(line,), path=path)
+        yield _about(analysis, origin, "stem.forbidden", words, reached, evidence=(line,), path=path)
 
 
 @check("stem.pop")
-def pops(scene: Scene) -> Iterator[Finding]:
+def pops(analysis: Analysis) -> Iterator[Finding]:
     """A sync pop that is not in every stem and mix: neither at its tap nor straight in its print."""
-    number_of = scene.compiled.by_tag["pop"]
-    if not number_of or not scene.template.stems:
+    number_of = analysis.graph.by_tag["pop"]
+    if not number_of or not analysis.template.stems:
         return
-    taps = scene.taps
+    taps = analysis.taps
     wanted = sum(1 << number for its in taps.sets.values() for number in (*its.stems, *its.mixes))
-    reached = _with_pop_in_print(scene, number_of)
+    reached = _with_pop_in_print(analysis, number_of)
     for strip in number_of:
-        in_service = scene.strip(strip).in_service
-        outlets = scene.compiled.outlets_of.get(strip, [])
-        reached |= taps.own[strip] if in_service and scene.unblocked.sounds[strip] else 0
+        in_service = analysis.strip(strip).in_service
+        outlets = analysis.graph.outlets_of.get(strip, [])
+        reached |= taps.own[strip] if in_service and analysis.unblocked.sounds[strip] else 0
         for outlet in outlets:
-            reached |= taps.outlet[outlet] if scene.unblocked.outlet_sounds(outlet) else 0
+            reached |= taps.outlet[outlet] if analysis.unblocked.outlet_sounds(outlet) else 0
     left = wanted & ~reached
     if not left:
         return
     yield Finding(
         code="stem.pop",
         severity="warning",
-        message=f"{scene.name(number_of[0])} is missing in {_names(taps, left)}",
-        strips=scene.ids(number_of),
+        message=f"{analysis.name(number_of[0])} is missing in {_names(taps, left)}",
+        strips=analysis.ids(number_of),
         stems=_ids(taps, left),
         evidence=(f"a sync pop stands in every stem and mix; {len(_ids(taps, left))} are without it",),
-        remedies=_pop_into(scene, number_of, left),
+        remedies=_pop_into(analysis, number_of, left),
     )
 
 
-def _with_pop_in_print(scene: Scene, pops: list[int]) -> int:
+def _with_pop_in_print(analysis: Analysis, pops: list[int]) -> int:
     """Bits of stems and mixes whose print a pop feeds straight."""
-    compiled, found = scene.compiled, 0
-    for number, stem in enumerate(scene.taps.stems):
+    graph, found = analysis.graph, 0
+    for number, stem in enumerate(analysis.taps.stems):
         if stem.print is not None:
-            into = compiled.ins[compiled.index[stem.print]]
-            if any(compiled.tail[route] in pops and scene.carries(route) for route in into):
+            into = graph.ins[graph.index[stem.print]]
+            if any(graph.tail[route] in pops and analysis.carries(route) for route in into):
                 found |= 1 << number
     return found
 
 
-def _pop_into(scene: Scene, pops: list[int], left: int) -> tuple[Remedy, ...]:
+def _pop_into(analysis: Analysis, pops: list[int], left: int) -> tuple[Remedy, ...]:
     """Feed the pop straight into the prints that lack it: through the buses it would add up with itself in the mix.
 
     None where one of them has no print that takes it, or the pop does not sound.
     """
-    compiled = scene.compiled
-    pop = next((number for number in pops if scene.unblocked.sounds[number] and compiled.post_open[number]), None)
-    prints = [stem.print for stem in scene.taps.named(left)]
+    graph = analysis.graph
+    pop = next((number for number in pops if analysis.unblocked.sounds[number] and graph.post_open[number]), None)
+    prints = [stem.print for stem in analysis.taps.named(left)]
     if pop is None or None in prints:
         return ()
-    ends = dict.fromkeys(compiled.index[end or ""] for end in prints)
-    if not all(scene.strip(end).in_service and scene.may_feed(pop, end) for end in ends):
+    ends = dict.fromkeys(graph.index[end or ""] for end in prints)
+    if not all(analysis.strip(end).in_service and analysis.may_feed(pop, end) for end in ends):
         return ()
     feeds = (
-        Step("add_route", {"route": {"kind": "feed", "from": scene.strip(pop).id, "to": scene.strip(end).id}})
+        EditStep("add_route", {"route": {"kind": "feed", "from": analysis.strip(pop).id, "to": analysis.strip(end).id}})
         for end in ends
     )
     many = "the print that lacks it" if len(ends) == 1 else f"the {len(ends)} prints that lack it"
@@ -241,16 +244,16 @@ def _pop_into(scene: Scene, pops: list[int], left: int) -> tuple[Remedy, ...]:
 
 
 @check("stem.leak")
-def leaks(scene: Scene) -> Iterator[Finding]:
+def leaks(analysis: Analysis) -> Iterator[Finding]:
     """Returns fed by sources of other stems, in a stem that has returns of its own sources only."""
-    taps, returns = scene.taps if scene.template.stems else None, scene.compiled.by_kind["return"]
+    taps, returns = analysis.taps if analysis.template.stems else None, analysis.graph.by_kind["return"]
     if taps is None or not returns:
         return
     own_only = sum(1 << n for n, stem in enumerate(taps.stems) if stem.role == "stem" and stem.returns == "own")
     printed = [taps.behind(number, 0) & own_only for number in returns]
     asked = sum(1 << place for place, stems in enumerate(printed) if stems)
     foreign: dict[tuple[int, int], list[Origin]] = defaultdict(list)  # (return's place, stem) → sources
-    for mask, origins in scene.by_taps.items() if asked else ():
+    for mask, origins in analysis.by_taps.items() if asked else ():
         own, bits = taps.feeds(mask), mask >> (3 * taps.count) & asked
         while bits:  # the returns these sources come to, from the lowest bit on
             place = (bits & -bits).bit_length() - 1
@@ -260,32 +263,32 @@ def leaks(scene: Scene) -> Iterator[Finding]:
                 others = printed[place] & its.stem_bits & ~stems if stems else 0
                 for stem in range(others.bit_length()):
                     if others >> stem & 1:
-                        foreign[place, stem] += [one for one in origins if "pop" not in _tags(scene, one)]
+                        foreign[place, stem] += [one for one in origins if "pop" not in _tags(analysis, one)]
     for (place, stem), origins in sorted(foreign.items()):
         if origins:
-            yield _leak(scene, returns[place], taps.stems[stem], sorted(origins))
+            yield _leak(analysis, returns[place], taps.stems[stem], sorted(origins))
 
 
-def _leak(scene: Scene, number: int, stem: Stem, foreign: list[Origin]) -> Finding:
-    names = list(dict.fromkeys(scene.source_name(*origin) for origin in foreign))
+def _leak(analysis: Analysis, number: int, stem: Stem, foreign: list[Origin]) -> Finding:
+    names = list(dict.fromkeys(analysis.source_name(*origin) for origin in foreign))
     return Finding(
         code="stem.leak",
         severity="warning",
-        message=f"{scene.name(number)} brings {_few(names)} into {stem.name}",
-        strips=tuple(dict.fromkeys(scene.ids([number, *(strip for strip, _outlet in foreign)]))),
+        message=f"{analysis.name(number)} brings {_few(names)} into {stem.name}",
+        strips=tuple(dict.fromkeys(analysis.ids([number, *(strip for strip, _outlet in foreign)]))),
         stems=(stem.id,),
-        outlets=tuple(one for origin in foreign for one in scene.outlet_id(*origin)),
+        outlets=tuple(one for origin in foreign for one in analysis.outlet_id(*origin)),
         evidence=first_of(names),
-        remedies=_split(scene, number, stem.set),
+        remedies=_split(analysis, number, stem.set),
     )
 
 
-def _split(scene: Scene, number: int, set_name: str) -> tuple[Remedy, ...]:
+def _split(analysis: Analysis, number: int, set_name: str) -> tuple[Remedy, ...]:
     try:
-        split_plan(scene.taps, number, set_name)
+        split_plan(analysis.taps, number, set_name)
     except EditError:
         return ()  # it cannot be taken apart without changing more than the return
-    step = Step("split_return", {"strip": scene.strip(number).id, "set": set_name})
+    step = EditStep("split_return", {"strip": analysis.strip(number).id, "set": set_name})
     return (Remedy("One return for each stem", (step,)),)
 
 
@@ -294,20 +297,20 @@ def _few(names: list[str]) -> str:
 
 
 @check("stem.nested")
-def nested(scene: Scene) -> Iterator[Finding]:
+def nested(analysis: Analysis) -> Iterator[Finding]:
     """Stems that are taken again in another stem of their set."""
-    if not scene.template.stems:
+    if not analysis.template.stems:
         return
-    taps = scene.taps
+    taps = analysis.taps
     sounding = 0
-    for mask in scene.by_taps:
+    for mask in analysis.by_taps:
         sounding |= mask
     for its in taps.sets.values():
         for number in its.stems:
             stem = taps.stems[number]
             if not sounding >> number & 1 or stem.strip is None:
                 continue
-            strip, stage = scene.compiled.index[stem.strip], taps.stage[number]
+            strip, stage = analysis.graph.index[stem.strip], taps.stage[number]
             alike = sum(
                 1 << other
                 for other in its.stems
@@ -326,16 +329,16 @@ def nested(scene: Scene) -> Iterator[Finding]:
 
 
 @check("stem.composite")
-def composites(scene: Scene) -> Iterator[Finding]:
+def composites(analysis: Analysis) -> Iterator[Finding]:
     """Composites whose sources are not exactly those of their parts."""
-    taps = scene.taps if scene.template.stems else None
+    taps = analysis.taps if analysis.template.stems else None
     for number, parts in (taps.parts if taps else {}).items():
-        stem = scene.taps.stems[number]
-        if stem.strip is None or not scene.taps.open(number):
+        stem = analysis.taps.stems[number]
+        if stem.strip is None or not analysis.taps.open(number):
             continue
         missing: list[Origin] = []
         foreign: list[Origin] = []
-        for mask, origins in scene.by_taps.items():
+        for mask, origins in analysis.by_taps.items():
             if mask >> number & 1 and not mask & parts:
                 foreign += origins
             elif mask & parts and not mask >> number & 1:
@@ -343,17 +346,17 @@ def composites(scene: Scene) -> Iterator[Finding]:
         if missing or foreign:
             missing.sort()
             foreign.sort()
-            lines = [f"missing: {scene.source_name(*origin)}" for origin in missing]
-            lines += [f"foreign: {scene.source_name(*origin)}" for origin in foreign]
-            strips = [scene.compiled.index[stem.strip], *(strip for strip, _outlet in (*missing, *foreign))]
+            lines = [f"missing: {analysis.source_name(*origin)}" for origin in missing]
+            lines += [f"foreign: {analysis.source_name(*origin)}" for origin in foreign]
+            strips = [analysis.graph.index[stem.strip], *(strip for strip, _outlet in (*missing, *foreign))]
             words = [f"{len(missing)} of its parts' sources missing"] if missing else []
             words += [f"{len(foreign)} foreign"] if foreign else []
             yield Finding(
                 code="stem.composite",
                 severity="blocker",
-                message=f"{stem.name} is not the sum of {_names(scene.taps, parts)}: {', '.join(words)}",
-                strips=tuple(dict.fromkeys(scene.ids(strips))),
-                stems=(stem.id, *_ids(scene.taps, parts)),
-                outlets=tuple(one for origin in (*missing, *foreign) for one in scene.outlet_id(*origin)),
+                message=f"{stem.name} is not the sum of {_names(analysis.taps, parts)}: {', '.join(words)}",
+                strips=tuple(dict.fromkeys(analysis.ids(strips))),
+                stems=(stem.id, *_ids(analysis.taps, parts)),
+                outlets=tuple(one for origin in (*missing, *foreign) for one in analysis.outlet_id(*origin)),
                 evidence=first_of(lines),
             )

@@ -4,26 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from lattice.analysis import Analysis
 from lattice.checks.rules import broken_by
-from lattice.checks.scene import Scene
-from lattice.graph.compiled import POST
+from lattice.graph.signal_graph import POST
 from lattice.model.document import Rule
 
 
-def suggestions(scene: Scene) -> list[tuple[Rule, int]]:
+def suggestions(analysis: Analysis) -> list[tuple[Rule, int]]:
     """(rule, sources that break it now) of every promise that is not written down already."""
-    known = {_promise(rule) for rule in scene.template.rules}
-    found = [rule for rule in _suggested(scene) if _promise(rule) not in known]
-    return [(rule, sum(1 for _broken in broken_by(scene, rule))) for rule in found]
+    known = {_promise(rule) for rule in analysis.template.rules}
+    found = [rule for rule in _suggested(analysis) if _promise(rule) not in known]
+    return [(rule, sum(1 for _broken in broken_by(analysis, rule))) for rule in found]
 
 
 def _promise(rule: Rule) -> tuple[object, ...]:
     return rule.kind, rule.sources, rule.through, rule.to
 
 
-def _suggested(scene: Scene) -> Iterator[Rule]:
-    by_tag, by_kind, template = scene.compiled.by_tag, scene.compiled.by_kind, scene.template
-    masters = tuple(f"strip:{strip}" for strip in scene.ids(by_kind["master"]))
+def _suggested(analysis: Analysis) -> Iterator[Rule]:
+    by_tag, by_kind, template = analysis.graph.by_tag, analysis.graph.by_kind, analysis.template
+    masters = tuple(f"strip:{strip}" for strip in analysis.ids(by_kind["master"]))
     taken = tuple(dict.fromkeys(f"strip:{stem.strip}" for stem in template.stems if stem.strip))
     if by_tag["reference"] and masters:
         yield Rule(
@@ -42,12 +42,12 @@ def _suggested(scene: Scene) -> Iterator[Rule]:
                 sources=(f"tag:{tag}",),
                 to=taken,
             )
-    outputs = [strip for strip in by_kind["output"] if strip not in scene.compiled.tied_out]
+    outputs = [strip for strip in by_kind["output"] if strip not in analysis.graph.tied_out]
     for tag in ("click", "talkback"):
-        heard = [out for out in outputs if any(scene.downstream(strip)[out] for strip in by_tag[tag])]
+        heard = [out for out in outputs if any(analysis.downstream(strip)[out] for strip in by_tag[tag])]
         if heard and len(heard) < len(outputs):
-            others = tuple(f"strip:{strip}" for strip in scene.ids([out for out in outputs if out not in heard]))
-            names = " and ".join(scene.name(out) for out in heard)
+            others = tuple(f"strip:{strip}" for strip in analysis.ids([out for out in outputs if out not in heard]))
+            names = " and ".join(analysis.name(out) for out in heard)
             yield Rule(
                 id=f"{tag}-private",
                 name=f"{tag.capitalize()} reaches only {names}"[:120],
@@ -55,20 +55,20 @@ def _suggested(scene: Scene) -> Iterator[Rule]:
                 sources=(f"tag:{tag}",),
                 to=others,
             )
-    yield from _cues(scene)
+    yield from _cues(analysis)
 
 
-def _cues(scene: Scene) -> Iterator[Rule]:
+def _cues(analysis: Analysis) -> Iterator[Rule]:
     """Buses that most sends leave for before the fader: headphones keep their balance when the mix is ridden."""
-    compiled = scene.compiled
-    for bus in compiled.by_kind["bus"]:
-        sends = [route for route in compiled.ins[bus] if compiled.routes[route].kind == "send"]
-        before = [route for route in sends if compiled.stage[route] != POST]
+    graph = analysis.graph
+    for bus in graph.by_kind["bus"]:
+        sends = [route for route in graph.ins[bus] if graph.routes[route].kind == "send"]
+        before = [route for route in sends if graph.stage[route] != POST]
         if len(before) > 1 and 2 * len(before) > len(sends):
             yield Rule(
-                id=f"{compiled.strips[bus].id}-before-fader"[:64].rstrip("-"),
-                name=f"Sends to {scene.name(bus)} leave before the fader"[:120],
+                id=f"{graph.strips[bus].id}-before-fader"[:64].rstrip("-"),
+                name=f"Sends to {analysis.name(bus)} leave before the fader"[:120],
                 kind="pre-fader",
                 sources=("kind:audio", "kind:input", "kind:instrument"),
-                to=(f"strip:{compiled.strips[bus].id}",),
+                to=(f"strip:{graph.strips[bus].id}",),
             )

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import replace
 
-from lattice.checks.finding import Finding, Remedy, Step
+from lattice.checks.finding import Finding, Remedy
 from lattice.model.document import Template
+from lattice.model.edit_step import EditStep
 
 UNFINISHED = "audit.unfinished"
 STALE = "waiver.stale"  # looked for last, when all other findings are there
@@ -34,6 +35,6 @@ def with_waivers(template: Template, findings: Iterable[Finding]) -> Iterator[Fi
                 others=(waiver.fingerprint,),
                 evidence=(said, *([f"by {by}"] if by else [])),
                 remedies=(
-                    Remedy("Drop the waiver", (Step("remove_waivers", {"fingerprints": [waiver.fingerprint]}),)),
+                    Remedy("Drop the waiver", (EditStep("remove_waivers", {"fingerprints": [waiver.fingerprint]}),)),
                 ),
             )

@@ -6,7 +6,7 @@ from msgspec.structs import replace
 
 from lattice.edits.pieces import all_known, free_route_ids, inserted, position, strip_of
 from lattice.errors import EditError
-from lattice.graph.compiled import DECORRELATING
+from lattice.graph.signal_graph import DECORRELATING
 from lattice.model.document import Insert, Route, Strip, Template
 from lattice.model.names import free_id, slug
 from lattice.model.units import decibels

@@ -8,7 +8,6 @@ from typing import Any
 
 import msgspec
 
-from lattice.checks.finding import Step
 from lattice.edits import (
     batches,
     buses,
@@ -25,19 +24,20 @@ from lattice.edits import (
     spread,
     stems,
     strips,
+    template,
     waivers,
-    whole,
 )
 from lattice.errors import EditError
 from lattice.formats.gate import passed
 from lattice.model.document import Template
+from lattice.model.edit_step import EditStep
 
 Edit = Callable[..., Template]
 
 EDITS: dict[str, Edit] = {
     function.__name__: function
     for function in (
-        whole.change_template,
+        template.change_template,
         strips.add_strip,
         strips.change_strip,
         strips.change_strips,
@@ -97,10 +97,10 @@ EDITS: dict[str, Edit] = {
 
 def apply(template: Template, edit: str, arguments: dict[str, Any]) -> Template:
     """The template after one edit. Raises EditError or DocumentError with what is wrong, nothing changed."""
-    return apply_steps(template, [Step(edit, arguments)])
+    return apply_steps(template, [EditStep(edit, arguments)])
 
 
-def apply_steps(template: Template, steps: Iterable[Step]) -> Template:
+def apply_steps(template: Template, steps: Iterable[EditStep]) -> Template:
     """The template after all steps, as one edit: validated once, however many there are."""
     before = template
     for step in steps:

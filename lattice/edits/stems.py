@@ -8,9 +8,9 @@ from msgspec.structs import replace
 
 from lattice.edits.pieces import all_known, changed, free_route_ids, insert_ids, made, position, put, strip_of
 from lattice.errors import EditError
-from lattice.graph.compiled import Compiled
 from lattice.graph.loops import LoopGraph
 from lattice.graph.reach import Reach
+from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Insert, Route, Stem, Strip, Template
 from lattice.model.names import free_id, slug
 from lattice.stems.split import split_plan
@@ -48,7 +48,7 @@ def print_stem(template: Template, stem: str) -> Template:
     if piece.strip is None:
         raise EditError(f"{piece.name} is taken at no strip; it has nothing to print")
     where, source = strip_of(template, piece.strip)
-    layout = source.layout if piece.tap == "pre-insert" else Compiled(template).chain_layout[where]
+    layout = source.layout if piece.tap == "pre-insert" else SignalGraph(template).chain_layout[where]
     name = f"{piece.name} print"
     strip = Strip(
         id=free_id(slug(name), {known.id for known in template.strips}), name=name[:120], kind="print", layout=layout,
@@ -71,8 +71,8 @@ def split_return(template: Template, strip: str, set: str) -> Template:  # noqa:
     number, shared = strip_of(template, strip)
     if shared.kind != "return":
         raise EditError(f"{shared.name} is no return")
-    compiled = Compiled(template)
-    plan = split_plan(Taps(Reach(compiled, states=True), LoopGraph(compiled)), number, set)
+    graph = SignalGraph(template)
+    plan = split_plan(Taps(Reach(graph, states=True), LoopGraph(graph)), number, set)
     ids, taken = free_route_ids(template), {known.id for known in template.strips}
     taken_inserts = insert_ids(template)
     strips: list[Strip] = []
@@ -85,7 +85,7 @@ def split_return(template: Template, strip: str, set: str) -> Template:  # noqa:
         taken.add(copy_id)
         renamed = _copied(shared.inserts, taken_inserts)
         copy_of = {old.id: new.id for old, new in zip(shared.inserts, renamed, strict=True)}
-        end = compiled.strips[compiled.index[piece.strip or ""]]
+        end = graph.strips[graph.index[piece.strip or ""]]
         copy = replace(
             shared, id=copy_id, name=f"{shared.name}, {piece.name}"[:120], inserts=renamed, section=end.section
         )
@@ -96,7 +96,7 @@ def split_return(template: Template, strip: str, set: str) -> Template:  # noqa:
             for key in template.routes
             if key.kind == "key" and key.to == strip
         ]
-        moved |= {compiled.routes[route].id: copy_id for route in routes}
+        moved |= {graph.routes[route].id: copy_id for route in routes}
     kept = (replace(r, to=moved[r.id]) if r.id in moved else r for r in template.routes)
     at = number + 1
     return replace(

@@ -11,9 +11,9 @@ from typing import Any, get_args
 import msgspec
 from msgspec import NODEFAULT, UNSET
 
-from lattice.collecting import collecting_later
 from lattice.errors import DocumentError, Problem, first_problems
 from lattice.formats.control_characters import control_problems, may_hold_controls
+from lattice.gc_paused import gc_paused
 from lattice.model import schema
 from lattice.model.document import FORMAT, LISTS, MAX_ROUTES, MAX_STRIPS, Route, Strip, Template
 from lattice.model.validate import problems, validate
@@ -41,7 +41,7 @@ def load(data: bytes) -> Template:
         raise DocumentError([f"the document has {data.count(b'{')} objects; at most {MAX_OBJECTS} are allowed"])
     data = data.removeprefix(UTF8_BOM)
     try:
-        with collecting_later():
+        with gc_paused():
             template = _decoder.decode(data)
             if may_hold_controls(data) and (found := list(control_problems(msgspec.to_builtins(template)))):
                 raise DocumentError(found)
@@ -176,15 +176,15 @@ def dump(template: Template) -> bytes:
     return ("{\n" + ",\n".join(lines) + "\n}\n").encode()
 
 
-def pack(template: Template) -> bytes:
+def encode(template: Template) -> bytes:
     """A quick form for storage: `load` reads it, people need not."""
     return msgspec.json.encode(template)
 
 
 def read_back(data: bytes) -> Template:
-    """A template from bytes that `pack` has made of a validated one: as its types have it. Raises DocumentError."""
+    """A template from bytes that `encode` has made of a validated one: as its types have it. Raises DocumentError."""
     try:
-        with collecting_later():
+        with gc_paused():
             return _decoder.decode(data)
     except msgspec.DecodeError as error:
         raise DocumentError(first_problems(_explain(data, error))) from None

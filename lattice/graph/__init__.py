@@ -1,1 +1,1 @@
-"""The signal flow of a template as a graph: compiled form, reach, loops and the cut, paths."""
+"""The signal flow of a template as a graph: graph form, reach, loops and the cut, paths."""

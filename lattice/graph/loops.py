@@ -1,6 +1,6 @@
 """Loops: strongly connected groups, the shortest cycle of each, and the cut.
 
-Sought on the stage graph with states ignored (checks.md, *Loops*). The nodes are those of the compiled
+Sought on the stage graph with states ignored (checks.md, *Loops*). The nodes are those of the graph
 form: strips, then keyed inserts, then outlets beyond the main one.
 """
 
@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
 
-from lattice.graph.compiled import IN, Compiled
+from lattice.graph.signal_graph import IN, SignalGraph
 
 Edge = tuple[int, int, int]  # from node, to node, route
 Adjacency = dict[int, list[tuple[int, int]]]  # node → (to node, route)
@@ -32,18 +32,18 @@ class Loop:
 class LoopGraph:
     """Edges between nodes by pass, and what cycles they make."""
 
-    def __init__(self, compiled: Compiled) -> None:
-        self.compiled = compiled
-        self.count = len(compiled.strips)
+    def __init__(self, graph: SignalGraph) -> None:
+        self.graph = graph
+        self.count = len(graph.strips)
         self.insert_nodes: dict[str, int] = {}
         self.insert_strips: list[int] = []
         self._order: list[int] | None = None
         self.place: dict[int, int] = {}  # keyed insert → its position in the chain
-        for route in compiled.keys:
-            strip, insert = compiled.key_node[route]
+        for route in graph.keys:
+            strip, insert = graph.key_node[route]
             if insert not in self.insert_nodes:
                 self.insert_nodes[insert] = self.count + len(self.insert_strips)
-                self.place[self.insert_nodes[insert]] = compiled.place_of_key(route)
+                self.place[self.insert_nodes[insert]] = graph.place_of_key(route)
                 self.insert_strips.append(strip)
         self.first_outlet = self.count + len(self.insert_strips)
         self.keyed: dict[int, list[int]] = defaultdict(list)  # strip → nodes of its keyed inserts
@@ -53,7 +53,7 @@ class LoopGraph:
     @cached_property
     def rank(self) -> list[int]:
         """Per route, its place among the sorted ids."""
-        by_id = sorted(range(len(self.compiled.routes)), key=lambda number: self.compiled.routes[number].id)
+        by_id = sorted(range(len(self.graph.routes)), key=lambda number: self.graph.routes[number].id)
         places = [0] * len(by_id)
         for place, number in enumerate(by_id):
             places[number] = place
@@ -61,28 +61,28 @@ class LoopGraph:
 
     def _tails(self, route: int) -> list[int]:
         """Nodes a route leaves: its strip, and the keyed inserts of it that lie before the tap."""
-        compiled = self.compiled
-        if compiled.outlet[route] >= 0:
-            return [self.first_outlet + compiled.outlet[route]]
-        tail = compiled.tail[route]
-        return [tail] if compiled.stage[route] == IN else [tail, *self.keyed.get(tail, ())]
+        graph = self.graph
+        if graph.outlet[route] >= 0:
+            return [self.first_outlet + graph.outlet[route]]
+        tail = graph.tail[route]
+        return [tail] if graph.stage[route] == IN else [tail, *self.keyed.get(tail, ())]
 
     @cached_property
     def edges(self) -> dict[str, list[Edge]]:
         """Edges that each pass adds."""
-        compiled = self.compiled
+        graph = self.graph
         found: dict[str, list[Edge]] = {name: [] for name in PASSES}
-        keys, midis = set(compiled.keys), set(compiled.midis)
-        for route in range(len(compiled.routes)):
+        keys, midis = set(graph.keys), set(graph.midis)
+        for route in range(len(graph.routes)):
             if route in midis:
-                heads = [compiled.head[route]]
-                heads += [self.first_outlet + outlet for outlet in compiled.outlets_of.get(compiled.head[route], ())]
-                found["midi"] += [(compiled.tail[route], head, route) for head in heads]
+                heads = [graph.head[route]]
+                heads += [self.first_outlet + outlet for outlet in graph.outlets_of.get(graph.head[route], ())]
+                found["midi"] += [(graph.tail[route], head, route) for head in heads]
             elif route in keys:
-                head = self.insert_nodes[compiled.key_node[route][1]]
+                head = self.insert_nodes[graph.key_node[route][1]]
                 found["key"] += [(tail, head, route) for tail in self._tails(route)]
             else:
-                found["audio"] += [(tail, compiled.head[route], route) for tail in self._tails(route)]
+                found["audio"] += [(tail, graph.head[route], route) for tail in self._tails(route)]
         return found
 
     @cached_property
@@ -115,11 +115,11 @@ class LoopGraph:
 
     def _runs_forward(self) -> bool:
         """Whether nothing comes back to where it left: the order of the flow has every node, and notes none either."""
-        compiled = self.compiled
-        if any(compiled.ins[compiled.tail[route]] for route in compiled.midis):
+        graph = self.graph
+        if any(graph.ins[graph.tail[route]] for route in graph.midis):
             return False  # a strip that sounds and sends notes: looked at closely
-        played = {compiled.head[route] for route in compiled.midis}
-        if any(compiled.tail[route] in played for route in compiled.midis):
+        played = {graph.head[route] for route in graph.midis}
+        if any(graph.tail[route] in played for route in graph.midis):
             return False
         return len(self.order_without(frozenset())) == self.first_outlet
 
@@ -130,12 +130,12 @@ class LoopGraph:
         """
         if self._order is not None and not cut:
             return self._order
-        compiled, strips = self.compiled, len(self.compiled.strips)
-        outs, head, stage = compiled.outs, compiled.head, compiled.stage
-        degree = [len(routes) for routes in compiled.ins] + [0] * (self.first_outlet - strips)
-        left_out = [route for routes in compiled.outlet_outs for route in routes]  # they leave from no strip's `in`
-        keys = [route for route in compiled.keys if compiled.outlet[route] < 0 and route not in cut]
-        of_chains = {route for route in cut if route not in compiled.key_node and compiled.outlet[route] < 0}
+        graph, strips = self.graph, len(self.graph.strips)
+        outs, head, stage = graph.outs, graph.head, graph.stage
+        degree = [len(routes) for routes in graph.ins] + [0] * (self.first_outlet - strips)
+        left_out = [route for routes in graph.outlet_outs for route in routes]  # they leave from no strip's `in`
+        keys = [route for route in graph.keys if graph.outlet[route] < 0 and route not in cut]
+        of_chains = {route for route in cut if route not in graph.key_node and graph.outlet[route] < 0}
         for route in (*left_out, *of_chains):
             degree[head[route]] -= 1
         beyond: dict[int, list[int]] = defaultdict(list)  # node → nodes that follow it, beside a strip's own routes
@@ -145,7 +145,7 @@ class LoopGraph:
                 head[route] for route in outs[strip] if stage[route] != IN and route not in of_chains
             ]  # fmt: skip
         for route in keys:
-            start, node = compiled.tail[route], self.insert_nodes[compiled.key_node[route][1]]
+            start, node = graph.tail[route], self.insert_nodes[graph.key_node[route][1]]
             beyond[start if stage[route] == IN else last.get(start, start)].append(node)
             degree[node] += 1
         order = [node for node, entered in enumerate(degree) if not entered]
@@ -208,7 +208,7 @@ class LoopGraph:
         for position, needs in enumerate(PASSES):
             adjacency = self.adjacency(*PASSES[: position + 1])
             of_pass = {edge[2] for edge in self.edges[needs]}
-            loops = [self._loop(group, adjacency, needs, of_pass) for group in strong_groups(adjacency)]
+            loops = [self._loop(group, adjacency, needs, of_pass) for group in strongly_connected_components(adjacency)]
             found += sorted((loop for loop in loops if loop), key=lambda loop: min(loop.strips))
         return tuple(found)
 
@@ -224,12 +224,12 @@ class LoopGraph:
         if not through:
             return None
         cycle = self._turned(shortest_cycle(inner, through, self.rank))
-        strips = tuple(dict.fromkeys(self.compiled.tail[route] for route in cycle))
+        strips = tuple(dict.fromkeys(self.graph.tail[route] for route in cycle))
         return Loop(needs, cycle, tuple(routes), strips)
 
     def _turned(self, cycle: list[int]) -> tuple[int, ...]:
         """The cycle from its first strip by the cut's order, so that equal loops read alike."""
-        first = min(range(len(cycle)), key=lambda at: (self.compiled.order_key(self.compiled.tail[cycle[at]]), at))
+        first = min(range(len(cycle)), key=lambda at: (self.graph.order_key(self.graph.tail[cycle[at]]), at))
         return tuple(cycle[first:] + cycle[:first])
 
     @cached_property
@@ -237,18 +237,18 @@ class LoopGraph:
         """The cut: audio and key routes of a group that do not run forward in (kind, document) order."""
         if not self.core:
             return frozenset()
-        order, compiled = self.compiled.order_key, self.compiled
+        order, graph = self.graph.order_key, self.graph
         cut = set()
         adjacency = self.adjacency("audio", "key")
-        for group in strong_groups(adjacency):
+        for group in strongly_connected_components(adjacency):
             for node in group:
                 for there, route in adjacency[node]:
-                    if there in group and order(compiled.tail[route]) >= order(compiled.head[route]):
+                    if there in group and order(graph.tail[route]) >= order(graph.head[route]):
                         cut.add(route)
         return frozenset(cut)
 
 
-def strong_groups(adjacency: Adjacency) -> list[set[int]]:
+def strongly_connected_components(adjacency: Adjacency) -> list[set[int]]:
     """Strongly connected groups with a cycle in them (Tarjan 1972, without recursion). O(nodes + edges)."""
     index: dict[int, int] = {}
     low: dict[int, int] = {}

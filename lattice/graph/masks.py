@@ -13,18 +13,18 @@ def masks(reach: Reach, strips: Mapping[int, int], routes: Mapping[int, int]) ->
     `strips`: strip → bit for arriving at its `in`; `routes`: route (of any kind) → bit for leaving by it.
     Walks back from the targets until no bits are new, O(routes · changes).
     """
-    compiled = reach.compiled
-    count = len(compiled.strips)
+    graph = reach.graph
+    count = len(graph.strips)
     leaving, fed = [0] * count, [0] * count  # bits reached from a strip's chain; from what is fed to it
-    outlet = [0] * len(compiled.outlets)
+    outlet = [0] * len(graph.outlets)
     for strip in range(count):
         fed[strip] = strips.get(strip, 0) if reach.enters(strip) and reach.in_service[strip] else 0
     waiting = [strip for strip in range(count) if fed[strip]]
 
     def give(route: int, bits: int) -> None:
-        tail = compiled.tail[route]
-        if compiled.outlet[route] >= 0:
-            outlet[compiled.outlet[route]] |= bits
+        tail = graph.tail[route]
+        if graph.outlet[route] >= 0:
+            outlet[graph.outlet[route]] |= bits
         elif bits & ~leaving[tail]:
             leaving[tail] |= bits
             if reach.monitors[tail] and reach.in_service[tail]:
@@ -36,7 +36,7 @@ def masks(reach: Reach, strips: Mapping[int, int], routes: Mapping[int, int]) ->
             give(route, bits)
     while waiting:
         strip = waiting.pop()
-        for route in compiled.ins[strip]:
+        for route in graph.ins[strip]:
             if reach.route_ok[route]:
                 give(route, fed[strip])
     own = [leaving[n] | strips.get(n, 0) for n in range(count) if reach.sounds[n]]

@@ -7,8 +7,9 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from typing import Literal
 
-from lattice.graph.compiled import POST, Compiled
+from lattice.graph.origin import NO_OUTLET
 from lattice.graph.reach import Reach
+from lattice.graph.signal_graph import POST, SignalGraph
 
 BlockerKind = Literal["out-of-service", "mute", "fader-off", "disabled", "gain-off", "outlet-closed", "not-monitored"]
 Cost = tuple[int, int]  # (blockers, hops): the way with the fewest blockers, then the shortest
@@ -29,45 +30,45 @@ class Blocker:
 class Path:
     """A way from a strip's chain (or one of its outlets) over `routes` to the strip it ends at.
 
-    `start` and the routes are numbers of the compiled form; `outlet` is −1 for the chain itself.
+    `start` and the routes are numbers of the graph form; `outlet` is −1 for the chain itself.
     """
 
     start: int
     routes: tuple[int, ...]
-    outlet: int = -1
+    outlet: int = NO_OUTLET
     blockers: tuple[Blocker, ...] = field(default=(), compare=False)
 
-    def strips(self, compiled: Compiled) -> list[int]:
-        return [self.start, *(compiled.head[route] for route in self.routes)]
+    def strips(self, graph: SignalGraph) -> list[int]:
+        return [self.start, *(graph.head[route] for route in self.routes)]
 
 
 class Blockers:
     """Names what blocks sound at each step of a path (model.md, *How sound travels*)."""
 
-    def __init__(self, compiled: Compiled) -> None:
-        self.compiled = compiled
+    def __init__(self, graph: SignalGraph) -> None:
+        self.graph = graph
 
-    def at_start(self, strip: int, outlet: int = -1) -> list[Blocker]:
+    def at_start(self, strip: int, outlet: int = NO_OUTLET) -> list[Blocker]:
         """Before the source's sound is in its chain, or leaves its outlet."""
-        piece = self.compiled.strips[strip]
+        piece = self.graph.strips[strip]
         found = [] if piece.in_service else [_out_of_service(piece.name, piece.id)]
-        shut = not self.compiled.main_open[strip] if outlet < 0 else not self.compiled.outlets[outlet][1].open
+        shut = not self.graph.main_open[strip] if outlet < 0 else not self.graph.outlets[outlet][1].open
         if shut:
             found.append(Blocker("outlet-closed", f"the outlet of {piece.name} is closed", piece.id))
-        if outlet < 0 and self.compiled.passes_input[strip]:
+        if outlet < 0 and self.graph.passes_input[strip]:
             sentence = f"{piece.name} passes its input and does not play what is recorded on it"
             found.append(Blocker("not-monitored", sentence, piece.id))
         return found
 
     def passing(self, strip: int) -> list[Blocker]:
         """What is fed to the strip goes on from it."""
-        if self.compiled.monitors[strip]:
+        if self.graph.monitors[strip]:
             return []
-        piece = self.compiled.strips[strip]
+        piece = self.graph.strips[strip]
         return [Blocker("not-monitored", f"{piece.name} does not monitor what is fed to it", piece.id)]
 
     def after_fader(self, strip: int) -> list[Blocker]:
-        piece = self.compiled.strips[strip]
+        piece = self.graph.strips[strip]
         found = [Blocker("mute", f"{piece.name} is muted", piece.id)] if piece.mute else []
         if piece.fader_db is None:
             found.append(Blocker("fader-off", f"the fader of {piece.name} is at off", piece.id))
@@ -75,11 +76,11 @@ class Blockers:
 
     def on_route(self, route: int) -> list[Blocker]:
         """From the tap of a route to the `in` of the strip it ends at."""
-        compiled, piece = self.compiled, self.compiled.routes[route]
-        tail, head = compiled.strips[compiled.tail[route]], compiled.strips[compiled.head[route]]
+        graph, piece = self.graph, self.graph.routes[route]
+        tail, head = graph.strips[graph.tail[route]], graph.strips[graph.head[route]]
         found = []
-        if compiled.outlet[route] < 0 and compiled.stage[route] == POST:
-            found += self.after_fader(compiled.tail[route])
+        if graph.outlet[route] < 0 and graph.stage[route] == POST:
+            found += self.after_fader(graph.tail[route])
         if not piece.enabled:
             found.append(
                 Blocker("disabled", f"the {piece.kind} from {tail.name} to {head.name} is disabled", tail.id, piece.id)
@@ -94,11 +95,11 @@ class Blockers:
 
     def at_end(self, strip: int, *, fed: bool) -> list[Blocker]:
         """From the strip's `in` to the endpoint there."""
-        piece = self.compiled.strips[strip]
+        piece = self.graph.strips[strip]
         if piece.kind == "print":
             return []
         found = self.passing(strip) if fed else []
-        stems = [self.compiled.template.stems[stem] for stem in self.compiled.stems_at.get(strip, ())]
+        stems = [self.graph.template.stems[stem] for stem in self.graph.stems_at.get(strip, ())]
         before_fader = any(stem.tap != "post-fader" for stem in stems)
         return found if before_fader else found + self.after_fader(strip)
 
@@ -106,10 +107,10 @@ class Blockers:
         """All blockers of a path in order."""
         found = self.at_start(path.start, path.outlet)
         for position, route in enumerate(path.routes):
-            found += self.passing(self.compiled.tail[route]) if position else []
+            found += self.passing(self.graph.tail[route]) if position else []
             found += self.on_route(route)
-        end = path.strips(self.compiled)[-1]
-        if to_endpoint and self.compiled.is_endpoint(end):
+        end = path.strips(self.graph)[-1]
+        if to_endpoint and self.graph.is_endpoint(end):
             found += self.at_end(end, fed=bool(path.routes))
         return tuple(found)
 
@@ -118,32 +119,32 @@ def _out_of_service(name: str, strip: str) -> Blocker:
     return Blocker("out-of-service", f"{name} is out of service", strip)
 
 
-class Ways:
+class EasiestPaths:
     """For every strip the easiest way on to an endpoint, and the easiest way there from a source.
 
     Easiest: the fewest blockers, then the fewest hops. Each direction is one shortest-path sweep over
     all strips, O(routes · log routes), however many are asked for.
     """
 
-    def __init__(self, compiled: Compiled) -> None:
-        self.compiled = compiled
-        self.blockers = Blockers(compiled)
-        self._route_cost = [len(self.blockers.on_route(route)) for route in range(len(compiled.routes))]
+    def __init__(self, graph: SignalGraph) -> None:
+        self.graph = graph
+        self.blockers = Blockers(graph)
+        self._route_cost = [len(self.blockers.on_route(route)) for route in range(len(graph.routes))]
 
-    def to_endpoint(self, strip: int, outlet: int = -1) -> Path | None:
+    def to_endpoint(self, strip: int, outlet: int = NO_OUTLET) -> Path | None:
         """The easiest way from a strip's own source (or an outlet) to an endpoint, states ignored."""
         leave, next_route = self._onward()
         routes: list[int] = []
         at, fed = strip, False
         if outlet >= 0:
             first = min(
-                self.compiled.outlet_outs[outlet],
+                self.graph.outlet_outs[outlet],
                 key=lambda route: self._after(route, leave),
                 default=None,
             )
             if first is None or self._after(first, leave) >= FAR:
                 return None
-            routes, at, fed = [first], self.compiled.head[first], True
+            routes, at, fed = [first], self.graph.head[first], True
         while True:
             ending = self._end_cost(at, fed=fed)
             going = _plus(leave[at], len(self.blockers.passing(at)) if fed else 0)
@@ -152,13 +153,13 @@ class Ways:
             if ending <= going:
                 return self._path(strip, routes, outlet)
             routes.append(next_route[at])
-            at, fed = self.compiled.head[next_route[at]], True
+            at, fed = self.graph.head[next_route[at]], True
 
     def from_source(self, strip: int) -> Path | None:
         """The easiest way from any source to the strip, states ignored."""
         leave, came_by, own = self._inward()
         best, last = (own[strip], -1) if own[strip] < FAR else (FAR, -1)
-        for route in self.compiled.ins[strip]:
+        for route in self.graph.ins[strip]:
             cost = _plus(self._before(route, leave), self._route_cost[route], 1)
             if cost < best:
                 best, last = cost, route
@@ -167,43 +168,43 @@ class Ways:
         routes: list[int] = []
         while last >= 0:
             routes.append(last)
-            if self.compiled.outlet[last] >= 0:
+            if self.graph.outlet[last] >= 0:
                 break
-            last = came_by[self.compiled.tail[last]]
+            last = came_by[self.graph.tail[last]]
         routes.reverse()
-        start = self.compiled.tail[routes[0]] if routes else strip
-        return self._path(start, routes, self.compiled.outlet[routes[0]] if routes else -1)
+        start = self.graph.tail[routes[0]] if routes else strip
+        return self._path(start, routes, self.graph.outlet[routes[0]] if routes else -1)
 
     def _path(self, strip: int, routes: list[int], outlet: int) -> Path:
         path = Path(strip, tuple(routes), outlet)
         return Path(strip, tuple(routes), outlet, self.blockers.along(path))
 
     def _end_cost(self, strip: int, *, fed: bool) -> Cost:
-        return (len(self.blockers.at_end(strip, fed=fed)), 0) if self.compiled.is_endpoint(strip) else FAR
+        return (len(self.blockers.at_end(strip, fed=fed)), 0) if self.graph.is_endpoint(strip) else FAR
 
     def _after(self, route: int, leave: list[Cost]) -> Cost:
         """Cost from a route's tap to an endpoint."""
-        head = self.compiled.head[route]
+        head = self.graph.head[route]
         onward = min(self._end_cost(head, fed=True), _plus(leave[head], len(self.blockers.passing(head))))
         return _plus(onward, self._route_cost[route], 1)
 
     def _onward(self) -> tuple[list[Cost], list[int]]:
         """Per strip, the cost from its chain's taps to an endpoint by a route, and the first such route."""
         if not hasattr(self, "_onward_found"):
-            compiled = self.compiled
-            leave, next_route = [FAR] * len(compiled.strips), [-1] * len(compiled.strips)
-            ends = [self._end_cost(strip, fed=True) for strip in range(len(compiled.strips))]
+            graph = self.graph
+            leave, next_route = [FAR] * len(graph.strips), [-1] * len(graph.strips)
+            ends = [self._end_cost(strip, fed=True) for strip in range(len(graph.strips))]
             heap = [(cost, strip) for strip, cost in enumerate(ends) if cost < FAR]
             heapq.heapify(heap)
-            done = [False] * len(compiled.strips)
+            done = [False] * len(graph.strips)
             while heap:
                 cost, strip = heapq.heappop(heap)
                 if done[strip]:
                     continue
                 done[strip] = True
-                for route in compiled.ins[strip]:
-                    tail, new = compiled.tail[route], _plus(cost, self._route_cost[route], 1)
-                    if compiled.outlet[route] < 0 and new < leave[tail]:
+                for route in graph.ins[strip]:
+                    tail, new = graph.tail[route], _plus(cost, self._route_cost[route], 1)
+                    if graph.outlet[route] < 0 and new < leave[tail]:
                         leave[tail], next_route[tail] = new, route
                         heapq.heappush(heap, (min(ends[tail], _plus(new, len(self.blockers.passing(tail)))), tail))
             self._onward_found = leave, next_route
@@ -211,25 +212,25 @@ class Ways:
 
     def _before(self, route: int, leave: list[Cost]) -> Cost:
         """Cost from a source to the tap of a route (its strip's fader state counts with the route)."""
-        outlet = self.compiled.outlet[route]
+        outlet = self.graph.outlet[route]
         if outlet < 0:
-            return leave[self.compiled.tail[route]]
+            return leave[self.graph.tail[route]]
         plays = outlet in self._playing_outlets
-        return (len(self.blockers.at_start(self.compiled.tail[route], outlet)), 0) if plays else FAR
+        return (len(self.blockers.at_start(self.graph.tail[route], outlet)), 0) if plays else FAR
 
     def _inward(self) -> tuple[list[Cost], list[int], list[Cost]]:
         """Per strip, the cost from a source to its taps, the route it came by (−1: own), and of its own source."""
         if not hasattr(self, "_inward_found"):
-            compiled = self.compiled
-            ignoring = Reach(compiled, states=False)
-            self._playing_outlets = {o for o in range(len(compiled.outlets)) if ignoring.outlet_sounds(o)}
+            graph = self.graph
+            ignoring = Reach(graph, states=False)
+            self._playing_outlets = {o for o in range(len(graph.outlets)) if ignoring.outlet_sounds(o)}
             own: list[Cost] = [
-                (len(self.blockers.at_start(strip)), 0) if compiled.is_source[strip] else FAR
-                for strip in range(len(compiled.strips))
+                (len(self.blockers.at_start(strip)), 0) if graph.is_source[strip] else FAR
+                for strip in range(len(graph.strips))
             ]
-            leave, came_by = list(own), [-1] * len(compiled.strips)
+            leave, came_by = list(own), [-1] * len(graph.strips)
             for outlet in sorted(self._playing_outlets):
-                for route in compiled.outlet_outs[outlet]:
+                for route in graph.outlet_outs[outlet]:
                     self._arrive(route, self._before(route, leave), leave, came_by)
             heap = [(cost, strip) for strip, cost in enumerate(leave) if cost < FAR]
             heapq.heapify(heap)
@@ -237,14 +238,14 @@ class Ways:
                 cost, strip = heapq.heappop(heap)
                 if cost > leave[strip]:
                     continue
-                for route in compiled.outs[strip]:
+                for route in graph.outs[strip]:
                     if self._arrive(route, cost, leave, came_by):
-                        heapq.heappush(heap, (leave[compiled.head[route]], compiled.head[route]))
+                        heapq.heappush(heap, (leave[graph.head[route]], graph.head[route]))
             self._inward_found = leave, came_by, own
         return self._inward_found
 
     def _arrive(self, route: int, cost: Cost, leave: list[Cost], came_by: list[int]) -> bool:
-        head = self.compiled.head[route]
+        head = self.graph.head[route]
         new = _plus(cost, self._route_cost[route] + len(self.blockers.passing(head)), 1)
         if new >= leave[head]:
             return False
@@ -265,20 +266,20 @@ class Found:
 
 
 def enumerate_paths(
-    compiled: Compiled, starts: Iterable[tuple[int, int]], targets: set[int], *, most: int = 100, steps: int = 200_000
+    graph: SignalGraph, starts: Iterable[tuple[int, int]], targets: set[int], *, most: int = 100, steps: int = 200_000
 ) -> Found:
     """All paths, states ignored, from chains or outlets (strip, outlet or −1) to any of `targets`.
 
     No path passes a strip twice; a path goes on behind a target where it can reach another. At most
     `most` paths and `steps` hops are looked at. Paths come in document order of the routes taken.
     """
-    useful = Reach(compiled, states=False).to_strips(targets)
-    namer = Blockers(compiled)
+    useful = Reach(graph, states=False).to_strips(targets)
+    namer = Blockers(graph)
     found = Found([])
     budget = [steps]
 
     def walk(start: int, outlet: int) -> Iterator[tuple[int, ...]]:
-        first = compiled.outs[start] if outlet < 0 else compiled.outlet_outs[outlet]
+        first = graph.outs[start] if outlet < 0 else graph.outlet_outs[outlet]
         on_path = {start}
         if outlet < 0 and start in targets:
             yield ()
@@ -292,14 +293,14 @@ def enumerate_paths(
                 if routes:
                     routes.pop()
                 continue
-            head = compiled.head[route]
+            head = graph.head[route]
             if head in on_path or not useful.fed[head]:
                 continue
             routes.append(route)
             on_path.add(head)
             if head in targets:
                 yield tuple(routes)
-            stack.append((iter(compiled.outs[head]), head))
+            stack.append((iter(graph.outs[head]), head))
 
     for start, outlet in starts:
         for routes in walk(start, outlet):

@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
 
-from lattice.graph.compiled import Compiled
+from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import source_of
 
 Flags = list[bool]
@@ -36,83 +36,81 @@ class Forward:
 class Reach:
     """Reach under one reading of states: `states=True` for unblocked paths, False to ignore states."""
 
-    def __init__(self, compiled: Compiled, *, states: bool) -> None:
-        self.compiled = compiled
+    def __init__(self, graph: SignalGraph, *, states: bool) -> None:
+        self.graph = graph
         self.states = states
-        count = len(compiled.strips)
+        count = len(graph.strips)
         if states:
-            self.route_ok: Flags = compiled.route_open
-            self.in_service: Flags = [strip.in_service for strip in compiled.strips]
-            self.post_ok: Flags = compiled.post_open
-            self.monitors: Flags = compiled.monitors
+            self.route_ok: Flags = graph.route_open
+            self.in_service: Flags = [strip.in_service for strip in graph.strips]
+            self.post_ok: Flags = graph.post_open
+            self.monitors: Flags = graph.monitors
             self.sounds: Flags = [
-                compiled.is_source[n] and self.in_service[n] and compiled.main_open[n] and not compiled.passes_input[n]
+                graph.is_source[n] and self.in_service[n] and graph.main_open[n] and not graph.passes_input[n]
                 for n in range(count)
             ]
         else:
-            self.route_ok = [True] * len(compiled.routes)
+            self.route_ok = [True] * len(graph.routes)
             self.in_service = self.post_ok = self.monitors = [True] * count
-            self.sounds = compiled.is_source
+            self.sounds = graph.is_source
 
     @cached_property
     def entered(self) -> Flags:
         """Per strip: what is fed to it stands at its `in`. A print records it whatever its monitoring says."""
-        strips = self.compiled.strips
+        strips = self.graph.strips
         return [passes or strips[number].kind == "print" for number, passes in enumerate(self.monitors)]
 
     def passes_on(self, strip: int) -> bool:
         """What stands at its stages leaves by its routes; a print that does not monitor keeps what it records."""
-        return self.monitors[strip] or self.compiled.strips[strip].kind != "print"
+        return self.monitors[strip] or self.graph.strips[strip].kind != "print"
 
     def enters(self, strip: int) -> bool:
         return self.entered[strip]
 
     def ends_here(self, strip: int, *, prints: bool = True) -> bool:
-        """Sound at the strip's `in` is at an endpoint: an output's `post`, a print, a stem's tap."""
-        compiled = self.compiled
+        """SignalLevels at the strip's `in` is at an endpoint: an output's `post`, a print, a stem's tap."""
+        graph = self.graph
         if not self.in_service[strip]:
             return False
-        kind = compiled.strips[strip].kind
+        kind = graph.strips[strip].kind
         if kind == "print" and prints:
             return True
-        if kind == "output" and strip not in compiled.tied_out and self.post_ok[strip]:
+        if kind == "output" and strip not in graph.tied_out and self.post_ok[strip]:
             return True
-        return any(self.stem_open(stem, strip) for stem in compiled.stems_at.get(strip, ()))
+        return any(self.stem_open(stem, strip) for stem in graph.stems_at.get(strip, ()))
 
     def stem_open(self, stem: int, strip: int) -> bool:
-        """Sound at the `in` of the stem's strip stands at the stem's tap."""
-        return self.in_service[strip] and (
-            self.post_ok[strip] or self.compiled.template.stems[stem].tap != "post-fader"
-        )
+        """SignalLevels at the `in` of the stem's strip stands at the stem's tap."""
+        return self.in_service[strip] and (self.post_ok[strip] or self.graph.template.stems[stem].tap != "post-fader")
 
     def to_endpoints(self, *, prints: bool = True) -> Backward:
         """Which strips and outlets reach an endpoint; `prints=False` leaves print strips out."""
-        ends = [False] * len(self.compiled.strips)
-        for strip in self.compiled.ends:
+        ends = [False] * len(self.graph.strips)
+        for strip in self.graph.ends:
             ends[strip] = self.ends_here(strip, prints=prints)
         return self.backward(ends, ())
 
     def to_strips(self, targets: Iterable[int]) -> Backward:
         """Which strips and outlets reach the `in` of one of the targets."""
-        ends = [False] * len(self.compiled.strips)
+        ends = [False] * len(self.graph.strips)
         for strip in targets:
             ends[strip] = self.in_service[strip]
         return self.backward(ends, ())
 
     def backward(self, ends: Flags, last_routes: Iterable[int]) -> Backward:
         """Reach of `ends` (strips where arriving is enough) and of routes that are the wanted last step."""
-        compiled, route_ok = self.compiled, self.route_ok
-        count = len(compiled.strips)
+        graph, route_ok = self.graph, self.route_ok
+        count = len(graph.strips)
         leaves = [False] * count
         fed = [False] * count
-        outlet = [False] * len(compiled.outlets)
+        outlet = [False] * len(graph.outlets)
         waiting = []
         for strip in range(count):
             if ends[strip] and self.enters(strip):
                 fed[strip] = True
                 waiting.append(strip)
 
-        tail_of, outlet_of, ins = compiled.tail, compiled.outlet, compiled.ins
+        tail_of, outlet_of, ins = graph.tail, graph.outlet, graph.ins
         monitors, in_service = self.monitors, self.in_service
         routes = list(last_routes)
         while routes or waiting:
@@ -134,26 +132,24 @@ class Reach:
 
     def from_sources(self) -> Forward:
         """Where the sound of all sources is (open outlets and spares among them)."""
-        outlets = [number for number in range(len(self.compiled.outlets)) if self.outlet_sounds(number)]
+        outlets = [number for number in range(len(self.graph.outlets)) if self.outlet_sounds(number)]
         return self.forward([n for n, sounds in enumerate(self.sounds) if sounds], outlets)
 
     def outlet_sounds(self, outlet: int) -> bool:
         """An outlet plays: it has a source, and (where states count) it is open on a strip in service."""
-        strip, piece = self.compiled.outlets[outlet]
-        has_source = (
-            source_of(self.compiled.strips[strip], piece) is not None or "spare" in self.compiled.strips[strip].tags
-        )
+        strip, piece = self.graph.outlets[outlet]
+        has_source = source_of(self.graph.strips[strip], piece) is not None or "spare" in self.graph.strips[strip].tags
         return has_source and (not self.states or (piece.open and self.in_service[strip]))
 
     def forward(self, strips: Iterable[int], outlets: Iterable[int] = ()) -> Forward:
         """Where the sound of these strips' chains and of these outlets is."""
-        compiled, route_ok = self.compiled, self.route_ok
-        count = len(compiled.strips)
+        graph, route_ok = self.graph, self.route_ok
+        count = len(graph.strips)
         fed = [False] * count
         own = [False] * count
         leaves = [False] * count
-        head_of, outs, monitors = compiled.head, compiled.outs, self.monitors
-        waiting: list[list[int]] = [compiled.outlet_outs[outlet] for outlet in outlets]
+        head_of, outs, monitors = graph.head, graph.outs, self.monitors
+        waiting: list[list[int]] = [graph.outlet_outs[outlet] for outlet in outlets]
         for strip in strips:
             own[strip] = True
             if not leaves[strip]:

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
-from lattice.graph.compiled import Compiled
+from lattice.graph.origin import Origin
 from lattice.graph.paths import Path
+from lattice.graph.signal_graph import SignalGraph
 
 
 def first_way(
-    compiled: Compiled,
-    origin: tuple[int, int],
+    graph: SignalGraph,
+    origin: Origin,
     goal: Callable[[int], bool],
     allowed: Callable[[int], bool],
     onward: Callable[[int], bool] = lambda _strip: True,
@@ -23,30 +24,30 @@ def first_way(
     """
     strip, outlet = origin
     by: dict[int, int | None] = {strip: None} if outlet < 0 else {}  # strip → the route it was come to by
-    layer = by_ids(compiled, compiled.outs[strip] if outlet < 0 else compiled.outlet_outs[outlet])
+    layer = by_ids(graph, graph.outs[strip] if outlet < 0 else graph.outlet_outs[outlet])
     while layer:
         found = []
         for route in layer:
-            head = compiled.head[route]
+            head = graph.head[route]
             if head in by or not allowed(route):
                 continue
             by[head] = route
             if goal(head):
-                return Path(strip, _back(compiled, by, route), outlet)
+                return Path(strip, _back(graph, by, route), outlet)
             if onward(head):
-                found += by_ids(compiled, compiled.outs[head])
+                found += by_ids(graph, graph.outs[head])
         layer = found
     return None
 
 
-def by_ids(compiled: Compiled, routes: Iterable[int]) -> list[int]:
+def by_ids(graph: SignalGraph, routes: Iterable[int]) -> list[int]:
     """Routes by the id of the strip they end at, then by their own."""
-    return sorted(routes, key=lambda route: (compiled.routes[route].to, compiled.routes[route].id))
+    return sorted(routes, key=lambda route: (graph.routes[route].to, graph.routes[route].id))
 
 
-def _back(compiled: Compiled, by: dict[int, int | None], last: int) -> tuple[int, ...]:
+def _back(graph: SignalGraph, by: dict[int, int | None], last: int) -> tuple[int, ...]:
     """The routes from the start to the last one, walked back."""
     found = [last]
-    while (before := by.get(compiled.tail[found[-1]])) is not None and compiled.outlet[found[-1]] < 0:
+    while (before := by.get(graph.tail[found[-1]])) is not None and graph.outlet[found[-1]] < 0:
         found.append(before)
     return tuple(reversed(found))

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from lattice.graph.compiled import IN
 from lattice.graph.reach import Reach
+from lattice.graph.signal_graph import IN
 from lattice.levels.gains import chain_gain, route_matrix, spread_on
 from lattice.model.layouts import channel_count
 
@@ -16,25 +16,25 @@ class Activity:
 
     def __init__(self, reach: Reach) -> None:
         self.reach = reach
-        self.compiled = reach.compiled
+        self.graph = reach.graph
         self._chains: dict[tuple[int, int], tuple[int, ...] | None] = {}
         self._routes: dict[int, tuple[int, ...] | None] = {}
-        count = len(self.compiled.strips)
+        count = len(self.graph.strips)
         self.at_in = [0] * count
         waiting = []
         for strip, sounds in enumerate(reach.sounds):
             if sounds:
-                self.at_in[strip] = _all(self.compiled.strips[strip].layout)
+                self.at_in[strip] = _all(self.graph.strips[strip].layout)
                 waiting.append(strip)
-        for outlet, routes in enumerate(self.compiled.outlet_outs):
+        for outlet, routes in enumerate(self.graph.outlet_outs):
             if reach.outlet_sounds(outlet):
-                waiting += [self.compiled.head[route] for route in routes if self._arrive(route)]
+                waiting += [self.graph.head[route] for route in routes if self._arrive(route)]
         while waiting:
-            waiting += [self.compiled.head[route] for route in self.compiled.outs[waiting.pop()] if self._arrive(route)]
+            waiting += [self.graph.head[route] for route in self.graph.outs[waiting.pop()] if self._arrive(route)]
 
     def _arrive(self, route: int) -> bool:
         """Takes what a route brings; True where something new sounds and goes on."""
-        head = self.compiled.head[route]
+        head = self.graph.head[route]
         if not self.reach.route_ok[route] or not self.reach.enters(head):
             return False
         spreads = self.spread(route)
@@ -47,10 +47,10 @@ class Activity:
 
     def at_tap(self, route: int) -> int:
         """Channels that sound where a route leaves."""
-        outlet, tail = self.compiled.outlet[route], self.compiled.tail[route]
+        outlet, tail = self.graph.outlet[route], self.graph.tail[route]
         if outlet >= 0:
-            return _all(self.compiled.outlets[outlet][1].layout)
-        chain = self._chain(tail, self.compiled.stage[route])
+            return _all(self.graph.outlets[outlet][1].layout)
+        chain = self._chain(tail, self.graph.stage[route])
         return self.at_in[tail] if chain is None else spread_on(self.at_in[tail], chain)
 
     def lost(self, route: int) -> list[int]:
@@ -61,16 +61,16 @@ class Activity:
     def spread(self, route: int) -> tuple[int, ...] | None:
         """What each channel comes to by a route; None where channels go straight across."""
         if route not in self._routes:
-            matrix = route_matrix(self.compiled, route)
+            matrix = route_matrix(self.graph, route)
             self._routes[route] = None if matrix is None else matrix.spread
         return self._routes[route]
 
     def _chain(self, strip: int, stage: int) -> tuple[int, ...] | None:
         """The same for what stands between a strip's `in` and a tap."""
-        if stage == IN or (strip not in self.compiled.reshaped and not self.compiled.strips[strip].pan):
+        if stage == IN or (strip not in self.graph.reshaped and not self.graph.strips[strip].pan):
             return None
         if (strip, stage) not in self._chains:
-            self._chains[strip, stage] = chain_gain(self.compiled.strips[strip], stage).matrix.spread
+            self._chains[strip, stage] = chain_gain(self.graph.strips[strip], stage).matrix.spread
         return self._chains[strip, stage]
 
 

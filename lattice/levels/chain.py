@@ -7,17 +7,25 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import NamedTuple
 
-from lattice.graph.compiled import ACTING, DECORRELATING, LIMITING
+from lattice.graph.signal_graph import ACTING, DECORRELATING, LIMITING
 from lattice.levels.gains import insert_layouts
 from lattice.levels.rows import SparseRows
-from lattice.levels.sound import Sound
+from lattice.levels.signal_levels import SignalLevels
 from lattice.model.document import Insert, Strip
 from lattice.model.layouts import balance_gains, mapping, panner_matrix
 from lattice.model.units import gain
 
-# A stage is a sound and, for P, Q and E, the factors all its channels have taken since. Most inserts do the
-# same to every channel, so most stages share their lists.
-Stage = tuple[Sound, float, float, float]
+
+class Stage(NamedTuple):
+    """Levels at one stage of a strip, and the factors of P, Q and E that all its channels have taken since.
+
+    Most inserts do the same to every channel, so most stages of a chain share their lists.
+    """
+
+    levels: SignalLevels
+    peak_gain: float = 1.0
+    likely_gain: float = 1.0
+    rms_gain: float = 1.0
 
 
 class Even(NamedTuple):
@@ -50,9 +58,9 @@ TOP_DB = 9999.0  # where gains are typed beyond all reason, a figure stays a num
 LIMIT_RATIO = 100.0  # model.md: from here on a ratio is ∞:1
 
 
-def stages(strip: Strip, sound: Sound, carriers: Carriers) -> list[Stage]:
+def stages(strip: Strip, sound: SignalLevels, carriers: Carriers) -> list[Stage]:
     """A strip's stages from `in` (first) to `pre` (last), one behind each insert. O(inserts · channels)."""
-    now: Stage = (sound, 1.0, 1.0, 1.0)
+    now = Stage(sound)
     found = [now]
     layout = strip.layout
     for insert in strip.inserts:
@@ -74,7 +82,7 @@ def _channels(insert: Insert, before: str, stage: Stage, carriers: Carriers) -> 
         spreads = insert.type == "panner" and insert.state == "on"
         matrix = panner_matrix(layout_in, layout_out) if spreads else mapping(layout_in, layout_out)
         sound = sound.through(matrix, unity=spreads, carriers=carriers)
-    return (sound, 1.0, 1.0, 1.0), layout_out
+    return Stage(sound), layout_out
 
 
 def entering(strip: Strip, found: list[Stage], place: int, carriers: Carriers) -> Stage:
@@ -97,7 +105,7 @@ def effect(insert: Insert, stage: Stage) -> Effect | None:
     """What an insert does at these levels, its layouts apart; None where it does nothing."""
     if insert.state != "on":
         return None
-    sound, _by_p, _by_q, by_e = stage
+    sound, _peak_gain, _likely_gain, rms_gain = stage
     if insert.type in DECORRELATING:
         return wet_part(insert)
     if limits(insert):
@@ -110,7 +118,7 @@ def effect(insert: Insert, stage: Stage) -> Effect | None:
             strict=True,
         )
         return ByChannel(*map(list, rows))
-    loudest = math.sqrt(max(sound.e2)) * by_e if insert.type == "compressor" else 0.0
+    loudest = math.sqrt(max(sound.e2)) * rms_gain if insert.type == "compressor" else 0.0
     even = factors(insert, 0.0, 0.0, 0.0, loudest)
     return Even(*even) if even != (1.0, 1.0, 1.0) else None
 
@@ -170,18 +178,18 @@ def _on(insert: Insert, stage: Stage, carriers: Carriers) -> Stage:
     done = effect(insert, stage)
     if done is None:
         return stage
-    sound, by_p, by_q, by_e = stage
+    sound, peak_gain, likely_gain, rms_gain = stage
     if isinstance(done, Even):
-        return sound, by_p * done.p, by_q * done.q, by_e * done.e
+        return Stage(sound, peak_gain * done.p, likely_gain * done.q, rms_gain * done.e)
     if isinstance(done, ByChannel):
-        return settled(stage).scaled((done.p, done.q, done.e)), 1.0, 1.0, 1.0
+        return Stage(settled(stage).scaled((done.p, done.q, done.e)))
     whole = math.hypot(done.dry, done.power)
     if sound.coherence is None:
-        return sound, by_p * (done.dry + done.peak), by_q * whole, by_e * whole
+        return Stage(sound, peak_gain * (done.dry + done.peak), likely_gain * whole, rms_gain * whole)
     sound = settled(stage)
     kept = sound.decorrelated(done.dry, done.power, carriers)
-    sound = Sound(sound.p, [q * whole * whole for q in sound.q2], [e * whole * whole for e in sound.e2], kept)
-    return sound, done.dry + done.peak, 1.0, 1.0
+    sound = SignalLevels(sound.p, [q * whole * whole for q in sound.q2], [e * whole * whole for e in sound.e2], kept)
+    return Stage(sound, done.dry + done.peak)
 
 
 def compression_db(insert: Insert, level_db: float) -> float:
@@ -217,33 +225,35 @@ def key_threshold_db(insert: Insert) -> float | None:
     return insert.ceiling_db if by_ceiling else insert.threshold_db
 
 
-def settled(stage: Stage) -> Sound:
+def settled(stage: Stage) -> SignalLevels:
     """A stage's sound with its factors worked in."""
-    sound, by_p, by_q, by_e = stage
-    if by_p == by_q == by_e == 1.0:
+    sound, peak_gain, likely_gain, rms_gain = stage
+    if peak_gain == likely_gain == rms_gain == 1.0:
         return sound
     channels = len(sound.p)
-    return sound.scaled(([by_p] * channels, [by_q] * channels, [by_e] * channels))
+    return sound.scaled(([peak_gain] * channels, [likely_gain] * channels, [rms_gain] * channels))
 
 
 def post_stage(strip: Strip, layout: str, pre: Stage) -> Stage | None:
     """Behind the fader, the balance of a stereo strip and the mute; None where nothing passes."""
     if strip.mute or strip.fader_db is None:
         return None
-    sound, by_p, by_q, by_e = pre
+    sound, peak_gain, likely_gain, rms_gain = pre
     if strip.fader_db:
         level = gain(strip.fader_db)
-        by_p, by_q, by_e = by_p * level, by_q * level, by_e * level
+        peak_gain, likely_gain, rms_gain = peak_gain * level, likely_gain * level, rms_gain * level
     if strip.pan and layout == "stereo":
         left, right = balance_gains(strip.pan)
         if sound.coherence is None:
             (p, other_p), (q2, other_q2), (e2, other_e2) = sound.p, sound.q2, sound.e2
             left2, right2 = left * left, right * right
-            sound = Sound([p * left, other_p * right], [q2 * left2, other_q2 * right2], [e2 * left2, other_e2 * right2])
-            return sound, by_p, by_q, by_e
-        rows = tuple([by * left, by * right] for by in (by_p, by_q, by_e))
-        return sound.scaled((rows[0], rows[1], rows[2])), 1.0, 1.0, 1.0
-    return sound, by_p, by_q, by_e
+            sound = SignalLevels(
+                [p * left, other_p * right], [q2 * left2, other_q2 * right2], [e2 * left2, other_e2 * right2]
+            )
+            return Stage(sound, peak_gain, likely_gain, rms_gain)
+        rows = tuple([by * left, by * right] for by in (peak_gain, likely_gain, rms_gain))
+        return Stage(sound.scaled((rows[0], rows[1], rows[2])))
+    return Stage(sound, peak_gain, likely_gain, rms_gain)
 
 
 def level_of(power: list[float], by: float) -> float:
@@ -254,11 +264,11 @@ def level_of(power: list[float], by: float) -> float:
 
 def likely_db(stage: Stage) -> float:
     """Likely peak of a stage's loudest channel, dBFS; −∞ for silence."""
-    return level_of(stage[0].q2, stage[2])
+    return level_of(stage.levels.q2, stage.likely_gain)
 
 
 @dataclass(frozen=True)
-class Figures:
+class ChannelFigures:
     """A stage by channel, dBFS; None is silence."""
 
     peak_dbfs: tuple[float | None, ...]
@@ -273,12 +283,12 @@ class Figures:
         return peak, likely, rms
 
 
-def figures(stage: Stage) -> Figures:
-    sound, by_p, by_q, by_e = stage
-    return Figures(
-        tuple(shown_db(p * p * by_p * by_p) for p in sound.p),
-        tuple(shown_db(q * by_q * by_q) for q in sound.q2),
-        tuple(shown_db(e * by_e * by_e) for e in sound.e2),
+def figures(stage: Stage) -> ChannelFigures:
+    sound, peak_gain, likely_gain, rms_gain = stage
+    return ChannelFigures(
+        tuple(shown_db(p * p * peak_gain * peak_gain) for p in sound.p),
+        tuple(shown_db(q * likely_gain * likely_gain) for q in sound.q2),
+        tuple(shown_db(e * rms_gain * rms_gain) for e in sound.e2),
     )
 
 
@@ -293,7 +303,7 @@ def shown_db(power: float) -> float | None:
 class InsertFigures:
     """An insert: the stage behind it and what it does."""
 
-    behind: Figures
+    behind: ChannelFigures
     reduction_db: float
     pushed_db: float
     duck_db: float | None = None
@@ -304,6 +314,6 @@ def pushed_db(insert: Insert, before: Stage) -> float:
     """How far P·g is above a limiter's, clipper's or saturator's ceiling; 0 below it and without one."""
     if insert.state != "on" or not limits(insert) or insert.ceiling_db is None:
         return 0.0
-    sound, by_p = before[0], before[1]
-    level_db = level_of([p * p for p in sound.p], by_p)
+    sound, peak_gain = before.levels, before.peak_gain
+    level_db = level_of([p * p for p in sound.p], peak_gain)
     return max(level_db + insert.gain_db - insert.ceiling_db, 0.0)

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from lattice.graph.compiled import DECORRELATING, IN
 from lattice.graph.loops import LoopGraph
 from lattice.graph.reach import Reach
+from lattice.graph.signal_graph import DECORRELATING, IN
 from lattice.levels.gains import mixes_channels
 from lattice.model.document import Strip
 
 
-class Meetings:
+class CoherenceMap:
     """By node (strips, then keyed inserts), walked against the flow:
 
     `wanted`: what is coherent at it matters there or further on. `branches`: its sound leaves by several
@@ -18,16 +18,16 @@ class Meetings:
     """
 
     def __init__(self, reach: Reach, loops: LoopGraph) -> None:
-        self.reach, self.compiled, self.loops = reach, reach.compiled, loops
-        self.count = len(self.compiled.strips)
+        self.reach, self.graph, self.loops = reach, reach.graph, loops
+        self.count = len(self.graph.strips)
         self.wanted = [False] * loops.first_outlet
         self.branches = [False] * self.count
         # bits of the fed nodes that its coherent sound comes to, itself included
         self.beyond = [0] * loops.first_outlet
-        self._keys = self.compiled.keys_from
+        self._keys = self.graph.keys_from
         self._bits = 0
         self._marked: set[int] = set()
-        fed, reshaped, keyed = self.compiled.ins, self.compiled.reshaped, self._keys
+        fed, reshaped, keyed = self.graph.ins, self.graph.reshaped, self._keys
         leaves: list[int] = []
         for node in reversed(loops.order):
             if node >= self.count:
@@ -39,7 +39,7 @@ class Meetings:
         leaves.reverse()
         self.plain = self._leaves(leaves)
         # An outlet's own routes leave past the chain: it is a source that may meet itself like any other.
-        self.outlet_matters = [self._outlet(outlet) for outlet in range(len(self.compiled.outlets))]
+        self.outlet_matters = [self._outlet(outlet) for outlet in range(len(self.graph.outlets))]
 
     def _bit(self) -> int:
         self._bits += 1
@@ -47,19 +47,19 @@ class Meetings:
 
     def _heads(self, number: int) -> list[int]:
         """Nodes that coherent sound of a strip goes to, one for each route."""
-        compiled = self.compiled
-        stage, head_of, leaving, strips = compiled.stage, compiled.head, compiled.leaving, compiled.strips
+        graph = self.graph
+        stage, head_of, leaving, strips = graph.stage, graph.head, graph.leaving, graph.strips
         route_ok, entered, cut = self.reach.route_ok, self.reach.entered, self.loops.feedback
-        wet = bool(compiled.ins[number]) and decorrelates(strips[number])
+        wet = bool(graph.ins[number]) and decorrelates(strips[number])
         heads = []
-        for route in compiled.outs[number]:
+        for route in graph.outs[number]:
             head = head_of[route]
             if route_ok[route] and entered[head] and not (wet and stage[route] != IN) and route not in cut:
                 heads.append(head)
-                if leaving[route] != strips[head].layout or compiled.routes[route].channels is not None:
+                if leaving[route] != strips[head].layout or graph.routes[route].channels is not None:
                     self._mixing(number, head, route)
         for route in self._keys.get(number, ()):
-            if compiled.outlet[route] < 0 and self._goes(route) and not (wet and stage[route] != IN):
+            if graph.outlet[route] < 0 and self._goes(route) and not (wet and stage[route] != IN):
                 heads.append(self._node(route))
                 self._mixing(number, heads[-1], route)
         return heads
@@ -69,10 +69,10 @@ class Meetings:
 
         Most have routes that lead to nothing in common and mix no channels: those need no closer look.
         """
-        compiled, wanted, beyond, outs = self.compiled, self.wanted, self.beyond, self.compiled.outs
-        head_of, leaving, strips = compiled.head, compiled.leaving, compiled.strips
-        odd = {compiled.tail[route] for route in compiled.listed}
-        alike = not odd and not any(wanted) and all(one in ("mono", other) for one, other in compiled.layout_pairs)
+        graph, wanted, beyond, outs = self.graph, self.wanted, self.beyond, self.graph.outs
+        head_of, leaving, strips = graph.head, graph.leaving, graph.strips
+        odd = {graph.tail[route] for route in graph.listed}
+        alike = not odd and not any(wanted) and all(one in ("mono", other) for one, other in graph.layout_pairs)
         found = []
         for number in leaves:
             if alike and len(outs[number]) < 2:
@@ -92,30 +92,30 @@ class Meetings:
         return found
 
     def _mixing(self, number: int, node: int, route: int) -> None:
-        if mixes_channels(self.compiled, route):
+        if mixes_channels(self.graph, route):
             self.wanted[number] = self.wanted[node] = True
 
     def _goes(self, route: int) -> bool:
         if not self.reach.route_ok[route] or route in self.loops.feedback:
             return False
-        return route in self.compiled.key_node or self.reach.enters(self.compiled.head[route])
+        return route in self.graph.key_node or self.reach.enters(self.graph.head[route])
 
     def _node(self, route: int) -> int:
-        key = self.compiled.key_node.get(route)
-        return self.compiled.head[route] if key is None else self.loops.insert_nodes[key[1]]
+        key = self.graph.key_node.get(route)
+        return self.graph.head[route] if key is None else self.loops.insert_nodes[key[1]]
 
     def _outlet(self, outlet: int) -> bool:
         """Whether what is coherent of an outlet's own routes matters behind any of them."""
-        compiled = self.compiled
-        keys = self._keys.get(compiled.outlets[outlet][0], ())
-        routes = [*compiled.outlet_outs[outlet], *(key for key in keys if compiled.outlet[key] == outlet)]
+        graph = self.graph
+        keys = self._keys.get(graph.outlets[outlet][0], ())
+        routes = [*graph.outlet_outs[outlet], *(key for key in keys if graph.outlet[key] == outlet)]
         routes = [route for route in routes if self._goes(route)]
         heads = [self._node(route) for route in routes]
         if self._meet(heads):
             self._mark(heads)
             return True
         for node, route in zip(heads, routes, strict=True):
-            self.wanted[node] = self.wanted[node] or mixes_channels(compiled, route)
+            self.wanted[node] = self.wanted[node] or mixes_channels(graph, route)
         return any(self.wanted[node] for node in heads)
 
     def _meet(self, heads: list[int]) -> bool:
@@ -127,15 +127,15 @@ class Meetings:
         return False
 
     def _strip(self, number: int) -> None:
-        compiled, wanted = self.compiled, self.wanted
-        outs = compiled.outs[number]
-        if number in compiled.reshaped:
+        graph, wanted = self.graph, self.wanted
+        outs = graph.outs[number]
+        if number in graph.reshaped:
             wanted[number] = True
         if not outs and number not in self._keys:
-            if compiled.ins[number]:
+            if graph.ins[number]:
                 self.beyond[number] = self._bit()
             return
-        fed = bool(compiled.ins[number])
+        fed = bool(graph.ins[number])
         heads = self._heads(number)
         for node in heads:
             if wanted[node]:

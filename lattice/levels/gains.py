@@ -11,7 +11,7 @@ from collections.abc import Iterable, Sequence
 from functools import lru_cache
 from typing import Any, NamedTuple
 
-from lattice.graph.compiled import IN, POST, Compiled
+from lattice.graph.signal_graph import IN, POST, SignalGraph
 from lattice.model.document import Insert, Route, Strip
 from lattice.model.layouts import (
     Matrix,
@@ -94,21 +94,21 @@ def chain_gain(strip: Strip, stage: int) -> Gain:
     return Gain(matrix, level_db)
 
 
-def route_gain(compiled: Compiled, number: int) -> Gain:
+def route_gain(graph: SignalGraph, number: int) -> Gain:
     """From a route's tap (or outlet) to the `in` of the strip it ends at."""
-    route, head = compiled.routes[number], compiled.strips[compiled.head[number]]
-    tail = compiled.strips[compiled.tail[number]]
-    layout = compiled.layout_leaving(number)
-    return Gain(_route_matrix(compiled, route, layout, tail, head.layout), route.gain_db or 0.0)
+    route, head = graph.routes[number], graph.strips[graph.head[number]]
+    tail = graph.strips[graph.tail[number]]
+    layout = graph.layout_leaving(number)
+    return Gain(_route_matrix(graph, route, layout, tail, head.layout), route.gain_db or 0.0)
 
 
-def route_matrix(compiled: Compiled, number: int) -> Matrix | None:
+def route_matrix(graph: SignalGraph, number: int) -> Matrix | None:
     """What a route does to channels, its level apart; None where channels go straight across."""
-    route, head = compiled.routes[number], compiled.strips[compiled.head[number]]
-    layout = compiled.leaving[number]
+    route, head = graph.routes[number], graph.strips[graph.head[number]]
+    layout = graph.leaving[number]
     if layout == head.layout and route.channels is None:
         return None
-    return _route_matrix(compiled, route, layout, compiled.strips[compiled.tail[number]], head.layout)
+    return _route_matrix(graph, route, layout, graph.strips[graph.tail[number]], head.layout)
 
 
 def spread_on(channels: int, spreads: Sequence[int]) -> int:
@@ -120,13 +120,13 @@ def spread_on(channels: int, spreads: Sequence[int]) -> int:
     return found
 
 
-def route_matrices(compiled: Compiled) -> list[Matrix | None]:
+def route_matrices(graph: SignalGraph) -> list[Matrix | None]:
     """`route_matrix` of every audio route; keys and midi are left at None."""
-    strips, leaving, head, outlet = compiled.strips, compiled.leaving, compiled.head, compiled.outlet
-    law_db = compiled.template.pan_law_db
+    strips, leaving, head, outlet = graph.strips, graph.leaving, graph.head, graph.outlet
+    law_db = graph.template.pan_law_db
     known: dict[tuple[str, str, float], Matrix] = {}
-    found: list[Matrix | None] = [None] * len(compiled.routes)
-    for number, route in enumerate(compiled.routes):
+    found: list[Matrix | None] = [None] * len(graph.routes)
+    for number, route in enumerate(graph.routes):
         layout, destination = leaving[number], strips[head[number]].layout
         if route.channels is not None:
             found[number] = listed(layout, destination, route.channels)
@@ -134,7 +134,7 @@ def route_matrices(compiled: Compiled) -> list[Matrix | None]:
             pan = 0.0
             if layout == "mono":
                 own = route.kind == "feed" and outlet[number] < 0 and route.tap == "post-fader"
-                pan = strips[compiled.tail[number]].pan if own and route.from_outlet is None else route.pan
+                pan = strips[graph.tail[number]].pan if own and route.from_outlet is None else route.pan
             matrix = known.get((layout, destination, pan))
             if matrix is None:
                 sides = pan_gains(pan, law_db) if layout == "mono" and destination != "mono" else (1.0, 1.0)
@@ -143,10 +143,10 @@ def route_matrices(compiled: Compiled) -> list[Matrix | None]:
     return found
 
 
-def mixes_channels(compiled: Compiled, number: int) -> bool:
+def mixes_channels(graph: SignalGraph, number: int) -> bool:
     """Whether two channels of what leaves by a route add up in one of those it ends at."""
-    route = compiled.routes[number]
-    layout, destination = compiled.leaving[number], compiled.strips[compiled.head[number]].layout
+    route = graph.routes[number]
+    layout, destination = graph.leaving[number], graph.strips[graph.head[number]].layout
     if route.channels is not None:
         return _mixes(listed(layout, destination, route.channels))
     return layout != destination and _layouts_mix(layout, destination)
@@ -161,22 +161,22 @@ def _mixes(matrix: Matrix) -> bool:
     return len({row for row, _column, _gain in matrix.entries}) < len(matrix.entries)
 
 
-def _route_matrix(compiled: Compiled, route: Route, layout: str, tail: Strip, destination: str) -> Matrix:
+def _route_matrix(graph: SignalGraph, route: Route, layout: str, tail: Strip, destination: str) -> Matrix:
     if route.channels is not None:
         return listed(layout, destination, route.channels)
     if layout != "mono" or destination == "mono":
         return mapping(layout, destination)
     follows_strip = route.kind == "feed" and route.tap == "post-fader" and route.from_outlet is None
     pan = tail.pan if follows_strip else route.pan
-    return mapping(layout, destination, *pan_gains(pan, compiled.template.pan_law_db))
+    return mapping(layout, destination, *pan_gains(pan, graph.template.pan_law_db))
 
 
-def hops_gain(compiled: Compiled, routes: Iterable[int], start: int) -> Gain:
+def hops_gain(graph: SignalGraph, routes: Iterable[int], start: int) -> Gain:
     """From the `in` of a strip round or along audio routes to the `in` of the last strip."""
-    total = Gain(identity(compiled.strips[start].layout), 0.0)
+    total = Gain(identity(graph.strips[start].layout), 0.0)
     for route in routes:
-        tail = compiled.strips[compiled.tail[route]]
-        total = total.then(chain_gain(tail, compiled.stage[route])).then(route_gain(compiled, route))
+        tail = graph.strips[graph.tail[route]]
+        total = total.then(chain_gain(tail, graph.stage[route])).then(route_gain(graph, route))
     return total
 
 
@@ -190,14 +190,14 @@ def spectral_radius(matrix: Sequence[Sequence[float]]) -> float:
     return float(np.abs(np.linalg.eigvals(np.array(matrix, dtype=float))).max())
 
 
-def loop_gain_db(compiled: Compiled, cycle: Sequence[int]) -> float:
+def loop_gain_db(graph: SignalGraph, cycle: Sequence[int]) -> float:
     """Gain of one round of a cycle of audio routes, dB; −∞ where no channel comes back to itself."""
-    around = hops_gain(compiled, cycle, compiled.tail[cycle[0]])
+    around = hops_gain(graph, cycle, graph.tail[cycle[0]])
     radius = spectral_radius(around.matrix)
     return decibels(radius) + around.level_db if radius > 0 else SILENT_DB
 
 
-def group_gain_db(compiled: Compiled, group: Sequence[int], cycle: Sequence[int]) -> float:
+def group_gain_db(graph: SignalGraph, group: Sequence[int], cycle: Sequence[int]) -> float:
     """Gain of one round of everything in a strongly connected group of audio routes together, dB.
 
     Where one strip of the cycle lies on every cycle of the group, a round is from its `in` back to it:
@@ -206,27 +206,27 @@ def group_gain_db(compiled: Compiled, group: Sequence[int], cycle: Sequence[int]
     are below 0 dB exactly when the group dies away. O(routes) or, for the second, O(channels³).
     """
     if len(group) == len(cycle):
-        return loop_gain_db(compiled, cycle)
-    for strip in dict.fromkeys(compiled.tail[route] for route in cycle):
-        order = _order_without(compiled, group, strip)
+        return loop_gain_db(graph, cycle)
+    for strip in dict.fromkeys(graph.tail[route] for route in cycle):
+        order = _order_without(graph, group, strip)
         if order is not None:
-            return _first_return_db(compiled, group, strip, order)
-    return _power_db(compiled, group, len(cycle))
+            return _first_return_db(graph, group, strip, order)
+    return _power_db(graph, group, len(cycle))
 
 
-def _order_without(compiled: Compiled, group: Sequence[int], out: int) -> list[int] | None:
+def _order_without(graph: SignalGraph, group: Sequence[int], out: int) -> list[int] | None:
     """Strips of the group but `out`, in an order of the flow; None where they still make a loop."""
     degree: dict[int, int] = {}
     for route in group:
-        for strip in (compiled.tail[route], compiled.head[route]):
+        for strip in (graph.tail[route], graph.head[route]):
             degree.setdefault(strip, 0)
-        if compiled.tail[route] != out:
-            degree[compiled.head[route]] += 1
+        if graph.tail[route] != out:
+            degree[graph.head[route]] += 1
     del degree[out]
     follow: dict[int, list[int]] = {}
     for route in group:
-        if compiled.tail[route] != out and compiled.head[route] != out:
-            follow.setdefault(compiled.tail[route], []).append(compiled.head[route])
+        if graph.tail[route] != out and graph.head[route] != out:
+            follow.setdefault(graph.tail[route], []).append(graph.head[route])
     waiting, order = [strip for strip in degree if not degree[strip]], []
     while waiting:
         strip = waiting.pop()
@@ -238,13 +238,13 @@ def _order_without(compiled: Compiled, group: Sequence[int], out: int) -> list[i
     return order if len(order) == len(degree) else None
 
 
-def _first_return_db(compiled: Compiled, group: Sequence[int], strip: int, order: list[int]) -> float:
+def _first_return_db(graph: SignalGraph, group: Sequence[int], strip: int, order: list[int]) -> float:
     import numpy as np  # noqa: PLC0415
 
     outs: dict[int, list[int]] = {}
     for route in group:
-        outs.setdefault(compiled.tail[route], []).append(route)
-    channels = channel_count(compiled.strips[strip].layout)
+        outs.setdefault(graph.tail[route], []).append(route)
+    channels = channel_count(graph.strips[strip].layout)
     arrived: dict[int, Carried] = {}
     back: list[Carried] = []
     for at in [strip, *order]:
@@ -252,9 +252,9 @@ def _first_return_db(compiled: Compiled, group: Sequence[int], strip: int, order
         if here is None:
             continue
         for route in outs.get(at, ()):
-            step = chain_gain(compiled.strips[at], compiled.stage[route]).then(route_gain(compiled, route))
+            step = chain_gain(graph.strips[at], graph.stage[route]).then(route_gain(graph, route))
             came = (np.array(step.matrix) @ here[0], step.level_db + here[1])
-            head = compiled.head[route]
+            head = graph.head[route]
             if head == strip:
                 back.append(came)
             else:
@@ -272,27 +272,27 @@ def _added(one: Carried, other: Carried) -> Carried:
     return one[0] * gain(one[1] - level_db) + other[0] * gain(other[1] - level_db), level_db
 
 
-def _power_db(compiled: Compiled, group: Sequence[int], rounds: int) -> float:
+def _power_db(graph: SignalGraph, group: Sequence[int], rounds: int) -> float:
     import numpy as np  # noqa: PLC0415
 
     steps = [
         (
             route,
-            chain_gain(compiled.strips[compiled.tail[route]], compiled.stage[route]).then(route_gain(compiled, route)),
+            chain_gain(graph.strips[graph.tail[route]], graph.stage[route]).then(route_gain(graph, route)),
         )
         for route in group
     ]
     top_db = max(step.level_db for _route, step in steps)
     place: dict[int, int] = {}
     size = 0
-    for strip in sorted({compiled.tail[route] for route in group}):
+    for strip in sorted({graph.tail[route] for route in group}):
         place[strip] = size
-        size += channel_count(compiled.strips[strip].layout)
+        size += channel_count(graph.strips[strip].layout)
     rows: list[int] = []
     columns: list[int] = []
     values: list[float] = []
     for route, step in steps:
-        down, across, level = place[compiled.head[route]], place[compiled.tail[route]], gain(step.level_db - top_db)
+        down, across, level = place[graph.head[route]], place[graph.tail[route]], gain(step.level_db - top_db)
         for row, column, by in step.matrix.entries:
             rows.append(down + row)
             columns.append(across + column)

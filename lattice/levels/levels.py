@@ -10,12 +10,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import cached_property
 
-from lattice.graph.compiled import IN, POST, Compiled
 from lattice.graph.loops import LoopGraph
 from lattice.graph.reach import Reach
+from lattice.graph.signal_graph import IN, POST, SignalGraph
 from lattice.levels.chain import (
     Carriers,
-    Figures,
+    ChannelFigures,
     InsertFigures,
     Stage,
     compression_db,
@@ -28,10 +28,10 @@ from lattice.levels.chain import (
     shown_db,
     stages,
 )
-from lattice.levels.coherence import Meetings
+from lattice.levels.coherence import CoherenceMap
 from lattice.levels.gains import insert_layouts, route_matrices
 from lattice.levels.plain import MOST_AMPLITUDE, PlainSource, chain_source, play_plain
-from lattice.levels.sound import Sound
+from lattice.levels.signal_levels import SignalLevels
 from lattice.model.document import Insert, source_of
 from lattice.model.layouts import channel_count, channel_to_channel
 from lattice.model.units import gain
@@ -40,8 +40,8 @@ from lattice.model.units import gain
 class Stages:
     """Per strip its stages from `in` to `pre`: set, or made from its plain source when first asked for."""
 
-    def __init__(self, compiled: Compiled, sources: dict[int, PlainSource], carriers: Carriers) -> None:
-        self._compiled, self._sources, self._carriers = compiled, sources, carriers
+    def __init__(self, graph: SignalGraph, sources: dict[int, PlainSource], carriers: Carriers) -> None:
+        self._compiled, self._sources, self._carriers = graph, sources, carriers
         self._made: dict[int, list[Stage]] = {}
 
     def __getitem__(self, number: int) -> list[Stage]:
@@ -63,15 +63,15 @@ class Stages:
         if plain is None:
             return []
         strip = self._compiled.strips[number]
-        sound = Sound.of_source(channel_count(strip.layout), plain.peak, plain.rms)
+        sound = SignalLevels.of_source(channel_count(strip.layout), plain.peak, plain.rms)
         return stages(strip, sound, self._carriers)
 
 
 class Posts:
     """Per strip the stage behind its fader; None where no sound is or nothing passes."""
 
-    def __init__(self, compiled: Compiled, before: Stages) -> None:
-        self._compiled, self._before = compiled, before
+    def __init__(self, graph: SignalGraph, before: Stages) -> None:
+        self._compiled, self._before = graph, before
         self._made: dict[int, Stage | None] = {}
 
     def __getitem__(self, number: int) -> Stage | None:
@@ -91,27 +91,27 @@ class Levels:
 
     def __init__(self, reach: Reach, loops: LoopGraph) -> None:
         self.reach, self.loops, self.order = reach, loops, loops.order
-        self.compiled: Compiled = reach.compiled
+        self.graph: SignalGraph = reach.graph
         self.cut = loops.feedback
         self.carriers: Carriers = {}
-        self.meetings = Meetings(reach, loops)
-        self.matrices = route_matrices(self.compiled)
-        count = len(self.compiled.strips)
+        self.coherence_map = CoherenceMap(reach, loops)
+        self.matrices = route_matrices(self.graph)
+        count = len(self.graph.strips)
         self.sources: dict[int, PlainSource] = {}
-        self.stages = Stages(self.compiled, self.sources, self.carriers)
-        self.post = Posts(self.compiled, self.stages)
-        self.at_key: dict[int, Sound] = {}  # node of a keyed insert → what its keys bring
-        self.outlet_stages: list[Stage | None] = [None] * len(self.compiled.outlets)
-        self.arriving: list[Sound | None] = [None] * count
-        self._keys_of = self.compiled.keys_from
+        self.stages = Stages(self.graph, self.sources, self.carriers)
+        self.post = Posts(self.graph, self.stages)
+        self.at_key: dict[int, SignalLevels] = {}  # node of a keyed insert → what its keys bring
+        self.outlet_stages: list[Stage | None] = [None] * len(self.graph.outlets)
+        self.arriving: list[SignalLevels | None] = [None] * count
+        self._keys_of = self.graph.keys_from
         self._run()
 
     def _run(self) -> None:
-        for outlet in range(len(self.compiled.outlets)):
+        for outlet in range(len(self.graph.outlets)):
             if self.reach.outlet_sounds(outlet):
                 self._play_outlet(outlet)
-        self.sources.update(play_plain(self, self.meetings.plain))
-        sounds, arriving, count = self.reach.sounds, self.arriving, len(self.compiled.strips)
+        self.sources.update(play_plain(self, self.coherence_map.plain))
+        sounds, arriving, count = self.reach.sounds, self.arriving, len(self.graph.strips)
         for node in self.order:
             if node < count and (arriving[node] is not None or (sounds[node] and node not in self.sources)):
                 self._strip(node)
@@ -119,33 +119,35 @@ class Levels:
             sound.settle(self.carriers)
 
     def _play_outlet(self, outlet: int) -> None:
-        number, piece = self.compiled.outlets[outlet]
-        source = source_of(self.compiled.strips[number], piece)
+        number, piece = self.graph.outlets[outlet]
+        source = source_of(self.graph.strips[number], piece)
         if source is None:
             return
-        coherent = self.meetings.outlet_matters[outlet]
-        sound = Sound.silent(channel_count(piece.layout), coherent=coherent)
+        coherent = self.coherence_map.outlet_matters[outlet]
+        sound = SignalLevels.silent(channel_count(piece.layout), coherent=coherent)
         sound.add_source(gain(source.peak_dbfs), gain(source.rms_dbfs))
         if coherent:
-            sound.carry(len(self.compiled.strips) + len(self.loops.insert_strips) + outlet, self.carriers)
-        stage = (sound, 1.0, 1.0, 1.0)
+            sound.carry(len(self.graph.strips) + len(self.loops.insert_strips) + outlet, self.carriers)
+        stage = Stage(sound)
         self.outlet_stages[outlet] = stage
-        self._send(self.compiled.outlet_outs[outlet], [stage], stage)
+        self._send(self.graph.outlet_outs[outlet], [stage], stage)
         for route in self._keys_of.get(number, ()):
-            if self.compiled.outlet[route] == outlet:
+            if self.graph.outlet[route] == outlet:
                 self._send_key(route, stage)
 
     def _strip(self, number: int) -> None:
-        compiled, strip = self.compiled, self.compiled.strips[number]
+        graph, strip = self.graph, self.graph.strips[number]
         sound, self.arriving[number] = self.arriving[number], None
         if self.reach.sounds[number]:
             source = chain_source(strip)
             if source is not None:
                 peak, rms = gain(source.peak_dbfs), gain(source.rms_dbfs)
-                if sound is None and not self.meetings.wanted[number]:
-                    sound = Sound.of_source(channel_count(strip.layout), peak, rms)
+                if sound is None and not self.coherence_map.wanted[number]:
+                    sound = SignalLevels.of_source(channel_count(strip.layout), peak, rms)
                 else:
-                    sound = sound or Sound.silent(channel_count(strip.layout), coherent=self.meetings.wanted[number])
+                    sound = sound or SignalLevels.silent(
+                        channel_count(strip.layout), coherent=self.coherence_map.wanted[number]
+                    )
                     sound.add_source(peak, rms)
         if sound is None:
             return
@@ -156,71 +158,71 @@ class Levels:
             sound.settle(self.carriers)
             if strip.invert:
                 sound.turn()
-            if self.meetings.branches[number]:
+            if self.coherence_map.branches[number]:
                 sound.carry(number, self.carriers)
         found = self.stages[number] = stages(strip, sound, self.carriers)
         post = self.post[number]
         if not self.reach.passes_on(number):
             return
-        self._send(compiled.outs[number], found, post)
+        self._send(graph.outs[number], found, post)
         for route in self._keys_of.get(number, ()) if self._keys_of else ():
-            stage = compiled.stage[route]
+            stage = graph.stage[route]
             at = post if stage == POST else found[0] if stage == IN else found[-1]
-            if at is not None and compiled.outlet[route] < 0:
+            if at is not None and graph.outlet[route] < 0:
                 self._send_key(route, at)
 
-    def into(self, route: int) -> Sound:
+    def into(self, route: int) -> SignalLevels:
         """What has arrived so far where a route ends."""
-        head = self.compiled.head[route]
+        head = self.graph.head[route]
         arrived = self.arriving[head]
         if arrived is None:
-            channels = channel_count(self.compiled.strips[head].layout)
-            arrived = self.arriving[head] = Sound.silent(channels, coherent=self.meetings.wanted[head])
+            channels = channel_count(self.graph.strips[head].layout)
+            arrived = self.arriving[head] = SignalLevels.silent(channels, coherent=self.coherence_map.wanted[head])
         return arrived
 
     def goes(self, route: int) -> bool:
         """An audio route that brings what is at its tap."""
-        return self.reach.route_ok[route] and route not in self.cut and self.reach.entered[self.compiled.head[route]]
+        return self.reach.route_ok[route] and route not in self.cut and self.reach.entered[self.graph.head[route]]
 
     def _send(self, routes: list[int], found: list[Stage], post: Stage | None) -> None:
         """What routes bring from a strip's stages (or an outlet's only one) to the strips they end at."""
-        compiled, stage_of = self.compiled, self.compiled.stage
+        graph, stage_of = self.graph, self.graph.stage
         for route in routes:
             if not self.goes(route):
                 continue
             stage = stage_of[route]
             at = post if stage == POST else found[-1] if stage else found[0]
-            gain_db = compiled.routes[route].gain_db
+            gain_db = graph.routes[route].gain_db
             if at is None or gain_db is None:
                 continue
-            sound, by_p, by_q, by_e = at
+            sound, peak_gain, likely_gain, rms_gain = at
             arrived = self.into(route)
             matrix = self.matrices[route]
             if gain_db:
                 level = gain(gain_db)
-                arrived.add(sound, matrix, by_p * level, by_q * level, by_e * level)
+                arrived.add(sound, matrix, peak_gain * level, likely_gain * level, rms_gain * level)
             else:
-                arrived.add(sound, matrix, by_p, by_q, by_e)
+                arrived.add(sound, matrix, peak_gain, likely_gain, rms_gain)
 
     def _send_key(self, route: int, stage: Stage) -> None:
         """What a key brings to its insert, channel n on channel n."""
-        compiled = self.compiled
+        graph = self.graph
         if not self.reach.route_ok[route] or route in self.cut:
             return
-        node = self.loops.insert_nodes[compiled.key_node[route][1]]
+        node = self.loops.insert_nodes[graph.key_node[route][1]]
         if node not in self.at_key:
-            channels = self.key_channels(compiled.head[route], self.loops.place[node])
-            self.at_key[node] = Sound.silent(channels, coherent=self.meetings.wanted[node])
-        level = gain(compiled.routes[route].gain_db)
-        sound, by_p, by_q, by_e = stage
+            channels = self.key_channels(graph.head[route], self.loops.place[node])
+            self.at_key[node] = SignalLevels.silent(channels, coherent=self.coherence_map.wanted[node])
+        level = gain(graph.routes[route].gain_db)
+        sound, peak_gain, likely_gain, rms_gain = stage
         channels = len(self.at_key[node].p)
         self.at_key[node].add(
-            sound, channel_to_channel(channels, len(sound.p)), by_p * level, by_q * level, by_e * level
+            sound, channel_to_channel(channels, len(sound.p)), peak_gain * level, likely_gain * level, rms_gain * level
         )
 
     def key_channels(self, number: int, place: int) -> int:
         """Channels of the insert at a place of a chain."""
-        strip = self.compiled.strips[number]
+        strip = self.graph.strips[number]
         layout = strip.layout
         for insert in strip.inserts[:place]:
             layout = insert_layouts(insert, layout)[1]
@@ -231,7 +233,7 @@ class Levels:
     def sounds(self, number: int) -> bool:
         """Some channel of the strip's `in` carries sound."""
         found = self.stages[number]
-        return bool(found) and any(p > 0 for p in found[0][0].p)
+        return bool(found) and any(p > 0 for p in found[0].levels.p)
 
     def at(self, number: int, stage: int) -> Stage | None:
         """The stage of a tap: IN, PRE or POST; None where no sound is."""
@@ -242,12 +244,12 @@ class Levels:
 
     def at_route(self, route: int) -> Stage | None:
         """Where a route leaves, its own gain not yet taken."""
-        outlet = self.compiled.outlet[route]
+        outlet = self.graph.outlet[route]
         if outlet >= 0:
             return self.outlet_stages[outlet]
-        return self.at(self.compiled.tail[route], self.compiled.stage[route])
+        return self.at(self.graph.tail[route], self.graph.stage[route])
 
-    def outlet_figures(self, outlet: int) -> Figures | None:
+    def outlet_figures(self, outlet: int) -> ChannelFigures | None:
         """Of an outlet beyond the main one; None where it does not play."""
         stage = self.outlet_stages[outlet]
         return figures(stage) if stage is not None else None
@@ -258,11 +260,11 @@ class Levels:
 
     def brings(self, route: int) -> bool:
         """Some sound comes by a route, as its gain is now."""
-        return self.compiled.routes[route].gain_db is not None and self.passes(route)
+        return self.graph.routes[route].gain_db is not None and self.passes(route)
 
     def at_end(self, number: int) -> Stage | None:
         """What a strip gives in the end: a print the stage it records, any other what is behind its fader."""
-        strip, found = self.compiled.strips[number], self.stages[number]
+        strip, found = self.graph.strips[number], self.stages[number]
         if strip.kind != "print":
             return self.post[number]
         return found[0 if strip.records == "in" else -1] if found else None
@@ -272,20 +274,20 @@ class Levels:
         stage = self.at_route(route)
         if stage is None or not self.goes(route):
             return None
-        sound, by_p, by_q, by_e = stage
-        level = gain(self.compiled.routes[route].gain_db)
-        brought = Sound.silent(channel_count(self.compiled.strips[self.compiled.head[route]].layout))
-        brought.add(sound, self.matrices[route], by_p * level, by_q * level, by_e * level)
-        return brought, 1.0, 1.0, 1.0
+        sound, peak_gain, likely_gain, rms_gain = stage
+        level = gain(self.graph.routes[route].gain_db)
+        brought = SignalLevels.silent(channel_count(self.graph.strips[self.graph.head[route]].layout))
+        brought.add(sound, self.matrices[route], peak_gain * level, likely_gain * level, rms_gain * level)
+        return Stage(brought)
 
     def insert_figures(self, number: int, place: int) -> InsertFigures:
         """An insert's figures; the strip must sound."""
-        strip, found = self.compiled.strips[number], self.stages[number]
+        strip, found = self.graph.strips[number], self.stages[number]
         insert, before = strip.inserts[place], entering(strip, found, place, self.carriers)
         ducked, ducked_peak = self.ducking(insert)
         return InsertFigures(
             behind=figures(found[place + 1]),
-            reduction_db=compression_db(insert, level_of(before[0].e2, before[3])),
+            reduction_db=compression_db(insert, level_of(before.levels.e2, before.rms_gain)),
             pushed_db=pushed_db(insert, before),
             duck_db=ducked,
             duck_peak_db=ducked_peak,
@@ -306,17 +308,17 @@ class Levels:
     @cached_property
     def loop_strips(self) -> frozenset[int]:
         """Strips in or after a group that the cut opens: their figures leave its feedback out."""
-        compiled = self.compiled
+        graph = self.graph
         if not self.cut:
             return frozenset()
-        starts = {compiled.head[route] for route in self.cut}
+        starts = {graph.head[route] for route in self.cut}
         forward = self.reach.forward(starts)
-        return frozenset(n for n in range(len(compiled.strips)) if n in starts or forward.fed[n])
+        return frozenset(n for n in range(len(graph.strips)) if n in starts or forward.fed[n])
 
 
-def strip_figures(levels: Levels, number: int) -> dict[str, Figures]:
-    """Figures at in, pre and post; a stage that nothing passes is silent."""
+def strip_figures(levels: Levels, number: int) -> dict[str, ChannelFigures]:
+    """ChannelFigures at in, pre and post; a stage that nothing passes is silent."""
     found = levels.stages[number]
     post = levels.post[number]
-    silent = Figures(*((None,) * channel_count(levels.compiled.chain_layout[number]) for _ in range(3)))
+    silent = ChannelFigures(*((None,) * channel_count(levels.graph.chain_layout[number]) for _ in range(3)))
     return {"in": figures(found[0]), "pre": figures(found[-1]), "post": figures(post) if post else silent}

@@ -8,10 +8,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import NamedTuple, Protocol
 
-from lattice.graph.compiled import ACTING, IN, POST, Compiled
 from lattice.graph.reach import Reach
+from lattice.graph.signal_graph import ACTING, IN, POST, SignalGraph
 from lattice.levels.chain import factors
-from lattice.levels.sound import Sound
+from lattice.levels.signal_levels import SignalLevels
 from lattice.model.document import SOURCE_KINDS, Source, Strip, main_outlet, source_of
 from lattice.model.layouts import Matrix, balance_gains
 from lattice.model.units import gain
@@ -22,13 +22,13 @@ MOST_AMPLITUDE = 1e60  # +1,200 dBFS: beyond all reason, and held there so that 
 class Sums(Protocol):
     """What takes in what sources bring: the sums that stand at strips so far."""
 
-    compiled: Compiled
+    graph: SignalGraph
     reach: Reach
     cut: frozenset[int]
     matrices: list[Matrix | None]
-    arriving: list[Sound | None]
+    arriving: list[SignalLevels | None]
 
-    def into(self, route: int) -> Sound:
+    def into(self, route: int) -> SignalLevels:
         """The sum at the strip a route ends at; a silent one where nothing has come yet."""
 
 
@@ -55,10 +55,10 @@ def play_plain(levels: Sums, numbers: Iterable[int]) -> dict[int, PlainSource]:
 
     The innermost loop of all levels: everything at hand, and no call for each route where channels go plainly.
     """
-    compiled, reach, cut = levels.compiled, levels.reach, levels.cut
-    sounds, strips, outs, routes = reach.sounds, compiled.strips, compiled.outs, compiled.routes
-    route_ok, entered, head_of, stage_of = reach.route_ok, reach.entered, compiled.head, compiled.stage
-    matrices, acting, arriving = levels.matrices, compiled.inserts.acting, levels.arriving
+    graph, reach, cut = levels.graph, levels.reach, levels.cut
+    sounds, strips, outs, routes = reach.sounds, graph.strips, graph.outs, graph.routes
+    route_ok, entered, head_of, stage_of = reach.route_ok, reach.entered, graph.head, graph.stage
+    matrices, acting, arriving = levels.matrices, graph.inserts.acting, levels.arriving
     found: dict[int, PlainSource] = {}
     for number in numbers:
         if not sounds[number]:
@@ -86,23 +86,28 @@ def play_plain(levels: Sums, numbers: Iterable[int]) -> dict[int, PlainSource]:
                 if not level:
                     continue
             if stage == IN:
-                by_p, by_q, by_e = peak * level, peak * level, rms * level
+                peak_gain, likely_gain, rms_gain = peak * level, peak * level, rms * level
             else:
-                by_p, by_q, by_e = p * level, q * level, e * level
+                peak_gain, likely_gain, rms_gain = p * level, q * level, e * level
             into = arriving[head_of[route]] or levels.into(route)
             if matrix is None or into.coherence is not None or len(matrix) != 2 or strip.layout != "mono":  # noqa: PLR2004
                 sides = balance_gains(strip.pan) if is_post and strip.pan and strip.layout == "stereo" else ()
-                into.add_alike(strip.layout, matrix, by_p, by_q, by_e, sides)
+                into.add_alike(strip.layout, matrix, peak_gain, likely_gain, rms_gain, sides)
                 continue
             (left,), (right,) = matrix  # mono panned onto two channels: most of all routes
             into_p, into_q2, into_e2 = into.p, into.q2, into.e2
-            into_p[0] += by_p * left
-            into_p[1] += by_p * right
-            left, right, by_q, by_e = left * left, right * right, by_q * by_q, by_e * by_e
-            into_q2[0] += by_q * left
-            into_q2[1] += by_q * right
-            into_e2[0] += by_e * left
-            into_e2[1] += by_e * right
+            into_p[0] += peak_gain * left
+            into_p[1] += peak_gain * right
+            left, right, likely_gain, rms_gain = (
+                left * left,
+                right * right,
+                likely_gain * likely_gain,
+                rms_gain * rms_gain,
+            )
+            into_q2[0] += likely_gain * left
+            into_q2[1] += likely_gain * right
+            into_e2[0] += rms_gain * left
+            into_e2[1] += rms_gain * right
     return found
 
 
@@ -114,8 +119,12 @@ def _chain(
     low, high, top = e, e, q
     for insert in strip.inserts:
         if insert.state == "on" and (insert.gain_db or insert.type in ACTING):
-            by_p, by_q, by_e = factors(insert, p, q, e, e)
-            p, q, e = min(p * by_p, MOST_AMPLITUDE), min(q * by_q, MOST_AMPLITUDE), min(e * by_e, MOST_AMPLITUDE)
+            peak_gain, likely_gain, rms_gain = factors(insert, p, q, e, e)
+            p, q, e = (
+                min(p * peak_gain, MOST_AMPLITUDE),
+                min(q * likely_gain, MOST_AMPLITUDE),
+                min(e * rms_gain, MOST_AMPLITUDE),
+            )
             low, high, top = (e if e < low else low), (e if e > high else high), (q if q > top else top)
     found[number] = PlainSource(peak, rms, low, high, top, e)
     return p, q, e

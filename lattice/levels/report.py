@@ -5,14 +5,14 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
-from lattice.levels.chain import Figures
+from lattice.levels.chain import ChannelFigures
 from lattice.levels.levels import Levels, strip_figures
 
 
 def as_json(levels: Levels) -> dict[str, Any]:
     """Every strip in service that carries sound; one entry a channel, null for a silent one."""
     strips = {}
-    for number, strip in enumerate(levels.compiled.strips):
+    for number, strip in enumerate(levels.graph.strips):
         if levels.sounds(number):
             strips[strip.id] = {
                 **{stage: _plain(found) for stage, found in strip_figures(levels, number).items()},
@@ -21,15 +21,15 @@ def as_json(levels: Levels) -> dict[str, Any]:
                 },
             }  # fmt: skip
     outlets = {
-        f"{levels.compiled.strips[strip].id}/{outlet.id}": _plain(found)
-        for at, (strip, outlet) in enumerate(levels.compiled.outlets)
+        f"{levels.graph.strips[strip].id}/{outlet.id}": _plain(found)
+        for at, (strip, outlet) in enumerate(levels.graph.outlets)
         if (found := levels.outlet_figures(at)) is not None
     }
-    cut = [levels.compiled.routes[route].id for route in sorted(levels.cut)]
+    cut = [levels.graph.routes[route].id for route in sorted(levels.cut)]
     return {"format": "intact-lattice.levels", "version": 1, "strips": strips, "outlets": outlets, "cut": cut}
 
 
-def _plain(found: Figures) -> dict[str, list[float | None]]:
+def _plain(found: ChannelFigures) -> dict[str, list[float | None]]:
     return {name: list(values) for name, values in asdict(found).items()}
 
 
@@ -50,7 +50,7 @@ def as_lines(levels: Levels) -> list[str]:
         f"{'strip':32} {'in':>24}   {'post':>24}",
         f"{'dBFS':32} {'worst  likely  expected':>24}   {'worst  likely  expected':>24}",
     ]
-    for number, strip in enumerate(levels.compiled.strips):
+    for number, strip in enumerate(levels.graph.strips):
         if levels.sounds(number):
             found = strip_figures(levels, number)
             cells = ["  ".join(_figure(level) for level in found[stage].loudest) for stage in ("in", "post")]

@@ -5,18 +5,18 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from lattice.graph.compiled import IN, POST, PRE
+from lattice.graph.origin import Origin
+from lattice.graph.signal_graph import IN, POST, PRE
 from lattice.levels.chain import level_of
 from lattice.levels.gains import chain_gain, insert_level_db, insert_matrix
 from lattice.levels.levels import Levels
 from lattice.levels.plain import chain_source
-from lattice.levels.single import EXPECTED, LIKELY, Part, Single
+from lattice.levels.source_response import EXPECTED, LIKELY, SourceGains, SourceResponse
 from lattice.model.document import Source, source_of
 from lattice.model.layouts import Matrix
 from lattice.model.units import decibels, gain
 
 TAPS = {"in": IN, "pre": PRE, "post": POST}
-Origin = tuple[int, int]  # strip, outlet beyond the main one or −1
 
 
 @dataclass(frozen=True)
@@ -41,11 +41,11 @@ class Loud:
 def inflow(levels: Levels, number: int) -> list[Share]:
     """Routes into a strip that bring sound, loudest first, and their share of the likely power of all."""
     found = []
-    for route in levels.compiled.ins[number]:
+    for route in levels.graph.ins[number]:
         stage = levels.brought(route)
         if stage is not None:
-            sound, _by_p, by_q, by_e = stage
-            found.append((sum(sound.q2), route, level_of(sound.q2, by_q), level_of(sound.e2, by_e)))
+            sound, _by_p, likely_gain, rms_gain = stage
+            found.append((sum(sound.q2), route, level_of(sound.q2, likely_gain), level_of(sound.e2, rms_gain)))
     whole = sum(power for power, *_rest in found)
     found.sort(key=lambda entry: (-entry[0], entry[1]))
     return [
@@ -53,17 +53,17 @@ def inflow(levels: Levels, number: int) -> list[Share]:
     ]  # fmt: skip
 
 
-def part_at(single: Single, strip: int, tap: str) -> Part | None:
+def part_at(response: SourceResponse, strip: int, tap: str) -> SourceGains | None:
     """What a source brings to a stage: "in", "pre", "post", or the input of an insert by its id."""
     if tap in TAPS:
-        return single.at(strip, TAPS[tap])
-    if strip not in single.at_in:
+        return response.at(strip, TAPS[tap])
+    if strip not in response.at_in:
         return None
-    piece, layout = single.compiled.strips[strip], single.compiled.strips[strip].layout
+    piece, layout = response.graph.strips[strip], response.graph.strips[strip].layout
     for place, insert in enumerate(piece.inserts):
         matrix, behind = insert_matrix(insert, layout)
         if insert.id == tap:
-            part = single.stages(strip)[place]
+            part = response.stages(strip)[place]
             return part.through(matrix) if insert.layout_in or insert.layout_out else part
         layout = behind
     raise KeyError(tap)
@@ -71,13 +71,13 @@ def part_at(single: Single, strip: int, tap: str) -> Part | None:
 
 def sources_of(levels: Levels) -> Iterator[Origin]:
     """Everything that plays now."""
-    compiled = levels.compiled
-    for number in range(len(compiled.strips)):
-        if levels.reach.sounds[number] and levels.stages[number] and chain_source(compiled.strips[number]) is not None:
-            yield number, -1
+    graph = levels.graph
+    for number in range(len(graph.strips)):
+        if levels.reach.sounds[number] and levels.stages[number] and chain_source(graph.strips[number]) is not None:
+            yield Origin(number)
     for outlet, stage in enumerate(levels.outlet_stages):
         if stage is not None:
-            yield compiled.outlets[outlet][0], outlet
+            yield Origin(graph.outlets[outlet][0], outlet)
 
 
 def loudest_source(levels: Levels, strip: int, tap: str) -> Loud | None:
@@ -92,8 +92,8 @@ def loudest_source(levels: Levels, strip: int, tap: str) -> Loud | None:
     for bound, origin in sorted(at_most):
         if best is not None and decibels(-bound) < best.likely_db - 1e-6:
             break  # neither this source nor those behind it can come up to the loudest so far
-        single = Single(levels, *origin, weight=LIKELY)
-        level_db = decibels(single.level(part_at(single, strip, tap)))
+        response = SourceResponse(levels, *origin, weight=LIKELY)
+        level_db = decibels(response.level(part_at(response, strip, tap)))
         if best is None or (-level_db, origin) < (-best.likely_db, (best.strip, best.outlet)):
             best = Loud(*origin, level_db)
     return best
@@ -105,8 +105,8 @@ def by_source(levels: Levels, strip: int, tap: str) -> list[tuple[Origin, float,
     bounds = bounds_to(levels, strip)
     for origin in bounds:
         if _source(levels, origin) is not None:
-            singles = (Single(levels, *origin, weight=weight) for weight in (LIKELY, EXPECTED))
-            likely, expected = (decibels(single.level(part_at(single, strip, tap))) for single in singles)
+            responses = (SourceResponse(levels, *origin, weight=weight) for weight in (LIKELY, EXPECTED))
+            likely, expected = (decibels(response.level(part_at(response, strip, tap))) for response in responses)
             found.append((origin, likely, expected))
     return sorted(found, key=lambda entry: (-entry[1], entry[0]))
 
@@ -114,10 +114,10 @@ def by_source(levels: Levels, strip: int, tap: str) -> list[tuple[Origin, float,
 def _source(levels: Levels, origin: Origin) -> Source | None:
     """What a chain or outlet plays now."""
     strip, outlet = origin
-    piece = levels.compiled.strips[strip]
-    if outlet >= 0:
-        return source_of(piece, levels.compiled.outlets[outlet][1]) if levels.outlet_stages[outlet] else None
-    return chain_source(piece) if levels.reach.sounds[strip] else None
+    piece = levels.graph.strips[strip]
+    if origin.is_chain:
+        return chain_source(piece) if levels.reach.sounds[strip] else None
+    return source_of(piece, levels.graph.outlets[outlet][1]) if levels.outlet_stages[outlet] else None
 
 
 def bounds_to(levels: Levels, target: int) -> dict[Origin, float]:
@@ -126,33 +126,33 @@ def bounds_to(levels: Levels, target: int) -> dict[Origin, float]:
     One sweep against the flow, norms instead of matrices and no limiting; a source below the bound's inverse
     cannot reach full scale. O(strips and routes before it).
     """
-    compiled = levels.compiled
+    graph = levels.graph
     at_in: dict[int, float] = {target: 1.0}
-    found: dict[Origin, float] = {(target, -1): 1.0}
+    found: dict[Origin, float] = {Origin(target): 1.0}
     before = sorted(_before(levels, target), key=lambda strip: -levels.loops.position[strip])
     for strip in before:
         if strip not in at_in:
             continue
-        for route in compiled.ins[strip]:
+        for route in graph.ins[strip]:
             if not levels.goes(route):
                 continue
-            level = at_in[strip] * gain(compiled.routes[route].gain_db) * _most(levels.matrices[route])
-            tail, outlet = compiled.tail[route], compiled.outlet[route]
+            level = at_in[strip] * gain(graph.routes[route].gain_db) * _most(levels.matrices[route])
+            tail, outlet = graph.tail[route], graph.outlet[route]
             if outlet >= 0:
-                found[tail, outlet] = found.get((tail, outlet), 0.0) + level
-            elif levels.at(tail, compiled.stage[route]) is not None:
-                chain = chain_gain(compiled.strips[tail], compiled.stage[route])
+                found[Origin(tail, outlet)] = found.get(Origin(tail, outlet), 0.0) + level
+            elif levels.at(tail, graph.stage[route]) is not None:
+                chain = chain_gain(graph.strips[tail], graph.stage[route])
                 at_in[tail] = at_in.get(tail, 0.0) + level * gain(chain.level_db) * chain.matrix.most
-                found[tail, -1] = at_in[tail]
+                found[Origin(tail)] = at_in[tail]
     return found
 
 
 def _before(levels: Levels, target: int) -> set[int]:
     seen, waiting = {target}, [target]
     while waiting:
-        for route in levels.compiled.ins[waiting.pop()]:
-            tail = levels.compiled.tail[route]
-            if tail not in seen and levels.compiled.outlet[route] < 0 and levels.goes(route):
+        for route in levels.graph.ins[waiting.pop()]:
+            tail = levels.graph.tail[route]
+            if tail not in seen and levels.graph.outlet[route] < 0 and levels.goes(route):
                 seen.add(tail)
                 waiting.append(tail)
     return seen
@@ -163,7 +163,7 @@ def _most(matrix: Matrix | None) -> float:
 
 
 def _stage_bound(levels: Levels, strip: int, tap: str) -> float:
-    piece = levels.compiled.strips[strip]
+    piece = levels.graph.strips[strip]
     if tap in TAPS:
         chain = chain_gain(piece, TAPS[tap])
         return gain(chain.level_db) * chain.matrix.most

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from lattice.graph.compiled import IN, LIMITING, POST
+from lattice.graph.signal_graph import IN, LIMITING, POST
 from lattice.levels.chain import likely_db
 from lattice.levels.levels import Levels
 
@@ -14,7 +14,7 @@ def trim_db(levels: Levels, strip: int, room_db: float, tap: int = POST) -> floa
 
     Before its chain where a ceiling in it would hide what comes in. None where nothing sounds there.
     """
-    piece = levels.compiled.strips[strip]
+    piece = levels.graph.strips[strip]
     held = any(insert.type in LIMITING and insert.ceiling_db is not None for insert in piece.inserts)
     stage = levels.at(strip, IN if held else tap)
     likely = likely_db(stage) if stage is not None else -math.inf
@@ -23,9 +23,9 @@ def trim_db(levels: Levels, strip: int, room_db: float, tap: int = POST) -> floa
 
 def trimmed(levels: Levels, strip: int, change_db: float) -> list[tuple[str, float]]:
     """(route id, its new gain in dB) of everything that brings sound to a sum."""
-    routes = levels.compiled.routes
+    routes = levels.graph.routes
     return [
         (routes[route].id, round((routes[route].gain_db or 0.0) + change_db, 4))
-        for route in levels.compiled.ins[strip]
+        for route in levels.graph.ins[strip]
         if levels.brings(route)
     ]

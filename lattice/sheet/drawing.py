@@ -6,13 +6,13 @@ from collections.abc import Collection
 from dataclasses import dataclass, field
 from typing import Any
 
-from lattice.graph.compiled import Compiled
+from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Strip
 from lattice.model.layouts import channel_count
 from lattice.model.units import channel_span
 from lattice.sheet.lines import BOX_HEIGHT, ROW, Lines, Xs, junctions, union
 from lattice.sheet.nodes import NO_SECTION, ROLE_NAMES, Node, NodeSet
-from lattice.sheet.slots import Rows, Slots
+from lattice.sheet.slots import SlotRows, Slots
 
 BOX_WIDTH = 104.0
 LEFT, TOP = 34.0, 62.0  # of the frame's inside: zone letters, zone numbers and column heads stand outside
@@ -114,18 +114,18 @@ class Sheet:
     frames: tuple[Frame, ...] = ()
 
 
-def draw(compiled: Compiled, feedback: Collection[int], folded: Collection[str], slots: Slots) -> Sheet:
+def draw(graph: SignalGraph, feedback: Collection[int], folded: Collection[str], slots: Slots) -> Sheet:
     """Lays a template out. `slots` remembers where strips stand and is changed in place for newcomers."""
-    nodes = NodeSet(compiled, feedback, folded)
-    rows = Rows(nodes, slots)
+    nodes = NodeSet(graph, feedback, folded)
+    rows = SlotRows(nodes, slots)
     lines = Lines(nodes)
     xs = Xs(lines, LEFT, BOX_WIDTH, LEAST_GUTTER)
-    return _Drawing(compiled, nodes, rows, lines, xs).sheet()
+    return _Drawing(graph, nodes, rows, lines, xs).sheet()
 
 
 class _Drawing:
-    def __init__(self, compiled: Compiled, nodes: NodeSet, rows: Rows, lines: Lines, xs: Xs) -> None:
-        self.compiled = compiled
+    def __init__(self, graph: SignalGraph, nodes: NodeSet, rows: SlotRows, lines: Lines, xs: Xs) -> None:
+        self.graph = graph
         self.nodes = nodes
         self.rows = rows
         self.lines = lines
@@ -139,17 +139,17 @@ class _Drawing:
         bottom = max([TOP + self.rows.total * ROW, *(self._y(y) + 10 for y in self.lines.tracks)])
         boxes = tuple(self._box(node, bands, columns) for node in self.nodes.nodes.values())
         zone = {box.id: box.zone for box in boxes}
-        zone_of = {strip.id: zone[self.nodes.node_of[number]] for number, strip in enumerate(self.compiled.strips)}
+        zone_of = {strip.id: zone[self.nodes.node_of[number]] for number, strip in enumerate(self.graph.strips)}
         lines, wires = self._lines()
         return Sheet(width, bottom + FOOT, columns, bands, boxes, lines, wires, zone_of, self._frames(boxes))
 
     def _frames(self, boxes: tuple[Box, ...]) -> tuple[Frame, ...]:
         """Strips of another machine stand in a frame of their own, band by band."""
-        names = {machine.id: machine.name for machine in self.compiled.template.machines[1:]}
+        names = {machine.id: machine.name for machine in self.graph.template.machines[1:]}
         groups: dict[tuple[str, str], list[Box]] = {}
         for box in boxes:
             node = self.nodes.nodes[box.id]
-            machine = self.compiled.machine_of(node.strip) if node.strip >= 0 else ""
+            machine = self.graph.machine_of(node.strip) if node.strip >= 0 else ""
             if machine in names:
                 groups.setdefault((node.band or "", machine), []).append(box)
         frames = []
@@ -213,11 +213,11 @@ class _Drawing:
         }  # fmt: skip
         if node.strip < 0:
             section = self.sections[node.band or ""]
-            members = tuple(self.compiled.strips[member].id for member in node.members)
+            members = tuple(self.graph.strips[member].id for member in node.members)
             count = f"×{len(members)}"
             figures = {"fader": count, "layout": count, "routes": count}
             return Box(**shared, kind="fold", colour=section.colour, strip=False, figures=figures, members=members)
-        strip = self.compiled.strips[node.strip]
+        strip = self.graph.strips[node.strip]
         section_colour = self.sections[node.band].colour if node.band in self.sections else None
         return Box(
             **shared,
@@ -241,7 +241,7 @@ class _Drawing:
 
     def _figures(self, number: int, strip: Strip) -> dict[str, str]:
         """The one figure at the right of a box; states that silence a strip come before all."""
-        routes = len(self.compiled.outs[number]) + len(self.compiled.ins[number])
+        routes = len(self.graph.outs[number]) + len(self.graph.ins[number])
         state = "out" if not strip.in_service else "mute" if strip.mute else "off" if strip.fader_db is None else ""
         layout = LAYOUT_SHORT.get(strip.layout, strip.layout)
         if strip.layout.startswith("discrete:"):
@@ -255,9 +255,9 @@ class _Drawing:
 
     def _midi_channel(self, number: int) -> str:
         """Port and channel of the first route from a midi strip, “2·1”; the port only where it is not 1."""
-        for route in self.compiled.midis:
-            if self.compiled.tail[route] == number:
-                piece = self.compiled.routes[route]
+        for route in self.graph.midis:
+            if self.graph.tail[route] == number:
+                piece = self.graph.routes[route]
                 channel = "all" if piece.channel is None else str(piece.channel)
                 return f"{piece.port}·{channel}" if (piece.port or 1) > 1 else f"ch {channel}"
         return ""
@@ -269,7 +269,7 @@ class _Drawing:
             for link in trunk.links:
                 points = [(round(x, 1), self._y(y)) for x, y in self.lines.points(trunk, link, self.xs)]
                 paths.append(points)
-                routes = tuple(self.compiled.routes[route].id for route in link.routes)
+                routes = tuple(self.graph.routes[route].id for route in link.routes)
                 wires.append(Wire(routes, link.kind, link.start, link.end, tuple(points), link.feedback))
             segments = union(paths)
             arrow = paths[0][-1] if trunk.feedback else None
@@ -289,10 +289,10 @@ def _letter(index: int) -> str:
     return letters
 
 
-def opens_folded(compiled: Compiled) -> frozenset[str]:
+def opens_folded(graph: SignalGraph) -> frozenset[str]:
     """The sections a sheet opens with folded: all of them, above a number of strips."""
-    sections = compiled.template.sections
-    return frozenset(section.id for section in sections) if len(compiled.strips) > FOLD_ABOVE else frozenset()
+    sections = graph.template.sections
+    return frozenset(section.id for section in sections) if len(graph.strips) > FOLD_ABOVE else frozenset()
 
 
 __all__ = ["NO_SECTION", "Band", "Box", "Column", "Line", "Sheet", "Wire", "draw", "opens_folded"]

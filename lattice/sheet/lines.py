@@ -86,7 +86,7 @@ class Lines:
         return (link.kind, link.start, link.end, link.outlet_row) in self.level
 
     def _level_links(self) -> set[tuple[str, str, str, int]]:
-        """Single lines to a box on the same row with nothing between: straight, without a lane."""
+        """SourceResponse lines to a box on the same row with nothing between: straight, without a lane."""
         into: dict[str, int] = defaultdict(int)
         for link in self.links:
             into[link.end] += link.kind in ("feed", "tie")
@@ -102,12 +102,12 @@ class Lines:
         return found
 
     def start_gutter(self, link: Link) -> int:
-        """Sound leaves to the right; notes leave to the left."""
+        """SignalLevels leaves to the right; notes leave to the left."""
         column = self.nodes[link.start].column
         return column if link.kind == "midi" else column + 1
 
     def end_gutter(self, link: Link) -> int:
-        """Sound enters from the left; notes too, or from the right where they come from there."""
+        """SignalLevels enters from the left; notes too, or from the right where they come from there."""
         end = self.nodes[link.end]
         if link.kind == "midi" and end.column < self.nodes[link.start].column:
             return end.column + 1

@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Collection
 from dataclasses import dataclass, field
 
-from lattice.graph.compiled import Compiled
+from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Section, Strip
 
 INSTRUMENTS, SOURCES, BUSES, RETURNS, SUBMIXES, MIX, ENDS = range(7)
@@ -47,16 +47,16 @@ class Link:
 class NodeSet:
     """Nodes and links of a template with some sections folded. O(strips + routes)."""
 
-    def __init__(self, compiled: Compiled, feedback: Collection[int], folded: Collection[str]) -> None:
-        self.compiled = compiled
-        self.sections = {section.id: section for section in compiled.template.sections}
-        self.buses = {section.bus for section in compiled.template.sections if section.bus}
+    def __init__(self, graph: SignalGraph, feedback: Collection[int], folded: Collection[str]) -> None:
+        self.graph = graph
+        self.sections = {section.id: section for section in graph.template.sections}
+        self.buses = {section.bus for section in graph.template.sections if section.bus}
         self.folded = {section for section in folded if section in self.sections}
         self.fold_of = {section: self._outermost(section) for section in self.sections}
         self.nodes: dict[str, Node] = {}
         self.node_of: list[str] = []
         roles = self._roles()
-        for number, strip in enumerate(compiled.strips):
+        for number, strip in enumerate(graph.strips):
             self._place(number, strip, roles[number])
         self.links = self._links(feedback)
         self._ranks()
@@ -71,16 +71,16 @@ class NodeSet:
         return found
 
     def _roles(self) -> list[int]:
-        compiled = self.compiled
-        main = compiled.template.machines[0].id
+        graph = self.graph
+        main = graph.template.machines[0].id
         roles = []
-        for number, strip in enumerate(compiled.strips):
-            if compiled.machine_of(number) != main:
+        for number, strip in enumerate(graph.strips):
+            if graph.machine_of(number) != main:
                 roles.append(INSTRUMENTS)
             else:
                 roles.append(self._role(strip))
-        for number, strip in enumerate(compiled.strips):  # an audio strip that records a sum stands behind it
-            if strip.kind == "audio" and any(BUSES <= roles[compiled.tail[r]] <= MIX for r in compiled.ins[number]):
+        for number, strip in enumerate(graph.strips):  # an audio strip that records a sum stands behind it
+            if strip.kind == "audio" and any(BUSES <= roles[graph.tail[r]] <= MIX for r in graph.ins[number]):
                 roles[number] = SUBMIXES
         return roles
 
@@ -114,10 +114,10 @@ class NodeSet:
         return strip.section or NO_SECTION
 
     def _links(self, feedback: Collection[int]) -> list[Link]:
-        compiled = self.compiled
+        graph = self.graph
         grouped: dict[tuple[str, str, str, int, int], list[int]] = defaultdict(list)
-        for number, route in enumerate(compiled.routes):
-            start, end = self.node_of[compiled.tail[number]], self.node_of[compiled.head[number]]
+        for number, route in enumerate(graph.routes):
+            start, end = self.node_of[graph.tail[number]], self.node_of[graph.head[number]]
             if start == end and start.startswith("fold:"):
                 continue
             is_folded = start.startswith("fold:") or end.startswith("fold:")
@@ -130,8 +130,8 @@ class NodeSet:
         ]
 
     def _outlet_row(self, route: int) -> int:
-        wanted = self.compiled.routes[route].from_outlet
-        outlets = self.compiled.strips[self.compiled.tail[route]].outlets
+        wanted = self.graph.routes[route].from_outlet
+        outlets = self.graph.strips[self.graph.tail[route]].outlets
         if wanted is None:
             return next((row for row, outlet in enumerate(outlets) if outlet.main), 0)
         return next((row for row, outlet in enumerate(outlets) if outlet.id == wanted), 0)

@@ -1,6 +1,6 @@
-"""Rows: every strip keeps the slot it once had; newcomers take free ones; nothing is compacted unasked.
+"""SlotRows: every strip keeps the slot it once had; newcomers take free ones; nothing is compacted unasked.
 
-Rows count inside a band. Strips of no band keep a band and an offset into it as their anchor, so that
+SlotRows count inside a band. Strips of no band keep a band and an offset into it as their anchor, so that
 they stay near what they belong to when bands fold or grow.
 """
 
@@ -32,7 +32,7 @@ class Slots(msgspec.Struct, omit_defaults=True):
         return msgspec.json.decode(data, type=Slots) if data else Slots()
 
 
-class Rows:
+class SlotRows:
     """Gives every node of a sheet its row. `slots` is changed in place: it remembers newcomers."""
 
     def __init__(self, nodes: NodeSet, slots: Slots) -> None:

@@ -5,14 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterable
 from functools import cached_property
 
-from lattice.graph.compiled import IN, STAGE_OF_TAP
+from lattice.graph.origin import Origin
+from lattice.graph.signal_graph import IN, STAGE_OF_TAP
 from lattice.levels.chain import ByChannel, Even, effect, entering, shown_db
 from lattice.levels.gains import insert_matrix
 from lattice.levels.levels import Levels
-from lattice.levels.single import EXPECTED, Single
+from lattice.levels.source_response import EXPECTED, SourceResponse
 from lattice.model.layouts import Matrix, balance_gains, channel_count
 from lattice.model.units import gain
-from lattice.stems.taps import Origin, Taps
+from lattice.stems.taps import Taps
 
 Powers = list[float]  # by channel
 
@@ -25,10 +26,10 @@ class Ledger:
     """
 
     def __init__(self, levels: Levels, taps: Taps, sources: Iterable[Origin]) -> None:
-        self.levels, self.compiled, self.taps = levels, levels.compiled, taps
+        self.levels, self.graph, self.taps = levels, levels.graph, taps
         self._back: dict[int, dict[int, Powers]] = {}  # strip → stem → power at the tap by channel of the strip's `in`
         for node in reversed(levels.order):  # a fed strip after all that it feeds
-            if node < len(self.compiled.strips) and self.compiled.ins[node]:
+            if node < len(self.graph.strips) and self.graph.ins[node]:
                 self._back[node] = self._through(node)
         self.rows: dict[Origin, dict[int, float | None]] = {}
         for origin in sources:
@@ -39,61 +40,61 @@ class Ledger:
     def _row(self, origin: Origin, reached: int) -> dict[int, float | None]:
         stems = [number for number in range(self.taps.count) if reached >> number & 1]
         strip, outlet = origin
-        meetings = self.levels.meetings
-        apart = meetings.outlet_matters[outlet] if outlet >= 0 else meetings.wanted[strip]
+        coherence_map = self.levels.coherence_map
+        apart = coherence_map.outlet_matters[outlet] if outlet >= 0 else coherence_map.wanted[strip]
         if not apart:
             powers = self._outlet_powers(outlet) if outlet >= 0 else self._back.get(strip) or self._through(strip)
             return {stem: _db(sum(powers.get(stem, ())) / self._channels(stem)) for stem in stems}
-        single = Single(self.levels, strip, outlet, weight=EXPECTED)
-        return {stem: self._exact(single, stem) for stem in stems}
+        response = SourceResponse(self.levels, strip, outlet, weight=EXPECTED)
+        return {stem: self._exact(response, stem) for stem in stems}
 
-    def _exact(self, single: Single, stem: int) -> float | None:
-        part = single.at(self._strip(stem), self.taps.stage[stem])
+    def _exact(self, response: SourceResponse, stem: int) -> float | None:
+        part = response.at(self._strip(stem), self.taps.stage[stem])
         return None if part is None else _db(sum(part.power) / self._channels(stem))
 
     def _strip(self, stem: int) -> int:
         strip = self.taps.stems[stem].strip
         if strip is None:
             raise ValueError(f"{self.taps.stems[stem].id} is taken at no strip")
-        return self.compiled.index[strip]
+        return self.graph.index[strip]
 
     def _channels(self, stem: int) -> int:
         number = self._strip(stem)
         layout = (
-            self.compiled.strips[number].layout
+            self.graph.strips[number].layout
             if self.taps.stage[stem] == IN
-            else self.compiled.chain_layout[number]
+            else self.graph.chain_layout[number]
         )  # fmt: skip
         return channel_count(layout)
 
     # powers carried back from the taps
 
     def _outlet_powers(self, outlet: int) -> dict[int, Powers]:
-        channels = channel_count(self.compiled.outlets[outlet][1].layout)
+        channels = channel_count(self.graph.outlets[outlet][1].layout)
         found: dict[int, Powers] = {}
         if self.levels.outlet_stages[outlet] is not None:
-            for route in self.compiled.outlet_outs[outlet]:
+            for route in self.graph.outlet_outs[outlet]:
                 _add(found, self._by_route(route, channels))
         return found
 
     def _through(self, strip: int) -> dict[int, Powers]:
         """Power at each tap by channel of a strip's `in`, its own chain included."""
-        compiled, levels = self.compiled, self.levels
+        graph, levels = self.graph, self.levels
         at_in: dict[int, Powers] = {}
         at_pre: dict[int, Powers] = {}
         at_post: dict[int, Powers] = {}
-        layout = compiled.chain_layout[strip]
-        wide, narrow = channel_count(layout), channel_count(compiled.strips[strip].layout)
+        layout = graph.chain_layout[strip]
+        wide, narrow = channel_count(layout), channel_count(graph.strips[strip].layout)
         places = (at_in, at_pre, at_post)
-        for stem in compiled.stems_at.get(strip, ()):
+        for stem in graph.stems_at.get(strip, ()):
             stage = STAGE_OF_TAP[self.taps.stems[stem].tap]
             if self.taps.open(stem):
                 places[stage][stem] = [1.0] * (narrow if stage == IN else wide)
         if levels.reach.monitors[strip] or levels.reach.sounds[strip]:
-            for route in compiled.outs[strip]:
-                stage = compiled.stage[route]
+            for route in graph.outs[strip]:
+                stage = graph.stage[route]
                 _add(places[stage], self._by_route(route, narrow if stage == IN else wide))
-        piece = compiled.strips[strip]
+        piece = graph.strips[strip]
         if at_post and not piece.mute and piece.fader_db is not None:
             factors = [gain(piece.fader_db) ** 2] * wide
             if piece.pan and layout == "stereo":
@@ -106,13 +107,13 @@ class Ledger:
         """What a route brings to the taps, by channel of where it leaves."""
         if not self.levels.goes(route):
             return {}
-        power = gain(self.compiled.routes[route].gain_db) ** 2
+        power = gain(self.graph.routes[route].gain_db) ** 2
         if not power:
             return {}
         matrix = self.levels.matrices[route]
         return {
             stem: _columns(matrix, row, power, channels)
-            for stem, row in self._back[self.compiled.head[route]].items()
+            for stem, row in self._back[self.graph.head[route]].items()
         }  # fmt: skip
 
     def _back_through_chain(self, strip: int, powers: dict[int, Powers]) -> dict[int, Powers]:
@@ -126,7 +127,7 @@ class Ledger:
         found = self.levels.stages[strip]
         if not found:
             return {}
-        piece = self.compiled.strips[strip]
+        piece = self.graph.strips[strip]
         layouts = [piece.layout]
         for insert in piece.inserts:
             layouts.append(insert_matrix(insert, layouts[-1])[1])

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from typing import Any
 
+from lattice.graph.origin import Origin
 from lattice.model.document import main_outlet
+from lattice.model.excluded_tags import NOT_ADDED_UP
 from lattice.model.units import words_db
 from lattice.stems.ledger import Ledger
-from lattice.stems.taps import ASIDE, Origin
 
 
 def source_id(ledger: Ledger, origin: Origin) -> str:
     """“strip”, or “strip/outlet” where the strip has outlets."""
-    strip = ledger.compiled.strips[origin[0]]
-    outlet = main_outlet(strip) if origin[1] < 0 else ledger.compiled.outlets[origin[1]][1]
+    strip = ledger.graph.strips[origin.strip]
+    outlet = main_outlet(strip) if origin.is_chain else ledger.graph.outlets[origin.outlet][1]
     return f"{strip.id}/{outlet.id}" if outlet is not None else strip.id
 
 
@@ -22,7 +23,7 @@ def adds_up(ledger: Ledger) -> bool:
     return not any(
         ledger.taps.past(ledger.taps.of(origin))
         for origin in ledger.rows
-        if not ASIDE & set(ledger.compiled.strips[origin[0]].tags)
+        if not NOT_ADDED_UP & set(ledger.graph.strips[origin.strip].tags)
     )
 
 

@@ -13,13 +13,13 @@ def split_plan(taps: Taps, number: int, set_name: str) -> dict[int, list[int]]:
     A route belongs to the stem that its strip reaches by feeds alone. Raises EditError with the reason where a
     copy for each stem cannot be made.
     """
-    compiled, its = taps.compiled, taps.sets.get(set_name)
+    graph, its = taps.graph, taps.sets.get(set_name)
     if its is None:
         raise EditError(f"there is no set {set_name}")
-    name, home = compiled.strips[number].name, taps.feeds(taps.fed[number]) & its.stem_bits
+    name, home = graph.strips[number].name, taps.feeds(taps.fed[number]) & its.stem_bits
     found: dict[int, list[int]] = {}
-    for route in compiled.ins[number]:
-        mask = taps.outlet[compiled.outlet[route]] if compiled.outlet[route] >= 0 else taps.own[compiled.tail[route]]
+    for route in graph.ins[number]:
+        mask = taps.outlet[graph.outlet[route]] if graph.outlet[route] >= 0 else taps.own[graph.tail[route]]
         own = taps.feeds(mask) & its.stem_bits
         if not own or own & home:
             continue
@@ -35,13 +35,13 @@ def split_plan(taps: Taps, number: int, set_name: str) -> dict[int, list[int]]:
 
 
 def _may_return(taps: Taps, stem: int, routes: list[int], number: int) -> None:
-    compiled, piece = taps.compiled, taps.stems[stem]
-    end = compiled.index[piece.strip or ""]
-    if compiled.machine_of(end) != compiled.machine_of(number):
-        raise EditError(f"{compiled.strips[end].name} is on another machine than {compiled.strips[number].name}")
-    downstream = Reach(compiled, states=False).forward([end]).leaves
+    graph, piece = taps.graph, taps.stems[stem]
+    end = graph.index[piece.strip or ""]
+    if graph.machine_of(end) != graph.machine_of(number):
+        raise EditError(f"{graph.strips[end].name} is on another machine than {graph.strips[number].name}")
+    downstream = Reach(graph, states=False).forward([end]).leaves
     for route in routes:
-        tail = compiled.tail[route]
-        if compiled.outlet[route] < 0 and downstream[tail]:
-            sender = compiled.strips[tail].name
+        tail = graph.tail[route]
+        if graph.outlet[route] < 0 and downstream[tail]:
+            sender = graph.strips[tail].name
             raise EditError(f"{sender} lies behind the tap of {piece.name}: a return to it would feed back")

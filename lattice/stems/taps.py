@@ -9,14 +9,11 @@ from collections import defaultdict
 from dataclasses import dataclass, field
 from functools import cached_property
 
-from lattice.graph.compiled import PRE, STAGE_OF_TAP
 from lattice.graph.loops import LoopGraph
+from lattice.graph.origin import Origin
 from lattice.graph.reach import Reach
+from lattice.graph.signal_graph import PRE, STAGE_OF_TAP
 from lattice.model.document import Stem
-
-Origin = tuple[int, int]  # strip, outlet beyond the main one or −1
-KEPT_OUT = ("click", "reference", "guide", "talkback")  # tags of what must be in no stem and no mix
-ASIDE = frozenset((*KEPT_OUT, "pop"))  # tags of what stems need not add up with
 
 
 class Taps:
@@ -29,11 +26,11 @@ class Taps:
     """
 
     def __init__(self, reach: Reach, loops: LoopGraph) -> None:
-        self.reach, self.compiled, self.loops = reach, reach.compiled, loops
-        self.stems: tuple[Stem, ...] = self.compiled.template.stems
+        self.reach, self.graph, self.loops = reach, reach.graph, loops
+        self.stems: tuple[Stem, ...] = self.graph.template.stems
         self.count = len(self.stems)
         self.stage = [STAGE_OF_TAP[stem.tap] for stem in self.stems]
-        self.returns = self.compiled.by_kind["return"]
+        self.returns = self.graph.by_kind["return"]
         self.sets = _sets(self.stems)
         self.all = (1 << self.count) - 1
         self._straight = ~(self.all << self.count)  # what is left of a mask behind a send
@@ -42,10 +39,10 @@ class Taps:
         self._keyed: dict[int, int] = {}  # key route → bit of the insert it works
         self.keys: list[tuple[int, str]] = []  # (strip, insert) by place among the bits
         self._number_keys()
-        strips = len(self.compiled.strips)
+        strips = len(self.graph.strips)
         self.fed = [0] * strips  # per strip, what is reached by sound that arrives at its `in`
         self.own = [0] * strips  # and by what its own chain plays
-        self.outlet = [0] * len(self.compiled.outlets)
+        self.outlet = [0] * len(self.graph.outlets)
         self._sweep()
 
     # numbering
@@ -66,12 +63,12 @@ class Taps:
 
     def open(self, stem: int) -> bool:
         strip = self.stems[stem].strip
-        return strip is not None and self.reach.stem_open(stem, self.compiled.index[strip])
+        return strip is not None and self.reach.stem_open(stem, self.graph.index[strip])
 
     def _number_keys(self) -> None:
         places: dict[tuple[int, str], int] = {}
-        for route in self.compiled.keys:
-            node = self.compiled.key_node[route]
+        for route in self.graph.keys:
+            node = self.graph.key_node[route]
             if node not in places:
                 places[node] = len(self.keys)
                 self.keys.append(node)
@@ -84,7 +81,7 @@ class Taps:
         for number, stem in enumerate(self.stems):
             if stem.role == "stem" and stem.strip is not None:
                 cleared = sum(1 << (2 * self.count + mix) for mix in self.sets[stem.set].mixes)
-                found[self.compiled.index[stem.strip]].append((self.stage[number], ~cleared))
+                found[self.graph.index[stem.strip]].append((self.stage[number], ~cleared))
         return found
 
     def _bits_at_strips(self) -> dict[int, int]:
@@ -93,7 +90,7 @@ class Taps:
         for number, stem in enumerate(self.stems):
             if stem.strip is None or not self.open(number):
                 continue
-            strip = self.compiled.index[stem.strip]
+            strip = self.graph.index[stem.strip]
             bits = (1 << number) | (1 << (self.count + number))
             if stem.role == "mix" and self.sets[stem.set].stems:
                 bits |= 1 << (2 * self.count + number)
@@ -115,31 +112,31 @@ class Taps:
         again = True
         while again:
             again = self._walk() and bool(self.loops.feedback)
-        compiled, ok, entered = self.compiled, self.reach.route_ok, self.reach.entered
-        for outlet, routes in enumerate(compiled.outlet_outs):
+        graph, ok, entered = self.graph, self.reach.route_ok, self.reach.entered
+        for outlet, routes in enumerate(graph.outlet_outs):
             for route in routes:
-                if ok[route] and entered[compiled.head[route]]:
-                    bits = self.fed[compiled.head[route]]
-                    self.outlet[outlet] |= bits & self._straight if compiled.routes[route].kind == "send" else bits
+                if ok[route] and entered[graph.head[route]]:
+                    bits = self.fed[graph.head[route]]
+                    self.outlet[outlet] |= bits & self._straight if graph.routes[route].kind == "send" else bits
         for route, bit in self._keyed.items():
-            if compiled.outlet[route] >= 0:
-                self.outlet[compiled.outlet[route]] |= bit
+            if graph.outlet[route] >= 0:
+                self.outlet[graph.outlet[route]] |= bit
 
     def _walk(self) -> bool:
         """Once against the flow; whether anything new was reached."""
-        compiled, fed, own, gates, targets = self.compiled, self.fed, self.own, self._gates, self._targets
+        graph, fed, own, gates, targets = self.graph, self.fed, self.own, self._gates, self._targets
         ok, entered, monitors = self.reach.route_ok, self.reach.entered, self.reach.monitors
-        head_of, stage, routes, strips = compiled.head, compiled.stage, compiled.routes, len(compiled.strips)
+        head_of, stage, routes, strips = graph.head, graph.stage, graph.routes, len(graph.strips)
         keys: dict[int, int] = defaultdict(int)
         for route, bit in self._keyed.items():
-            if compiled.outlet[route] < 0:
-                keys[compiled.tail[route]] |= bit
+            if graph.outlet[route] < 0:
+                keys[graph.tail[route]] |= bit
         new = False
         for node in reversed(self.loops.order):
             if node >= strips:
                 continue
             leaves = keys.get(node, 0)
-            for route in compiled.outs[node]:
+            for route in graph.outs[node]:
                 head = head_of[route]
                 if not ok[route] or not entered[head] or not fed[head]:
                     continue
@@ -155,31 +152,29 @@ class Taps:
 
     def of(self, origin: Origin) -> int:
         """The mask of a source."""
-        return self.own[origin[0]] if origin[1] < 0 else self.outlet[origin[1]]
+        return self.own[origin.strip] if origin.is_chain else self.outlet[origin.outlet]
 
     def behind(self, strip: int, stage: int = PRE) -> int:
         """Stems that are reached by what leaves a strip at a stage or a later one, or are taken there."""
-        compiled, found = self.compiled, 0
-        for stem in compiled.stems_at.get(strip, ()):
+        graph, found = self.graph, 0
+        for stem in graph.stems_at.get(strip, ()):
             if self.stage[stem] >= stage and self.open(stem):
                 found |= 1 << stem
         if not (self.reach.monitors[strip] or self.reach.sounds[strip]):
             return found
-        for route in compiled.outs[strip]:
-            head = compiled.head[route]
-            if compiled.stage[route] >= stage and self.reach.route_ok[route] and self.reach.entered[head]:
+        for route in graph.outs[strip]:
+            head = graph.head[route]
+            if graph.stage[route] >= stage and self.reach.route_ok[route] and self.reach.entered[head]:
                 found |= self.fed[head]
         return found & self.all
 
     def onward(self, strip: int, stage: int) -> list[int]:
         """Strips that sound leaving a strip at a stage or a later one arrives at."""
-        compiled = self.compiled
+        graph = self.graph
         return [
-            compiled.head[route]
-            for route in compiled.outs[strip]
-            if compiled.stage[route] >= stage
-            and self.reach.route_ok[route]
-            and self.reach.entered[compiled.head[route]]
+            graph.head[route]
+            for route in graph.outs[strip]
+            if graph.stage[route] >= stage and self.reach.route_ok[route] and self.reach.entered[graph.head[route]]
         ]
 
     def named(self, bits: int) -> list[Stem]:

@@ -9,8 +9,8 @@ from __future__ import annotations
 from functools import cached_property
 from typing import NamedTuple
 
-from lattice.graph.compiled import IN, Compiled
 from lattice.graph.loops import LoopGraph
+from lattice.graph.signal_graph import IN, SignalGraph
 from lattice.model.document import Insert, Strip, source_of
 
 NEVER = 1 << 60
@@ -69,18 +69,18 @@ class Arrivals:
 
     def __init__(self, loops: LoopGraph) -> None:
         self.loops, self.order = loops, loops.order
-        compiled: Compiled = loops.compiled
-        self.compiled = compiled
-        template = compiled.template
+        graph: SignalGraph = loops.graph
+        self.graph = graph
+        template = graph.template
         self.rule = template.compensation
         self.limit = NEVER if self.rule.limit_samples is None else self.rule.limit_samples
         self._most = self.limit if self.rule.mode == "full" else 0  # that a route or insert is held
-        count = len(compiled.strips)
+        count = len(graph.strips)
         self._playback: list[tuple[int, int] | None] = [None] * count
         self._live: dict[int, tuple[int, int]] = {}
         self.reported: list[int] = [0] * count
         self.chain: list[tuple[int, int]] = [(0, 0)] * count
-        for number, samples in compiled.inserts.latency.items():
+        for number, samples in graph.inserts.latency.items():
             self.chain[number] = samples
         self.waits: dict[int, int] = {}
         self.delays: dict[int, int] = {}
@@ -90,30 +90,30 @@ class Arrivals:
         self._machines = {machine.id: machine for machine in template.machines}
         self._first = template.machines[0].id
         self._keys_to: dict[int, list[int]] = {}
-        for route in compiled.keys:
-            node = loops.insert_nodes[compiled.key_node[route][1]]
+        for route in graph.keys:
+            node = loops.insert_nodes[graph.key_node[route][1]]
             self._keys_to.setdefault(node, []).append(route)
         self._start()
-        fed = compiled.ins
+        fed = graph.ins
         for node in self.order:
             if node >= count:
                 self._keyed(node)
-            elif fed[node] and compiled.strips[node].in_service:
+            elif fed[node] and graph.strips[node].in_service:
                 self._sum(node, fed[node], self.source_span(node))
 
     # one strip
 
     def source_span(self, number: int) -> tuple[int, Span] | None:
         """(reported, actual) of a strip's own source; None where its chain plays nothing."""
-        compiled = self.compiled
-        if not compiled.is_source[number] or compiled.passes_input[number] or not compiled.main_open[number]:
+        graph = self.graph
+        if not graph.is_source[number] or graph.passes_input[number] or not graph.main_open[number]:
             return None
-        return self._source(compiled.strips[number])
+        return self._source(graph.strips[number])
 
     def _source(self, strip: Strip) -> tuple[int, Span]:
         if strip.kind == "input":  # live: a host cannot delay playback for it
             machine = self._machines[strip.machine or self._first]
-            actual = machine.input_latency_samples + self.compiled.template.buffer_samples
+            actual = machine.input_latency_samples + self.graph.template.buffer_samples
             return 0, Span(None, (actual, actual))
         actual = strip.latency_samples if strip.measured_latency_samples is None else strip.measured_latency_samples
         return strip.latency_samples, Span((actual, actual), None)
@@ -121,7 +121,7 @@ class Arrivals:
     @property
     def at_in(self) -> list[Span | None]:
         """Actual arrivals at every strip's `in`, behind compensation."""
-        return [self.span(number) for number in range(len(self.compiled.strips))]
+        return [self.span(number) for number in range(len(self.graph.strips))]
 
     def span(self, number: int) -> Span | None:
         """Actual arrival at a strip's `in`, behind compensation."""
@@ -130,42 +130,42 @@ class Arrivals:
 
     def at_tap(self, route: int) -> tuple[int, Span] | None:
         """(reported, actual) where a route leaves; None where it carries no source."""
-        compiled = self.compiled
-        tail, outlet = compiled.tail[route], compiled.outlet[route]
-        strip = compiled.strips[tail]
+        graph = self.graph
+        tail, outlet = graph.tail[route], graph.outlet[route]
+        strip = graph.strips[tail]
         if not strip.in_service:
             return None
         if outlet >= 0:
-            piece = compiled.outlets[outlet][1]
+            piece = graph.outlets[outlet][1]
             return self._source(strip) if piece.open and self._outlet_plays(tail, outlet) else None
         span = self.span(tail)
         if span is None:
             return None
-        if compiled.stage[route] == IN:
+        if graph.stage[route] == IN:
             return self.reported[tail], span
         reported, actual = self.chain[tail]
         return self.reported[tail] + reported, span.later(actual)
 
     def _outlet_plays(self, strip: int, outlet: int) -> bool:
-        piece = self.compiled.strips[strip]
-        return source_of(piece, self.compiled.outlets[outlet][1]) is not None or "spare" in piece.tags
+        piece = self.graph.strips[strip]
+        return source_of(piece, self.graph.outlets[outlet][1]) is not None or "spare" in piece.tags
 
     def coming(self, route: int) -> tuple[int, Span] | None:
         """(reported, actual) of a route at the strip it ends at, before compensation."""
-        compiled = self.compiled
-        if not compiled.routes[route].enabled or route in self.loops.feedback:
+        graph = self.graph
+        if not graph.routes[route].enabled or route in self.loops.feedback:
             return None
         come = self.at_tap(route)
-        if come is None or compiled.routes[route].kind != "tie":
+        if come is None or graph.routes[route].kind != "tie":
             return come
         tie = self.tie_samples(route)
         return come[0] + (tie if self.rule.covers_ties else 0), come[1].later(tie)
 
     def tie_samples(self, route: int) -> int:
         """What the sending machine's tie takes; nothing for other routes."""
-        if self.compiled.routes[route].kind != "tie":
+        if self.graph.routes[route].kind != "tie":
             return 0
-        tail = self.compiled.strips[self.compiled.tail[route]]
+        tail = self.graph.strips[self.graph.tail[route]]
         return self._machines[tail.machine or self._first].tie_latency_samples
 
     def keys_to(self, node: int) -> list[int]:
@@ -174,9 +174,9 @@ class Arrivals:
 
     def _start(self) -> None:
         """Strips that nothing is fed to stand at their source's own latency."""
-        compiled = self.compiled
-        is_source, main_open, reported, playback = compiled.is_source, compiled.main_open, self.reported, self._playback
-        for number, (strip, routes) in enumerate(zip(compiled.strips, compiled.ins, strict=True)):
+        graph = self.graph
+        is_source, main_open, reported, playback = graph.is_source, graph.main_open, self.reported, self._playback
+        for number, (strip, routes) in enumerate(zip(graph.strips, graph.ins, strict=True)):
             if routes or not is_source[number] or not strip.in_service or not main_open[number]:
                 continue
             if strip.kind == "input":
@@ -235,15 +235,15 @@ class Arrivals:
 
     def _brought_to(self, routes: list[int]) -> tuple[list[Brought], int]:
         """What routes that carry a source bring before compensation, and the latest they report."""
-        compiled, found, latest = self.compiled, [], -1
+        graph, found, latest = self.graph, [], -1
         pieces, cut, reported, spans, live = (
-            compiled.routes,
+            graph.routes,
             self.loops.feedback,
             self.reported,
             self._playback,
             self._live,
         )
-        tails, stages, outlets, chain = compiled.tail, compiled.stage, compiled.outlet, self.chain
+        tails, stages, outlets, chain = graph.tail, graph.stage, graph.outlet, self.chain
         for route in routes:
             piece, tail = pieces[route], tails[route]
             if not piece.enabled or route in cut:
@@ -277,8 +277,8 @@ class Arrivals:
 
     def _keyed(self, node: int) -> None:
         """An insert and its keys wait for each other where the host covers keys."""
-        number = self.loops.insert_strips[node - len(self.compiled.strips)]
-        strip = self.compiled.strips[number]
+        number = self.loops.insert_strips[node - len(self.graph.strips)]
+        strip = self.graph.strips[number]
         insert = strip.inserts[self.loops.place[node]]
         keys = [(route, come) for route in self._keys_to[node] if (come := self.coming(route)) is not None]
         if not keys or not strip.in_service or self.span(number) is None:
@@ -301,7 +301,7 @@ class Arrivals:
 
     def before(self, number: int, place: int) -> tuple[int, int]:
         """(reported, actual) samples from `in` to the insert at a place, waits of the keyed ones before it included."""
-        reported, actual = chain_samples(self.compiled.strips[number].inserts[:place])
+        reported, actual = chain_samples(self.graph.strips[number].inserts[:place])
         for node in self.loops.keyed.get(number, ()):
             if self.loops.place[node] < place:
                 reported += self.waits.get(node, 0)
@@ -320,7 +320,7 @@ class Arrivals:
 
     def at_insert(self, node: int) -> Span | None:
         """Actual arrival of the audio at a keyed insert, its wait included."""
-        number = self.loops.insert_strips[node - len(self.compiled.strips)]
+        number = self.loops.insert_strips[node - len(self.graph.strips)]
         span = self.span(number)
         if span is None:
             return None
@@ -331,7 +331,7 @@ class Arrivals:
         span = self.span(number)
         if span is None:
             return None
-        if self.compiled.strips[number].records == "in":
+        if self.graph.strips[number].records == "in":
             return self.reported[number], span
         reported, actual = self.chain[number]
         return self.reported[number] + reported, span.later(actual)
@@ -340,8 +340,8 @@ class Arrivals:
     def prints(self) -> dict[int, Span]:
         """Print → actual time of what it records; padded to the latest of all prints where the host covers them."""
         found = {}
-        for number in self.compiled.by_kind["print"]:
-            if self.compiled.strips[number].in_service and (come := self.recorded(number)) is not None:
+        for number in self.graph.by_kind["print"]:
+            if self.graph.strips[number].in_service and (come := self.recorded(number)) is not None:
                 found[number] = come
         padded = self.rule.covers_prints and self.rule.mode == "full"
         latest = max((reported for reported, _span in found.values()), default=0)
@@ -351,9 +351,9 @@ class Arrivals:
     def outputs(self) -> dict[int, int]:
         """Endpoint output → samples to the physical output: latest actual arrival at `post` and the machine's own."""
         found = {}
-        for number in self.compiled.by_kind["output"]:
-            strip = self.compiled.strips[number]
-            if strip.in_service and number not in self.compiled.tied_out:
+        for number in self.graph.by_kind["output"]:
+            strip = self.graph.strips[number]
+            if strip.in_service and number not in self.graph.tied_out:
                 span = self.at_pre(number)
                 if span is not None:
                     found[number] = span.latest + self._machines[strip.machine or self._first].output_latency_samples

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from lattice.graph.origin import Origin
 from lattice.model.units import decibels
 
 
@@ -24,7 +25,7 @@ class Comb:
         The two are of opposite polarity: r counts as −r.
     """
 
-    origin: tuple[int, int]
+    origin: Origin
     skew: int
     beside_db: float
     turned: bool

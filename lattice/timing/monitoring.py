@@ -6,7 +6,7 @@ import heapq
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from lattice.graph.compiled import IN, Compiled
+from lattice.graph.signal_graph import IN, SignalGraph
 from lattice.levels.levels import Levels
 from lattice.model.units import samples_to_ms
 from lattice.timing.arrivals import Arrivals, chain_samples
@@ -31,28 +31,28 @@ class Monitored:
 
 def monitored(arrivals: Arrivals, levels: Levels) -> Iterator[Monitored]:
     """Every live input and every output it is heard at; not those that an outboard machine plays into."""
-    template, compiled = arrivals.compiled.template, arrivals.compiled
+    template, graph = arrivals.graph.template, arrivals.graph
     machines = {machine.id: machine for machine in template.machines}
-    for number in compiled.by_kind["input"]:
-        if number in compiled.tied_in or not levels.stages[number]:
+    for number in graph.by_kind["input"]:
+        if number in graph.tied_in or not levels.stages[number]:
             continue
         if not levels.reach.sounds[number]:
             continue
-        slowest = _slowest(compiled, levels, number)
+        slowest = _slowest(graph, levels, number)
         for output, samples in sorted(slowest.items()):
-            piece = compiled.strips[output]
-            if piece.kind == "output" and output not in compiled.tied_out and levels.post[output] is not None:
+            piece = graph.strips[output]
+            if piece.kind == "output" and output not in graph.tied_out and levels.post[output] is not None:
                 yield Monitored(
                     source=number,
                     output=output,
-                    input_samples=machines[compiled.machine_of(number)].input_latency_samples,
+                    input_samples=machines[graph.machine_of(number)].input_latency_samples,
                     chain_samples=samples + chain_samples(piece.inserts)[1],
-                    output_samples=machines[compiled.machine_of(output)].output_latency_samples,
+                    output_samples=machines[graph.machine_of(output)].output_latency_samples,
                     rate_hz=template.sample_rate_hz,
                 )
 
 
-def _slowest(compiled: Compiled, levels: Levels, start: int) -> dict[int, int]:
+def _slowest(graph: SignalGraph, levels: Levels, start: int) -> dict[int, int]:
     """Strip → samples of the slowest chain of inserts from a strip's `in` to it; no compensation, no ties."""
     found = {start: 0}
     waiting = [(levels.loops.position[start], start)]
@@ -60,11 +60,11 @@ def _slowest(compiled: Compiled, levels: Levels, start: int) -> dict[int, int]:
         strip = heapq.heappop(waiting)[1]
         if not levels.reach.passes_on(strip):
             continue
-        behind = chain_samples(compiled.strips[strip].inserts)[1]
-        for route in compiled.outs[strip]:
+        behind = chain_samples(graph.strips[strip].inserts)[1]
+        for route in graph.outs[strip]:
             if levels.passes(route):
-                head = compiled.head[route]
-                samples = found[strip] + (0 if compiled.stage[route] == IN else behind)
+                head = graph.head[route]
+                samples = found[strip] + (0 if graph.stage[route] == IN else behind)
                 if head not in found:
                     heapq.heappush(waiting, (levels.loops.position[head], head))
                 found[head] = max(found.get(head, 0), samples)

@@ -5,13 +5,14 @@ from __future__ import annotations
 import heapq
 from dataclasses import dataclass
 
-from lattice.graph.compiled import IN
+from lattice.graph.origin import NO_OUTLET
+from lattice.graph.signal_graph import IN
 from lattice.levels.levels import Levels
 from lattice.timing.arrivals import Arrivals, actual_samples
 
 
 @dataclass(frozen=True)
-class Step:
+class PathStep:
     """One step of a path: a strip (its source, where it begins there), an insert, or a tie line; what it takes."""
 
     strip: int
@@ -20,14 +21,14 @@ class Step:
     samples: int
 
 
-def critical_path(arrivals: Arrivals, output: int) -> list[Step]:
+def critical_path(arrivals: Arrivals, output: int) -> list[PathStep]:
     """What the latest arrival at an output's `post` is made of, from the source on; the samples add up to it.
 
     Where compensation makes several routes arrive together, the one that is not held sets the time. A wait
     of an insert for its key leads on to the key. O(length of the path · routes into a strip).
     """
-    found = [Step(output, "output", arrivals.compiled.strips[output].id, _out_samples(arrivals, output))]
-    strip, place = output, len(arrivals.compiled.strips[output].inserts)
+    found = [PathStep(output, "output", arrivals.graph.strips[output].id, _out_samples(arrivals, output))]
+    strip, place = output, len(arrivals.graph.strips[output].inserts)
     while True:
         held = _through_chain(arrivals, strip, place, found)
         route = held if held is not None else _latest_in(arrivals, strip)
@@ -35,10 +36,10 @@ def critical_path(arrivals: Arrivals, output: int) -> list[Step]:
             own = arrivals.source_span(strip)
             span = arrivals.span(strip)
             samples = span.latest if span else own[1].latest if own else 0
-            found.append(Step(strip, "strip", arrivals.compiled.strips[strip].id, samples))
+            found.append(PathStep(strip, "strip", arrivals.graph.strips[strip].id, samples))
             return found[::-1]
         if held is None:
-            found.append(Step(strip, "strip", arrivals.compiled.strips[strip].id, arrivals.delays.get(route, 0)))
+            found.append(PathStep(strip, "strip", arrivals.graph.strips[strip].id, arrivals.delays.get(route, 0)))
         strip, place = _back(arrivals, route, found)
         if place < 0:
             return found[::-1]
@@ -49,19 +50,19 @@ def _out_samples(arrivals: Arrivals, output: int) -> int:
     return arrivals.outputs[output] - span.latest if span else 0
 
 
-def _through_chain(arrivals: Arrivals, strip: int, place: int, found: list[Step]) -> int | None:
+def _through_chain(arrivals: Arrivals, strip: int, place: int, found: list[PathStep]) -> int | None:
     """Adds a chain's inserts from a place backwards; the key route that one of them waits for, if any."""
-    piece, loops = arrivals.compiled.strips[strip], arrivals.loops
+    piece, loops = arrivals.graph.strips[strip], arrivals.loops
     nodes = {loops.place[node]: node for node in loops.keyed.get(strip, ())}
     for at in range(place - 1, -1, -1):
         insert = piece.inserts[at]
         if insert.state != "unloaded":
-            found.append(Step(strip, "insert", insert.id, actual_samples(insert)))
+            found.append(PathStep(strip, "insert", insert.id, actual_samples(insert)))
         node = nodes.get(at)
         if node is not None and arrivals.waits.get(node):
             keys = [route for route in arrivals.keys_to(node) if route in arrivals.delays]
             route = min(keys, key=lambda key: (arrivals.delays[key], key))
-            found.append(Step(strip, "strip", piece.id, arrivals.delays[route]))
+            found.append(PathStep(strip, "strip", piece.id, arrivals.delays[route]))
             return route
     return None
 
@@ -69,7 +70,7 @@ def _through_chain(arrivals: Arrivals, strip: int, place: int, found: list[Step]
 def _latest_in(arrivals: Arrivals, strip: int) -> int | None:
     """The route that brings the latest arrival to a strip's `in`; None where its own source is as late."""
     latest, best = -1, None
-    for route in arrivals.compiled.ins[strip]:
+    for route in arrivals.graph.ins[strip]:
         span = arrivals.brought(route)
         if span is not None:
             rank = (span.latest, -arrivals.delays.get(route, 0))
@@ -79,32 +80,37 @@ def _latest_in(arrivals: Arrivals, strip: int) -> int | None:
     return best if whole is not None and best is not None and latest == whole.latest else None
 
 
-def _back(arrivals: Arrivals, route: int, found: list[Step]) -> tuple[int, int]:
+def _back(arrivals: Arrivals, route: int, found: list[PathStep]) -> tuple[int, int]:
     """Over a route to the strip it leaves, and the place in its chain; −1 where an outlet begins it."""
-    compiled = arrivals.compiled
-    strip = compiled.tail[route]
-    if compiled.routes[route].kind == "tie":
-        found.append(Step(strip, "tie", compiled.routes[route].id, arrivals.tie_samples(route)))
-    if compiled.outlet[route] >= 0:
+    graph = arrivals.graph
+    strip = graph.tail[route]
+    if graph.routes[route].kind == "tie":
+        found.append(PathStep(strip, "tie", graph.routes[route].id, arrivals.tie_samples(route)))
+    if graph.outlet[route] >= 0:
         came = arrivals.at_tap(route)
-        found.append(Step(strip, "strip", compiled.strips[strip].id, came[1].latest if came else 0))
+        found.append(PathStep(strip, "strip", graph.strips[strip].id, came[1].latest if came else 0))
         return strip, -1
-    return strip, 0 if compiled.stage[route] == IN else len(compiled.strips[strip].inserts)
+    return strip, 0 if graph.stage[route] == IN else len(graph.strips[strip].inserts)
 
 
 class Travel:
     """When one source arrives over unblocked ways: (earliest, latest) by strip and by route, compensation included."""
 
     def __init__(
-        self, arrivals: Arrivals, levels: Levels, strip: int, outlet: int = -1, only: frozenset[int] | None = None
+        self,
+        arrivals: Arrivals,
+        levels: Levels,
+        strip: int,
+        outlet: int = NO_OUTLET,
+        only: frozenset[int] | None = None,
     ) -> None:
         self.only = only  # routes to follow; all where it is None
-        self.arrivals, self.levels, self.compiled = arrivals, levels, arrivals.compiled
+        self.arrivals, self.levels, self.graph = arrivals, levels, arrivals.graph
         self.at_in: dict[int, tuple[int, int]] = {}
         self.brought: dict[int, tuple[int, int]] = {}
         self._waiting: list[tuple[int, int]] = []
         if outlet >= 0:
-            for route in self.compiled.outlet_outs[outlet]:
+            for route in self.graph.outlet_outs[outlet]:
                 come = arrivals.at_tap(route)
                 if come is not None:
                     self._send(route, (come[1].earliest, come[1].latest))
@@ -127,8 +133,8 @@ class Travel:
     def _leave(self, strip: int) -> None:
         if not self.levels.reach.passes_on(strip):
             return
-        for route in self.compiled.outs[strip]:
-            later = 0 if self.compiled.stage[route] == IN else self.arrivals.chain[strip][1]
+        for route in self.graph.outs[strip]:
+            later = 0 if self.graph.stage[route] == IN else self.arrivals.chain[strip][1]
             self._send(route, (self.at_in[strip][0] + later, self.at_in[strip][1] + later))
 
     def _send(self, route: int, span: tuple[int, int]) -> None:
@@ -138,4 +144,4 @@ class Travel:
             return
         later = self.arrivals.delays[route] + self.arrivals.tie_samples(route)
         self.brought[route] = span[0] + later, span[1] + later
-        self._arrive(self.compiled.head[route], self.brought[route])
+        self._arrive(self.graph.head[route], self.brought[route])

@@ -11,16 +11,16 @@ from lattice.timing.paths import critical_path
 
 def as_json(arrivals: Arrivals) -> dict[str, Any]:
     """Strips that carry a source: actual arrivals, samples; compensation by route; what the outputs hear when."""
-    compiled, rate = arrivals.compiled, arrivals.compiled.template.sample_rate_hz
+    graph, rate = arrivals.graph, arrivals.graph.template.sample_rate_hz
     strips = {}
-    for number, strip in enumerate(compiled.strips):
+    for number, strip in enumerate(graph.strips):
         span, pre = arrivals.span(number), arrivals.at_pre(number)
         if span is not None and pre is not None:
             strips[strip.id] = {"in": _plain(span), "pre": _plain(pre), "post": _plain(pre)}
             if number in arrivals.prints:
                 strips[strip.id]["recorded"] = _plain(arrivals.prints[number])
     outputs = {
-        compiled.strips[number].id: {"samples": samples, "ms": samples_to_ms(samples, rate)}
+        graph.strips[number].id: {"samples": samples, "ms": samples_to_ms(samples, rate)}
         for number, samples in arrivals.outputs.items()
     }
     return {
@@ -28,13 +28,13 @@ def as_json(arrivals: Arrivals) -> dict[str, Any]:
         "version": 1,
         "strips": strips,
         "routes": {
-            compiled.routes[route].id: {"compensation_samples": samples}
+            graph.routes[route].id: {"compensation_samples": samples}
             for route, samples in sorted(arrivals.delays.items())
         },
         "outputs": outputs,
         "total_samples": arrivals.total_samples,
         "critical_path": _path(arrivals),
-        "cut": [compiled.routes[route].id for route in sorted(arrivals.loops.feedback)],
+        "cut": [graph.routes[route].id for route in sorted(arrivals.loops.feedback)],
     }
 
 
@@ -50,7 +50,7 @@ def _path(arrivals: Arrivals) -> list[str]:
     steps = critical_path(arrivals, output)
     names: list[str] = []
     for step in steps:
-        strip = arrivals.compiled.strips[step.strip].id
+        strip = arrivals.graph.strips[step.strip].id
         if strip not in names:
             names.append(strip)
         if step.what == "insert":
@@ -60,14 +60,14 @@ def _path(arrivals: Arrivals) -> list[str]:
 
 def as_lines(arrivals: Arrivals) -> list[str]:
     """A table to read: arrivals at `in` and `post`, and the way that sets the latency."""
-    compiled, rate = arrivals.compiled, arrivals.compiled.template.sample_rate_hz
+    graph, rate = arrivals.graph, arrivals.graph.template.sample_rate_hz
     lines = [f"{'strip':32} {'in, samples':>17}   {'post, samples':>17}"]
-    for number, strip in enumerate(compiled.strips):
+    for number, strip in enumerate(graph.strips):
         span, pre = arrivals.span(number), arrivals.at_pre(number)
         if span is not None and pre is not None:
             lines.append(f"{strip.name[:32]:32} {span.words:>17}   {pre.words:>17}")
     for number, samples in arrivals.outputs.items():
-        lines.append(f"{compiled.strips[number].name}: {samples} samples, {samples_to_ms(samples, rate):.3f} ms")
+        lines.append(f"{graph.strips[number].name}: {samples} samples, {samples_to_ms(samples, rate):.3f} ms")
     if arrivals.outputs:
         lines.append("set by: " + " → ".join(_path(arrivals)))
     return lines

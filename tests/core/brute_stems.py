@@ -163,7 +163,7 @@ class StemReading:
         return found
 
     def _passable(self, stem: Stem) -> bool:
-        """Sound in the strip could stand at the tap."""
+        """SignalLevels in the strip could stand at the tap."""
         strip: Strip = self.stages.by_id[stem.strip or ""]
         return strip.in_service and (stem.tap != "post-fader" or not (strip.mute or strip.fader_db is None))
 

@@ -6,10 +6,11 @@ from xml.etree import ElementTree
 
 import pytest
 
-from lattice.checks import Scene, audit, audit_scene
+from lattice.analysis import Analysis
+from lattice.checks import audit, audit_of
 from lattice.checks.waivers import UNFINISHED
 from lattice.cli import convert
-from lattice.graph.compiled import Compiled
+from lattice.graph.signal_graph import SignalGraph
 from lattice.trace import MOST_PATHS, trace
 from tests import shapes
 
@@ -44,19 +45,19 @@ def test_pairs_beyond_all_listing_are_counted() -> None:
 
 
 def test_ways_that_cannot_all_be_listed_are_cut_short_and_said_to_be() -> None:
-    found = trace(Compiled(shapes.diamonds(40)), "src")
+    found = trace(SignalGraph(shapes.diamonds(40)), "src")
     assert len(found.paths) == MOST_PATHS and not found.complete
 
 
 def test_an_audit_that_runs_out_of_time_says_what_it_did_not_look_at() -> None:
     made = shapes.diamonds(3)
-    stopped = audit_scene(Scene(made), budget_s=-1.0).findings
+    stopped = audit_of(Analysis(made), budget_s=-1.0).findings
     (unfinished,) = [finding for finding in stopped if finding.code == UNFINISHED]
     assert unfinished.severity == "warning" and "route.double-path" in unfinished.evidence[0]
     assert UNFINISHED not in {finding.code for finding in audit(made).findings}
 
 
 def test_time_is_up_for_an_audit_and_not_for_what_is_asked_afterwards() -> None:
-    scene = Scene(shapes.many_sources(20, 4))
-    audit_scene(scene, budget_s=-1.0)
-    assert scene.single((scene.compiled.index["a0"], -1)).at_in
+    analysis = Analysis(shapes.many_sources(20, 4))
+    audit_of(analysis, budget_s=-1.0)
+    assert analysis.response((analysis.graph.index["a0"], -1)).at_in

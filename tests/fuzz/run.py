@@ -24,7 +24,7 @@ from lattice.cli import convert
 from lattice.edits import apply, apply_steps
 from lattice.errors import DocumentError
 from lattice.formats import inventory, track_sheet
-from lattice.formats.document_json import dump, load, pack, to_plain
+from lattice.formats.document_json import dump, encode, load, to_plain
 from lattice.generate import generate
 from lattice.model.document import Template
 from lattice.model.inventory import inventory_of
@@ -57,7 +57,7 @@ def _starts(number: int) -> list[Template]:
 
 def _used(made: Template, chance: Random) -> None:
     """A template that was accepted is good for everything."""
-    assert load(dump(made)) == made == load(pack(made))
+    assert load(dump(made)) == made == load(encode(made))
     found = audit(made)
     json.dumps([finding.as_json() for finding in found.findings], allow_nan=False)
     form = chance.choice(("svg", "graphml", "dot", "csv"))

@@ -6,9 +6,9 @@ import math
 
 import pytest
 
+from lattice.analysis import Analysis
 from lattice.checks import audit
 from lattice.checks.clocks import nearest_note
-from lattice.checks.scene import Scene
 from lattice.levels.chain import figures
 from lattice.levels.levels import Levels
 from lattice.model.document import Template
@@ -17,13 +17,13 @@ from tests.build import template as t
 
 
 def levels_of(made: Template) -> Levels:
-    return Scene(made).levels
+    return Analysis(made).levels
 
 
 def at_in(made: Template, strip: str) -> tuple[float, float, float]:
     """P, Q and E at a strip's `in`, loudest channel."""
     levels = levels_of(made)
-    return figures(levels.stages[levels.compiled.index[strip]][0]).loudest  # type: ignore[return-value]
+    return figures(levels.stages[levels.graph.index[strip]][0]).loudest  # type: ignore[return-value]
 
 
 def source(name: str, peak: float = -20.0, rms: float = -20.0, **fields: object) -> dict:
@@ -76,7 +76,7 @@ class TestDynamics:
             ["s>b", "key k>b/d"],
         )
         levels = levels_of(made)
-        found = levels.insert_figures(levels.compiled.index["b"], 0)
+        found = levels.insert_figures(levels.graph.index["b"], 0)
         assert (found.duck_db, found.duck_peak_db, found.reduction_db) == pytest.approx((8.0, 10.0, 0.0))
 
     def test_a_limiter_holds_and_is_pushed(self) -> None:

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from lattice.checks import audit
-from lattice.graph.compiled import POST, Compiled
+from lattice.graph.signal_graph import POST, SignalGraph
 from lattice.levels.gains import chain_gain, hops_gain
 from lattice.model.layouts import NAMED, balance_gains, channel_names, mapping, pan_gains, panner_matrix
 from lattice.model.units import decibels, gain, samples_to_ms
@@ -144,10 +144,10 @@ def test_the_gain_of_a_chain_is_the_product_of_its_stages() -> None:
          "inserts": [{"id": "g", "type": "gain", "gain_db": 6.0}, {"id": "h", "type": "gain", "gain_db": 6.0, "state": "bypassed"}]},
         {"id": "y", "kind": "output", "layout": "mono"},
     ], ["x>y -6"])  # fmt: skip
-    compiled = Compiled(made)
+    graph = SignalGraph(made)
     chain = chain_gain(made.strips[0], POST)
     assert chain.level_db == pytest.approx(3.0)
     assert np.array(chain.matrix) == pytest.approx(np.diag([0.5, 1.0]))
-    whole = hops_gain(compiled, [0], 0)
+    whole = hops_gain(graph, [0], 0)
     assert np.array(whole.matrix) == pytest.approx(np.array([[0.25, 0.5]]))
     assert whole.level_db == pytest.approx(-3.0)

@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 from django.test import Client
 
-from lattice.graph.compiled import Compiled
+from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Template
 from tests.build import template
 from web.editor.crosspoints import grid
@@ -32,14 +32,14 @@ def test_rows_columns_and_cells() -> None:
         [kit, "a:take always silent", keyed, "m:notes", "o:out"],
         ["kit>bus", "kit/2>take", "send take>bus -12 pre-fader", "key take>bus/duck", {"kind": "midi", "from": "notes", "to": "kit", "channel": 3}],
     )  # fmt: skip
-    sound = grid(Compiled(made), "sound")
+    sound = grid(SignalGraph(made), "sound")
     assert [row["i"] for row in sound["rows"]] == ["kit", "kit/2", "take", "bus"]
     assert [col["i"] for col in sound["cols"]] == ["bus", "out", "take"]
     assert set(sound["cells"]) == {"kit|bus", "kit/2|take", "take|bus"}
     assert sound["cells"]["take|bus"] == [{"r": "r3", "k": "send", "g": -12.0, "t": "pre-fader", "e": True, "p": ""}]
-    assert set(grid(Compiled(made), "key")["cells"]) == {"take|bus/duck"}
-    assert grid(Compiled(made), "midi")["cells"]["notes|kit"][0]["p"] == "1·3"
-    assert grid(Compiled(made), "tie")["cells"] == {}
+    assert set(grid(SignalGraph(made), "key")["cells"]) == {"take|bus/duck"}
+    assert grid(SignalGraph(made), "midi")["cells"]["notes|kit"][0]["p"] == "1·3"
+    assert grid(SignalGraph(made), "tie")["cells"] == {}
 
 
 def test_many_are_put_in_one_step_and_taken_in_one(signed_in: Client, stored: StoredTemplate) -> None:

@@ -9,7 +9,7 @@ import pytest
 from django.contrib.auth.models import User
 from django.test import Client
 
-from lattice.checks.scene import Scene
+from lattice.analysis import Analysis
 from lattice.generate import generate
 from lattice.levels.chain import level_of
 from lattice.model.document import Template
@@ -44,10 +44,10 @@ def drums(owner: User) -> StoredTemplate:
 
 
 def likely(made: Template, strip: str) -> float:
-    levels = Scene(made).levels
-    stage = levels.post[levels.compiled.index[strip]]
+    levels = Analysis(made).levels
+    stage = levels.post[levels.graph.index[strip]]
     assert stage is not None
-    return level_of(stage[0].q2, stage[2])
+    return level_of(stage.levels.q2, stage.likely_gain)
 
 
 def test_the_way_of_a_source_and_what_the_sum_takes_in() -> None:

@@ -18,7 +18,7 @@ from django.conf import settings
 from django.db import connection
 from django.test import Client
 
-from lattice.digests import document_digest, section_digests
+from lattice.changes.digests import document_digest, section_digests
 from lattice.errors import EditError
 from lattice.formats.document_json import load
 from lattice.model.document import Template
@@ -140,7 +140,7 @@ def test_a_comparison_says_levels_latency_and_findings(signed_in: Client) -> Non
     found = comparison(before, after)
     lines = [line.words for _what, ones in found["groups"] for line in ones]
     assert "Show mix 5.1, inserts: Ceiling state usual → bypassed" in lines
-    assert found["latency"] == (before.scene.arrivals.total_samples, after.scene.arrivals.total_samples)
+    assert found["latency"] == (before.analysis.arrivals.total_samples, after.analysis.arrivals.total_samples)
     assert "Gangway doors is heard nowhere" in [finding.message for finding in found["came"]]
     assert {change.name for change in found["levels"]} >= {"Out 1–6", "Ensemble print"}
     assert comparison(before, before)["count"] == 0
@@ -279,7 +279,7 @@ def test_two_who_seal_at_once_make_one_revision_and_the_second_is_told(owner) ->
 @pytest.mark.django_db(transaction=True)
 def test_one_who_edits_and_one_who_seals_lose_nothing(owner) -> None:  # type: ignore[no-untyped-def]
     stored = services.store(owner, GOOD)
-    steps = [services.Step("change_strip", {"strip": "kick", "changes": {"fader_db": -9.0}})]
+    steps = [services.EditStep("change_strip", {"strip": "kick", "changes": {"fader_db": -9.0}})]
     work = [
         lambda: services.edit(stored.pk, owner, 1, "Edit", steps),
         lambda: revisions.seal(stored.pk, owner, 1, "note", "I. Strand"),
@@ -332,12 +332,12 @@ from django.contrib.auth import get_user_model
 from django.db import connection
 from web.shelf import services
 from web.revisions import services as revisions
-from lattice.checks import Step
+from lattice.model.edit_step import EditStep
 user, pk = get_user_model().objects.get(), int(sys.argv[1])
 version = 1
 print("ready", flush=True)
 while True:
-    version = services.edit(pk, user, version, "Edit", [Step("change_strip", {"strip": "kick", "changes": {"fader_db": -float(version % 60) - 1}})]).version
+    version = services.edit(pk, user, version, "Edit", [EditStep("change_strip", {"strip": "kick", "changes": {"fader_db": -float(version % 60) - 1}})]).version
     revisions.seal(pk, user, version, f"note {version}", "I. Strand")
 """
 

@@ -72,7 +72,7 @@ def test_of_many_sources_only_one_section_is_open() -> None:
     closed, opened = (ledger_place(large, "main", "", section)["bands"] for section in ("", "s3"))
     assert all(band["is_folded"] for band in closed if band["count"])
     assert [band["id"] for band in opened if band["rows"]] == ["s3"]
-    assert sum(band["count"] for band in closed) == len(large.scene.sources)
+    assert sum(band["count"] for band in closed) == len(large.analysis.sources)
     assert {strip.kind for strip in ledger_place(large, "main", "", "")["carriers"]} == {
         "bus",
         "return",

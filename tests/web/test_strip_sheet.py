@@ -40,7 +40,7 @@ def mine(owner) -> StoredTemplate:  # type: ignore[no-untyped-def]
 
 def sheet(strip: str) -> dict[str, Any]:
     space = Workspace(MADE)
-    return strip_sheet(space, space.compiled.index[strip])
+    return strip_sheet(space, space.graph.index[strip])
 
 
 def test_rungs_are_the_stages_in_order_with_what_comes_and_leaves_at_each() -> None:

@@ -7,8 +7,8 @@ import json
 import pytest
 from django.test import Client
 
-from lattice.checks import Step
 from lattice.formats.document_json import load
+from lattice.model.edit_step import EditStep
 from web.shelf import services
 from web.shelf.models import JournalEntry, StoredTemplate
 from web.shelf.workspace import forget_all, workspace
@@ -27,7 +27,7 @@ def break_head(stored: StoredTemplate, data: bytes | None = None) -> None:
 @pytest.fixture
 def edited(owner, stored: StoredTemplate) -> StoredTemplate:  # type: ignore[no-untyped-def]
     for version, name in enumerate(("Kick in", "Kick out"), start=1):
-        step = Step("change_strip", {"strip": "kick", "changes": {"name": name}})
+        step = EditStep("change_strip", {"strip": "kick", "changes": {"name": name}})
         services.edit(stored.pk, owner, version, f"Kick: name {name}", [step])
     return StoredTemplate.objects.get(pk=stored.pk)
 

@@ -9,8 +9,8 @@ import pytest
 from django.db import connection
 from django.test import Client
 
-from lattice.checks import Step
 from lattice.model.document import Template
+from lattice.model.edit_step import EditStep
 from web.shelf import services
 from web.shelf.models import JournalEntry, StoredTemplate
 from web.shelf.workspace import workspace
@@ -163,7 +163,7 @@ def test_two_at_once_lose_nothing_one_is_told(owner, made: Template) -> None:  #
 
     def work(number: int) -> None:
         start.wait()
-        step = Step("change_strip", {"strip": "kick", "changes": {"fader_db": -float(number + 1)}})
+        step = EditStep("change_strip", {"strip": "kick", "changes": {"fader_db": -float(number + 1)}})
         try:
             services.edit(stored.pk, owner, 1, f"edit {number}", [step])
             done.append("written")

@@ -16,36 +16,36 @@ SHOWN_SOURCES = 12
 
 def keys(space: Workspace) -> list[dict[str, Any]]:
     """One row a key route: trigger, insert, asleep or awake, the sources it ducks, and whether it ducks them twice."""
-    scene, compiled = space.scene, space.compiled
+    analysis, graph = space.analysis, space.graph
     twice = {
         (insert, finding.strips[-1])
         for finding in space.audit.findings
         if finding.code == "key.double"
         for insert in finding.inserts
     }
-    keyed = sorted({compiled.head[route] for route in compiled.keys})
+    keyed = sorted({graph.head[route] for route in graph.keys})
     bits = {strip: 1 << at for at, strip in enumerate(keyed)}
-    sounding = [number for number, sounds in enumerate(scene.unblocked.sounds) if sounds]
-    reached = masks(scene.unblocked, bits, {})
-    names = [scene.source_name(number) for number in sounding]
-    outlets = [o for o in range(len(compiled.outlets)) if scene.unblocked.outlet_sounds(o)]
-    names += [scene.source_name(compiled.outlets[outlet][0], outlet) for outlet in outlets]
+    sounding = [number for number, sounds in enumerate(analysis.unblocked.sounds) if sounds]
+    reached = masks(analysis.unblocked, bits, {})
+    names = [analysis.source_name(number) for number in sounding]
+    outlets = [o for o in range(len(graph.outlets)) if analysis.unblocked.outlet_sounds(o)]
+    names += [analysis.source_name(graph.outlets[outlet][0], outlet) for outlet in outlets]
     rows = []
-    for route in compiled.keys:
-        insert, strip = compiled.insert_of_key(route), compiled.strips[compiled.head[route]]
+    for route in graph.keys:
+        insert, strip = graph.insert_of_key(route), graph.strips[graph.head[route]]
         listens = insert.key == "external"
-        awake = listens and insert.state == "on" and scene.carries(route)
-        ducked = [name for name, mask in zip(names, reached, strict=True) if mask & bits[compiled.head[route]]]
+        awake = listens and insert.state == "on" and analysis.carries(route)
+        ducked = [name for name, mask in zip(names, reached, strict=True) if mask & bits[graph.head[route]]]
         why = "does not listen" if not listens else insert.state if insert.state != "on" else "carries nothing"
         rows.append(
             {
-                "route": compiled.routes[route],
-                "trigger": compiled.strips[compiled.tail[route]],
+                "route": graph.routes[route],
+                "trigger": graph.strips[graph.tail[route]],
                 "strip": strip,
                 "insert": insert,
                 "awake": awake,
                 "why": "" if awake else why,
-                "twice": (insert.id, compiled.strips[compiled.tail[route]].id) in twice,
+                "twice": (insert.id, graph.strips[graph.tail[route]].id) in twice,
                 "ducked": ducked[:SHOWN_SOURCES],
                 "more": max(0, len(ducked) - SHOWN_SOURCES),
             }

@@ -7,10 +7,10 @@ from typing import Any
 
 from django.http import QueryDict
 
-from lattice.checks import Step
 from lattice.errors import EditError
-from lattice.graph.compiled import Compiled
+from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import KEYABLE_TYPES, Route, Strip, Template, main_outlet
+from lattice.model.edit_step import EditStep
 from lattice.model.units import parse_db
 
 KINDS = ("sound", "key", "midi", "tie")
@@ -18,9 +18,9 @@ MOST_CELLS = 5000
 DESTINATIONS = {"bus": "Buses", "return": "Returns", "master": "Mix", "print": "Prints", "output": "Outputs"}
 
 
-def grid(compiled: Compiled, kind: str) -> dict[str, Any]:
+def grid(graph: SignalGraph, kind: str) -> dict[str, Any]:
     """Rows, columns and cells of one kind of crosspoints, as plain data for the browser."""
-    template = compiled.template
+    template = graph.template
     sections = {section.id: section for section in template.sections}
     colours = {section.id: section.colour for section in template.sections}
     rows = [
@@ -34,7 +34,7 @@ def grid(compiled: Compiled, kind: str) -> dict[str, Any]:
     cells: dict[str, list[dict[str, Any]]] = defaultdict(list)
     for route in template.routes:
         if _kind_of(route) == kind:
-            cells[f"{_row_of(compiled, route)}|{_column_of(route)}"].append(_cell(route))
+            cells[f"{_row_of(graph, route)}|{_column_of(route)}"].append(_cell(route))
     return {"kind": kind, "rows": rows, "cols": _columns(template, kind), "cells": cells}
 
 
@@ -65,9 +65,9 @@ def _rows(strip: Strip, kind: str) -> list[tuple[str, str]]:
     return [(strip.id, strip.name), *side]
 
 
-def _row_of(compiled: Compiled, route: Route) -> str:
-    outlet = (compiled.index[route.from_strip], route.from_outlet or "")
-    return f"{route.from_strip}/{route.from_outlet}" if outlet in compiled.outlet_index else route.from_strip
+def _row_of(graph: SignalGraph, route: Route) -> str:
+    outlet = (graph.index[route.from_strip], route.from_outlet or "")
+    return f"{route.from_strip}/{route.from_outlet}" if outlet in graph.outlet_index else route.from_strip
 
 
 def _column_of(route: Route) -> str:
@@ -95,7 +95,7 @@ def _columns(template: Template, kind: str) -> list[dict[str, str]]:
     return [{"i": s.id, "n": s.name, "g": s.kind.capitalize() + "s"} for s in template.strips if s.kind in wanted]
 
 
-def put_cells(data: QueryDict, template: Template) -> tuple[str, list[Step]]:
+def put_cells(data: QueryDict, template: Template) -> tuple[str, list[EditStep]]:
     """Puts or takes routes in many cells at once: `cells` is “row|column row|column”, `do` is put, level or take."""
     pairs = [tuple(cell.split("|", 1)) for cell in data.get("cells", "").split() if "|" in cell]
     if not pairs or len(pairs) > MOST_CELLS:
@@ -109,7 +109,7 @@ def put_cells(data: QueryDict, template: Template) -> tuple[str, list[Step]]:
         gone = list(dict.fromkeys(r.id for pair in pairs for r in there[pair] if _kind_of(r) == _group(kind)))  # type: ignore[index]
         if not gone:
             raise EditError("there is no route to take at these crosspoints")
-        return f"Take {len(gone)} routes", [Step("remove_routes", {"routes": gone})]
+        return f"Take {len(gone)} routes", [EditStep("remove_routes", {"routes": gone})]
     steps = [step for row, column in pairs for step in _put(do, kind, row, column, there[row, column], data)]
     if not steps:
         raise EditError("these crosspoints are as they should be already")
@@ -127,10 +127,10 @@ def _level(data: QueryDict) -> float | None:
         raise EditError(str(wrong)) from None
 
 
-def _put(do: str, kind: str, row: str, column: str, there: list[Route], data: QueryDict) -> list[Step]:
+def _put(do: str, kind: str, row: str, column: str, there: list[Route], data: QueryDict) -> list[EditStep]:
     same = [route for route in there if (route.kind == kind if do == "put" else route.kind in ("feed", "send", "key"))]
     if do == "level" and same:
-        return [Step("change_route", {"route": route.id, "changes": {"gain_db": _level(data)}}) for route in same]
+        return [EditStep("change_route", {"route": route.id, "changes": {"gain_db": _level(data)}}) for route in same]
     if same:
         return []
     start, _slash, outlet = row.partition("/")
@@ -141,4 +141,4 @@ def _put(do: str, kind: str, row: str, column: str, there: list[Route], data: Qu
     fields |= {"to_insert": insert} if insert else {}
     if kind == "send":
         fields |= {"gain_db": _level(data), "tap": data.get("tap") or "post-fader"}
-    return [Step("add_route", {"route": fields})]
+    return [EditStep("add_route", {"route": fields})]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from lattice.compare import Change
+from lattice.changes.compare import Change
 from lattice.model.document import Template
 from web.editor.fields import plain_name
 

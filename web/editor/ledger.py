@@ -10,9 +10,10 @@ from typing import Any
 from lattice.checks import Finding
 from lattice.checks.rules import SPOKEN, rule_sentence
 from lattice.checks.suggest import suggestions
+from lattice.graph.origin import Origin
 from lattice.model.document import Rule, Stem, Strip, Template, main_outlet
+from lattice.model.excluded_tags import KEPT_OUT_OF_STEMS
 from lattice.stems.report import adds_up, source_id
-from lattice.stems.taps import KEPT_OUT, Origin
 from web.shelf.workspace import Workspace
 
 
@@ -44,7 +45,7 @@ class Row:
 
 def ledger_place(space: Workspace, set_name: str, only: str, section: str = "") -> dict[str, Any]:
     """Everything the place shows. Where there are many sources, only one section is open."""
-    template, scene = space.template, space.scene
+    template, analysis = space.template, space.analysis
     sets = list(dict.fromkeys(stem.set for stem in template.stems))
     chosen = set_name if set_name in sets else next(iter(sets), "")
     columns = [(number, stem) for number, stem in enumerate(template.stems) if stem.set == chosen]
@@ -57,10 +58,10 @@ def ledger_place(space: Workspace, set_name: str, only: str, section: str = "") 
         "columns": [stem for _number, stem in columns],
         "bands": bands,
         "section": section,
-        "adds_up": adds_up(scene.ledger) if sets else True,
+        "adds_up": adds_up(analysis.ledger) if sets else True,
         "said": [finding for finding in about if _is_said(finding, {stem.id for _number, stem in columns})],
         "rules": _rules(space),
-        "suggested": [(rule, rule_sentence(scene, rule), broken) for rule, broken in suggestions(scene)],
+        "suggested": [(rule, rule_sentence(analysis, rule), broken) for rule, broken in suggestions(analysis)],
         "promises": [(kind, PART.sub("…", words.removeprefix("{sources} "))) for kind, words in SPOKEN.items()],
         "selectors": selector_choices(template),
         "carriers": carriers(template),
@@ -90,18 +91,18 @@ def _bands(
     space: Workspace, columns: list[tuple[int, Stem]], about: list[Finding], *, only: bool, open_one: str
 ) -> list[dict[str, Any]]:
     """Rows by section, in the order of the document; folded ones with how many sources are wrong."""
-    strips, marks = space.compiled.strips, _marks(about)
+    strips, marks = space.graph.strips, _marks(about)
     of_section: dict[str, list[Origin]] = defaultdict(list)
-    for origin in space.scene.sources:
-        of_section[strips[origin[0]].section or OUTSIDE].append(origin)
-    folds = len(space.scene.sources) > MOST_ROWS and not only
+    for origin in space.analysis.sources:
+        of_section[strips[origin.strip].section or OUTSIDE].append(origin)
+    folds = len(space.analysis.sources) > MOST_ROWS and not only
     wrong = {source.partition("/")[0] for source, _stem in marks}
     names = [(section.id, section.name, section.colour) for section in space.template.sections]
     bands = []
     for section, name, colour in (*names, (OUTSIDE, "Outside sections", None)):
         origins = of_section[section]
         if only:
-            origins = [origin for origin in origins if strips[origin[0]].id in wrong]
+            origins = [origin for origin in origins if strips[origin.strip].id in wrong]
         is_folded = folds and section != open_one
         rows = [] if is_folded else [_row(space, origin, columns, marks) for origin in origins]
         if only:
@@ -144,25 +145,27 @@ def _marks(about: list[Finding]) -> dict[tuple[str, str], tuple[str, str]]:
 def _row(
     space: Workspace, origin: Origin, columns: list[tuple[int, Stem]], marks: dict[tuple[str, str], tuple[str, str]]
 ) -> Row:
-    scene, ledger = space.scene, space.scene.ledger
-    strip, name = space.compiled.strips[origin[0]], source_id(ledger, origin)
-    row = Row(name, strip.id, scene.source_name(*origin))
+    analysis, ledger = space.analysis, space.analysis.ledger
+    strip, name = space.graph.strips[origin.strip], source_id(ledger, origin)
+    row = Row(name, strip.id, analysis.source_name(*origin))
     levels, composites = ledger.rows.get(origin, {}), ledger.composites
     main = main_outlet(strip)
     for number, stem in columns:
         if number in composites:
-            reached = bool(composites[number] & scene.taps.of(origin))
+            reached = bool(composites[number] & analysis.taps.of(origin))
             cell = Cell(stem, reached, ledger.composite(origin, number))
         else:
             cell = Cell(stem, number in levels, levels.get(number))
-        own = marks.get((name, stem.id)) or (marks.get((strip.id, stem.id)) if main is None or origin[1] < 0 else None)
+        own = marks.get((name, stem.id)) or (
+            marks.get((strip.id, stem.id)) if main is None or origin.is_chain else None
+        )
         if own:
             cell.mark, cell.words = own
             row.notes.append(own[1])
         row.cells.append(cell)
     row.notes = list(dict.fromkeys(row.notes))
     if not row.notes and not any(cell.reached for cell in row.cells):
-        row.notes = ["kept out" if set(strip.tags) & {*KEPT_OUT, "trigger"} else "in none"]
+        row.notes = ["kept out" if set(strip.tags) & {*KEPT_OUT_OF_STEMS, "trigger"} else "in none"]
     return row
 
 
@@ -172,7 +175,7 @@ def _rules(space: Workspace) -> list[tuple[Rule, str, list[Finding]]]:
     for finding in space.audit.findings:
         if finding.code == "rule.broken" and not finding.waived:
             broken[finding.others[0]].append(finding)
-    return [(rule, rule_sentence(space.scene, rule), broken[rule.id]) for rule in space.template.rules]
+    return [(rule, rule_sentence(space.analysis, rule), broken[rule.id]) for rule in space.template.rules]
 
 
 def selector_choices(template: Template) -> list[tuple[str, list[tuple[str, str]]]]:

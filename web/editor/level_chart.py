@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from lattice.graph.compiled import IN, Compiled
 from lattice.graph.paths import Path
+from lattice.graph.signal_graph import IN, SignalGraph
 from lattice.levels.chain import Stage, figures, likely_db
 from lattice.levels.levels import Levels
 from lattice.levels.shares import inflow, sources_of
-from lattice.levels.single import LIKELY, Single
+from lattice.levels.source_response import LIKELY, SourceResponse
 from lattice.model.document import Profile
 from lattice.model.layouts import channel_names
 from lattice.model.units import words_db
@@ -25,18 +25,18 @@ MOST_STAGES = 16
 
 def levels_place(space: Workspace, wanted: str, end: str, sum_at: str) -> dict[str, Any]:
     """Everything the place shows. Unknown or silent ids fall back on what is loudest."""
-    levels, compiled = space.scene.levels, space.compiled
+    levels, graph = space.analysis.levels, space.graph
     ends = endpoints(space)
     if not ends:
         return {"ends": []}
-    target = compiled.index.get(end, -1)
+    target = graph.index.get(end, -1)
     if target not in {number for number, *_rest in ends}:
         target = max(ends, key=lambda entry: entry[2])[0]
     sources = _sources(space, target)
     start = next((one for one in sources if wanted in (one.id, one.id.partition("/")[0])), next(iter(sources), None))
     path = _path(space, start, target) if start is not None else None
     steps = level_steps(levels, path) if path else []
-    number = compiled.index.get(sum_at, -1)
+    number = graph.index.get(sum_at, -1)
     if number < 0 or not levels.stages[number]:
         number = _fullest(levels, path, target)
     chosen = next(stage for strip, stage, _likely in ends if strip == target)
@@ -44,11 +44,11 @@ def levels_place(space: Workspace, wanted: str, end: str, sum_at: str) -> dict[s
         "ends": [_end_row(space, *entry, chosen=entry[0] == target) for entry in ends],
         "sources": sources,
         "start": start,
-        "target": compiled.strips[target],
-        "target_channels": channels(chosen, space.compiled.chain_layout[target], space.template.profile),
+        "target": graph.strips[target],
+        "target_channels": channels(chosen, space.graph.chain_layout[target], space.template.profile),
         "chart": _chart([step for step in steps if step.drawn], space.template.profile) if steps else None,
         "level_steps": steps,
-        "sum": compiled.strips[number],
+        "sum": graph.strips[number],
         "sum_levels": figures(levels.stages[number][IN]).loudest if levels.stages[number] else (None, None, None),
         "sum_channels": _sum_channels(space, number) if number != target else None,
         "inflow": _inflow_rows(levels, number),
@@ -58,7 +58,7 @@ def levels_place(space: Workspace, wanted: str, end: str, sum_at: str) -> dict[s
 
 
 @dataclass(frozen=True)
-class Chosen:
+class SourceChoice:
     """A source to choose: a chain, or one of several outlets."""
 
     id: str  # strip, or strip/outlet
@@ -69,46 +69,46 @@ class Chosen:
 
 def endpoints(space: Workspace) -> list[tuple[int, Stage, float]]:
     """(strip, stage, likely dB) of every output and print that sounds."""
-    levels, compiled = space.scene.levels, space.compiled
+    levels, graph = space.analysis.levels, space.graph
     found = []
-    for number in (*compiled.by_kind["output"], *compiled.by_kind["print"]):
+    for number in (*graph.by_kind["output"], *graph.by_kind["print"]):
         stage = levels.at_end(number)
-        if stage is not None and number not in compiled.tied_out:
+        if stage is not None and number not in graph.tied_out:
             found.append((number, stage, likely_db(stage)))
     return found
 
 
 def _end_row(space: Workspace, number: int, stage: Stage, likely: float, *, chosen: bool) -> dict[str, Any]:
     peak, _likely, rms = figures(stage).loudest
-    strip = space.compiled.strips[number]
+    strip = space.graph.strips[number]
     return {
         "strip": strip, "peak": peak, "likely": likely, "rms": rms, "chosen": chosen, "over": likely > 0,
         "room": -likely, "bar": max(0.0, min(100.0, -likely * 100 / 24)),
     }  # fmt: skip
 
 
-def _sources(space: Workspace, target: int) -> list[Chosen]:
+def _sources(space: Workspace, target: int) -> list[SourceChoice]:
     """Sources that come to an endpoint, loudest first."""
-    levels, compiled, found = space.scene.levels, space.compiled, []
+    levels, graph, found = space.analysis.levels, space.graph, []
     for strip, outlet in sources_of(levels):
-        single = Single(levels, strip, outlet, weight=LIKELY)
-        if target in single.at_in:
-            ending = f"/{compiled.outlets[outlet][1].id}" if outlet >= 0 else ""
-            name = space.scene.source_name(strip, outlet)
-            one = Chosen(compiled.strips[strip].id + ending, name, strip, outlet)
-            found.append((-single.level(single.at_in[target]), strip, outlet, one))
+        response = SourceResponse(levels, strip, outlet, weight=LIKELY)
+        if target in response.at_in:
+            ending = f"/{graph.outlets[outlet][1].id}" if outlet >= 0 else ""
+            name = space.analysis.source_name(strip, outlet)
+            one = SourceChoice(graph.strips[strip].id + ending, name, strip, outlet)
+            found.append((-response.level(response.at_in[target]), strip, outlet, one))
     return [one for *_order, one in sorted(found, key=lambda entry: entry[:3])]
 
 
-def _path(space: Workspace, start: Chosen, target: int) -> Path | None:
-    ways = trace(space.compiled, start.id, space.compiled.strips[target].id, most=8).paths
+def _path(space: Workspace, start: SourceChoice, target: int) -> Path | None:
+    ways = trace(space.graph, start.id, space.graph.strips[target].id, most=8).paths
     return next((path for path in ways if not path.blockers and path.outlet == start.outlet), None)
 
 
 def _fullest(levels: Levels, path: Path | None, target: int) -> int:
     """The sum on the way with the highest likely level."""
-    on_way = path.strips(levels.compiled) if path else [target]
-    sums = [n for n in on_way if len(levels.compiled.ins[n]) > 1 and levels.stages[n]] or [target]
+    on_way = path.strips(levels.graph) if path else [target]
+    sums = [n for n in on_way if len(levels.graph.ins[n]) > 1 and levels.stages[n]] or [target]
     return max(sums, key=lambda n: likely_db(levels.stages[n][0]))
 
 
@@ -142,7 +142,7 @@ def channels(stage: Stage, layout: str, profile: Profile) -> dict[str, Any]:
 
 
 def _sum_channels(space: Workspace, number: int) -> dict[str, Any] | None:
-    found, strip = space.scene.levels.stages[number], space.compiled.strips[number]
+    found, strip = space.analysis.levels.stages[number], space.graph.strips[number]
     return channels(found[IN], strip.layout, space.template.profile) if found else None
 
 
@@ -195,20 +195,20 @@ def _cut(words: str, wide: float) -> str:
 
 
 def _inflow_rows(levels: Levels, number: int) -> list[dict[str, Any]]:
-    compiled = levels.compiled
+    graph = levels.graph
     return [
         {
-            "route": compiled.routes[share.route], "strip": compiled.strips[compiled.tail[share.route]],
+            "route": graph.routes[share.route], "strip": graph.strips[graph.tail[share.route]],
             "likely": share.likely_db, "expected": share.expected_db, "percent": 100 * share.share,
-            "control": _feed_control(compiled, share.route), "mark": f"wf-{compiled.routes[share.route].id}",
+            "control": _feed_control(graph, share.route), "mark": f"wf-{graph.routes[share.route].id}",
         }
         for share in inflow(levels, number)
     ]  # fmt: skip
 
 
-def _feed_control(compiled: Compiled, number: int) -> dict[str, Any]:
+def _feed_control(graph: SignalGraph, number: int) -> dict[str, Any]:
     """The fader that rules a post-fader feed, else the gain of the route itself."""
-    route, strip = compiled.routes[number], compiled.strips[compiled.tail[number]]
+    route, strip = graph.routes[number], graph.strips[graph.tail[number]]
     if strip.fader_db is not None and route.tap == "post-fader" and route.from_outlet is None:
         return {"field": "fader_db", "value": words_db(strip.fader_db), "strip": strip.id}
     return {

@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any
 
-from lattice.graph.compiled import IN, POST
 from lattice.graph.paths import Path
+from lattice.graph.signal_graph import IN, POST
 from lattice.levels.chain import Stage, entering, figures, likely_db
 from lattice.levels.levels import Levels
-from lattice.levels.single import LIKELY, Part, Single
+from lattice.levels.source_response import LIKELY, SourceGains, SourceResponse
 from lattice.model.document import Insert
 from lattice.model.units import decibels, words_db
 
@@ -47,88 +47,88 @@ class LevelStep:
 
 def level_steps(levels: Levels, path: Path) -> list[LevelStep]:
     """Every step of a path, with the gain of each and the reduction so far."""
-    compiled, single = levels.compiled, Single(levels, path.start, path.outlet, weight=LIKELY)
-    found = [_at_source(levels, path, single)]
-    strips = path.strips(compiled)
+    graph, response = levels.graph, SourceResponse(levels, path.start, path.outlet, weight=LIKELY)
+    found = [_at_source(levels, path, response)]
+    strips = path.strips(graph)
     for at, number in enumerate(strips):
         if at == 0 and path.outlet >= 0:
             continue  # it leaves past the chain
         if at:
-            found.append(_entered(levels, path.routes[at - 1], single))
-        leaves = compiled.stage[path.routes[at]] if at < len(path.routes) else POST
-        strip = compiled.strips[number]
+            found.append(_entered(levels, path.routes[at - 1], response))
+        leaves = graph.stage[path.routes[at]] if at < len(path.routes) else POST
+        strip = graph.strips[number]
         recorded_in = at == len(path.routes) and strip.kind == "print" and strip.records == "in"
         if leaves != IN and not recorded_in:
-            found += _chain(levels, number, single)
+            found += _chain(levels, number, response)
             if leaves == POST and levels.post[number] is not None and strip.kind != "print":
-                found.append(_fader(levels, number, single))
+                found.append(_fader(levels, number, response))
     return _counted(found)
 
 
-def _step(levels: Levels, number: int, what: str, stage: Stage, own: Part | None, **more: Any) -> LevelStep:
+def _step(levels: Levels, number: int, what: str, stage: Stage, own: SourceGains | None, **more: Any) -> LevelStep:
     peak, likely, rms = figures(stage).loudest
-    level = more.pop("single").level(own)
+    level = more.pop("response").level(own)
     name = more.pop("name", "")
-    strip = levels.compiled.strips[number].id
+    strip = levels.graph.strips[number].id
     own_db = decibels(level) if level else None
     return LevelStep(strip, name, what, peak, likely, rms, own_db, **more)
 
 
-def _at_source(levels: Levels, path: Path, single: Single) -> LevelStep:
-    compiled, strip = levels.compiled, levels.compiled.strips[path.start]
-    source = single.source
+def _at_source(levels: Levels, path: Path, response: SourceResponse) -> LevelStep:
+    graph, strip = levels.graph, levels.graph.strips[path.start]
+    source = response.source
     control = {"field": "source_peak_dbfs", "value": source and words_db(source.peak_dbfs), "strip": strip.id}
     if path.outlet >= 0:
-        outlet = compiled.outlets[path.outlet][1]
+        outlet = graph.outlets[path.outlet][1]
         stage = levels.outlet_stages[path.outlet]
         control |= {"hidden": "outlet", "id": outlet.id}
-        level = single.amplitude
+        level = response.amplitude
         peak, likely, rms = figures(stage).loudest if stage else (None, None, None)
         name, own = f"{strip.name} {outlet.name or outlet.id}", decibels(level) if level else None
         return LevelStep(strip.id, name, "outlet", peak, likely, rms, own, control)
     stage = levels.stages[path.start][0]
-    own_part = single.at(path.start, IN)
-    return _step(levels, path.start, "source", stage, own_part, single=single, name=strip.name, control=control)
+    own_part = response.at(path.start, IN)
+    return _step(levels, path.start, "source", stage, own_part, response=response, name=strip.name, control=control)
 
 
-def _entered(levels: Levels, route: int, single: Single) -> LevelStep:
-    compiled, piece = levels.compiled, levels.compiled.routes[route]
-    number = compiled.head[route]
-    count = sum(levels.brings(other) for other in compiled.ins[number])
+def _entered(levels: Levels, route: int, response: SourceResponse) -> LevelStep:
+    graph, piece = levels.graph, levels.graph.routes[route]
+    number = graph.head[route]
+    count = sum(levels.brings(other) for other in graph.ins[number])
     words = f"sum of {count}" if count > 1 else "in"
     words += f", {piece.kind} {words_db(piece.gain_db)}" if piece.gain_db else ""
     control = {"field": "gain_db", "value": words_db(piece.gain_db), "hidden": "route", "id": piece.id}
-    control["strip"] = compiled.strips[compiled.tail[route]].id
-    name, stage = compiled.strips[number].name, levels.stages[number][0]
-    return _step(levels, number, words, stage, single.at(number, IN), single=single, name=name, control=control)
+    control["strip"] = graph.strips[graph.tail[route]].id
+    name, stage = graph.strips[number].name, levels.stages[number][0]
+    return _step(levels, number, words, stage, response.at(number, IN), response=response, name=name, control=control)
 
 
-def _chain(levels: Levels, number: int, single: Single) -> list[LevelStep]:
-    strip, stages, own = levels.compiled.strips[number], levels.stages[number], single.stages(number)
+def _chain(levels: Levels, number: int, response: SourceResponse) -> list[LevelStep]:
+    strip, stages, own = levels.graph.strips[number], levels.stages[number], response.stages(number)
     found = []
     for place, insert in enumerate(strip.inserts):
         shown = levels.insert_figures(number, place)
         control = {"state": insert.state, "hidden": "insert", "id": insert.id, "strip": strip.id}
         step = _step(
-            levels, number, _insert_words(levels, number, place), stages[place + 1], own[place + 1], single=single,
+            levels, number, _insert_words(levels, number, place), stages[place + 1], own[place + 1], response=response,
             control=control, drawn=insert.state == "on" and stages[place + 1] is not stages[place],
         )  # fmt: skip
         found.append(replace(step, reduced_db=shown.reduction_db + shown.pushed_db))
     return found
 
 
-def _fader(levels: Levels, number: int, single: Single) -> LevelStep:
-    strip, stage = levels.compiled.strips[number], levels.post[number]
+def _fader(levels: Levels, number: int, response: SourceResponse) -> LevelStep:
+    strip, stage = levels.graph.strips[number], levels.post[number]
     if stage is None:
         raise ValueError(f"nothing passes the fader of {strip.id}")
     control = {"field": "fader_db", "value": words_db(strip.fader_db), "strip": strip.id}
     words = f"fader {words_db(strip.fader_db)}"
-    own = single.at(number, POST)
-    return _step(levels, number, words, stage, own, single=single, control=control, drawn=bool(strip.fader_db))
+    own = response.at(number, POST)
+    return _step(levels, number, words, stage, own, response=response, control=control, drawn=bool(strip.fader_db))
 
 
 def _insert_words(levels: Levels, number: int, place: int) -> str:
-    insert: Insert = levels.compiled.strips[number].inserts[place]
+    insert: Insert = levels.graph.strips[number].inserts[place]
     if insert.state != "on":
         return f"{insert.name or insert.type}, {insert.state}"
     shown = levels.insert_figures(number, place)
@@ -136,7 +136,7 @@ def _insert_words(levels: Levels, number: int, place: int) -> str:
         return f"{insert.type} {words_db(-shown.reduction_db)}"
     if shown.pushed_db:
         return f"{insert.type}, pushed {shown.pushed_db:.1f}"
-    before = entering(levels.compiled.strips[number], levels.stages[number], place, levels.carriers)
+    before = entering(levels.graph.strips[number], levels.stages[number], place, levels.carriers)
     change = likely_db(levels.stages[number][place + 1]) - likely_db(before)
     return f"{insert.type} {words_db(change, plus=True)}"
 

@@ -10,7 +10,7 @@ from django.http import HttpRequest
 from django.utils.safestring import SafeString, mark_safe
 
 from lattice.checks import Finding
-from lattice.graph.compiled import Compiled
+from lattice.graph.signal_graph import SignalGraph
 from lattice.levels.chain import figures
 from lattice.model.document import KEYABLE_TYPES, Strip, main_outlet
 from lattice.model.units import words_db
@@ -76,14 +76,14 @@ def by_family(findings: list[Numbered], severity: str = "") -> dict[str, list[Nu
 
 
 def folded_of(stored: StoredTemplate, space: Workspace) -> frozenset[str]:
-    return opens_folded(space.compiled) if stored.folded is None else frozenset(stored.folded)
+    return opens_folded(space.graph) if stored.folded is None else frozenset(stored.folded)
 
 
 def sheet_of(stored: StoredTemplate, space: Workspace) -> Sheet:
     """The map as it stands; newcomers' slots are remembered."""
     before = bytes(stored.slots)
     slots = Slots.load(before)
-    sheet = draw(space.compiled, space.feedback, folded_of(stored, space), slots)
+    sheet = draw(space.graph, space.feedback, folded_of(stored, space), slots)
     if (after := slots.dump()) != before:
         services.remember_sheet(stored, slots=after)
         stored.slots = after
@@ -200,8 +200,8 @@ def frame(stored: StoredTemplate) -> dict[str, Any]:
 
 def _likely_levels(space: Workspace) -> dict[str, str]:
     """By strip, its likely peak behind the fader, dBFS; nothing where no sound is."""
-    levels, found = space.scene.levels, {}
-    for number, strip in enumerate(space.compiled.strips):
+    levels, found = space.analysis.levels, {}
+    for number, strip in enumerate(space.graph.strips):
         if levels.sounds(number):
             post = levels.post[number]
             found[strip.id] = words_db(figures(post).loudest[1]) if post else "−∞"
@@ -210,7 +210,7 @@ def _likely_levels(space: Workspace) -> dict[str, str]:
 
 def _arrivals(space: Workspace) -> dict[str, str]:
     """By strip, the latest actual arrival at its `in`, samples."""
-    spans = ((strip, space.scene.arrivals.span(n)) for n, strip in enumerate(space.compiled.strips))
+    spans = ((strip, space.analysis.arrivals.span(n)) for n, strip in enumerate(space.graph.strips))
     return {strip.id: str(span.latest) for strip, span in spans if span is not None}
 
 
@@ -236,13 +236,13 @@ def map_context(request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]
 
 def strip_context(space: Workspace, strip: Strip) -> dict[str, Any]:
     """The side panel of one strip."""
-    compiled = space.compiled
-    number = compiled.index[strip.id]
+    graph = space.graph
+    number = graph.index[strip.id]
     return {
         "strip": strip,
-        "machine": compiled.machine_of(number),
-        "ins": _routes(compiled, [r for r, head in enumerate(compiled.head) if head == number], "in"),
-        "outs": _routes(compiled, [r for r, tail in enumerate(compiled.tail) if tail == number], "out"),
+        "machine": graph.machine_of(number),
+        "ins": _routes(graph, [r for r, head in enumerate(graph.head) if head == number], "in"),
+        "outs": _routes(graph, [r for r, tail in enumerate(graph.tail) if tail == number], "out"),
         "is_monitored": strip.kind in ("audio", "print"),
         "outlets": [
             {"id": o.id, "name": o.name, "layout": o.layout, "open": o.open, "is_main": o is main_outlet(strip)}
@@ -251,11 +251,11 @@ def strip_context(space: Workspace, strip: Strip) -> dict[str, Any]:
     }
 
 
-def _routes(compiled: Compiled, numbers: list[int], way: str) -> list[dict[str, Any]]:
+def _routes(graph: SignalGraph, numbers: list[int], way: str) -> list[dict[str, Any]]:
     return [
         {
-            "route": compiled.routes[number],
-            "other": compiled.strips[compiled.tail[number] if way == "in" else compiled.head[number]],
+            "route": graph.routes[number],
+            "other": graph.strips[graph.tail[number] if way == "in" else graph.head[number]],
         }
         for number in numbers
     ]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from lattice.graph.compiled import IN, POST, PRE, Compiled
+from lattice.graph.signal_graph import IN, POST, PRE, SignalGraph
 from lattice.levels.chain import Stage, figures
 from lattice.model.document import Insert, Outlet, Route, Stem, Strip, Template, main_outlet, source_of
 from lattice.model.document import machine_id as id_of_machine
@@ -40,15 +40,15 @@ class Rung:
 
 def strip_sheet(space: Workspace, number: int) -> dict[str, Any]:
     """Everything the strip sheet shows of one strip."""
-    compiled, template = space.compiled, space.template
-    strip = compiled.strips[number]
+    graph, template = space.graph, space.template
+    strip = graph.strips[number]
     machine = next(known for known in template.machines if known.id == id_of_machine(template, strip))
     beside = [known.id for known in template.strips if known.section == strip.section]
     at = beside.index(strip.id)
     return {
         "strip": strip.id,
         "piece": strip,
-        "rungs": [replace(rung, shown=_figures(space, number, rung)) for rung in _rungs(compiled, number)],
+        "rungs": [replace(rung, shown=_figures(space, number, rung)) for rung in _rungs(graph, number)],
         "source": source_of(strip, main_outlet(strip)),
         "is_source": strip.kind in ("audio", "instrument", "input"),
         "outlets": [_outlet(strip, outlet) for outlet in strip.outlets],
@@ -62,7 +62,7 @@ def strip_sheet(space: Workspace, number: int) -> dict[str, Any]:
 
 def _figures(space: Workspace, number: int, rung: Rung) -> dict[str, Any] | None:
     """Levels of the loudest channel behind a rung, what an insert takes off, when sound is there."""
-    levels, arrivals = space.scene.levels, space.scene.arrivals
+    levels, arrivals = space.analysis.levels, space.analysis.arrivals
     stages, span = levels.stages[number], arrivals.span(number)
     if not stages or rung.kind not in ("in", "insert", "pre", "post"):
         return None
@@ -78,19 +78,19 @@ def _figures(space: Workspace, number: int, rung: Rung) -> dict[str, Any] | None
     return {"peak": peak, "likely": likely, "rms": rms, "arrives": span.latest + late if span else None, **more}
 
 
-def _rungs(compiled: Compiled, number: int) -> list[Rung]:
-    strip = compiled.strips[number]
-    comes = [Lead(r, compiled.strips[compiled.tail[n]]) for n, r in enumerate(compiled.routes) if r.to == strip.id]
+def _rungs(graph: SignalGraph, number: int) -> list[Rung]:
+    strip = graph.strips[number]
+    comes = [Lead(r, graph.strips[graph.tail[n]]) for n, r in enumerate(graph.routes) if r.to == strip.id]
     leaves = [
-        (compiled.stage[n], Lead(r, compiled.strips[compiled.head[n]]))
-        for n, r in enumerate(compiled.routes)
+        (graph.stage[n], Lead(r, graph.strips[graph.head[n]]))
+        for n, r in enumerate(graph.routes)
         if r.from_strip == strip.id
     ]
     main = main_outlet(strip)
     own = [(stage, lead) for stage, lead in leaves if lead.route.from_outlet in (None, main.id if main else None)]
 
     def stage(kind: str, at: int, **more: Any) -> Rung:
-        stems = [compiled.template.stems[n] for n in compiled.stems_at.get(number, ())]
+        stems = [graph.template.stems[n] for n in graph.stems_at.get(number, ())]
         return Rung(
             kind,
             STAGE_WORDS[at],

@@ -28,7 +28,7 @@ LOWEST_HZ, HIGHEST_HZ = 20.0, 20_000.0
 
 def timing_place(space: Workspace, section: str = "") -> dict[str, Any]:
     """Everything the place shows. Where there are many strips, only the critical path and one section are open."""
-    arrivals, template = space.scene.arrivals, space.template
+    arrivals, template = space.analysis.arrivals, space.template
     total = arrivals.total_samples
     numbers = _rows(arrivals)
     end = _round_up(max([total or 0, *(span.latest for n in numbers if (span := arrivals.at_pre(n)))], default=0))
@@ -49,12 +49,12 @@ def timing_place(space: Workspace, section: str = "") -> dict[str, Any]:
     ]
     marks = [end * part // 6 for part in range(7)]
     return {
-        "total": total, "total_ms": ms(total or 0), "rows": rows, "opened": space.scene.sections.get(section),
+        "total": total, "total_ms": ms(total or 0), "rows": rows, "opened": space.analysis.sections.get(section),
         "ticks": [{"x": x(samples), "samples": samples, "ms": ms(samples)} for samples in marks],
         "width": WIDTH, "height": HEAD + ROW * len(rows) + 8, "total_x": x(total or 0), "head": HEAD, "left": LEFT,
         "steps": [_step(space, step) for step in steps if step.samples], "gains": _gains(space, steps, total or 0),
         "live": _live(space), "comb": _comb(space), "delays": _delays(space),
-        "output": None if output is None else space.compiled.strips[output],
+        "output": None if output is None else space.graph.strips[output],
         "cut": bool(space.feedback),
     }  # fmt: skip
 
@@ -66,12 +66,12 @@ def _round_up(samples: int) -> int:
 
 def _rows(arrivals: Arrivals) -> list[int]:
     """Strips that take time, wait, or set the latency, in the order of the flow."""
-    compiled, found = arrivals.compiled, []
+    graph, found = arrivals.graph, []
     for node in arrivals.order:
-        if node >= len(compiled.strips) or arrivals.span(node) is None:
+        if node >= len(graph.strips) or arrivals.span(node) is None:
             continue
-        waits = any(arrivals.delays.get(route) for route in compiled.outs[node])
-        if arrivals.chain[node] != (0, 0) or waits or compiled.strips[node].kind in ("output", "print", "master"):
+        waits = any(arrivals.delays.get(route) for route in graph.outs[node])
+        if arrivals.chain[node] != (0, 0) or waits or graph.strips[node].kind in ("output", "print", "master"):
             found.append(node)
     return found
 
@@ -83,7 +83,7 @@ def _folded(space: Workspace, numbers: list[int], section: str, on_path: set[int
     found: list[int | tuple[str, list[int]]] = []
     together: dict[str, list[int]] = {}
     for number in numbers:
-        its = space.compiled.strips[number].section or ""
+        its = space.graph.strips[number].section or ""
         if number in on_path or not its or its == section:
             found.append(number)
         else:
@@ -96,7 +96,7 @@ def _folded(space: Workspace, numbers: list[int], section: str, on_path: set[int
 
 def _section_row(space: Workspace, section: str, numbers: list[int], at: int, x: Any) -> dict[str, Any]:
     """Many strips of a section in one row: from the first arrival to the last that leaves."""
-    arrivals, its = space.scene.arrivals, space.scene.sections[section]
+    arrivals, its = space.analysis.arrivals, space.analysis.sections[section]
     spans = [span for number in numbers if (span := arrivals.span(number))]
     first, last = min(span.earliest for span in spans), max(arrivals.at_pre(n).latest for n in numbers)  # type: ignore[union-attr]
     y, many = HEAD + at * ROW, f"{len(numbers)} strip{'s' if len(numbers) > 1 else ''}"
@@ -108,7 +108,7 @@ def _section_row(space: Workspace, section: str, numbers: list[int], at: int, x:
 
 
 def _row(space: Workspace, number: int, at: int, x: Any, on_path: bool) -> dict[str, Any]:
-    arrivals, strip = space.scene.arrivals, space.compiled.strips[number]
+    arrivals, strip = space.analysis.arrivals, space.graph.strips[number]
     span = arrivals.span(number)
     start = span.latest if span else 0
     y = HEAD + at * ROW
@@ -126,10 +126,10 @@ def _row(space: Workspace, number: int, at: int, x: Any, on_path: bool) -> dict[
         if took:
             bars.append(_bar(x, now, took, "path" if on_path else "take", insert.name or insert.type))
             now += took
-    held = max((arrivals.delays.get(route, 0) for route in space.compiled.outs[number]), default=0)
+    held = max((arrivals.delays.get(route, 0) for route in space.graph.outs[number]), default=0)
     if held:
         bars.append(_bar(x, now, held, "wait", ""))
-    section = space.scene.sections.get(strip.section or "")
+    section = space.analysis.sections.get(strip.section or "")
     words = f"arrives {start}" + (f", leaves {now}" if now != start else "") + (f", waits {held}" if held else "")
     told = arrivals.chain[number][0]
     return {
@@ -156,7 +156,7 @@ def _bar(x: Any, start: int, samples: int, kind: str, words: str) -> dict[str, A
 
 
 def _key_marks(space: Workspace, node: int, x: Any, audio: int) -> list[dict[str, Any]]:
-    arrivals, found = space.scene.arrivals, []
+    arrivals, found = space.analysis.arrivals, []
     for route in arrivals.keys_to(node):
         span = arrivals.brought(route)
         if span is not None:
@@ -167,7 +167,7 @@ def _key_marks(space: Workspace, node: int, x: Any, audio: int) -> list[dict[str
 
 
 def _step(space: Workspace, step: Any) -> dict[str, Any]:
-    strip: Strip = space.compiled.strips[step.strip]
+    strip: Strip = space.graph.strips[step.strip]
     insert = next((insert for insert in strip.inserts if insert.id == step.id), None)
     words = {"insert": insert and (insert.name or insert.type), "tie": "tie line", "output": "output of the machine"}
     return {"strip": strip, "what": words.get(step.what) or "waits, or source", "samples": step.samples}
@@ -178,13 +178,13 @@ def _gains(space: Workspace, steps: list[Any], total: int) -> list[dict[str, Any
     found = []
     for step in sorted((s for s in steps if s.what == "insert" and s.samples), key=lambda s: -s.samples)[:4]:
         then = without_insert(space.template, step.id).arrivals.total_samples or 0
-        insert = next(insert for insert in space.compiled.strips[step.strip].inserts if insert.id == step.id)
+        insert = next(insert for insert in space.graph.strips[step.strip].inserts if insert.id == step.id)
         if then < total:
             ms = samples_to_ms(then, space.template.sample_rate_hz)
             found.append(
                 {
                     "name": insert.name or insert.type,
-                    "strip": space.compiled.strips[step.strip],
+                    "strip": space.graph.strips[step.strip],
                     "then": then,
                     "ms": ms,
                     "won": total - then,
@@ -196,8 +196,8 @@ def _gains(space: Workspace, steps: list[Any], total: int) -> list[dict[str, Any
 def _live(space: Workspace) -> list[dict[str, Any]]:
     """Monitoring times of live inputs at four buffers, against the limit."""
     limit, now = space.template.profile.monitor_limit_ms, space.template.buffer_samples
-    names, found = space.compiled.strips, []
-    for heard in monitored(space.scene.arrivals, space.scene.levels):
+    names, found = space.graph.strips, []
+    for heard in monitored(space.analysis.arrivals, space.analysis.levels):
         times = [(size, heard.ms(size)) for size in BUFFERS]
         most = max(limit * 1.5, times[-1][1])
         bars = [
@@ -214,7 +214,7 @@ def _comb(space: Workspace) -> dict[str, Any] | None:
     """The comb of the worst misaligned pair, 20 Hz to 20 kHz: a band from its lowest to its highest in each pixel."""
     for finding in space.audit.findings:
         if finding.code == "time.misaligned" and finding.figures.get("notch_hz"):
-            comb = worst_comb(space.scene, space.compiled.index[finding.strips[0]])
+            comb = worst_comb(space.analysis, space.graph.index[finding.strips[0]])
             if comb is not None:
                 rate_hz = space.template.sample_rate_hz
                 return {
@@ -242,8 +242,8 @@ def _comb_y(level_db: float) -> float:
 
 def _delays(space: Workspace) -> list[dict[str, Any]]:
     found = []
-    for number, place in space.compiled.by_type["delay"]:
-        strip = space.compiled.strips[number]
+    for number, place in space.graph.by_type["delay"]:
+        strip = space.graph.strips[number]
         insert = strip.inserts[place]
         if insert.delay_ms:
             near = nearest_note(insert.delay_ms, space.template.tempo_bpm)

@@ -9,10 +9,10 @@ from django.shortcuts import render
 from django.views.decorators.http import require_safe
 
 from lattice.errors import DocumentError
-from lattice.graph.compiled import DECORRELATING
+from lattice.graph.signal_graph import DECORRELATING
 from lattice.model import document
 from lattice.model.layouts import NAMED
-from lattice.trace import MOST_PATHS, Figures, hop_words, sentence, trace
+from lattice.trace import MOST_PATHS, HopFigures, hop_words, sentence, trace
 from web.editor import connections, crosspoints
 from web.editor.delivery import delivery_place
 from web.editor.hygiene import hygiene_place
@@ -56,7 +56,7 @@ def map_page(request: HttpRequest, pk: int) -> HttpResponse:
 
 def chosen(request: HttpRequest, space: Workspace) -> dict[str, Any]:
     """The strip, section or finding that a deep link names; unknown ones are left out."""
-    index = space.compiled.index
+    index = space.graph.index
     many = request.GET.get("strips") or request.POST.get("chosen_strips")
     if many:
         chosen_many = selection_context(many, space)
@@ -114,7 +114,7 @@ def _ports(_request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
 
 def _strip(request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
     space = context["space"]
-    number = space.compiled.index.get(wanted(request, "strip"))
+    number = space.graph.index.get(wanted(request, "strip"))
     if number is None:
         return {"strip": "", "sections": by_section(space.template)}
     return strip_sheet(space, number) | CHOICES
@@ -162,7 +162,7 @@ def crosspoints_page(request: HttpRequest, pk: int) -> HttpResponse:
 
 def crosspoints_context(space: Workspace, kind: str) -> dict[str, Any]:
     kind = kind if kind in crosspoints.KINDS else "sound"
-    return {"kind": kind, "kinds": crosspoints.KINDS, "grid": as_data(crosspoints.grid(space.compiled, kind))}
+    return {"kind": kind, "kinds": crosspoints.KINDS, "grid": as_data(crosspoints.grid(space.graph, kind))}
 
 
 @require_safe
@@ -174,10 +174,10 @@ def findings_panel(request: HttpRequest, pk: int) -> HttpResponse:
 def strip_panel(request: HttpRequest, pk: int, strip: str) -> HttpResponse:
     stored = owned(request, pk)
     space = workspace(stored)
-    if strip not in space.compiled.index:
+    if strip not in space.graph.index:
         raise Http404
     context = {"stored": stored, "template": space.template}
-    context |= strip_context(space, space.template.strips[space.compiled.index[strip]])
+    context |= strip_context(space, space.template.strips[space.graph.index[strip]])
     return render(request, "editor/panel_strip.html", context | CHOICES)
 
 
@@ -253,31 +253,31 @@ def trace_panel(request: HttpRequest, pk: int) -> HttpResponse:
     """The ways from a strip, hop by hop; one of them is shown on the map."""
     stored = owned(request, pk)
     space = workspace(stored)
-    compiled = space.compiled
+    graph = space.graph
     try:
-        found = trace(compiled, request.GET.get("from", ""), request.GET.get("to") or None, most=MOST_PATHS)
+        found = trace(graph, request.GET.get("from", ""), request.GET.get("to") or None, most=MOST_PATHS)
     except DocumentError as error:
         return render(request, "editor/panel_trace.html", {"stored": stored, "problems": error.problems}, status=422)
-    figures = Figures(space.scene.levels, space.scene.arrivals)
+    figures = HopFigures(space.analysis.levels, space.analysis.arrivals)
     paths = [
         {
-            "sentence": sentence(compiled, path),
-            "end": compiled.strips[path.strips(compiled)[-1]],
+            "sentence": sentence(graph, path),
+            "end": graph.strips[path.strips(graph)[-1]],
             "hops": [
                 {
-                    "words": hop_words(compiled, route),
-                    "route": compiled.routes[route],
-                    "strip": compiled.strips[compiled.head[route]],
+                    "words": hop_words(graph, route),
+                    "route": graph.routes[route],
+                    "strip": graph.strips[graph.head[route]],
                     "at": at,
                 }
                 for route, at in zip(path.routes, figures.along(path), strict=True)
             ],
-            "routes": " ".join(compiled.routes[route].id for route in path.routes),
+            "routes": " ".join(graph.routes[route].id for route in path.routes),
             "blockers": path.blockers,
         }
         for path in found.paths[:SHOWN_PATHS]
     ]
-    start = compiled.strips[compiled.index[found.start.partition("/")[0]]]
+    start = graph.strips[graph.index[found.start.partition("/")[0]]]
     context = {"stored": stored, "start": start, "to": request.GET.get("to", ""), "paths": paths, "found": found}
     context["more"] = len(found.paths) - len(paths)
     return render(request, "editor/panel_trace.html", context)

@@ -6,24 +6,26 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from lattice.awake import awake
-from lattice.checks import Finding, Scene, Step, audit_scene
+from lattice.analysis import Analysis
+from lattice.checks import Finding, audit_of
 from lattice.edits import apply_steps
+from lattice.edits.awake import awake
 from lattice.levels.chain import likely_db
 from lattice.model.document import Template
+from lattice.model.edit_step import EditStep
 from web.shelf.workspace import Workspace
 
 SHOWN = 8
 
 
-def without_insert(template: Template, insert: str) -> Scene:
+def without_insert(template: Template, insert: str) -> Analysis:
     """The template with one insert unloaded: its latency is gone, its place is kept."""
-    step = Step("change_insert", {"insert": insert, "changes": {"state": "unloaded"}})
-    return Scene(apply_steps(template, [step]))
+    step = EditStep("change_insert", {"insert": insert, "changes": {"state": "unloaded"}})
+    return Analysis(apply_steps(template, [step]))
 
 
 @dataclass(frozen=True)
-class Change:
+class LevelChange:
     """The likely peak at an endpoint or sum, dBFS, as it is and as it would be."""
 
     name: str
@@ -38,26 +40,26 @@ class Change:
 LEAST_DB = 0.05
 
 
-def level_changes(before: Scene, after: Scene) -> list[Change]:
+def level_changes(before: Analysis, after: Analysis) -> list[LevelChange]:
     """Endpoints and sums whose likely peak would change, outputs and prints first."""
-    then = {strip.id: number for number, strip in enumerate(after.compiled.strips)}
+    then = {strip.id: number for number, strip in enumerate(after.graph.strips)}
     found = []
     kinds = ("output", "print", "master", "bus", "return")
     for kind in kinds:
-        for number in before.compiled.by_kind[kind]:
-            strip = before.compiled.strips[number]
+        for number in before.graph.by_kind[kind]:
+            strip = before.graph.strips[number]
             other = then.get(strip.id)
             if other is None:
                 continue
             levels = _likely(before, number), _likely(after, other)
             if levels[0] == levels[1] or abs(levels[1] - levels[0]) < LEAST_DB:
                 continue
-            found.append(Change(strip.name, *levels))
+            found.append(LevelChange(strip.name, *levels))
     return found
 
 
-def _likely(scene: Scene, number: int) -> float:
-    stage = scene.levels.at_end(number)
+def _likely(analysis: Analysis, number: int) -> float:
+    stage = analysis.levels.at_end(number)
     return likely_db(stage) if stage is not None else float("-inf")
 
 
@@ -78,15 +80,15 @@ def awake_beside(space: Workspace) -> dict[str, Any]:
     ]
     if not sleeping:
         return {"count": 0}
-    scene = Scene(awake(space.template))
-    now, then = space.audit.findings, audit_scene(scene).findings
+    analysis = Analysis(awake(space.template))
+    now, then = space.audit.findings, audit_of(analysis).findings
     more = f" and {len(sleeping) - SHOWN} more" if len(sleeping) > SHOWN else ""
     return {
         "count": len(sleeping),
         "names": ", ".join(sleeping[:SHOWN]) + more,
         "going": only_in(now, then),
         "coming": only_in(then, now),
-        "levels": level_changes(space.scene, scene),
-        "total_now": space.scene.arrivals.total_samples or 0,
-        "total_then": scene.arrivals.total_samples or 0,
+        "levels": level_changes(space.analysis, analysis),
+        "total_now": space.analysis.arrivals.total_samples or 0,
+        "total_then": analysis.arrivals.total_samples or 0,
     }

@@ -106,7 +106,7 @@ def preview(request: HttpRequest, pk: int, what: str) -> HttpResponse:
         shown = Preview(
             space,
             holder(request, stored),
-            *plan(request.POST, chosen_strips(request.POST, space.template, space.scene)),
+            *plan(request.POST, chosen_strips(request.POST, space.template, space.analysis)),
         )
     except DocumentError as error:
         return _refused(request, stored, "refused.html", {"problems": error.problems}, 422)

@@ -6,8 +6,8 @@ from collections import defaultdict
 from dataclasses import dataclass
 from typing import Any
 
-from lattice.compare import Change, compare
-from lattice.edits.takeover import key_of, may_be_taken
+from lattice.changes.compare import Change, compare
+from lattice.changes.takeover import key_of, may_be_taken
 from lattice.model.document import Template
 from web.editor.differences import names_of, said
 from web.editor.what_if import level_changes, only_in
@@ -32,14 +32,14 @@ def comparison(before: Workspace, after: Workspace, *, back: bool = False) -> di
     `back`: differences are said the other way round, as what would lead from `after` to `before` again.
     """
     groups = _differences(after.template, before.template) if back else _differences(before.template, after.template)
-    strips = {one.change.id for one in groups["strip"]} & set(after.compiled.index)
+    strips = {one.change.id for one in groups["strip"]} & set(after.graph.index)
     now, then = before.audit.findings, after.audit.findings
     return {
         "groups": [(f"{what}s", groups[what]) for what in GROUPS if groups[what]],
         "count": sum(map(len, groups.values())),
-        "changed_strips": " ".join(sorted(strips, key=after.compiled.index.__getitem__)),
-        "levels": level_changes(before.scene, after.scene),
-        "latency": (before.scene.arrivals.total_samples or 0, after.scene.arrivals.total_samples or 0),
+        "changed_strips": " ".join(sorted(strips, key=after.graph.index.__getitem__)),
+        "levels": level_changes(before.analysis, after.analysis),
+        "latency": (before.analysis.arrivals.total_samples or 0, after.analysis.arrivals.total_samples or 0),
         "went": only_in(now, then),
         "came": only_in(then, now),
     }
@@ -66,6 +66,6 @@ def figures_of(space: Workspace) -> dict[str, Any]:
         "inserts": len(inserts),
         "awake": sum(insert.state == "on" for insert in inserts),
         "memory": memory,
-        "latency": space.scene.arrivals.total_samples,
+        "latency": space.analysis.arrivals.total_samples,
         "summary": space.audit.summary,
     }

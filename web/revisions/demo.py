@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.contrib.auth.models import AbstractBaseUser
 from msgspec.structs import replace
 
-from lattice.digests import section_digests
+from lattice.changes.digests import section_digests
 from lattice.model.document import Template
 from lattice.model.inventory import Inventory, PlugIn, inventory_of
 from web.revisions import services as revisions

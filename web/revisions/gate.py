@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from lattice.digests import section_digests
+from lattice.changes.digests import section_digests
 from web.revisions.models import Revision, Tick
 from web.shelf.workspace import Workspace
 
 
 @dataclass(frozen=True)
-class Point:
+class GateCondition:
     """One condition, met or not, and where to see to it (the name of a place)."""
 
     words: str
@@ -46,7 +46,7 @@ def ticked(space: Workspace, template_pk: int, sealed_by: str = "") -> list[Tick
     return found
 
 
-def gate(space: Workspace, revision: Revision) -> list[Point]:
+def gate(space: Workspace, revision: Revision) -> list[GateCondition]:
     """All conditions of a release, in the order in which people see to them."""
     counts = space.audit.summary
     stale = sum(finding.code == "waiver.stale" for finding in space.audit.findings)
@@ -56,10 +56,10 @@ def gate(space: Workspace, revision: Revision) -> list[Point]:
     many = counts["blocker"], counts["warning"]
     by_whom = f"; {', '.join(own)} by {revision.by}, who sealed it" if own else ""
     return [
-        Point(_count(many[0], "blocker", "open"), not many[0]),
-        Point(_count(many[1], "warning", "without a decision: put right, or waived"), not many[1]),
-        Point(_count(stale, "waiver", "about nothing any more"), not stale, "hygiene"),
-        Point(
+        GateCondition(_count(many[0], "blocker", "open"), not many[0]),
+        GateCondition(_count(many[1], "warning", "without a decision: put right, or waived"), not many[1]),
+        GateCondition(_count(stale, "waiver", "about nothing any more"), not stale, "hygiene"),
+        GateCondition(
             f"not looked through by a second person: {', '.join(left)}{by_whom}"
             if left
             else f"all {len(sections)} sections looked through by a second person",

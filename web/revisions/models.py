@@ -19,7 +19,7 @@ class Revision(models.Model):
     at = models.DateTimeField(auto_now_add=True)
     version = models.PositiveIntegerField()  # of the template, when it was sealed
     head = models.BinaryField()
-    digest = models.CharField(max_length=64)  # of the document (lattice.digests)
+    digest = models.CharField(max_length=64)  # of the document (lattice.changes.digests)
     summary = models.JSONField(default=dict)
     signed_by = models.CharField(max_length=120, default="")
     signed_at = models.DateTimeField(null=True)

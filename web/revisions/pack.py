@@ -19,7 +19,7 @@ from web.shelf.workspace import Workspace
 
 EPOCH = (2020, 1, 1, 0, 0, 0)  # ZIP entries need a date; this one says nothing
 READABLE = 0o644 << 16
-Told = Callable[[str, int], None]  # called with what comes next and the percent done; may raise to stop
+ProgressCallback = Callable[[str, int], None]  # called with what comes next and the percent done; may raise to stop
 
 
 def facts_of(revision: Revision) -> Facts:
@@ -36,7 +36,7 @@ def facts_of(revision: Revision) -> Facts:
     )
 
 
-def make_pack(revision: Revision, tell: Told = lambda _step, _percent: None) -> bytes:
+def make_pack(revision: Revision, tell: ProgressCallback = lambda _step, _percent: None) -> bytes:
     """All files of the pack and the list of their checksums, as a ZIP."""
     facts, space = facts_of(revision), Workspace(content(revision))
     stem = f"{slug(facts.name)}-r{facts.number}"

@@ -12,7 +12,8 @@ from urllib.parse import unquote, urlsplit
 from django.conf import settings
 from django.template.loader import render_to_string
 
-from lattice.graph.compiled import Compiled
+from lattice.graph.origin import NO_OUTLET
+from lattice.graph.signal_graph import SignalGraph
 from lattice.levels.chain import figures
 from lattice.manual import manual
 from lattice.model.document import main_outlet
@@ -64,7 +65,7 @@ class Facts:
 
 
 def drawing(space: Workspace) -> Sheet:
-    return draw(space.compiled, space.feedback, (), Slots())
+    return draw(space.graph, space.feedback, (), Slots())
 
 
 def map_svg(space: Workspace, facts: Facts) -> str:
@@ -122,21 +123,21 @@ def report_html(space: Workspace, facts: Facts) -> str:
 
 
 def manual_html(space: Workspace, facts: Facts) -> str:
-    return render_to_string("papers/manual.html", {"facts": facts, "chapters": manual(space.scene)})
+    return render_to_string("papers/manual.html", {"facts": facts, "chapters": manual(space.analysis)})
 
 
 def _ends(space: Workspace) -> list[dict[str, Any]]:
     found = []
     for number, stage, likely_db in endpoints(space):
         peak, likely, rms = figures(stage).loudest
-        name = space.compiled.strips[number].name
+        name = space.graph.strips[number].name
         found.append({"name": name, "peak": peak, "likely": likely, "rms": rms, "room": -likely_db})
     return found
 
 
 def _timing(space: Workspace) -> dict[str, Any]:
-    arrivals, rate = space.scene.arrivals, space.template.sample_rate_hz
-    names = [strip.name for strip in space.compiled.strips]
+    arrivals, rate = space.analysis.arrivals, space.template.sample_rate_hz
+    names = [strip.name for strip in space.graph.strips]
     inserts = {insert.id: insert.name or insert.type for strip in space.template.strips for insert in strip.inserts}
     steps = critical_path(arrivals, arrivals.latest_output) if arrivals.latest_output is not None else []
     return {
@@ -156,14 +157,14 @@ def _timing(space: Workspace) -> dict[str, Any]:
         ],
         "live": [
             (names[heard.source], names[heard.output], heard.ms(space.template.buffer_samples))
-            for heard in monitored(arrivals, space.scene.levels)
+            for heard in monitored(arrivals, space.analysis.levels)
         ],
     }
 
 
 def _ledger(space: Workspace) -> dict[str, Any]:
     """The ledger, a table a set, or several where a set has more stems than fit a page."""
-    ledger = space.scene.ledger
+    ledger = space.analysis.ledger
     stems = [(number, stem) for number, stem in enumerate(space.template.stems) if stem.strip is not None]
     tables = []
     for name in dict.fromkeys(stem.set for _number, stem in stems):
@@ -171,7 +172,7 @@ def _ledger(space: Workspace) -> dict[str, Any]:
         for start in range(0, len(of_set), COLUMNS_A_PAGE):
             columns = of_set[start : start + COLUMNS_A_PAGE]
             rows = [
-                (space.scene.source_name(*origin), [(number in row, row.get(number)) for number, _stem in columns])
+                (space.analysis.source_name(*origin), [(number in row, row.get(number)) for number, _stem in columns])
                 for origin, row in ledger.rows.items()
                 if any(number in row for number, _stem in columns)
             ]
@@ -180,16 +181,16 @@ def _ledger(space: Workspace) -> dict[str, Any]:
 
 
 def _ports(space: Workspace) -> dict[str, Any]:
-    template, compiled = space.template, space.compiled
+    template, graph = space.template, space.graph
     machine = {one.id: one.name for one in template.machines}
     io = [
         (
-            machine[compiled.machine_of(n)],
+            machine[graph.machine_of(n)],
             strip.kind,
             channel_span(strip.io),
             strip.name,
         )
-        for n, strip in enumerate(compiled.strips)
+        for n, strip in enumerate(graph.strips)
         if strip.io
     ]
     outlets = [
@@ -197,19 +198,19 @@ def _ports(space: Workspace) -> dict[str, Any]:
             strip.name,
             outlet.name or outlet.id,
             "open" if outlet.open else "closed",
-            _listeners(compiled, n, strip.id, outlet.id),
+            _listeners(graph, n, strip.id, outlet.id),
         )
-        for n, strip in enumerate(compiled.strips)
+        for n, strip in enumerate(graph.strips)
         for outlet in strip.outlets
     ]
     notes = [
         (
-            compiled.strips[compiled.head[r]].name,
-            compiled.routes[r].port or 1,
-            compiled.routes[r].channel or "all",
-            compiled.strips[compiled.tail[r]].name,
+            graph.strips[graph.head[r]].name,
+            graph.routes[r].port or 1,
+            graph.routes[r].channel or "all",
+            graph.strips[graph.tail[r]].name,
         )
-        for r in compiled.midis
+        for r in graph.midis
     ]
     return {
         "io": sorted(io),
@@ -219,11 +220,11 @@ def _ports(space: Workspace) -> dict[str, Any]:
     }
 
 
-def _listeners(compiled: Compiled, number: int, strip: str, outlet: str) -> str:
-    side = compiled.outlet_index.get((number, outlet), -1)
-    main = main_outlet(compiled.strips[number])
-    routes = compiled.outlet_outs[side] if side >= 0 else compiled.outs[number] if main and main.id == outlet else []
-    return ", ".join(compiled.strips[compiled.head[route]].name for route in routes)
+def _listeners(graph: SignalGraph, number: int, strip: str, outlet: str) -> str:
+    side = graph.outlet_index.get((number, outlet), NO_OUTLET)
+    main = main_outlet(graph.strips[number])
+    routes = graph.outlet_outs[side] if side >= 0 else graph.outs[number] if main and main.id == outlet else []
+    return ", ".join(graph.strips[graph.head[route]].name for route in routes)
 
 
 def _inventories(space: Workspace) -> list[tuple[str, Sequence[Any]]]:

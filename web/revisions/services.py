@@ -7,10 +7,10 @@ from django.db import transaction
 from django.db.models.functions import Greatest
 from django.utils import timezone
 
-from lattice.digests import document_digest, section_digests
-from lattice.edits.takeover import take_over
+from lattice.changes.digests import document_digest, section_digests
+from lattice.changes.takeover import take_over
 from lattice.errors import EditError
-from lattice.formats.document_json import load, pack
+from lattice.formats.document_json import encode, load
 from lattice.model.document import Template
 from web.revisions.gate import gate
 from web.revisions.models import Pack, Revision, Tick
@@ -46,7 +46,7 @@ def seal(pk: int, user: AbstractBaseUser, base: int, note: str, by: str) -> Revi
         raise EditError(f"nothing has changed since revision {newest.number}")
     made = Revision.objects.create(
         template=stored, number=(newest.number if newest else 0) + 1, note=note, by=name, user=user,
-        version=stored.version, head=pack(template), digest=digest, summary=stored.summary,
+        version=stored.version, head=encode(template), digest=digest, summary=stored.summary,
     )  # fmt: skip
     StoredTemplate.objects.filter(pk=stored.pk).update(revision=made.number, sealed_version=stored.version)
     return made
@@ -99,7 +99,7 @@ def go_back(pk: int, user: AbstractBaseUser, base: int, revision: Revision) -> S
 
 
 def take(pk: int, user: AbstractBaseUser, base: int, revision: Revision, keys: list[str]) -> StoredTemplate:
-    """Single differences as they are in a revision, as one edit."""
+    """SourceResponse differences as they are in a revision, as one edit."""
     other, many = content(revision), f"{len(keys)} difference{'s' if len(keys) != 1 else ''}"
     label = f"Take {many} over from revision {revision.number}"
     return services.change(pk, user, base, label, lambda template: take_over(template, other, keys))

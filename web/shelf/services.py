@@ -14,11 +14,11 @@ from django.db import OperationalError, connection, transaction
 from django.utils import timezone
 from msgspec.structs import replace
 
-from lattice.checks import Step
-from lattice.edits import Patch, apply_steps, between
+from lattice.edits import Patch, apply_steps, diff
 from lattice.errors import DocumentError, EditError
-from lattice.formats.document_json import pack, read_back
+from lattice.formats.document_json import encode, read_back
 from lattice.model.document import Profile, Template
+from lattice.model.edit_step import EditStep
 from lattice.model.inventory import Inventory
 from web.shelf.models import JournalEntry, KeptInventory, KeptProfile, StoredTemplate
 from web.shelf.workspace import Workspace, keep, workspace
@@ -44,7 +44,7 @@ class Made:
     """
 
     def __init__(self, template: Template) -> None:
-        self.head = pack(template)
+        self.head = encode(template)
         if read_back(self.head) != template:
             raise DocumentError(["this state would not be read back as it is, and is not stored"])
         self.template, self.space = template, Workspace(template)
@@ -64,7 +64,7 @@ def store(user: AbstractBaseUser, template: Template) -> StoredTemplate:
     return stored
 
 
-def edit(pk: int, user: AbstractBaseUser, base: int, label: str, steps: Iterable[Step]) -> StoredTemplate:
+def edit(pk: int, user: AbstractBaseUser, base: int, label: str, steps: Iterable[EditStep]) -> StoredTemplate:
     """Applies steps as one edit. Raises Stale, or DocumentError with what is wrong; then nothing is written."""
     steps = list(steps)
     return change(pk, user, base, label, lambda template: apply_steps(template, steps))
@@ -77,7 +77,7 @@ def change(
     stored = based_on(pk, user, base)
     before = workspace(stored).template
     after = work(before)
-    patch = between(before, after)
+    patch = diff(before, after)
     if not patch:
         return stored
     made = Made(after)

@@ -6,10 +6,11 @@ from collections import OrderedDict
 from functools import cached_property
 from threading import Lock
 
-from lattice.checks import Audit, Scene, audit_scene
+from lattice.analysis import Analysis
+from lattice.checks import Audit, audit_of
 from lattice.errors import DocumentError
 from lattice.formats.document_json import load
-from lattice.graph.compiled import Compiled
+from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Template
 from web.shelf.models import StoredTemplate
 
@@ -25,26 +26,26 @@ class Unreadable(Exception):
 
 
 class Workspace:
-    """The document, its compiled form, its audit. Each is computed once a version."""
+    """The document, its graph form, its audit. Each is computed once a version."""
 
     def __init__(self, template: Template) -> None:
         self.template = template
 
     @cached_property
-    def scene(self) -> Scene:
-        return Scene(self.template)
+    def analysis(self) -> Analysis:
+        return Analysis(self.template)
 
     @property
-    def compiled(self) -> Compiled:
-        return self.scene.compiled
+    def graph(self) -> SignalGraph:
+        return self.analysis.graph
 
     @cached_property
     def audit(self) -> Audit:
-        return audit_scene(self.scene)
+        return audit_of(self.analysis)
 
     @property
     def feedback(self) -> frozenset[int]:
-        return self.scene.loops.feedback
+        return self.analysis.loops.feedback
 
 
 _kept: OrderedDict[int, tuple[int, Workspace]] = OrderedDict()  # template → (version, workspace)

@@ -10,7 +10,8 @@ from itertools import pairwise
 import pytest
 from hypothesis import given
 
-from lattice.checks import Audit, Scene, audit, audit_scene
+from lattice.analysis import Analysis
+from lattice.checks import Audit, audit, audit_of
 from lattice.checks.finding import SEVERITIES
 from lattice.checks.registry import CHECKS, code_order
 from lattice.checks.waivers import STALE
@@ -95,10 +96,10 @@ def test_an_audit_leaves_nothing_behind() -> None:
     """What it has computed goes as soon as nobody asks for it, without waiting for the collector."""
     gc.disable()
     try:
-        scene = Scene(generate(120))
-        audit_scene(scene)
-        left = [weakref.ref(scene), weakref.ref(scene.levels), weakref.ref(scene.arrivals)]
-        del scene
+        analysis = Analysis(generate(120))
+        audit_of(analysis)
+        left = [weakref.ref(analysis), weakref.ref(analysis.levels), weakref.ref(analysis.arrivals)]
+        del analysis
         assert [kept() for kept in left] == [None, None, None]
     finally:
         gc.enable()

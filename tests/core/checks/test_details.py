@@ -9,8 +9,8 @@ import pytest
 from hypothesis import given
 
 from lattice.checks import audit
-from lattice.graph.compiled import Compiled
 from lattice.graph.reach import Reach
+from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Template
 from tests.build import template
 from tests.deep import tries
@@ -134,12 +134,12 @@ def test_double_paths_against_all_pairs_of_simple_paths(made: Template) -> None:
 
 def _double_paths(made: Template) -> set[tuple[str, ...]]:
     """All strips D, J with two disjoint ways by feeds, or by sends that no insert changes on their way."""
-    compiled = Compiled(made)
-    reach = Reach(compiled, states=True)
-    graph = nx.MultiDiGraph()
+    graph = SignalGraph(made)
+    reach = Reach(graph, states=True)
+    nx_graph = nx.MultiDiGraph()
     for number, route in enumerate(made.routes):
-        if route.kind in ("feed", "send") and reach.route_ok[number] and compiled.outlet[number] < 0:
-            graph.add_edge(route.from_strip, route.to, key=number)
+        if route.kind in ("feed", "send") and reach.route_ok[number] and graph.outlet[number] < 0:
+            nx_graph.add_edge(route.from_strip, route.to, key=number)
     strips = {strip.id: strip for strip in made.strips}
     leaves = reach.from_sources().leaves
 
@@ -148,18 +148,17 @@ def _double_paths(made: Template) -> set[tuple[str, ...]]:
         for at, (start, _end, number) in enumerate(path):
             inserts = [i for i in strips[start].inserts if i.state == "on" and i.type != "gain"]
             if at and (
-                not reach.monitors[compiled.index[start]]
-                or (sent and inserts and made.routes[number].tap != "pre-insert")
+                not reach.monitors[graph.index[start]] or (sent and inserts and made.routes[number].tap != "pre-insert")
             ):
                 return False
             sent = sent or made.routes[number].kind == "send"
         return True
 
     doubles = set()
-    for start, end in ((s, e) for s in graph for e in graph if s != e):
-        if not leaves[compiled.index[start]] or "pop" in strips[start].tags:
+    for start, end in ((s, e) for s in nx_graph for e in nx_graph if s != e):
+        if not leaves[graph.index[start]] or "pop" in strips[start].tags:
             continue
-        paths = [path for path in nx.all_simple_edge_paths(graph, start, end) if is_clean(path)]
+        paths = [path for path in nx.all_simple_edge_paths(nx_graph, start, end) if is_clean(path)]
         for one, other in combinations(paths, 2):
             between = [{edge[1] for edge in path[:-1]} for path in (one, other)]
             if one[0] != other[0] and not between[0] & between[1]:

@@ -9,8 +9,8 @@ import pytest
 from hypothesis import given
 
 from lattice.checks import Finding, audit
-from lattice.graph.compiled import Compiled
 from lattice.graph.reach import Reach
+from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Template
 from lattice.model.layouts import NAMED, channel_count
 from tests.build import template
@@ -60,20 +60,18 @@ def test_unfed_keys_against_the_stage_graph(made: Template) -> None:
 @given(templates())
 @tries(200)
 def test_keys_of_oneself_against_sets_of_sources(made: Template) -> None:
-    compiled = Compiled(made)
-    reach = Reach(compiled, states=True)
-    outlets = [o for o in range(len(compiled.outlets)) if reach.outlet_sounds(o)]
+    graph = SignalGraph(made)
+    reach = Reach(graph, states=True)
+    outlets = [o for o in range(len(graph.outlets)) if reach.outlet_sounds(o)]
     sources = [("strip", n) for n, sounds in enumerate(reach.sounds) if sounds] + [("outlet", o) for o in outlets]
     spread = {s: reach.forward([s[1]] if s[0] == "strip" else [], [s[1]] if s[0] == "outlet" else []) for s in sources}
     expected = set()
-    for route in compiled.keys:
+    for route in graph.keys:
         if not reach.route_ok[route]:
             continue
-        outlet = compiled.outlet[route]
-        key = {
-            s for s in sources if (s == ("outlet", outlet) if outlet >= 0 else spread[s].leaves[compiled.tail[route]])
-        }
-        works_on = {s for s in sources if spread[s].arrives[compiled.head[route]]}
+        outlet = graph.outlet[route]
+        key = {s for s in sources if (s == ("outlet", outlet) if outlet >= 0 else spread[s].leaves[graph.tail[route]])}
+        works_on = {s for s in sources if spread[s].arrives[graph.head[route]]}
         if key and key <= works_on:
             expected.add(made.routes[route].id)
     assert {finding.routes[0] for finding in found(made, "key.self")} == expected
@@ -226,17 +224,17 @@ def test_the_activity_of_channels_against_paths_of_single_channels() -> None:
     strips = [wide("a", "stereo", "audio"), wide("b", "5.1"), wide("c", "mono"), wide("d", "discrete:4")]
     routes = ["a>b", "b>c", "c>d", {"from": "a", "to": "d", "channels": [[2, 4]]}, "d>b"]
     made = template(strips, routes)
-    compiled = Compiled(made)
-    graph = nx.DiGraph()
+    graph = SignalGraph(made)
+    nx_graph = nx.DiGraph()
     for number in range(len(routes)):
-        tail, head = compiled.tail[number], compiled.head[number]
-        whole = chain_gain(made.strips[tail], 2).then(route_gain(compiled, number)).matrix
+        tail, head = graph.tail[number], graph.head[number]
+        whole = chain_gain(made.strips[tail], 2).then(route_gain(graph, number)).matrix
         for row, gains in enumerate(whole):
             for column, gain in enumerate(gains):
                 if gain:
-                    graph.add_edge((tail, column), (head, row))
-    reached = {node for channel in (0, 1) for node in nx.descendants(graph, (0, channel))} | {(0, 0), (0, 1)}
-    activity = active_channels(Reach(compiled, states=True))
+                    nx_graph.add_edge((tail, column), (head, row))
+    reached = {node for channel in (0, 1) for node in nx.descendants(nx_graph, (0, channel))} | {(0, 0), (0, 1)}
+    activity = active_channels(Reach(graph, states=True))
     assert {
         (strip, channel) for strip in range(4) for channel in range(6) if activity.at_in[strip] >> channel & 1
     } == reached

@@ -97,9 +97,9 @@ class TestPops:
     def test_it_stands_in_every_print_once_and_nowhere_adds_up(self) -> None:
         mended = after_first_remedy(self.made(4), "stem.pop")
         assert found(mended, "stem.pop") == []
-        from lattice.checks import Scene
+        from lattice.analysis import Analysis
 
-        levels = as_json(Scene(mended).levels)["strips"]
+        levels = as_json(Analysis(mended).levels)["strips"]
         assert {levels[f"p{n}"]["in"]["peak_dbfs"][0] for n in range(4)} | {levels["pm"]["in"]["peak_dbfs"][0]} == {
             -20.0
         }

@@ -10,7 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from lattice.checks import Scene, audit
+from lattice.analysis import Analysis
+from lattice.checks import audit
 from lattice.checks.rules import rule_sentence
 from lattice.model.document import Rule, Template, main_outlet
 from lattice.model.layouts import channel_names
@@ -124,7 +125,7 @@ def test_selectors(selectors: list[str], ids: str) -> None:
 )  # fmt: skip
 def test_a_rule_reads_as_a_sentence(rule: dict[str, Any], sentence: str) -> None:
     wanted = made(**rule)
-    assert rule_sentence(Scene(wanted), wanted.rules[0]) == sentence
+    assert rule_sentence(Analysis(wanted), wanted.rules[0]) == sentence
 
 
 @given(flows(), st.data())

@@ -8,9 +8,9 @@ import numpy as np
 import pytest
 
 from lattice.checks import audit
-from lattice.edits import apply, between
+from lattice.edits import apply, diff
 from lattice.errors import DocumentError
-from lattice.graph.compiled import Compiled
+from lattice.graph.signal_graph import SignalGraph
 from lattice.levels.gains import hops_gain
 from lattice.model.document import Template
 from lattice.model.units import gain
@@ -165,11 +165,10 @@ def path_gain(made: Template, start: str, end: str) -> float:
     """Sum of the gains of all ways from a strip to another (mono, feeds and sends)."""
     from lattice.graph.paths import enumerate_paths
 
-    compiled = Compiled(made)
-    found = enumerate_paths(compiled, [(compiled.index[start], -1)], {compiled.index[end]}).paths
+    graph = SignalGraph(made)
+    found = enumerate_paths(graph, [(graph.index[start], -1)], {graph.index[end]}).paths
     return sum(
-        float(np.array(g.matrix)[0, 0]) * gain(g.level_db)
-        for g in (hops_gain(compiled, p.routes, p.start) for p in found)
+        float(np.array(g.matrix)[0, 0]) * gain(g.level_db) for g in (hops_gain(graph, p.routes, p.start) for p in found)
     )
 
 
@@ -254,7 +253,7 @@ def test_each_is_one_step_that_can_be_taken_back_exactly(edit: str, arguments: d
     made = SHARED if edit == "split_return" else MADE
     after = apply(made, edit, arguments)
     assert after != made
-    assert between(made, after).inverse().apply(after) == made
+    assert diff(made, after).inverse().apply(after) == made
 
 
 def test_one_return_for_each_stem_keeps_levels_taps_and_inserts() -> None:

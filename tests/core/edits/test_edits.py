@@ -6,8 +6,8 @@ from typing import Any
 
 import pytest
 
-from lattice.compare import compare
-from lattice.edits import EDITS, apply, between
+from lattice.changes.compare import compare
+from lattice.edits import EDITS, apply, diff
 from lattice.errors import DocumentError
 from lattice.model.document import Template
 from tests.build import template
@@ -80,7 +80,7 @@ def test_it_does_what_it_says_and_can_be_taken_back_exactly(edit: str, arguments
     assert any(words in str(change) for change in compare(MADE, after)), [
         str(change) for change in compare(MADE, after)
     ]
-    patch = between(MADE, after)
+    patch = diff(MADE, after)
     assert patch.apply(MADE) == after
     assert patch.inverse().apply(after) == MADE
 

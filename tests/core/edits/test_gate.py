@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from lattice.edits import apply
 from lattice.errors import DocumentError
-from lattice.formats.document_json import dump, load, pack
+from lattice.formats.document_json import dump, encode, load
 from lattice.model.document import Template
 from tests.build import template
 from tests.deep import tries
@@ -82,4 +82,4 @@ def test_whatever_edits_are_applied_the_document_reads_back_as_the_same(made: Te
         except DocumentError as refused:
             assert refused.problems and all(problem.strip() for problem in refused.problems)
             continue
-        assert load(dump(made)) == made == load(pack(made))
+        assert load(dump(made)) == made == load(encode(made))

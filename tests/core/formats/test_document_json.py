@@ -7,7 +7,7 @@ import json
 import msgspec
 from hypothesis import given
 
-from lattice.formats.document_json import dump, load, pack
+from lattice.formats.document_json import dump, encode, load
 from lattice.generate import generate
 from lattice.model.document import Template
 from tests.build import template
@@ -25,8 +25,8 @@ def test_dump_of_load_is_the_identity_on_canonical_documents(made: Template) -> 
 
 def test_the_full_form_and_the_canonical_form_are_one_template() -> None:
     made = generate(60)
-    assert load(pack(made)) == made
-    assert dump(load(pack(made))) == dump(made)
+    assert load(encode(made)) == made
+    assert dump(load(encode(made))) == dump(made)
 
 
 def test_every_field_survives() -> None:

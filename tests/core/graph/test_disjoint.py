@@ -17,7 +17,7 @@ Edge = tuple[int, int, float]  # from, to, cost; its place in the list is its ro
 
 @st.composite
 def edges(draw: st.DrawFn, *, loops: bool) -> list[Edge]:
-    """A small graph from node 0 to node 1; without loops, nodes are numbered along the flow (1 is the last)."""
+    """A small nx_graph from node 0 to node 1; without loops, nodes are numbered along the flow (1 is the last)."""
     count = draw(st.integers(2, 7))
     order = [0, *range(2, count), 1]
     costs = st.sampled_from([0.0, 1.0, 2.0, 5.5] if loops else [-3.0, 0.0, 1.0, 2.0, 5.5])
@@ -39,11 +39,11 @@ def search(made: list[Edge], *, loops: bool) -> TwoWays:
 
 def cheapest(made: list[Edge]) -> float | None:
     """The least cost of two ways from 0 to 1 with no node in common between, by trying all."""
-    graph = nx.MultiDiGraph()
-    graph.add_nodes_from((0, 1))
+    nx_graph = nx.MultiDiGraph()
+    nx_graph.add_nodes_from((0, 1))
     for route, (start, end, _cost) in enumerate(made):
-        graph.add_edge(start, end, key=route)
-    paths = list(nx.all_simple_edge_paths(graph, 0, 1))
+        nx_graph.add_edge(start, end, key=route)
+    paths = list(nx.all_simple_edge_paths(nx_graph, 0, 1))
     costs = [
         sum(made[route][2] for path in pair for _start, _end, route in path)
         for pair in combinations(paths, 2)

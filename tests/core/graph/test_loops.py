@@ -6,8 +6,8 @@ import networkx as nx
 import pytest
 from hypothesis import given
 
-from lattice.graph.compiled import Compiled
 from lattice.graph.loops import PASSES, LoopGraph
+from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Template
 from tests.build import template
 from tests.deep import tries
@@ -19,17 +19,17 @@ COMP = [{"id": "comp", "type": "compressor", "key": "external"}]
 
 def stage_graph(made: Template, passes: int) -> nx.MultiDiGraph:
     """Every stage of every strip as a node; routes as edges that carry their id."""
-    graph = nx.MultiDiGraph()
+    nx_graph = nx.MultiDiGraph()
     for strip in made.strips:
         stages = ["in", *(insert.id for insert in strip.inserts), "pre", "post"]
         for start, end in zip(stages, stages[1:], strict=False):
-            graph.add_edge((strip.id, start), (strip.id, end), route=None)
+            nx_graph.add_edge((strip.id, start), (strip.id, end), route=None)
         main = next((o for o in strip.outlets if o.main), strip.outlets[0] if strip.outlets else None)
         for outlet in strip.outlets:
-            graph.add_edge(
+            nx_graph.add_edge(
                 (strip.id, "notes"), (strip.id, "in" if outlet is main else f"outlet {outlet.id}"), route=None
             )
-        graph.add_edge((strip.id, "notes"), (strip.id, "in"), route=None)
+        nx_graph.add_edge((strip.id, "notes"), (strip.id, "in"), route=None)
     by_id = {strip.id: strip for strip in made.strips}
     tap = {"pre-insert": "in", "pre-fader": "pre", "post-fader": "post"}
     for route in made.routes:
@@ -42,18 +42,18 @@ def stage_graph(made: Template, passes: int) -> nx.MultiDiGraph:
         start = f"outlet {route.from_outlet}" if side and kind != "midi" else "in" if kind == "midi" else tap[route.tap]
         # a key drives the stage behind its insert
         end = {"audio": "in", "midi": "notes", "key": route.to_insert}[kind]
-        graph.add_edge((route.from_strip, start), (route.to, end), route=route.id, kind=kind)
-    return graph
+        nx_graph.add_edge((route.from_strip, start), (route.to, end), route=route.id, kind=kind)
+    return nx_graph
 
 
-def cycles(graph: nx.MultiDiGraph) -> list[tuple[list[str], set[str]]]:
+def cycles(nx_graph: nx.MultiDiGraph) -> list[tuple[list[str], set[str]]]:
     """Every simple cycle as its route ids in order and the kinds of routes on it."""
     found = []
-    for nodes in nx.simple_cycles(nx.DiGraph(graph)):
+    for nodes in nx.simple_cycles(nx.DiGraph(nx_graph)):
         steps = list(zip(nodes, [*nodes[1:], nodes[0]], strict=True))
         ways: list[tuple[list[str], set[str]]] = [([], set())]
         for start, end in steps:
-            options = graph.get_edge_data(start, end).values()
+            options = nx_graph.get_edge_data(start, end).values()
             ways = [
                 (ids + ([data["route"]] if data["route"] else []), kinds | ({data["kind"]} if data["route"] else set()))
                 for ids, kinds in ways
@@ -66,14 +66,14 @@ def cycles(graph: nx.MultiDiGraph) -> list[tuple[list[str], set[str]]]:
 @given(templates(most_strips=5, most_routes=9))
 @tries(300)
 def test_shortest_cycles_against_all_simple_cycles(made: Template) -> None:
-    loops = LoopGraph(Compiled(made)).loops
+    loops = LoopGraph(SignalGraph(made)).loops
     for position, needs in enumerate(PASSES):
-        graph = stage_graph(made, position)
+        nx_graph = stage_graph(made, position)
         wanted = {}
-        groups = list(nx.strongly_connected_components(graph))
-        for ids, kinds in cycles(graph):
+        groups = list(nx.strongly_connected_components(nx_graph))
+        for ids, kinds in cycles(nx_graph):
             if needs in kinds or needs == "audio":
-                where = next(at for at, group in enumerate(groups) if _node_of(graph, ids[0]) in group)
+                where = next(at for at, group in enumerate(groups) if _node_of(nx_graph, ids[0]) in group)
                 best = (len(ids), sorted(ids))
                 wanted[where] = min(wanted.get(where, best), best)
         found = [loop for loop in loops if loop.needs == needs]
@@ -82,25 +82,27 @@ def test_shortest_cycles_against_all_simple_cycles(made: Template) -> None:
         )
 
 
-def _node_of(graph: nx.MultiDiGraph, route: str) -> tuple[str, str]:
-    return next(start for start, _end, data in graph.edges(data=True) if data["route"] == route)
+def _node_of(nx_graph: nx.MultiDiGraph, route: str) -> tuple[str, str]:
+    return next(start for start, _end, data in nx_graph.edges(data=True) if data["route"] == route)
 
 
 @given(templates())
 @tries(200)
 def test_the_cut_is_what_runs_against_the_order_inside_a_group_and_leaves_no_loop(made: Template) -> None:
-    graph = stage_graph(made, 1)
+    nx_graph = stage_graph(made, 1)
     order = {strip.id: (KIND_ORDER.index(strip.kind), at) for at, strip in enumerate(made.strips)}
-    group_of = {node: at for at, group in enumerate(nx.strongly_connected_components(graph)) for node in group}
+    group_of = {node: at for at, group in enumerate(nx.strongly_connected_components(nx_graph)) for node in group}
     wanted = {
         data["route"]
-        for start, end, data in graph.edges(data=True)
+        for start, end, data in nx_graph.edges(data=True)
         if data["route"] and group_of[start] == group_of[end] and order[start[0]] >= order[end[0]]
     }
-    feedback = {made.routes[number].id for number in LoopGraph(Compiled(made)).feedback}
+    feedback = {made.routes[number].id for number in LoopGraph(SignalGraph(made)).feedback}
     assert feedback == wanted
-    graph.remove_edges_from([(s, e, k) for s, e, k, d in graph.edges(keys=True, data=True) if d["route"] in feedback])
-    assert nx.is_directed_acyclic_graph(nx.DiGraph(graph))
+    nx_graph.remove_edges_from(
+        [(s, e, k) for s, e, k, d in nx_graph.edges(keys=True, data=True) if d["route"] in feedback]
+    )
+    assert nx.is_directed_acyclic_graph(nx.DiGraph(nx_graph))
 
 
 @pytest.mark.parametrize(
@@ -116,23 +118,23 @@ def test_the_cut_is_what_runs_against_the_order_inside_a_group_and_leaves_no_loo
 )
 def test_hand_worked_cycles(strips: list[str], routes: list[str], cycle: str, group: str) -> None:
     made = template(strips, routes)
-    (loop,) = LoopGraph(Compiled(made)).loops
+    (loop,) = LoopGraph(SignalGraph(made)).loops
     assert " ".join(sorted(made.routes[r].id for r in loop.cycle)) == cycle
     assert " ".join(made.routes[r].id for r in loop.group) == group
 
 
 def test_a_key_from_before_the_insert_it_works_is_no_loop() -> None:
     made = template([{"id": "x", "kind": "bus", "inserts": COMP}], ["key x>x/comp pre-insert"])
-    assert LoopGraph(Compiled(made)).loops == ()
+    assert LoopGraph(SignalGraph(made)).loops == ()
 
 
 def test_a_key_from_behind_the_insert_it_works_is_a_loop() -> None:
     made = template([{"id": "x", "kind": "bus", "inserts": COMP}], ["key x>x/comp pre-fader"])
-    assert [loop.needs for loop in LoopGraph(Compiled(made)).loops] == ["key"]
+    assert [loop.needs for loop in LoopGraph(SignalGraph(made)).loops] == ["key"]
 
 
 def test_a_ring_of_many_strips_is_found_without_recursion_or_waiting() -> None:
     count = 20_000
     made = template([f"b:b{n}" for n in range(count)], [f"b{n}>b{(n + 1) % count}" for n in range(count)])
-    (loop,) = LoopGraph(Compiled(made)).loops
+    (loop,) = LoopGraph(SignalGraph(made)).loops
     assert len(loop.cycle) == count

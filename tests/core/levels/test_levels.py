@@ -13,10 +13,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lattice import trace
+from lattice.analysis import Analysis
 from lattice.checks import audit
-from lattice.checks.scene import Scene
 from lattice.levels import report
-from lattice.levels.chain import Figures, Stage, figures
+from lattice.levels.chain import ChannelFigures, Stage, figures
 from lattice.levels.levels import Levels
 from lattice.model.document import Template
 from lattice.stems import report as stem_report
@@ -31,7 +31,7 @@ few = tries(100)
 
 
 def levels_of(template: Template) -> Levels:
-    return Scene(template).levels
+    return Analysis(template).levels
 
 
 def like(stage: Stage, naive: Naive, expected: object) -> None:
@@ -79,7 +79,7 @@ def test_keys_bring_what_their_routes_bring(template: Template) -> None:
             assert insert not in naive.keys or not naive.keys[insert].p.any()
 
 
-def loudest(shown: Figures) -> tuple[float, float, float]:
+def loudest(shown: ChannelFigures) -> tuple[float, float, float]:
     peak, likely, rms = (-999.0 if level is None else level for level in shown.loudest)
     return peak, likely, rms
 
@@ -163,10 +163,10 @@ def test_gains_typed_beyond_all_reason_leave_every_figure_a_number(kind: str) ->
     ]
     made = template([*strips, "o:out"], [*routes, "b29>out 200"], stems=stems)
     json.dumps([finding.as_json() for finding in audit(made).findings], allow_nan=False)
-    scene = Scene(made)
+    analysis = Analysis(made)
     for answer in (
-        report.as_json(scene.levels),
-        stem_report.as_json(scene.ledger),
-        trace.as_json(scene.compiled, trace.trace(scene.compiled, "b-1")),
+        report.as_json(analysis.levels),
+        stem_report.as_json(analysis.ledger),
+        trace.as_json(analysis.graph, trace.trace(analysis.graph, "b-1")),
     ):
         json.dumps(answer, allow_nan=False)

@@ -10,8 +10,8 @@ from hypothesis import given
 
 from lattice.edits import apply
 from lattice.generate import generate
-from lattice.graph.compiled import Compiled
 from lattice.graph.loops import LoopGraph
+from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Template
 from lattice.sheet import Sheet, Slots, draw
 from lattice.sheet.drawing import BOX_WIDTH, opens_folded
@@ -24,8 +24,8 @@ from tests.strategies import templates
 
 
 def sheet_of(made: Template, folded: tuple[str, ...] = (), slots: Slots | None = None) -> Sheet:
-    compiled = Compiled(made)
-    return draw(compiled, LoopGraph(compiled).feedback, folded, slots or Slots())
+    graph = SignalGraph(made)
+    return draw(graph, LoopGraph(graph).feedback, folded, slots or Slots())
 
 
 def places(sheet: Sheet) -> dict[str, tuple[float, float]]:
@@ -158,10 +158,10 @@ def test_folding_sums_a_section_into_one_box_with_its_routes() -> None:
 
 
 def test_a_large_template_opens_folded_to_a_readable_number_of_boxes() -> None:
-    compiled = Compiled(generate(2000))
-    sheet = draw(compiled, (), opens_folded(compiled), Slots())
+    graph = SignalGraph(generate(2000))
+    sheet = draw(graph, (), opens_folded(graph), Slots())
     assert len(sheet.boxes) < 260
-    assert not opens_folded(Compiled(generate(60)))
+    assert not opens_folded(SignalGraph(generate(60)))
 
 
 def test_feedback_is_a_line_of_its_own_with_an_arrow() -> None:

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from lattice.checks.scene import Scene
+from lattice.analysis import Analysis
 from lattice.model.document import Stem, Template, main_outlet
 from lattice.stems.report import as_json, as_lines
 from tests.build import template
@@ -19,7 +19,7 @@ from tests.flows import flows
 
 
 def ledger(made: Template) -> dict[str, dict[str, float | None]]:
-    return as_json(Scene(made).ledger)["ledger"]
+    return as_json(Analysis(made).ledger)["ledger"]
 
 
 @st.composite
@@ -111,10 +111,10 @@ def test_outlets_are_sources_of_their_own_and_what_goes_past_is_said() -> None:
         {"id": "mix", "name": "M", "role": "mix", "strip": "m", "layout": "mono"},
     ]
     made = template([kit, "b:b", "x:m"], ["kit>b", "kit/b>m", "kit/c>b", "b>m"], stems=stems)
-    found = as_json(Scene(made).ledger)
+    found = as_json(Analysis(made).ledger)
     assert {source: set(row) for source, row in found["ledger"].items()} == {"kit/a": {"st", "mix"}, "kit/b": {"mix"}}
     assert found["cut"] is False
-    assert "past them" in as_lines(Scene(made).ledger)[-1]
+    assert "past them" in as_lines(Analysis(made).ledger)[-1]
 
 
 def test_a_composite_without_a_strip_adds_its_parts_in_power() -> None:
@@ -123,5 +123,5 @@ def test_a_composite_without_a_strip_adds_its_parts_in_power() -> None:
         {"id": "two", "name": "2", "strip": "b"},
         {"id": "both", "name": "Both", "role": "composite", "of": ["one", "two"]},
     ]
-    scene = Scene(template(["a:x", "b:a", "b:b"], ["x>a", "x>b"], stems=stems))
-    assert scene.ledger.composite((0, -1), 2) == pytest.approx(3.0103, abs=1e-3)
+    analysis = Analysis(template(["a:x", "b:a", "b:b"], ["x>a", "x>b"], stems=stems))
+    assert analysis.ledger.composite((0, -1), 2) == pytest.approx(3.0103, abs=1e-3)

@@ -7,8 +7,8 @@ import networkx as nx
 import pytest
 from hypothesis import assume, given
 
+from lattice.analysis import Analysis
 from lattice.checks import audit
-from lattice.checks.scene import Scene
 from lattice.model.document import Strip, Template
 from lattice.timing.arrivals import Arrivals
 from lattice.timing.paths import critical_path
@@ -21,7 +21,7 @@ many = tries(250)
 
 
 def arrivals_of(template: Template) -> Arrivals:
-    return Scene(template).arrivals
+    return Analysis(template).arrivals
 
 
 def plays(template: Template, strip: Strip) -> bool:
@@ -124,7 +124,7 @@ TWO = [{"id": "main", "name": "Main"}, {"id": "two", "name": "Two", "tie_latency
 
 def span(template: Template, strip: str, stage: str = "in") -> tuple[int, int]:
     arrivals = arrivals_of(template)
-    number = arrivals.compiled.index[strip]
+    number = arrivals.graph.index[strip]
     found = arrivals.at_in[number] if stage == "in" else arrivals.at_pre(number)
     assert found is not None
     return found.earliest, found.latest
@@ -184,7 +184,7 @@ def test_prints_are_padded_to_the_latest(covers: bool, expected: dict[str, int])
 def test_a_key_that_waits_is_on_the_critical_path() -> None:
     made = t(["a:x", "a:k", bus("t", LATE), bus("b", DUCK), "o:out"], ["x>b", "k>t", "key t>b/duck", "b>out"])
     arrivals = arrivals_of(made)
-    steps = critical_path(arrivals, arrivals.compiled.index["out"])
+    steps = critical_path(arrivals, arrivals.graph.index["out"])
     assert [step.id for step in steps if step.what == "insert"] == ["late", "duck"]
     assert steps[0].id == "k"
 

@@ -7,7 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lattice.checks import Scene, audit
+from lattice.analysis import Analysis
+from lattice.checks import audit
 from lattice.checks.misaligned import worst_comb
 from lattice.timing.comb import Comb
 from tests.build import template
@@ -67,7 +68,7 @@ def test_a_template_s_comb_has_its_level_and_polarity(gain_db: str, invert: bool
         "inserts": [{"id": "i", "type": "other", "measured_latency_samples": 48}],
     }
     made = template(["a:x", late, "b:sum", "o:out"], ["x>sum", f"x>late {gain_db}", "late>sum", "sum>out"])
-    comb = worst_comb(Scene(made), 2)
+    comb = worst_comb(Analysis(made), 2)
     assert comb is not None and (comb.skew, comb.turned) == (48, invert)
     assert comb.beside_db == pytest.approx(beside_db)
     (finding,) = [f for f in audit(made).findings if f.code == "time.misaligned"]

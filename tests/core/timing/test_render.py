@@ -7,7 +7,7 @@ import math
 import numpy as np
 from hypothesis import assume, given
 
-from lattice.checks.scene import Scene
+from lattice.analysis import Analysis
 from lattice.levels.chain import figures
 from lattice.model.document import Template
 from tests.core.timing.render import Renderer
@@ -26,8 +26,8 @@ def test_rendered_levels_and_arrivals_are_the_computed_ones(template: Template) 
     assume(all(route.kind != "key" for route in template.routes))
     renderer = Renderer(template, longest(template, compensated=True), plays)
     assume(renderer.signals)
-    scene = Scene(template)
-    latest = max((span.latest for span in scene.arrivals.at_in if span), default=0)
+    analysis = Analysis(template)
+    latest = max((span.latest for span in analysis.arrivals.at_in if span), default=0)
     rendered = renderer.run(latest + 2000)
     sources = {strip.id: strip.source for strip in template.strips}
     stated = [
@@ -37,7 +37,7 @@ def test_rendered_levels_and_arrivals_are_the_computed_ones(template: Template) 
     for number, strip in enumerate(template.strips):
         for tap, at in (("in", 0), ("pre", 1), ("post", 2)):
             sound = rendered[strip.id, tap]
-            stage = scene.levels.at(number, at)
+            stage = analysis.levels.at(number, at)
             response = sound.sum(axis=-1)  # every way of a signal arrives at one sample, so this is c
             for weight in (0, 1):
                 powers = np.array([10 ** (levels[weight] / 10) for levels in stated])
@@ -49,7 +49,7 @@ def test_rendered_levels_and_arrivals_are_the_computed_ones(template: Template) 
                     assert heard is None or abs(level - heard) < 0.01  # type: ignore[operator]
             moments = np.nonzero(np.abs(sound).max(axis=(0, 1)) > 1e-12)[0]
             if len(moments):
-                span = scene.arrivals.at_in[number] if tap == "in" else scene.arrivals.at_pre(number)
+                span = analysis.arrivals.at_in[number] if tap == "in" else analysis.arrivals.at_pre(number)
                 assert span is not None
                 assert span.earliest <= moments[0] and moments[-1] <= span.latest
                 assert {span.earliest, span.latest} >= {moments[0], moments[-1]} or span.live

@@ -7,9 +7,9 @@ from typing import Any
 import msgspec
 from django.http import QueryDict
 
-from lattice.checks import Step
 from lattice.errors import EditError
 from lattice.model.document import Profile, Template
+from lattice.model.edit_step import EditStep
 from lattice.profiles import PRESETS, preset
 from web.editor.fields import COMPENSATION_FIELDS, PROFILE_FIELDS, changes_of, one, words_of
 from web.editor.writers.common import Written
@@ -18,7 +18,7 @@ from web.editor.writers.common import Written
 def change_profile(data: QueryDict, template: Template) -> Written:
     changes = changes_of(data, PROFILE_FIELDS, template)
     whole = msgspec.to_builtins(template.profile) | changes
-    return f"Profile: {words_of(changes)}", [Step("change_template", {"changes": {"profile": whole}})]
+    return f"Profile: {words_of(changes)}", [EditStep("change_template", {"changes": {"profile": whole}})]
 
 
 def choose_profile(data: QueryDict, template: Template) -> Written:
@@ -26,7 +26,7 @@ def choose_profile(data: QueryDict, template: Template) -> Written:
     wanted = one(data, "preset")
     figures = _kept(wanted) if wanted.startswith("{") else _known(wanted)
     kept = {"layouts": list(template.profile.layouts), "frame_rate": template.profile.frame_rate}
-    return f"Profile: {figures['name']}", [Step("change_template", {"changes": {"profile": figures | kept}})]
+    return f"Profile: {figures['name']}", [EditStep("change_template", {"changes": {"profile": figures | kept}})]
 
 
 def _known(wanted: str) -> dict[str, Any]:
@@ -46,4 +46,4 @@ def _kept(figures: str) -> dict[str, Any]:
 def change_compensation(data: QueryDict, template: Template) -> Written:
     changes = changes_of(data, COMPENSATION_FIELDS, template)
     whole = msgspec.to_builtins(template.compensation) | changes
-    return f"Compensation: {words_of(changes)}", [Step("change_template", {"changes": {"compensation": whole}})]
+    return f"Compensation: {words_of(changes)}", [EditStep("change_template", {"changes": {"compensation": whole}})]

@@ -6,11 +6,11 @@ from typing import Any
 
 from django.http import QueryDict
 
-from lattice.checks import Step
 from lattice.errors import EditError
 from lattice.formats.document_json import to_plain
 from lattice.formats.track_sheet_cells import read_midi_in
 from lattice.model.document import Outlet, Part, Strip, Template
+from lattice.model.edit_step import EditStep
 from lattice.model.names import free_id, slug
 from web.editor.fields import OUTLET_FIELDS, PART_FIELDS, changes_of, named, one, whole, words_of
 from web.editor.writers.common import Written
@@ -21,20 +21,22 @@ def change_outlet(data: QueryDict, template: Template) -> Written:
     outlet: Outlet = named(strip.outlets, one(data, "outlet"), "outlet")
     changes = changes_of(data, OUTLET_FIELDS, template)
     arguments = {"strip": strip.id, "outlet": outlet.id, "changes": changes}
-    return f"{strip.name} {outlet.name or outlet.id}: {words_of(changes)}", [Step("change_outlet", arguments)]
+    return f"{strip.name} {outlet.name or outlet.id}: {words_of(changes)}", [EditStep("change_outlet", arguments)]
 
 
 def add_outlet(data: QueryDict, template: Template) -> Written:
     strip: Strip = named(template.strips, one(data, "strip"), "strip")
     outlet = changes_of(data, {field: OUTLET_FIELDS[field] for field in ("name", "layout")}, template)
-    return f"{strip.name}: outlet {outlet.get('name', '')}", [Step("add_outlet", {"strip": strip.id, "outlet": outlet})]
+    return f"{strip.name}: outlet {outlet.get('name', '')}", [
+        EditStep("add_outlet", {"strip": strip.id, "outlet": outlet})
+    ]
 
 
 def remove_outlet(data: QueryDict, template: Template) -> Written:
     strip: Strip = named(template.strips, one(data, "strip"), "strip")
     outlet: Outlet = named(strip.outlets, one(data, "outlet"), "outlet")
     label = f"{strip.name}: remove outlet {outlet.name or outlet.id}"
-    return label, [Step("remove_outlets", {"strip": strip.id, "outlets": [outlet.id]})]
+    return label, [EditStep("remove_outlets", {"strip": strip.id, "outlets": [outlet.id]})]
 
 
 def change_midi(data: QueryDict, template: Template) -> Written:
@@ -46,14 +48,14 @@ def change_midi(data: QueryDict, template: Template) -> Written:
     except ValueError as wrong:
         raise EditError(f"midi: {wrong}") from None
     return f"{strip.name}: receives {text or 'one port, all channels'}", [
-        Step("change_strip", {"strip": strip.id, "changes": {"midi": midi}})
+        EditStep("change_strip", {"strip": strip.id, "changes": {"midi": midi}})
     ]
 
 
 def add_part(data: QueryDict, template: Template) -> Written:
     strip: Strip = named(template.strips, one(data, "strip"), "strip")
     part = changes_of(data, PART_FIELDS, template)
-    return f"{strip.name}: part {part.get('name', '')}", [Step("add_part", {"strip": strip.id, "part": part})]
+    return f"{strip.name}: part {part.get('name', '')}", [EditStep("add_part", {"strip": strip.id, "part": part})]
 
 
 def change_part(data: QueryDict, template: Template) -> Written:
@@ -61,19 +63,19 @@ def change_part(data: QueryDict, template: Template) -> Written:
     part: Part = named(strip.parts, one(data, "part"), "part")
     changes = changes_of(data, PART_FIELDS, template)
     arguments = {"strip": strip.id, "part": part.id, "changes": changes}
-    return f"{strip.name} {part.name or part.id}: {words_of(changes)}", [Step("change_part", arguments)]
+    return f"{strip.name} {part.name or part.id}: {words_of(changes)}", [EditStep("change_part", arguments)]
 
 
 def remove_part(data: QueryDict, template: Template) -> Written:
     strip: Strip = named(template.strips, one(data, "strip"), "strip")
     part: Part = named(strip.parts, one(data, "part"), "part")
     label = f"{strip.name}: remove part {part.name or part.id}"
-    return label, [Step("remove_parts", {"strip": strip.id, "parts": [part.id]})]
+    return label, [EditStep("remove_parts", {"strip": strip.id, "parts": [part.id]})]
 
 
 def lay_parts(data: QueryDict, template: Template) -> Written:
     strip: Strip = named(template.strips, one(data, "strip"), "strip")
-    return f"{strip.name}: parts over the open outlets", [Step("lay_parts", {"strip": strip.id})]
+    return f"{strip.name}: parts over the open outlets", [EditStep("lay_parts", {"strip": strip.id})]
 
 
 def number_midi(data: QueryDict, template: Template) -> Written:
@@ -84,7 +86,7 @@ def number_midi(data: QueryDict, template: Template) -> Written:
     chosen = [known for known in data.get("chosen_strips", "").split() if known in players]
     arguments = {"instrument": strip.id, "strips": chosen or None, **at}
     return f"{strip.name}: channels in sequence from port {at['port']}, channel {at['channel']}", [
-        Step("number_midi", arguments)
+        EditStep("number_midi", arguments)
     ]
 
 
@@ -92,12 +94,12 @@ def note_set(data: QueryDict, template: Template) -> Written:
     """Midi strips on the next free channels, one for each line."""
     strip: Strip = named(template.strips, one(data, "strip"), "strip")
     names = [name for name in data.get("names", "").splitlines() if name.strip()]
-    return f"{len(names)} midi strips for {strip.name}", [Step("note_set", {"strip": strip.id, "names": names})]
+    return f"{len(names)} midi strips for {strip.name}", [EditStep("note_set", {"strip": strip.id, "names": names})]
 
 
 def outlet_set(data: QueryDict, template: Template) -> Written:
     strip: Strip = named(template.strips, one(data, "strip"), "strip")
-    return f"Listen to the outlets of {strip.name}", [Step("outlet_set", {"strip": strip.id})]
+    return f"Listen to the outlets of {strip.name}", [EditStep("outlet_set", {"strip": strip.id})]
 
 
 PALETTE = ("#8a4b2d", "#2d6488", "#5b7a35", "#7a4a86", "#a06a1f", "#2f7d74", "#8a3550", "#565f9c")
@@ -121,9 +123,9 @@ def build_instrument(data: QueryDict, template: Template) -> Written:
     fields: dict[str, Any] = {"id": kit, "name": name, "kind": "instrument", "layout": "stereo", "section": section}
     if data.get("as") == "midi":
         fields["midi"] = {"ports": -(-len(names) // 16), "channels": "all"}
-        steps += [Step("add_strip", {"strip": fields}), Step("note_set", {"strip": kit, "names": names})]
+        steps += [EditStep("add_strip", {"strip": fields}), EditStep("note_set", {"strip": kit, "names": names})]
         bus = next((known.bus for known in template.sections if known.id == section), f"{section}-bus")
-        steps += [Step("add_route", {"route": {"kind": "feed", "from": kit, "to": bus}})] if bus else []
+        steps += [EditStep("add_route", {"route": {"kind": "feed", "from": kit, "to": bus}})] if bus else []
         return f"{name} with {len(names)} midi strips", steps
     layout = data.get("layout") or "mono"
     # The first outlet is the instrument's own chain, and plays nothing: each part has an outlet of its own.
@@ -133,11 +135,11 @@ def build_instrument(data: QueryDict, template: Template) -> Written:
         {"id": f"part-{n}", "name": part, "note": min(FIRST_NOTE + n - 1, 127), "outlet": str(n)}
         for n, part in enumerate(names, start=1)
     ]
-    steps += [Step("add_strip", {"strip": fields}), Step("outlet_set", {"strip": kit})]
+    steps += [EditStep("add_strip", {"strip": fields}), EditStep("outlet_set", {"strip": kit})]
     return f"{name} with {len(names)} parts", steps
 
 
-def _section_steps(template: Template, name: str) -> list[Step]:
+def _section_steps(template: Template, name: str) -> list[EditStep]:
     """A section with colour and bus."""
     section = free_id(slug(name), {known.id for known in template.sections})
     colour = PALETTE[len(template.sections) % len(PALETTE)]
@@ -145,7 +147,7 @@ def _section_steps(template: Template, name: str) -> list[Step]:
     if any(strip.id == bus["id"] for strip in template.strips):
         raise EditError(f"there is a strip {bus['id']} already; choose another name, or a section")
     return [
-        Step("add_section", {"section": {"id": section, "name": name, "colour": colour}}),
-        Step("add_strip", {"strip": bus}),
-        Step("change_section", {"section": section, "changes": {"bus": bus["id"]}}),
+        EditStep("add_section", {"section": {"id": section, "name": name, "colour": colour}}),
+        EditStep("add_strip", {"strip": bus}),
+        EditStep("change_section", {"section": section, "changes": {"bus": bus["id"]}}),
     ]

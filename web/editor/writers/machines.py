@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from django.http import QueryDict
 
-from lattice.checks import Step
 from lattice.model.document import Machine, Template
+from lattice.model.edit_step import EditStep
 from web.editor.fields import MACHINE_FIELDS, changes_of, named, one, whole
 from web.editor.writers.common import Written, changed_piece, removed_piece
 
 
 def add_machine(data: QueryDict, template: Template) -> Written:
     machine = changes_of(data, MACHINE_FIELDS, template)
-    return f"Add machine {machine.get('name', '')}", [Step("add_machine", {"machine": machine})]
+    return f"Add machine {machine.get('name', '')}", [EditStep("add_machine", {"machine": machine})]
 
 
 def change_machine(data: QueryDict, template: Template) -> Written:
@@ -25,7 +25,7 @@ def name_channel(data: QueryDict, template: Template) -> Written:
     channel = changes_of(data, {"channel": whole}, template)["channel"]
     name, side = data.get("name", "").strip(), one(data, "side")
     arguments = {"machine": machine.id, "side": side, "channel": channel, "name": name}
-    return f"{machine.name}: {side} {channel} {name or 'without a name'}", [Step("name_channel", arguments)]
+    return f"{machine.name}: {side} {channel} {name or 'without a name'}", [EditStep("name_channel", arguments)]
 
 
 def remove_machine(data: QueryDict, template: Template) -> Written:

@@ -6,8 +6,8 @@ from typing import Any
 
 from django.http import QueryDict
 
-from lattice.checks import Step
 from lattice.model.document import Route, Strip, Template
+from lattice.model.edit_step import EditStep
 from web.editor.fields import ROUTE_FIELDS, changes_of, named, one, words_of
 from web.editor.writers.common import Written
 
@@ -26,20 +26,20 @@ def connect(data: QueryDict, template: Template) -> Written:
         route |= changes_of(data, ROUTE_FIELDS, template)
     if kind != "send" and not data.get("gain_db"):
         route.pop("gain_db", None)
-    return f"{kind} {start.name} → {end.name}", [Step("add_route", {"route": route})]
+    return f"{kind} {start.name} → {end.name}", [EditStep("add_route", {"route": route})]
 
 
 def change_route(data: QueryDict, template: Template) -> Written:
     route: Route = named(template.routes, one(data, "route"), "route")
     changes = changes_of(data, ROUTE_FIELDS, template)
     return f"{_route_name(route, template)}: {words_of(changes)}", [
-        Step("change_route", {"route": route.id, "changes": changes})
+        EditStep("change_route", {"route": route.id, "changes": changes})
     ]
 
 
 def remove_route(data: QueryDict, template: Template) -> Written:
     route: Route = named(template.routes, one(data, "route"), "route")
-    return f"Remove {_route_name(route, template)}", [Step("remove_routes", {"routes": [route.id]})]
+    return f"Remove {_route_name(route, template)}", [EditStep("remove_routes", {"routes": [route.id]})]
 
 
 def _route_name(route: Route, template: Template) -> str:

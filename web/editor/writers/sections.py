@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from django.http import QueryDict
 
-from lattice.checks import Step
 from lattice.model.document import Section, Template
+from lattice.model.edit_step import EditStep
 from lattice.model.names import free_id, slug
 from web.editor.fields import SECTION_FIELDS, TEMPLATE_FIELDS, changes_of, named, one, whole, words_of
 from web.editor.writers.common import Written, changed_piece, removed_piece
@@ -20,11 +20,11 @@ def add_section(data: QueryDict, template: Template) -> Written:
         section_id = free_id(slug(section["name"]), {known.id for known in template.sections})
         strip = {"id": bus, "name": f"{section['name']} bus", "kind": "bus", "layout": "stereo", "section": section_id}
         steps = [
-            Step("add_section", {"section": {**section, "id": section_id}}),
-            Step("add_strip", {"strip": strip}),
-            Step("change_section", {"section": section_id, "changes": {"bus": bus}}),
+            EditStep("add_section", {"section": {**section, "id": section_id}}),
+            EditStep("add_strip", {"strip": strip}),
+            EditStep("change_section", {"section": section_id, "changes": {"bus": bus}}),
         ]
-    return f"Add section {section['name']}", steps or [Step("add_section", {"section": section})]
+    return f"Add section {section['name']}", steps or [EditStep("add_section", {"section": section})]
 
 
 def change_section(data: QueryDict, template: Template) -> Written:
@@ -34,7 +34,7 @@ def change_section(data: QueryDict, template: Template) -> Written:
 def move_section(data: QueryDict, template: Template) -> Written:
     section: Section = named(template.sections, one(data, "section_id"), "section")
     at = template.sections.index(section) + (-1 if data.get("where") == "up" else 1)
-    return f"Move {section.name}", [Step("move_section", {"section": section.id, "at": max(at, 0)})]
+    return f"Move {section.name}", [EditStep("move_section", {"section": section.id, "at": max(at, 0)})]
 
 
 def remove_section(data: QueryDict, template: Template) -> Written:
@@ -43,11 +43,13 @@ def remove_section(data: QueryDict, template: Template) -> Written:
 
 def change_template(data: QueryDict, template: Template) -> Written:
     changes = changes_of(data, TEMPLATE_FIELDS, template)
-    return f"Template: {words_of(changes)}", [Step("change_template", {"changes": changes})]
+    return f"Template: {words_of(changes)}", [EditStep("change_template", {"changes": changes})]
 
 
 def duplicate_section(data: QueryDict, template: Template) -> Written:
     """A section with its strips, bus and routes once more, or several times."""
     section: Section = named(template.sections, one(data, "section_id"), "section")
     times = changes_of(data, {"times": whole}, template)["times"] if data.get("times") else 1
-    return f"Duplicate {section.name} ×{times}", [Step("duplicate_section", {"section": section.id, "times": times})]
+    return f"Duplicate {section.name} ×{times}", [
+        EditStep("duplicate_section", {"section": section.id, "times": times})
+    ]

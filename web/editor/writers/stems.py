@@ -7,16 +7,16 @@ from typing import Any
 
 from django.http import QueryDict
 
-from lattice.checks import Step
 from lattice.errors import EditError
 from lattice.model.document import Template
+from lattice.model.edit_step import EditStep
 from web.editor.fields import RULE_FIELDS, STEM_FIELDS, changes_of, one
 from web.editor.writers.common import Written, changed_piece, removed_piece
 
 
 def add_stem(data: QueryDict, template: Template) -> Written:
     stem = changes_of(data, STEM_FIELDS, template)
-    return f"Add {stem.get('role', 'stem')} {stem.get('name', '')}", [Step("add_stem", {"stem": stem})]
+    return f"Add {stem.get('role', 'stem')} {stem.get('name', '')}", [EditStep("add_stem", {"stem": stem})]
 
 
 def change_stem(data: QueryDict, template: Template) -> Written:
@@ -33,7 +33,7 @@ def add_rule(data: QueryDict, template: Template) -> Written:
     if data.get("but_not"):
         fields["sources"] = [*fields.get("sources", []), f"!{data['but_not']}"]
     fields["name"] = fields.get("name") or "Promise"
-    return f"Rule: {fields['name']}", [Step("add_rule", {"rule": fields})]
+    return f"Rule: {fields['name']}", [EditStep("add_rule", {"rule": fields})]
 
 
 def change_rule(data: QueryDict, template: Template) -> Written:
@@ -50,11 +50,11 @@ def waive(data: QueryDict, _template: Template) -> Written:
     if not reason or not by:
         raise EditError("a waiver needs its reason and a name")
     waiver = {"fingerprint": one(data, "fingerprint"), "reason": reason, "by": by, "on": _today()}
-    return f"Waive: {data.get('message', '') or reason}", [Step("add_waivers", {"waivers": [waiver]})]
+    return f"Waive: {data.get('message', '') or reason}", [EditStep("add_waivers", {"waivers": [waiver]})]
 
 
 def unwaive(data: QueryDict, _template: Template) -> Written:
-    return "Take a waiver back", [Step("remove_waivers", {"fingerprints": [one(data, "fingerprint")]})]
+    return "Take a waiver back", [EditStep("remove_waivers", {"fingerprints": [one(data, "fingerprint")]})]
 
 
 def _today() -> str:

@@ -6,10 +6,10 @@ from typing import Any
 
 from django.http import QueryDict
 
-from lattice.checks import Step
 from lattice.errors import EditError
 from lattice.formats.document_json import to_plain
 from lattice.model.document import USUAL_SOURCE, Outlet, Source, Strip, Template
+from lattice.model.edit_step import EditStep
 from web.editor.fields import STRIP_FIELDS, changes_of, db, named, one, words_of
 from web.editor.writers.common import Written, changed_piece, removed_piece
 
@@ -32,7 +32,7 @@ def move_strip(data: QueryDict, template: Template) -> Written:
         raise EditError(f"{strip.name} is at the end of its section already")
     before = beside[target] if target < len(beside) else None
     return f"Move {strip.name}", [
-        Step("move_strips", {"strips": [strip.id], "section": strip.section, "before": before})
+        EditStep("move_strips", {"strips": [strip.id], "section": strip.section, "before": before})
     ]
 
 
@@ -50,7 +50,7 @@ def spread(data: QueryDict, template: Template) -> Written:
     if fields["kind"] == "midi":
         feed = None
     label = f"Add {names[0].strip()}" if len(names) == 1 else f"Add {len(names)} strips"
-    return label, [Step("spread", {"names": names, "strip": fields, "feed": feed})]
+    return label, [EditStep("spread", {"names": names, "strip": fields, "feed": feed})]
 
 
 def change_source(data: QueryDict, template: Template) -> Written:
@@ -62,5 +62,5 @@ def change_source(data: QueryDict, template: Template) -> Written:
     source: Any = None if None in said.values() else {**to_plain(before), **said}
     label = f"{strip.name}: source {words_of(said)}"
     if piece is strip:
-        return label, [Step("change_strip", {"strip": strip.id, "changes": {"source": source}})]
-    return label, [Step("change_outlet", {"strip": strip.id, "outlet": piece.id, "changes": {"source": source}})]
+        return label, [EditStep("change_strip", {"strip": strip.id, "changes": {"source": source}})]
+    return label, [EditStep("change_outlet", {"strip": strip.id, "outlet": piece.id, "changes": {"source": source}})]

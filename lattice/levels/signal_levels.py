@@ -36,7 +36,7 @@ class Coherence:
         return found
 
 
-class Sound:
+class SignalLevels:
     """One stage's figures by channel: `p` amplitudes, `q2` and `e2` powers; `coherence` where it matters."""
 
     __slots__ = ("coherence", "e2", "p", "q2")
@@ -45,16 +45,16 @@ class Sound:
         self.p, self.q2, self.e2, self.coherence = p, q2, e2, coherence
 
     @staticmethod
-    def silent(channels: int, *, coherent: bool = False) -> Sound:
+    def silent(channels: int, *, coherent: bool = False) -> SignalLevels:
         """Nothing yet, to be added to."""
-        return Sound(
+        return SignalLevels(
             [0.0] * channels, [0.0] * channels, [0.0] * channels, Coherence(channels) if coherent else None
         )  # fmt: skip
 
     @staticmethod
-    def of_source(channels: int, peak: float, rms: float) -> Sound:
+    def of_source(channels: int, peak: float, rms: float) -> SignalLevels:
         """A source by itself, where nothing else comes and it cannot meet itself."""
-        return Sound([peak] * channels, [peak * peak] * channels, [rms * rms] * channels)
+        return SignalLevels([peak] * channels, [peak * peak] * channels, [rms * rms] * channels)
 
     def add_source(self, peak: float, rms: float) -> None:
         """Every channel of a source is a signal of its own, at the level the source states (linear)."""
@@ -66,24 +66,26 @@ class Sound:
                 for weight, level in enumerate((peak, rms)):
                     self.coherence.own(weight, len(self.p))[channel][channel] += level * level
 
-    def add(self, other: Sound, matrix: Matrix | None, by_p: float, by_q: float, by_e: float) -> None:
+    def add(
+        self, other: SignalLevels, matrix: Matrix | None, peak_gain: float, likely_gain: float, rms_gain: float
+    ) -> None:
         """Adds what a route brings: `matrix` over channels (None: channel to channel), then factors of P, Q and E."""
-        gain_q, gain_e = by_q * by_q, by_e * by_e
+        gain_q, gain_e = likely_gain * likely_gain, rms_gain * rms_gain
         p, q2, e2 = self.p, self.q2, self.e2
         if matrix is None:
             for channel, (its_p, its_q2, its_e2) in enumerate(zip(other.p, other.q2, other.e2, strict=True)):
                 if channel < len(p):
-                    p[channel] += its_p * by_p
+                    p[channel] += its_p * peak_gain
                     q2[channel] += its_q2 * gain_q
                     e2[channel] += its_e2 * gain_e
         else:
             for row, column, gain in matrix.entries:
                 power = gain * gain
-                p[row] += other.p[column] * abs(gain) * by_p
+                p[row] += other.p[column] * abs(gain) * peak_gain
                 q2[row] += other.q2[column] * power * gain_q
                 e2[row] += other.e2[column] * power * gain_e
         if self.coherence is not None:
-            _add_coherence(self.coherence, other, matrix, (by_q, by_e), len(p))
+            _add_coherence(self.coherence, other, matrix, (likely_gain, rms_gain), len(p))
 
     def add_alike(  # noqa: PLR0913 - three figures of one sound, and where they go
         self, layout: str, matrix: Matrix | None, p: float, q: float, e: float, sides: tuple[float, ...] = ()
@@ -91,7 +93,7 @@ class Sound:
         """Adds a source whose channels are alike and signals of their own; `sides`: the balance of a stereo one."""
         if self.coherence is not None:
             channels = channel_count(layout)
-            sound = Sound.of_source(channels, 1.0, 1.0)
+            sound = SignalLevels.of_source(channels, 1.0, 1.0)
             if sides:
                 sound = sound.scaled((list(sides), list(sides), list(sides)))
             self.add(sound, matrix, p, q, e)
@@ -122,17 +124,17 @@ class Sound:
                 for carrier, gains in carried.items():
                     carried[carrier] = [{column: -gain for column, gain in row.items()} for row in gains]
 
-    def scaled(self, rows: tuple[list[float], list[float], list[float]]) -> Sound:
+    def scaled(self, rows: tuple[list[float], list[float], list[float]]) -> SignalLevels:
         """Every channel by its own factors of P, Q and E."""
-        by_p, by_q, by_e = rows
-        made = Sound(
-            [a * f for a, f in zip(self.p, by_p)],  # noqa: B905 - strict costs; all are of one length
-            [a * f * f for a, f in zip(self.q2, by_q)],  # noqa: B905
-            [a * f * f for a, f in zip(self.e2, by_e)],  # noqa: B905
+        peak_gain, likely_gain, rms_gain = rows
+        made = SignalLevels(
+            [a * f for a, f in zip(self.p, peak_gain)],  # noqa: B905 - strict costs; all are of one length
+            [a * f * f for a, f in zip(self.q2, likely_gain)],  # noqa: B905
+            [a * f * f for a, f in zip(self.e2, rms_gain)],  # noqa: B905
         )
         if self.coherence:
             made.coherence = Coherence(len(self.p))
-            for weight, factors in enumerate((by_q, by_e)):
+            for weight, factors in enumerate((likely_gain, rms_gain)):
                 made.coherence.loose[weight][:] = [
                     a * f * f for a, f in zip(self.coherence.loose[weight], factors, strict=True)
                 ]
@@ -151,9 +153,11 @@ class Sound:
                 )
         return made
 
-    def through(self, matrix: Matrix, *, unity: bool, carriers: dict[int, tuple[SparseRows, SparseRows]]) -> Sound:
+    def through(
+        self, matrix: Matrix, *, unity: bool, carriers: dict[int, tuple[SparseRows, SparseRows]]
+    ) -> SignalLevels:
         """Behind an insert that changes channels; `unity`: P passes a panner whole, whatever it spreads."""
-        made = Sound.silent(len(matrix), coherent=self.coherence is not None)
+        made = SignalLevels.silent(len(matrix), coherent=self.coherence is not None)
         made.add(self, matrix, 1.0, 1.0, 1.0)
         if unity:
             made.p = [sum(p for p, gain in zip(self.p, row, strict=True) if gain) for row in matrix]
@@ -195,7 +199,7 @@ class Sound:
 
 
 def _add_coherence(
-    mine: Coherence, other: Sound, matrix: Matrix | None, scales: tuple[float, ...], channels: int
+    mine: Coherence, other: SignalLevels, matrix: Matrix | None, scales: tuple[float, ...], channels: int
 ) -> None:
     """Adds what comes through a matrix (None: channel to channel, as far as both have them) and at two levels."""
     theirs = other.coherence

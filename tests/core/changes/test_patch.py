@@ -5,8 +5,8 @@ from __future__ import annotations
 import pytest
 from hypothesis import given
 
-from lattice.compare import as_json, compare
-from lattice.edits import Patch, between
+from lattice.changes.compare import as_json, compare
+from lattice.edits import Patch, diff
 from lattice.formats.document_json import dump
 from lattice.model.document import Template
 from tests.build import template
@@ -17,7 +17,7 @@ from tests.strategies import templates
 @given(templates(), templates())
 @tries(200)
 def test_a_patch_leads_there_and_its_inverse_back_even_when_stored(before: Template, after: Template) -> None:
-    patch = Patch.load(between(before, after).dump())
+    patch = Patch.load(diff(before, after).dump())
     assert patch.apply(before) == after
     assert patch.inverse().apply(after) == before
     assert dump(patch.inverse().apply(after)) == dump(before)
@@ -40,7 +40,7 @@ def test_two_different_documents_never_give_the_same_comparison(base: Template, 
 def test_a_patch_is_refused_on_another_state() -> None:
     before, after = template(["a:x"]), template(["a:x mute"])
     with pytest.raises(ValueError, match="is not what the patch was made on"):
-        between(before, after).apply(template(["a:x off"]))
+        diff(before, after).apply(template(["a:x off"]))
 
 
 def test_moves_are_as_few_as_can_be() -> None:

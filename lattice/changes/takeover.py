@@ -1,4 +1,4 @@
-"""Single differences taken over from another state of a template."""
+"""SourceResponse differences taken over from another state of a template."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from typing import Any
 
 from msgspec.structs import fields, replace
 
-from lattice.compare import SINGULAR, Change, compare
+from lattice.changes.compare import SINGULAR, Change, compare
 from lattice.errors import EditError
 from lattice.formats.gate import passed
 from lattice.model.document import Template

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from lattice.graph.compiled import PRE, Compiled
+from lattice.graph.signal_graph import PRE, SignalGraph
 from lattice.levels.gains import Gain, chain_gain, latency_samples, route_gain
 from lattice.model.document import Template
 from lattice.model.layouts import Matrix
@@ -28,7 +28,7 @@ def bus_effect(before: Template, after: Template, bus: str) -> list[WayChange]:
     Compared from the tap of each strip that feeds it to the pre-fader stage of each strip it feeds, worst case
     (the magnitudes of checks.md *Levels*, dynamics at their `gain_db`).
     """
-    one, two = Compiled(before), Compiled(after)
+    one, two = SignalGraph(before), SignalGraph(after)
     has = one if bus in one.index else two
     number = has.index[bus]
     starts = list(dict.fromkeys(has.strips[has.tail[route]].id for route in has.ins[number]))
@@ -42,23 +42,23 @@ def bus_effect(before: Template, after: Template, bus: str) -> list[WayChange]:
     return changes
 
 
-def _way(compiled: Compiled, start: str, end: str, bus: str) -> tuple[list[Gain], int] | None:
+def _way(graph: SignalGraph, start: str, end: str, bus: str) -> tuple[list[Gain], int] | None:
     """Gains of the ways from one strip to another, straight and through the bus, and the longest latency."""
-    begin, finish, middle = compiled.index[start], compiled.index[end], compiled.index.get(bus, -1)
-    behind = chain_gain(compiled.strips[finish], PRE)
-    late = latency_samples(compiled.strips[finish], PRE)
+    begin, finish, middle = graph.index[start], graph.index[end], graph.index.get(bus, -1)
+    behind = chain_gain(graph.strips[finish], PRE)
+    late = latency_samples(graph.strips[finish], PRE)
     gains, lates = [], []
-    for route in compiled.outs[begin]:
-        if compiled.head[route] == finish:
-            gains.append(route_gain(compiled, route).then(behind))
+    for route in graph.outs[begin]:
+        if graph.head[route] == finish:
+            gains.append(route_gain(graph, route).then(behind))
             lates.append(late)
-        elif compiled.head[route] == middle:
-            for onward in compiled.outs[middle]:
-                if compiled.head[onward] == finish:
-                    inside = chain_gain(compiled.strips[middle], compiled.stage[onward])
-                    way = route_gain(compiled, route).then(inside).then(route_gain(compiled, onward))
+        elif graph.head[route] == middle:
+            for onward in graph.outs[middle]:
+                if graph.head[onward] == finish:
+                    inside = chain_gain(graph.strips[middle], graph.stage[onward])
+                    way = route_gain(graph, route).then(inside).then(route_gain(graph, onward))
                     gains.append(way.then(behind))
-                    lates.append(late + latency_samples(compiled.strips[middle], compiled.stage[onward]))
+                    lates.append(late + latency_samples(graph.strips[middle], graph.stage[onward]))
     return (gains, max(lates)) if gains else None
 
 

@@ -1,4 +1,4 @@
-"""What checks look at: a compiled template and the sweeps over it, each computed once, when first asked for."""
+"""What checks look at: a graph template and the sweeps over it, each computed once, when first asked for."""
 
 from __future__ import annotations
 
@@ -8,39 +8,39 @@ from collections.abc import Iterator
 from functools import cached_property
 from time import perf_counter
 
-from lattice.graph.compiled import Compiled
 from lattice.graph.loops import LoopGraph
-from lattice.graph.paths import Blockers, Path, Ways
+from lattice.graph.origin import NO_OUTLET, Origin
+from lattice.graph.paths import Blockers, EasiestPaths, Path
 from lattice.graph.reach import Backward, Forward, Reach
+from lattice.graph.signal_graph import SignalGraph
 from lattice.levels.levels import Levels
 from lattice.levels.shares import sources_of
-from lattice.levels.single import Single
+from lattice.levels.source_response import SourceResponse
 from lattice.model.document import Section, Strip, Template, main_outlet
 from lattice.model.inventory import Inventory
 from lattice.model.validate import FED_KINDS, NO_START
 from lattice.stems.ledger import Ledger
-from lattice.stems.taps import Origin, Taps
+from lattice.stems.taps import Taps
 from lattice.timing.arrivals import Arrivals
 
 # Strips that are not part of the mix, and so belong to no section's bus.
-APART = frozenset({"trigger", "click", "reference", "guide", "talkback", "pop"})
-KEPT_SINGLES = 256  # as many sources are commonly asked about together; more would only take memory
+KEPT_RESPONSES = 256  # as many sources are commonly asked about together; more would only take memory
 
 
 class OutOfTime(Exception):
     """An audit has used the time it has."""
 
 
-class Scene:
+class Analysis:
     """Everything the checks share about one template."""
 
     def __init__(self, template: Template, inventory: Inventory | None = None) -> None:
         self.template, self.inventory = template, inventory
-        self.compiled = Compiled(template)
-        self.unblocked = Reach(self.compiled, states=True)
-        self.ignoring = Reach(self.compiled, states=False)
+        self.graph = SignalGraph(template)
+        self.unblocked = Reach(self.graph, states=True)
+        self.ignoring = Reach(self.graph, states=False)
         self._downstream: dict[int, list[bool]] = {}
-        self._singles: dict[Origin, Single] = {}
+        self._responses: dict[Origin, SourceResponse] = {}
         self.ends_at = math.inf  # when an audit of it has to end, by `time.perf_counter`
 
     def keep_time(self) -> None:
@@ -61,11 +61,11 @@ class Scene:
     @cached_property
     def could_sound_in_earnest(self) -> Forward:
         """The same for all sources but a pop or talkback: alone, those leave an endpoint silent on purpose."""
-        compiled, minor = self.compiled, {"pop", "talkback"}
-        strips = [n for n, source in enumerate(compiled.is_source) if source and not minor & set(self.strip(n).tags)]
+        graph, minor = self.graph, {"pop", "talkback"}
+        strips = [n for n, source in enumerate(graph.is_source) if source and not minor & set(self.strip(n).tags)]
         outlets = [
             number
-            for number, (strip, _outlet) in enumerate(compiled.outlets)
+            for number, (strip, _outlet) in enumerate(graph.outlets)
             if self.ignoring.outlet_sounds(number) and not minor & set(self.strip(strip).tags)
         ]
         return self.ignoring.forward(strips, outlets)
@@ -86,16 +86,16 @@ class Scene:
         return self.ignoring.to_endpoints()
 
     @cached_property
-    def ways(self) -> Ways:
-        return Ways(self.compiled)
+    def ways(self) -> EasiestPaths:
+        return EasiestPaths(self.graph)
 
     @cached_property
     def blockers(self) -> Blockers:
-        return Blockers(self.compiled)
+        return Blockers(self.graph)
 
     @cached_property
     def loops(self) -> LoopGraph:
-        return LoopGraph(self.compiled)
+        return LoopGraph(self.graph)
 
     @cached_property
     def levels(self) -> Levels:
@@ -126,89 +126,91 @@ class Scene:
         return {section.id: section for section in self.template.sections}
 
     @cached_property
-    def sources(self) -> list[tuple[int, int]]:
-        """(strip, outlet) of every source in service, −1 for a chain; closed outlets and spares are none."""
+    def sources(self) -> list[Origin]:
+        """Every source in service; closed outlets and spares are none."""
         return list(self._sources())
 
-    def _sources(self) -> Iterator[tuple[int, int]]:
-        compiled, outlets_of = self.compiled, self.compiled.outlets_of
-        left = {*compiled.by_tag["spare"], *compiled.by_tag["backup"]}
+    def _sources(self) -> Iterator[Origin]:
+        graph, outlets_of = self.graph, self.graph.outlets_of
+        left = {*graph.by_tag["spare"], *graph.by_tag["backup"]}
         for number, sounds in enumerate(self.unblocked.sounds):
             if sounds and number not in left:
-                yield number, -1
+                yield Origin(number)
             if number in outlets_of and number not in left:
-                yield from ((number, outlet) for outlet in outlets_of[number] if self.unblocked.outlet_sounds(outlet))
+                for outlet in outlets_of[number]:
+                    if self.unblocked.outlet_sounds(outlet):
+                        yield Origin(number, outlet)
 
     @cached_property
     def playing(self) -> frozenset[Origin]:
         """Sources that have a level now."""
         return frozenset(sources_of(self.levels))
 
-    def single(self, origin: Origin) -> Single:
+    def response(self, origin: Origin) -> SourceResponse:
         """A source by itself, as its expected level goes; the last ones asked for are kept."""
         self.keep_time()
-        found = self._singles.pop(origin, None) or Single(self.levels, *origin)
-        self._singles[origin] = found
-        if len(self._singles) > KEPT_SINGLES:
-            del self._singles[next(iter(self._singles))]
+        found = self._responses.pop(origin, None) or SourceResponse(self.levels, *origin)
+        self._responses[origin] = found
+        if len(self._responses) > KEPT_RESPONSES:
+            del self._responses[next(iter(self._responses))]
         return found
 
     def outlets_without_route(self) -> Iterator[int]:
         """Open outlets beyond the main one that no route leaves, of strips that are meant to be heard."""
-        keyed = {self.compiled.outlet[route] for route in self.compiled.keys}
-        for number, (strip, outlet) in enumerate(self.compiled.outlets):
+        keyed = {self.graph.outlet[route] for route in self.graph.keys}
+        for number, (strip, outlet) in enumerate(self.graph.outlets):
             piece = self.strip(strip)
             meant = piece.in_service and not {"spare", "backup"} & set(piece.tags)
-            if meant and outlet.open and not self.compiled.outlet_outs[number] and number not in keyed:
+            if meant and outlet.open and not self.graph.outlet_outs[number] and number not in keyed:
                 yield number
 
     def is_kept_apart(self, number: int) -> bool:
         """Spare and backup strips, and those out of service: nothing is said about what they do not do."""
-        piece = self.compiled.strips[number]
+        piece = self.graph.strips[number]
         return not piece.in_service or bool({"spare", "backup"} & set(piece.tags))
 
-    def may_feed(self, start: int, end: int, outlet: int = -1) -> bool:
+    def may_feed(self, start: int, end: int, outlet: int = NO_OUTLET) -> bool:
         """Whether a feed from a strip (or an outlet) to another may be made, and is not there yet."""
-        compiled = self.compiled
-        strip, destination = compiled.strips[start], compiled.strips[end]
+        graph = self.graph
+        strip, destination = graph.strips[start], graph.strips[end]
         may = strip.kind not in NO_START and destination.kind in FED_KINDS and start != end
-        if not may or compiled.machine_of(start) != compiled.machine_of(end):
+        if not may or graph.machine_of(start) != graph.machine_of(end):
             return False
-        routes = compiled.outs[start] if outlet < 0 else compiled.outlet_outs[outlet]
-        return not any(compiled.head[known] == end and compiled.routes[known].kind == "feed" for known in routes)
+        routes = graph.outs[start] if outlet < 0 else graph.outlet_outs[outlet]
+        return not any(graph.head[known] == end and graph.routes[known].kind == "feed" for known in routes)
 
     def carries(self, route: int) -> bool:
-        """Sound leaves by the route now: it is open, and something is at its tap."""
-        compiled, outlet = self.compiled, self.compiled.outlet[route]
+        """SignalLevels leaves by the route now: it is open, and something is at its tap."""
+        graph, outlet = self.graph, self.graph.outlet[route]
         if not self.unblocked.route_ok[route]:
             return False
-        return self.unblocked.outlet_sounds(outlet) if outlet >= 0 else self.sounds.leaves[compiled.tail[route]]
+        return self.unblocked.outlet_sounds(outlet) if outlet >= 0 else self.sounds.leaves[graph.tail[route]]
 
     def strip(self, number: int) -> Strip:
-        return self.compiled.strips[number]
+        return self.graph.strips[number]
 
     def name(self, number: int) -> str:
-        return self.compiled.strips[number].name
+        return self.graph.strips[number].name
 
     def ids(self, numbers: Iterator[int] | list[int] | tuple[int, ...]) -> tuple[str, ...]:
-        return tuple(self.compiled.strips[number].id for number in numbers)
+        return tuple(self.graph.strips[number].id for number in numbers)
 
     def route_ids(self, numbers: list[int] | tuple[int, ...]) -> tuple[str, ...]:
-        return tuple(self.compiled.routes[number].id for number in numbers)
+        return tuple(self.graph.routes[number].id for number in numbers)
 
-    def source_name(self, strip: int, outlet: int = -1) -> str:
+    def source_name(self, strip: int, outlet: int = NO_OUTLET) -> str:
         """“Glass sampler”, or “Glass sampler 3-4” for one of several outlets."""
-        piece = self.compiled.strips[strip]
+        piece = self.graph.strips[strip]
         if len(piece.outlets) < 2:
             return piece.name
         main = main_outlet(piece)
-        shown = main if outlet < 0 else self.compiled.outlets[outlet][1]
+        shown = main if outlet < 0 else self.graph.outlets[outlet][1]
         return f"{piece.name} {shown.name or shown.id}" if shown else piece.name
 
-    def outlet_id(self, strip: int, outlet: int = -1) -> tuple[str, ...]:
+    def outlet_id(self, strip: int, outlet: int = NO_OUTLET) -> tuple[str, ...]:
         """The outlet as findings name it; nothing for a strip without outlets."""
-        piece = self.compiled.strips[strip]
-        shown = (main_outlet(piece) if outlet < 0 else self.compiled.outlets[outlet][1]) if piece.outlets else None
+        piece = self.graph.strips[strip]
+        shown = (main_outlet(piece) if outlet < 0 else self.graph.outlets[outlet][1]) if piece.outlets else None
         return (f"{piece.id}/{shown.id}",) if shown else ()
 
     def cut_words(self, strip: int) -> tuple[str, ...]:
@@ -217,7 +219,7 @@ class Scene:
 
     def hops(self, path: Path) -> str:
         """The strips of a path as a line: “Bells → Effects → Show mix”."""
-        return " → ".join(self.name(strip) for strip in path.strips(self.compiled))
+        return " → ".join(self.name(strip) for strip in path.strips(self.graph))
 
     def evidence(self, path: Path) -> tuple[str, ...]:
         """A path and, in order, what blocks it."""

@@ -9,7 +9,7 @@ from typing import Any
 
 import msgspec
 
-from lattice.edits.patch import FIELDS
+from lattice.changes.patch import FIELDS
 from lattice.formats.document_json import to_plain
 from lattice.model.document import LISTS, Template
 

@@ -87,7 +87,7 @@ class Patch(msgspec.Struct, frozen=True, omit_defaults=True):
         return msgspec.json.decode(data, type=Patch)
 
 
-def between(before: Template, after: Template) -> Patch:
+def diff(before: Template, after: Template) -> Patch:
     """The patch from one template to another. O(size of the lists); pieces they share cost nothing."""
     fields = {}
     for name in FIELDS:

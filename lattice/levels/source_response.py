@@ -10,7 +10,8 @@ import math
 from dataclasses import dataclass
 from functools import cached_property
 
-from lattice.graph.compiled import IN, POST
+from lattice.graph.origin import NO_OUTLET
+from lattice.graph.signal_graph import IN, POST
 from lattice.levels.chain import ByChannel, Effect, Even, depends_on_level, effect, entering
 from lattice.levels.gains import insert_matrix
 from lattice.levels.levels import Levels
@@ -24,7 +25,7 @@ LIKELY, EXPECTED = "q", "e"
 
 
 @dataclass(frozen=True)
-class Part:
+class SourceGains:
     """Gains from one source: `c` coherent, with their sign, `d2` powers of what is decorrelated.
 
     Both are by channel, then by the source's channels; every channel of a source is a signal of its own, and most
@@ -46,29 +47,29 @@ class Part:
     def coherent(self) -> bool:
         return any(x for row in self.c for x in row.values())
 
-    def through(self, matrix: Matrix | None, level: float = 1.0) -> Part:
+    def through(self, matrix: Matrix | None, level: float = 1.0) -> SourceGains:
         """Behind a matrix (None: each channel straight on) and at a level."""
         if matrix is None:
             return self if level == 1.0 else self.scaled([level] * len(self.c))
         c = sparse_times(((row, column, by * level) for row, column, by in matrix.entries), self.c, len(matrix))
         powers = ((row, column, by * by * level * level) for row, column, by in matrix.entries)
-        return Part(c, sparse_times(powers, self.d2, len(matrix)))
+        return SourceGains(c, sparse_times(powers, self.d2, len(matrix)))
 
-    def scaled(self, factors: list[float]) -> Part:
+    def scaled(self, factors: list[float]) -> SourceGains:
         """Each channel by its own factor."""
-        return Part(scaled_rows(self.c, factors), scaled_rows(self.d2, [factor * factor for factor in factors]))
+        return SourceGains(scaled_rows(self.c, factors), scaled_rows(self.d2, [factor * factor for factor in factors]))
 
-    def wet(self, dry: float, power: float) -> Part:
+    def wet(self, dry: float, power: float) -> SourceGains:
         d2 = []
         for row, others in zip(self.c, self.d2, strict=True):
             made = {s: d * (dry * dry + power * power) for s, d in others.items()}
             for s, x in row.items():
                 made[s] = made.get(s, 0.0) + power * power * x * x
             d2.append(made)
-        return Part([{s: x * dry for s, x in row.items()} if dry else {} for row in self.c], d2)
+        return SourceGains([{s: x * dry for s, x in row.items()} if dry else {} for row in self.c], d2)
 
-    def plus(self, other: Part) -> Part:
-        return Part(sparse_sum(self.c, other.c), sparse_sum(self.d2, other.d2))
+    def plus(self, other: SourceGains) -> SourceGains:
+        return SourceGains(sparse_sum(self.c, other.c), sparse_sum(self.d2, other.d2))
 
 
 def size(rows: SparseRows) -> float:
@@ -76,7 +77,7 @@ def size(rows: SparseRows) -> float:
     return math.sqrt(sum([x * x for row in rows for x in row.values()]))
 
 
-class Single:
+class SourceResponse:
     """A source (strip, or one of its outlets) followed through the template. `at_in` by strip, `brought` by route.
 
     `weight`: whether dynamics act as they do on Q (LIKELY) or on E (EXPECTED). O(strips and routes behind it).
@@ -86,22 +87,22 @@ class Single:
         self,
         levels: Levels,
         strip: int,
-        outlet: int = -1,
+        outlet: int = NO_OUTLET,
         weight: str = EXPECTED,
         only: frozenset[int] | None = None,
     ) -> None:
         self.only = only  # routes to follow; all where it is None
-        self.levels, self.compiled, self.weight = levels, levels.compiled, weight
+        self.levels, self.graph, self.weight = levels, levels.graph, weight
         self.start, self.outlet = strip, outlet
-        self.at_in: dict[int, Part] = {}
-        self.brought: dict[int, Part] = {}
-        self._stages: dict[int, list[Part]] = {}
+        self.at_in: dict[int, SourceGains] = {}
+        self.brought: dict[int, SourceGains] = {}
+        self._stages: dict[int, list[SourceGains]] = {}
         self._waiting: list[tuple[int, int]] = []
-        layout = self.compiled.outlets[outlet][1].layout if outlet >= 0 else self.compiled.strips[strip].layout
+        layout = self.graph.outlets[outlet][1].layout if outlet >= 0 else self.graph.strips[strip].layout
         channels = channel_count(layout)
-        own = Part([{channel: 1.0} for channel in range(channels)], [{} for _ in range(channels)])
+        own = SourceGains([{channel: 1.0} for channel in range(channels)], [{} for _ in range(channels)])
         if outlet >= 0:
-            for route in self.compiled.outlet_outs[outlet] if levels.outlet_stages[outlet] is not None else ():
+            for route in self.graph.outlet_outs[outlet] if levels.outlet_stages[outlet] is not None else ():
                 if self._is_followed(route):
                     self._send(route, own)
         elif levels.stages[strip]:
@@ -111,11 +112,11 @@ class Single:
 
     @property
     def source(self) -> Source | None:
-        strip = self.compiled.strips[self.start]
+        strip = self.graph.strips[self.start]
         return (
             chain_source(strip)
             if self.outlet < 0
-            else source_of(strip, self.compiled.outlets[self.outlet][1])
+            else source_of(strip, self.graph.outlets[self.outlet][1])
         )  # fmt: skip
 
     @property
@@ -126,7 +127,7 @@ class Single:
             return 0.0
         return gain(source.peak_dbfs if self.weight == LIKELY else source.rms_dbfs)
 
-    def _arrive(self, strip: int, part: Part) -> None:
+    def _arrive(self, strip: int, part: SourceGains) -> None:
         if strip in self.at_in:
             self.at_in[strip] = self.at_in[strip].plus(part)
         else:
@@ -136,37 +137,37 @@ class Single:
     def _is_followed(self, route: int) -> bool:
         """Routes that bring something: one that is ridden and rests at off does not."""
         is_wanted = self.only is None or route in self.only
-        return is_wanted and self.compiled.routes[route].gain_db is not None and self.levels.goes(route)
+        return is_wanted and self.graph.routes[route].gain_db is not None and self.levels.goes(route)
 
-    def _send(self, route: int, part: Part) -> None:
-        level = gain(self.compiled.routes[route].gain_db)
+    def _send(self, route: int, part: SourceGains) -> None:
+        level = gain(self.graph.routes[route].gain_db)
         come = part.through(self.levels.matrices[route], level)
         self.brought[route] = come
-        self._arrive(self.compiled.head[route], come)
+        self._arrive(self.graph.head[route], come)
 
     def _leave(self, strip: int) -> None:
-        piece = self.compiled.strips[strip]
+        piece = self.graph.strips[strip]
         if piece.invert:
             self.at_in[strip] = self.at_in[strip].scaled([-1.0] * len(self.at_in[strip].c))
         if not self.levels.reach.passes_on(strip):
             return
-        taps: dict[int, Part | None] = {}  # routes of one tap share what stands there
-        for route in self.compiled.outs[strip]:
+        taps: dict[int, SourceGains | None] = {}  # routes of one tap share what stands there
+        for route in self.graph.outs[strip]:
             if self._is_followed(route):
-                stage = self.compiled.stage[route]
+                stage = self.graph.stage[route]
                 if stage not in taps:
                     taps[stage] = self.at(strip, stage)
                 part = taps[stage]
                 if part is not None:
                     self._send(route, part)
 
-    def stages(self, strip: int) -> list[Part]:
+    def stages(self, strip: int) -> list[SourceGains]:
         """From `in` to `pre`, one behind each insert."""
         if strip not in self._stages:
-            self._stages[strip] = self._walked(self.compiled.strips[strip], strip)
+            self._stages[strip] = self._walked(self.graph.strips[strip], strip)
         return self._stages[strip]
 
-    def _walked(self, piece: Strip, strip: int) -> list[Part]:
+    def _walked(self, piece: Strip, strip: int) -> list[SourceGains]:
         now, layout = self.at_in[strip], piece.layout
         found, whole = [now], self.levels.stages[strip]
         for place, insert in enumerate(piece.inserts):
@@ -180,20 +181,20 @@ class Single:
             found.append(now)
         return found
 
-    def _done(self, part: Part, done: Effect) -> Part:
+    def _done(self, part: SourceGains, done: Effect) -> SourceGains:
         if isinstance(done, Even):
             return part.scaled([done.q if self.weight == LIKELY else done.e] * len(part.c))
         if isinstance(done, ByChannel):
             return part.scaled(done.q if self.weight == LIKELY else done.e)
         return part.wet(done.dry, done.power)
 
-    def at(self, strip: int, stage: int) -> Part | None:
+    def at(self, strip: int, stage: int) -> SourceGains | None:
         """At a tap of a strip it comes to; None where it does not, or nothing passes."""
         if strip not in self.at_in:
             return None
         if stage == IN:
             return self.at_in[strip]
-        pre, piece = self.stages(strip)[-1], self.compiled.strips[strip]
+        pre, piece = self.stages(strip)[-1], self.graph.strips[strip]
         if stage != POST:
             return pre
         if piece.mute or piece.fader_db is None:
@@ -201,10 +202,10 @@ class Single:
         if piece.fader_db == 0 and not piece.pan:
             return pre
         factors = [gain(piece.fader_db)] * len(pre.c)
-        if piece.pan and self.compiled.chain_layout[strip] == "stereo":
+        if piece.pan and self.graph.chain_layout[strip] == "stereo":
             factors = [f * g for f, g in zip(factors, balance_gains(piece.pan), strict=True)]
         return pre.scaled(factors)
 
-    def level(self, part: Part | None) -> float:
+    def level(self, part: SourceGains | None) -> float:
         """Amplitude of the loudest channel there, at the source's own level."""
         return self.amplitude * math.sqrt(max(part.power)) if part else 0.0

@@ -1,4 +1,4 @@
-"""A template compiled for computing: ids to numbers, routes by end, one place for every state.
+"""A template graph for computing: ids to numbers, routes by end, one place for every state.
 
 The graph is contracted: one node a strip (its `in`), one a keyed insert, one an outlet beyond the main
 one. Stages inside a strip follow one another, so a route's tap says whether it lies behind a node.
@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections import defaultdict
 from functools import cached_property
 
+from lattice.graph.origin import NO_OUTLET
 from lattice.model.document import (
     AUDIO_KINDS,
     SOURCE_KINDS,
@@ -36,7 +37,7 @@ KIND_ORDER = {
 DECORRELATING = frozenset({"reverb", "delay", "modulation"})  # nothing coherent is left in their wet part
 LIMITING = frozenset({"limiter", "clipper", "saturator"})  # hold levels to a ceiling, where they have one
 ACTING = frozenset({"compressor", *LIMITING, *DECORRELATING})  # change levels whatever their gain
-SOUGHT = frozenset({"external", "delay", "compressor", "gate", "saturator"})  # types that checks look through
+INDEXED_TYPES = frozenset({"external", "delay", "compressor", "gate", "saturator"})  # types that checks look through
 
 
 def acts(insert: Insert) -> bool:
@@ -64,7 +65,7 @@ class Inserts:
         for number, strip in enumerate(strips):
             place = 0
             for insert in strip.inserts:
-                if insert.type in SOUGHT:
+                if insert.type in INDEXED_TYPES:
                     self.by_type[insert.type].append((number, place))
                 if insert.key == "external":
                     self.listening.append((number, place))
@@ -85,7 +86,7 @@ class Inserts:
                 place += 1  # noqa: SIM113 - half the time of enumerate's pairs
 
 
-class Compiled:
+class SignalGraph:
     """Numbers for strips, routes, outlets and keyed inserts of one template. O(strips + routes).
 
     `tail`, `head`, `stage` are by route; `outs`, `ins` list the audio routes of a strip's chain by strip;
@@ -131,7 +132,7 @@ class Compiled:
         tail, head, outs, ins = self.tail, self.head, self.outs, self.ins
         for number, route in enumerate(self.routes):
             if route.from_outlet is not None:
-                self.outlet[number] = self.outlet_index.get((tail[number], route.from_outlet), -1)
+                self.outlet[number] = self.outlet_index.get((tail[number], route.from_outlet), NO_OUTLET)
             kind = route.kind
             if kind in AUDIO_KINDS:
                 if self.outlet[number] < 0:
@@ -254,7 +255,7 @@ class Compiled:
 
     @property
     def by_type(self) -> dict[str, list[tuple[int, int]]]:
-        """Insert type (of SOUGHT) → (strip, place in its chain)."""
+        """Insert type (of INDEXED_TYPES) → (strip, place in its chain)."""
         return self.inserts.by_type
 
     @cached_property

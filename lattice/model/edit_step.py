@@ -1,0 +1,14 @@
+"""One edit by name: what remedies, forms and the journal pass on to `lattice.edits`, which applies it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+
+@dataclass(frozen=True)
+class EditStep:
+    """One edit by the name it has in `lattice.edits`, with its arguments as plain values."""
+
+    edit: str
+    arguments: dict[str, Any]
