@@ -18,7 +18,7 @@ from lattice.levels.shares import sources_of
 from lattice.levels.source_response import SourceResponse
 from lattice.model.document import Section, Strip, Template, main_outlet
 from lattice.model.inventory import Inventory
-from lattice.model.validate import FED_KINDS, NO_START
+from lattice.model.strip_kinds import FED, NO_START
 from lattice.stems.ledger import Ledger
 from lattice.stems.taps import Taps
 from lattice.timing.arrivals import Arrivals
@@ -173,7 +173,7 @@ class Analysis:
         """Whether a feed from a strip (or an outlet) to another may be made, and is not there yet."""
         graph = self.graph
         strip, destination = graph.strips[start], graph.strips[end]
-        may = strip.kind not in NO_START and destination.kind in FED_KINDS and start != end
+        may = strip.kind not in NO_START and destination.kind in FED and start != end
         if not may or graph.machine_of(start) != graph.machine_of(end):
             return False
         routes = graph.outs[start] if outlet < 0 else graph.outlet_outs[outlet]

@@ -13,13 +13,14 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from lattice.errors import DocumentError
+from lattice.exports import EXPORTS
+from lattice.formats.registry import read as read_template
 from lattice.model.document import Template
 
 if TYPE_CHECKING:
     from lattice.model.inventory import Inventory
 
 COULD_NOT = 2
-CONVERSIONS = ("json", "csv", "graphml", "dot", "svg")
 RUNS = 5  # of --times, after one warm-up
 
 
@@ -77,7 +78,7 @@ def _parser() -> argparse.ArgumentParser:
     diff.add_argument("other", metavar="B", help="the later document")
     diff.add_argument("--json", action="store_true", help="changes as JSON")
     convert = command("convert", _convert, "a template in another open form")
-    convert.add_argument("--to", required=True, choices=CONVERSIONS)
+    convert.add_argument("--to", required=True, choices=tuple(EXPORTS))
     generate = command("generate", _generate, "a large realistic template", file=False)
     generate.add_argument("--strips", type=int, default=300)
     generate.add_argument("--seed", type=int, default=1)
@@ -86,7 +87,7 @@ def _parser() -> argparse.ArgumentParser:
 
 def read(name: str) -> Template:
     """The template in a file by its name, or on standard input (`-`; what it is shows by its first sign)."""
-    return parse(_bytes(name), name)
+    return read_template(_bytes(name), name)
 
 
 def _bytes(name: str) -> bytes:
@@ -99,31 +100,20 @@ def _bytes(name: str) -> bytes:
         raise DocumentError([error.strerror or str(error)]) from None
 
 
-def parse(data: bytes, name: str = "-") -> Template:
-    from lattice.formats.document_json import UTF8_BOM, load  # noqa: PLC0415
-
-    is_sheet = name.lower().endswith((".csv", ".tsv", ".txt"))
-    if is_sheet or (name == "-" and data.strip() and not data.removeprefix(UTF8_BOM).lstrip().startswith((b"{", b"["))):
-        from lattice.formats import track_sheet  # noqa: PLC0415
-
-        return track_sheet.load(data, Path(name).stem if name != "-" else "Track sheet")
-    return load(data)
-
-
 def _write(value: Any) -> None:
-    import msgspec  # noqa: PLC0415
+    import msgspec
 
     sys.stdout.buffer.write(msgspec.json.format(msgspec.json.encode(value), indent=2) + b"\n")
     sys.stdout.flush()
 
 
 def _audit(options: argparse.Namespace) -> int:
-    from lattice.checks import audit  # noqa: PLC0415
+    from lattice.checks import audit
 
     name, data = options.file, _bytes(options.file)
-    template = parse(data, name)
+    template = read_template(data, name)
     if options.awake:
-        from lattice.edits.awake import awake  # noqa: PLC0415
+        from lattice.edits.awake import awake
 
         template = awake(template)
     result = audit(template, _inventory(options))
@@ -153,7 +143,7 @@ def _inventory(options: argparse.Namespace) -> Inventory | None:
     """The inventory in a file, CSV or JSON; what is wrong with it is said of that file."""
     if not options.inventory:
         return None
-    from lattice.formats import inventory  # noqa: PLC0415
+    from lattice.formats import inventory
 
     options.file = options.inventory
     return inventory.load(_bytes(options.inventory), Path(options.inventory).stem)
@@ -161,15 +151,15 @@ def _inventory(options: argparse.Namespace) -> Inventory | None:
 
 def _times(data: bytes, name: str) -> dict[str, float]:
     """Medians of parsing, and of everything from the decoded structs to the finished findings."""
-    from statistics import median  # noqa: PLC0415
-    from time import perf_counter  # noqa: PLC0415
+    from statistics import median
+    from time import perf_counter
 
-    from lattice.checks import audit  # noqa: PLC0415
+    from lattice.checks import audit
 
     parse_ms, compute_ms = [], []
     for _run in range(RUNS + 1):
         start = perf_counter()
-        template = parse(data, name)
+        template = read_template(data, name)
         between = perf_counter()
         audit(template)
         parse_ms.append((between - start) * 1000)
@@ -179,10 +169,10 @@ def _times(data: bytes, name: str) -> dict[str, float]:
 
 def _figures(options: argparse.Namespace) -> int:
     """The figures behind the checks of levels or timing."""
-    from lattice.analysis import Analysis  # noqa: PLC0415
-    from lattice.levels import report as levels  # noqa: PLC0415
-    from lattice.stems import report as stems  # noqa: PLC0415
-    from lattice.timing import report as timing  # noqa: PLC0415
+    from lattice.analysis import Analysis
+    from lattice.levels import report as levels
+    from lattice.stems import report as stems
+    from lattice.timing import report as timing
 
     analysis = Analysis(read(options.file))
     report: Any = {"levels": levels, "timing": timing, "stems": stems}[options.what]
@@ -195,8 +185,8 @@ def _figures(options: argparse.Namespace) -> int:
 
 
 def _trace(options: argparse.Namespace) -> int:
-    from lattice.graph.signal_graph import SignalGraph  # noqa: PLC0415
-    from lattice.trace import HopFigures, as_json, hop_line, sentence, trace  # noqa: PLC0415
+    from lattice.graph.signal_graph import SignalGraph
+    from lattice.trace import HopFigures, as_json, hop_line, sentence, trace
 
     graph = SignalGraph(read(options.file))
     found = trace(graph, options.start, options.end)
@@ -218,7 +208,7 @@ def _trace(options: argparse.Namespace) -> int:
 
 
 def _diff(options: argparse.Namespace) -> int:
-    from lattice.changes.compare import as_json, compare  # noqa: PLC0415
+    from lattice.changes.compare import as_json, compare
 
     before = read(options.file)
     try:
@@ -235,45 +225,14 @@ def _diff(options: argparse.Namespace) -> int:
 
 
 def _convert(options: argparse.Namespace) -> int:
-    template = read(options.file)
-    sys.stdout.buffer.write(convert(template, options.to))
+    sys.stdout.buffer.write(EXPORTS[options.to].write(read(options.file)))
     sys.stdout.flush()
     return 0
 
 
-def convert(template: Template, form: str) -> bytes:
-    """The template in one of CONVERSIONS."""
-    from lattice.formats import document_json, graph_forms, track_sheet_writer  # noqa: PLC0415
-
-    if form == "svg":
-        return _svg(template)
-    writers = {
-        "json": document_json.dump,
-        "csv": track_sheet_writer.dump,
-        "graphml": graph_forms.graphml,
-        "dot": graph_forms.dot,
-    }
-    return writers[form](template)
-
-
-def _svg(template: Template) -> bytes:
-    from lattice.graph.loops import LoopGraph  # noqa: PLC0415
-    from lattice.graph.signal_graph import SignalGraph  # noqa: PLC0415
-    from lattice.sheet import Slots, draw  # noqa: PLC0415
-    from lattice.sheet.svg import render  # noqa: PLC0415
-
-    graph = SignalGraph(template)
-    sheet = draw(graph, LoopGraph(graph).feedback, (), Slots())
-    facts = (
-        ("Strips, routes", f"{len(template.strips)} {len(template.routes)}"),
-        ("Rate", f"{template.sample_rate_hz} Hz"),
-    )
-    return render(sheet, facts, template.name, standalone=True).encode()
-
-
 def _generate(options: argparse.Namespace) -> int:
-    from lattice.formats.document_json import dump  # noqa: PLC0415
-    from lattice.generate import generate  # noqa: PLC0415
+    from lattice.formats.document_json import dump
+    from lattice.generate import generate
 
     sys.stdout.buffer.write(dump(generate(options.strips, options.seed)))
     sys.stdout.flush()

@@ -14,6 +14,7 @@ from lattice.graph.signal_graph import SignalGraph
 from lattice.levels.chain import shown_db
 from lattice.levels.levels import Levels
 from lattice.levels.source_response import EXPECTED, LIKELY, SourceResponse
+from lattice.model import route_kinds
 from lattice.model.units import words_db
 from lattice.timing.arrivals import Arrivals
 from lattice.timing.paths import Travel
@@ -104,7 +105,7 @@ def hop_words(graph: SignalGraph, route: int) -> str:
     """A route as a step of a sentence: “sends to Hall at −14.0 dB, before its fader”."""
     piece = graph.routes[route]
     name = graph.strips[graph.head[route]].name
-    words = {"feed": "feeds", "send": "sends to", "tie": "is tied to", "key": "keys", "midi": "plays"}[piece.kind]
+    words = route_kinds.TRAITS[piece.kind].verb
     level = "" if piece.gain_db == 0 else " at off" if piece.gain_db is None else f" at {_db(piece.gain_db)}"
     tap = f", {TAP_WORDS[piece.tap]}" if TAP_WORDS[piece.tap] and piece.kind != "midi" else ""
     return f"{words} {name}{level}{tap}"

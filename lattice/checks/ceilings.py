@@ -15,7 +15,6 @@ from lattice.model.document import Insert, Stem, Strip
 from lattice.model.units import words_db
 
 CUE_WORDS = ("headphone", "phones", "cue", "foldback")
-AFTER = frozenset({"eq", "compressor", "saturator"})
 
 
 @dataclass(frozen=True)
@@ -121,7 +120,7 @@ def ceiling(analysis: Analysis) -> Iterator[Finding]:
 
 def _holds(insert: Insert, finish: Finish) -> bool:
     return (
-        insert.type in ("limiter", "clipper")
+        insert.traits.ceiling == "hard"
         and insert.ceiling_db is not None
         and insert.ceiling_db <= finish.true_peak_dbtp
         and insert.wet == 1
@@ -134,12 +133,12 @@ def limiter_order(analysis: Analysis) -> Iterator[Finding]:
     """Something behind the last limiter that makes it louder again."""
     said = set()
     for finish in finishes(analysis):
-        last = max((at for at, (_s, insert) in enumerate(finish.inserts) if insert.type == "limiter"), default=None)
+        last = max((at for at, (_s, insert) in enumerate(finish.inserts) if insert.traits.is_limiter), default=None)
         if last is None:
             continue
         strip, limiter = finish.inserts[last]
         for where, insert in finish.inserts[last + 1 :]:
-            if (insert.gain_db > 0 or insert.type in AFTER) and (limiter.id, insert.id) not in said:
+            if (insert.gain_db > 0 or insert.traits.raises_peaks) and (limiter.id, insert.id) not in said:
                 said.add((limiter.id, insert.id))
                 names = insert.name or insert.id, limiter.name or limiter.id
                 yield Finding(

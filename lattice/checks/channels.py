@@ -98,7 +98,7 @@ def channels_lost(analysis: Analysis) -> Iterator[Finding]:
 
 def _by_channel(strip: Strip) -> bool:
     """Strips whose channels stand for themselves: discrete ones, and those that a panner spreads."""
-    return strip.layout.startswith(DISCRETE) or bool(strip.inserts and strip.inserts[0].type == "panner")
+    return strip.layout.startswith(DISCRETE) or bool(strip.inserts and strip.inserts[0].traits.spreads)
 
 
 @check("route.channels-doubled", "route.channels-gap")

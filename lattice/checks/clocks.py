@@ -9,6 +9,7 @@ from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import check
 from lattice.model.edit_step import EditStep
+from lattice.model.insert_types import REPEATING
 
 NEAR = 0.05
 EXACT_MS = 1.0
@@ -68,7 +69,7 @@ def frames(analysis: Analysis) -> Iterator[Finding]:
 @check("time.delay-note")
 def delay_notes(analysis: Analysis) -> Iterator[Finding]:
     """Delays that are nearly a note value at the template's tempo, and not quite."""
-    for number, place in analysis.graph.by_type["delay"]:
+    for number, place in analysis.graph.places_of(REPEATING):
         strip = analysis.strip(number)
         insert = strip.inserts[place]
         found = nearest_note(insert.delay_ms, analysis.template.tempo_bpm) if insert.delay_ms else None

@@ -10,9 +10,7 @@ from lattice.checks.registry import check
 from lattice.checks.remedies import feed_remedies, open_remedies
 from lattice.graph.origin import NO_OUTLET
 from lattice.graph.reach import Backward
-
-SUMS = frozenset({"bus", "return", "master"})
-ENDS = frozenset({"print", "output"})
+from lattice.model.strip_kinds import ENDS, SUMS
 
 
 @check("route.unheard", "route.blocked")

@@ -14,16 +14,16 @@ from lattice.levels.chain import entering, figures, level_of, likely_db
 from lattice.levels.shares import inflow
 from lattice.levels.trims import trim_db
 from lattice.model.document import Stem, Strip
+from lattice.model.insert_types import AT_OPERATING_LEVEL
 from lattice.model.units import gain, words_db
 
 SINE_DB = 3.0103  # a sine's peak over its RMS: operating levels are stated as a sine's
-WORKING = ("compressor", "saturator", "gate")
 FEW = 8
 
 
 def has_ceiling(strip: Strip) -> bool:
     """A limiter or clipper with a ceiling that is on."""
-    return any(i.type in ("limiter", "clipper") and i.state == "on" and i.ceiling_db is not None for i in strip.inserts)
+    return any(i.traits.ceiling == "hard" and i.state == "on" and i.ceiling_db is not None for i in strip.inserts)
 
 
 def mix_headroom_db(analysis: Analysis, stem: Stem) -> float:
@@ -86,38 +86,36 @@ def operating(analysis: Analysis) -> Iterator[Finding]:
     high = profile.operating_level_dbfs + profile.operating_window_db - SINE_DB
     power_low, power_high = 10 ** (low / 10), 10 ** (high / 10)
     floor, top = gain(low), gain(high)
-    by_type = analysis.graph.by_type
-    for kind in WORKING:
-        for number, place in by_type[kind]:
-            plain = levels.sources.get(number)
-            if plain and plain.low_e > floor and plain.high_e < top:
-                continue  # wherever in its chain
-            found, strip = levels.stages[number], analysis.graph.strips[number]
-            insert = strip.inserts[place]
-            if not found or insert.state != "on":
-                continue
-            stage = entering(strip, found, place, levels.carriers) if insert.layout_in else found[place]
-            sound, rms_gain = stage.levels, stage.rms_gain
-            power = max(sound.e2) * rms_gain * rms_gain
-            if power <= 0 or power_low <= power <= power_high:
-                continue
-            rms = level_of(sound.e2, rms_gain)
-            away = rms + SINE_DB - profile.operating_level_dbfs
-            if abs(away) <= profile.operating_window_db + 1e-9:
-                continue
-            side = "above" if away > 0 else "below"
-            yield Finding(
-                code="level.operating",
-                severity="note",
-                message=f"{insert.name or insert.id} on {strip.name} works {abs(away):.1f} dB {side} operating level",
-                strips=(strip.id,),
-                inserts=(insert.id,),
-                figures={"rms_dbfs": rms},
-                evidence=(
-                    f"expected level {words_db(rms)} dBFS RMS, as a sine {words_db(rms + SINE_DB)}; operating level "
-                    f"{words_db(profile.operating_level_dbfs)} ± {profile.operating_window_db:g} dB",
-                ),
-            )
+    for number, place in analysis.graph.places_of(AT_OPERATING_LEVEL):
+        plain = levels.sources.get(number)
+        if plain and plain.low_e > floor and plain.high_e < top:
+            continue  # wherever in its chain
+        found, strip = levels.stages[number], analysis.graph.strips[number]
+        insert = strip.inserts[place]
+        if not found or insert.state != "on":
+            continue
+        stage = entering(strip, found, place, levels.carriers) if insert.layout_in else found[place]
+        sound, rms_gain = stage.levels, stage.rms_gain
+        power = max(sound.e2) * rms_gain * rms_gain
+        if power <= 0 or power_low <= power <= power_high:
+            continue
+        rms = level_of(sound.e2, rms_gain)
+        away = rms + SINE_DB - profile.operating_level_dbfs
+        if abs(away) <= profile.operating_window_db + 1e-9:
+            continue
+        side = "above" if away > 0 else "below"
+        yield Finding(
+            code="level.operating",
+            severity="note",
+            message=f"{insert.name or insert.id} on {strip.name} works {abs(away):.1f} dB {side} operating level",
+            strips=(strip.id,),
+            inserts=(insert.id,),
+            figures={"rms_dbfs": rms},
+            evidence=(
+                f"expected level {words_db(rms)} dBFS RMS, as a sine {words_db(rms + SINE_DB)}; operating level "
+                f"{words_db(profile.operating_level_dbfs)} ± {profile.operating_window_db:g} dB",
+            ),
+        )
 
 
 @check("level.build-up")

@@ -10,6 +10,7 @@ from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Severity
 from lattice.checks.registry import check
 from lattice.levels.gains import insert_layouts
+from lattice.model.insert_types import EXTERNAL
 from lattice.model.layouts import channel_count
 
 
@@ -29,19 +30,19 @@ class _Use:
 
 def _uses(analysis: Analysis) -> Iterator[_Use]:
     graph = analysis.graph
-    external = {number for number, _place in graph.by_type["external"]}
+    external = {number for number, _place in graph.places_of(EXTERNAL)}
     for number in sorted({*graph.by_kind["input"], *graph.by_kind["output"], *external}):
         strip = analysis.strip(number)
-        if strip.kind in ("input", "output") and strip.io is not None:
+        if strip.traits.has_physical_channels and strip.io is not None:
             yield _Use(number, None, strip.kind, strip.io, channel_count(strip.layout))
         if number not in external:
             continue
         layout = strip.layout
         for insert in strip.inserts:
             layout_in, layout = insert_layouts(insert, layout)
-            if insert.type == "external" and insert.io_out is not None:
+            if insert.traits.is_external and insert.io_out is not None:
                 yield _Use(number, insert.id, "output", insert.io_out, channel_count(layout_in))
-            if insert.type == "external" and insert.io_in is not None:
+            if insert.traits.is_external and insert.io_in is not None:
                 yield _Use(number, insert.id, "input", insert.io_in, channel_count(layout))
 
 

@@ -12,6 +12,7 @@ from lattice.graph.loops import Loop
 from lattice.graph.paths import Blocker
 from lattice.levels.gains import delays_ms, group_gain_db, latency_samples, loop_gain_db
 from lattice.model.edit_step import EditStep
+from lattice.model.insert_types import REPEATING
 from lattice.model.units import samples_to_ms
 
 OFF = frozenset({"fader-off", "gain-off"})
@@ -153,7 +154,7 @@ def _other(analysis: Analysis, loop: Loop) -> Finding:
 @check("loop.insert")
 def delay_feedback(analysis: Analysis) -> Iterator[Finding]:
     """Delays whose own feedback never dies away."""
-    for number, place in analysis.graph.by_type["delay"]:
+    for number, place in analysis.graph.places_of(REPEATING):
         strip = analysis.strip(number)
         insert = strip.inserts[place]
         if insert.feedback >= 1:

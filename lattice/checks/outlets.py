@@ -8,8 +8,8 @@ from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import check
 from lattice.checks.remedies import feed_remedies
-from lattice.model.document import AUDIO_KINDS
 from lattice.model.edit_step import EditStep
+from lattice.model.route_kinds import BRINGING_SOUND
 
 
 @check("route.outlet-unheard")
@@ -41,7 +41,7 @@ def outlet_clash(analysis: Analysis) -> Iterator[Finding]:
     """Outlets that two routes take to different strips."""
     takers: dict[tuple[str, str], list[int]] = {}
     for number, route in enumerate(analysis.graph.routes):
-        if route.from_outlet is not None and route.kind in AUDIO_KINDS:
+        if route.from_outlet is not None and route.kind in BRINGING_SOUND:
             takers.setdefault((route.from_strip, route.from_outlet), []).append(number)
     for (strip, outlet), routes in takers.items():
         heads = list(dict.fromkeys(analysis.graph.head[route] for route in routes))

@@ -10,6 +10,7 @@ from lattice.checks.finding import Finding, first_of
 from lattice.checks.registry import check
 from lattice.levels.chain import Stage, entering, figures, level_of, likely_db
 from lattice.levels.shares import loudest_source
+from lattice.model.insert_types import EXTERNAL
 from lattice.model.units import words_db
 
 FULL_SCALE_DB = 1e-9  # dBFS; above it by more than rounding
@@ -46,7 +47,7 @@ def over(analysis: Analysis) -> Iterator[Finding]:
 def points(analysis: Analysis) -> Iterator[ClipPoint]:
     """Outputs at `post`, prints where they record, external inserts at their input; those that sound."""
     graph, levels = analysis.graph, analysis.levels
-    external = {number for number, _place in graph.by_type["external"]}
+    external = {number for number, _place in graph.places_of(EXTERNAL)}
     for number in sorted({*graph.by_kind["output"], *graph.by_kind["print"], *external}):
         strip, found = graph.strips[number], levels.stages[number]
         if not found:
@@ -57,7 +58,7 @@ def points(analysis: Analysis) -> Iterator[ClipPoint]:
         elif strip.kind == "print" and end is not None:
             yield ClipPoint(number, end, f"{strip.name} records", strip.records)
         for place, insert in enumerate(strip.inserts):
-            if insert.type == "external" and insert.state == "on":
+            if insert.traits.is_external and insert.state == "on":
                 stage = entering(strip, found, place, levels.carriers)
                 name = insert.name or insert.id
                 yield ClipPoint(number, stage, f"{strip.name} sends to {name}", insert.id, insert.id)

@@ -10,8 +10,8 @@ from lattice.checks.registry import check
 from lattice.graph.signal_graph import IN, POST, STAGE_OF_TAP
 from lattice.model.document import Stem
 from lattice.model.edit_step import EditStep
+from lattice.model.strip_kinds import NO_START
 from lattice.model.units import words_db
-from lattice.model.validate import NO_START
 
 
 def _feeding(analysis: Analysis, stem: Stem) -> list[int]:

@@ -8,16 +8,10 @@ from collections.abc import Iterator
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import check
-from lattice.graph.signal_graph import DECORRELATING
 from lattice.levels.rows import sparse_sum
 from lattice.levels.shares import bounds_to
 from lattice.levels.source_response import size
 from lattice.model.edit_step import EditStep
-
-EFFECTS = DECORRELATING | {"external", "other"}
-
-# dynamics and saturation beside the dry sound are meant so: parallel compression (common practice)
-PARALLEL = frozenset({"compressor", "limiter", "clipper", "gate", "expander", "saturator"})
 
 
 @check("route.dry-return")
@@ -25,7 +19,7 @@ def dry_returns(analysis: Analysis) -> Iterator[Finding]:
     """Returns whose effect is on and not fully wet: the dry part doubles what goes straight."""
     for number in analysis.graph.by_kind["return"]:
         strip = analysis.strip(number)
-        dry = [i for i in strip.inserts if i.type in DECORRELATING and i.state == "on" and i.wet < 1]
+        dry = [i for i in strip.inserts if i.traits.decorrelates and i.state == "on" and i.wet < 1]
         if dry:
             wet = tuple(EditStep("change_insert", {"insert": insert.id, "changes": {"wet": 1.0}}) for insert in dry)
             yield Finding(
@@ -47,10 +41,11 @@ def bare_returns(analysis: Analysis) -> Iterator[Finding]:
         strip = analysis.strip(number)
         if not analysis.graph.ins[number]:
             continue
-        effects = [insert for insert in strip.inserts if insert.type in EFFECTS]
+        effects = [insert for insert in strip.inserts if insert.traits.is_effect]
         if any(insert.state == "on" for insert in effects):
             continue
-        working = [insert for insert in strip.inserts if insert.state == "on" and insert.type in PARALLEL]
+        # Dynamics and saturation beside the dry sound are meant so: parallel compression (common practice).
+        working = [insert for insert in strip.inserts if insert.state == "on" and insert.traits.bends]
         name = strip.name
         wake = tuple(
             EditStep("change_insert", {"insert": insert.id, "changes": {"state": "on"}}) for insert in effects[:1]

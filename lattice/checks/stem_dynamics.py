@@ -11,8 +11,6 @@ from lattice.graph.origin import Origin
 from lattice.graph.signal_graph import IN, PRE
 from lattice.stems.taps import StemSet
 
-BENDING = frozenset({"compressor", "limiter", "clipper", "gate", "expander", "saturator"})
-
 
 @check("stem.outside-key")
 def outside_keys(analysis: Analysis) -> Iterator[Finding]:
@@ -104,9 +102,7 @@ def _bent(analysis: Analysis, its: StemSet, mix: int, behind_taps: set[int]) -> 
     taps, stem = analysis.taps, analysis.taps.stems[mix]
     strips, inserts, lines = [], [], []
     for strip in sorted(behind_taps):
-        working = [
-            insert for insert in analysis.strip(strip).inserts if insert.state == "on" and insert.type in BENDING
-        ]
+        working = [insert for insert in analysis.strip(strip).inserts if insert.state == "on" and insert.traits.bends]
         if working and taps.behind(strip, PRE) >> mix & 1:
             strips.append(strip)
             inserts += [insert.id for insert in working]

@@ -6,7 +6,6 @@ from msgspec.structs import replace
 
 from lattice.edits.pieces import all_known, free_route_ids, inserted, position, strip_of
 from lattice.errors import EditError
-from lattice.graph.signal_graph import DECORRELATING
 from lattice.model.document import Insert, Route, Strip, Template
 from lattice.model.names import free_id, slug
 from lattice.model.units import decibels
@@ -84,7 +83,7 @@ def insert_to_return(template: Template, inserts: list[str], name: str, feed: st
     places = {i.id: (n, i) for n, strip in enumerate(template.strips) for i in strip.inserts if i.id in set(inserts)}
     if len(places) != len(set(inserts)) or not inserts:
         raise EditError("not all of these inserts are there")
-    if any(insert.type not in DECORRELATING or insert.wet <= 0 for _n, insert in places.values()):
+    if any(not insert.traits.decorrelates or insert.wet <= 0 for _n, insert in places.values()):
         raise EditError("only a reverb, delay or modulation that is at least partly wet becomes a return")
     position(template.strips, feed, "strip")
     first = places[inserts[0]][1]

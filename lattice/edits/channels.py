@@ -16,7 +16,7 @@ MIDI_CHANNELS = 16  # a port, MIDI 1.0
 
 def next_io(template: Template, added: Sequence[Strip], strip: Strip) -> tuple[int, ...] | None:
     """The next free run of physical channels for a copy of `strip`; None where it has none or none is free."""
-    if strip.io is None or strip.kind not in ("input", "output"):
+    if strip.io is None or not strip.traits.has_physical_channels:
         return strip.io
     machine = machine_id(template, strip)
     has = next(known for known in template.machines if known.id == machine)
@@ -57,7 +57,8 @@ def next_midi(template: Template, added: Iterable[Route], instrument: str, port:
 def number_channels(template: Template, strips: list[str], first: int = 1) -> Template:
     """Physical channels in sequence, in document order, as many for each strip as its layout has."""
     wanted = all_known(template.strips, strips, "strip")
-    others = [strip.name for strip in template.strips if strip.id in wanted and strip.kind not in ("input", "output")]
+    chosen = (strip for strip in template.strips if strip.id in wanted)
+    others = [strip.name for strip in chosen if not strip.traits.has_physical_channels]
     if others:
         raise EditError(f"only inputs and outputs have physical channels; not {', '.join(others[:5])}")
     new, channel = [], first

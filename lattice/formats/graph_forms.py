@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from xml.sax.saxutils import escape, quoteattr
 
+from lattice.model import route_kinds
 from lattice.model.document import Template
 
 NODE_KEYS = ("name", "kind", "layout", "section", "machine")
 EDGE_KEYS = ("kind", "tap", "gain_db", "enabled", "to_insert", "from_outlet", "port", "channel")
-LINE_STYLES = {"feed": "solid", "send": "dashed", "key": "dotted", "midi": "bold", "tie": "dashed"}
 
 
 def graphml(template: Template) -> bytes:
@@ -46,7 +46,8 @@ def dot(template: Template) -> bytes:
     out += [f" {_quoted(strip.id)} [label={_quoted(strip.name)}];" for strip in template.strips]
     for route in template.routes:
         ends = f"{_quoted(route.from_strip)} -> {_quoted(route.to)}"
-        out.append(f" {ends} [id={_quoted(route.id)}, style={LINE_STYLES[route.kind]}, label={_quoted(route.kind)}];")
+        line = route_kinds.TRAITS[route.kind].graph_line
+        out.append(f" {ends} [id={_quoted(route.id)}, style={line}, label={_quoted(route.kind)}];")
     return ("\n".join([*out, "}"]) + "\n").encode()
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any, TypeVar, get_args
+from typing import Any, TypeVar
 
 from msgspec.structs import replace
 
@@ -22,6 +22,7 @@ from lattice.formats.track_sheet_cells import (
     read_tags,
 )
 from lattice.model import document as doc
+from lattice.model import strip_kinds
 from lattice.model.document import MAIN_MACHINE, Insert, Machine, Outlet, Part, Route, Section, Source, Strip, Template
 from lattice.model.layouts import DISCRETE, NAMED
 from lattice.model.names import free_id, slug
@@ -35,7 +36,7 @@ COLUMNS = (
 )  # fmt: skip
 # Columns of routes: kind, by column.
 ROUTED = {"feed": "feed", "sends": "send", "keys": "key", "ties": "tie", "midi": "midi"}
-KINDS = get_args(doc.StripKind)
+KINDS = tuple(strip_kinds.TRAITS)
 P = TypeVar("P", Outlet, Part)
 MONITORS = ("never", "when-armed", "always")
 OUTBOARD = "(outboard)"
@@ -331,7 +332,7 @@ class _Reader:
     def _keyed(self, row: _Row, to: str, wanted: str) -> str | None:
         """The insert a key names by id or type; a strip's only insert that can be keyed takes the name."""
         inserts = self.inserts[to]
-        able = [index for index, insert in enumerate(inserts) if insert.type in doc.KEYABLE_TYPES]
+        able = [index for index, insert in enumerate(inserts) if insert.traits.can_be_keyed]
         named = [index for index in able if wanted in (inserts[index].id, inserts[index].name)]
         named = named or [index for index in able if inserts[index].type == wanted.lower()]
         if not named and len(able) == 1 and not inserts[able[0]].name and slug(wanted) == wanted:

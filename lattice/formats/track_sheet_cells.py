@@ -13,12 +13,13 @@ from typing import Any, get_args
 from msgspec import UNSET
 
 from lattice.model import document as doc
+from lattice.model import insert_types
 from lattice.model.document import Insert, MidiIn, Outlet, Part, Route, Source
 from lattice.model.layouts import LAYOUTS, NAMED
 from lattice.model.names import slug
 from lattice.model.units import parse_channels, parse_db
 
-INSERT_TYPES = get_args(doc.InsertType)
+INSERT_TYPES = tuple(insert_types.TRAITS)
 STATES = ("bypassed", "unloaded")
 TAPS = get_args(doc.Tap)
 MOST_PORTS = 1024

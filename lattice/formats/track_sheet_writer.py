@@ -14,7 +14,7 @@ from lattice.formats.track_sheet_cells import (
     route_text,
     tags_text,
 )
-from lattice.model.document import KEYABLE_TYPES, Route, Source, Strip, Template
+from lattice.model.document import Route, Source, Strip, Template
 
 
 def dump(template: Template) -> bytes:
@@ -32,7 +32,7 @@ class _Writer:
         }
         self.routes: dict[str, list[Route]] = {}
         self.keyable = {
-            strip.id: [insert for insert in strip.inserts if insert.type in KEYABLE_TYPES] for strip in template.strips
+            strip.id: [insert for insert in strip.inserts if insert.traits.can_be_keyed] for strip in template.strips
         }
         for route in template.routes:
             self.routes.setdefault(route.from_strip, []).append(route)

@@ -7,12 +7,11 @@ one. Stages inside a strip follow one another, so a route's tap says whether it 
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Iterable, Iterator
 from functools import cached_property
 
 from lattice.graph.origin import NO_OUTLET
 from lattice.model.document import (
-    AUDIO_KINDS,
-    SOURCE_KINDS,
     Insert,
     Outlet,
     Route,
@@ -22,22 +21,20 @@ from lattice.model.document import (
     main_outlet,
     plays,
 )
+from lattice.model.insert_types import (
+    ACTING,
+    AT_OPERATING_LEVEL,
+    COMPRESSING,
+    EXTERNAL,
+    LIMITING,
+    REPEATING,
+)
+from lattice.model.route_kinds import BRINGING_SOUND
+from lattice.model.strip_kinds import LOOP_RANK, PLAYING
 
 IN, PRE, POST = 0, 1, 2
 STAGE_OF_TAP = {"pre-insert": IN, "pre-fader": PRE, "post-fader": POST}
-# Inside a loop, strips are ordered by kind and then by their order in the document (checks.md, *The cut*).
-KIND_ORDER = {
-    kind: rank
-    for rank, kind in enumerate(
-        ("input", "midi", "instrument", "audio", "bus", "return", "master", "print", "output")
-    )
-}  # fmt: skip
-
-
-DECORRELATING = frozenset({"reverb", "delay", "modulation"})  # nothing coherent is left in their wet part
-LIMITING = frozenset({"limiter", "clipper", "saturator"})  # hold levels to a ceiling, where they have one
-ACTING = frozenset({"compressor", *LIMITING, *DECORRELATING})  # change levels whatever their gain
-INDEXED_TYPES = frozenset({"external", "delay", "compressor", "gate", "saturator"})  # types that checks look through
+INDEXED_TYPES = EXTERNAL | REPEATING | frozenset(AT_OPERATING_LEVEL)  # what checks look through, by type
 
 
 def acts(insert: Insert) -> bool:
@@ -47,7 +44,7 @@ def acts(insert: Insert) -> bool:
         return False
     if kind in LIMITING:
         return insert.ceiling_db is not None
-    return kind != "compressor" or insert.threshold_db is not None
+    return kind not in COMPRESSING or insert.threshold_db is not None
 
 
 class Inserts:
@@ -134,7 +131,7 @@ class SignalGraph:
             if route.from_outlet is not None:
                 self.outlet[number] = self.outlet_index.get((tail[number], route.from_outlet), NO_OUTLET)
             kind = route.kind
-            if kind in AUDIO_KINDS:
+            if kind in BRINGING_SOUND:
                 if self.outlet[number] < 0:
                     outs[tail[number]].append(number)
                 else:
@@ -206,7 +203,7 @@ class SignalGraph:
     def is_source(self) -> list[bool]:
         """Per strip: its chain has a source of its own, whatever states say. Spares count, for reach."""
         return [
-            (strip.source is not None if strip.kind == "audio" else strip.kind in SOURCE_KINDS and plays(strip))
+            (strip.source is not None if strip.kind == "audio" else strip.kind in PLAYING and plays(strip))
             and number not in self.tied_in
             if not strip.tags
             else (plays(strip) and number not in self.tied_in) or ("spare" in strip.tags and strip.kind != "midi")
@@ -253,10 +250,10 @@ class SignalGraph:
     def inserts(self) -> Inserts:
         return Inserts(self.strips)
 
-    @property
-    def by_type(self) -> dict[str, list[tuple[int, int]]]:
-        """Insert type (of INDEXED_TYPES) → (strip, place in its chain)."""
-        return self.inserts.by_type
+    def places_of(self, types: Iterable[str]) -> Iterator[tuple[int, int]]:
+        """(strip, place in its chain) of every insert of some of INDEXED_TYPES, type by type."""
+        for kind in types:
+            yield from self.inserts.by_type[kind]
 
     @cached_property
     def listed(self) -> list[int]:
@@ -337,4 +334,4 @@ class SignalGraph:
 
     def order_key(self, strip: int) -> tuple[int, int]:
         """The order inside a loop: by kind, then as in the document."""
-        return KIND_ORDER[self.strips[strip].kind], strip
+        return LOOP_RANK[self.strips[strip].kind], strip

@@ -7,11 +7,11 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import NamedTuple
 
-from lattice.graph.signal_graph import ACTING, DECORRELATING, LIMITING
 from lattice.levels.gains import insert_layouts
 from lattice.levels.rows import SparseRows
 from lattice.levels.signal_levels import SignalLevels
 from lattice.model.document import Insert, Strip
+from lattice.model.insert_types import ACTING, COMPRESSING, DECORRELATING, DUCKING, LIMITING, REPEATING, SPREADING
 from lattice.model.layouts import balance_gains, mapping, panner_matrix
 from lattice.model.units import gain
 
@@ -79,7 +79,7 @@ def _channels(insert: Insert, before: str, stage: Stage, carriers: Carriers) -> 
     if before != layout_in:
         sound = sound.through(mapping(before, layout_in), unity=False, carriers=carriers)
     if layout_in != layout_out:
-        spreads = insert.type == "panner" and insert.state == "on"
+        spreads = insert.type in SPREADING and insert.state == "on"
         matrix = panner_matrix(layout_in, layout_out) if spreads else mapping(layout_in, layout_out)
         sound = sound.through(matrix, unity=spreads, carriers=carriers)
     return Stage(sound), layout_out
@@ -98,7 +98,7 @@ def entering(strip: Strip, found: list[Stage], place: int, carriers: Carriers) -
 
 def depends_on_level(insert: Insert) -> bool:
     """What an insert does is not the same at every level."""
-    return insert.state == "on" and (insert.type == "compressor" or limits(insert))
+    return insert.state == "on" and (insert.type in COMPRESSING or limits(insert))
 
 
 def effect(insert: Insert, stage: Stage) -> Effect | None:
@@ -118,7 +118,7 @@ def effect(insert: Insert, stage: Stage) -> Effect | None:
             strict=True,
         )
         return ByChannel(*map(list, rows))
-    loudest = math.sqrt(max(sound.e2)) * rms_gain if insert.type == "compressor" else 0.0
+    loudest = math.sqrt(max(sound.e2)) * rms_gain if insert.type in COMPRESSING else 0.0
     even = factors(insert, 0.0, 0.0, 0.0, loudest)
     return Even(*even) if even != (1.0, 1.0, 1.0) else None
 
@@ -132,7 +132,7 @@ def factors(insert: Insert, p: float, q: float, e: float, loudest: float) -> tup
     if kind in DECORRELATING:
         return _wet_factors(kind, insert.gain_db, wet, insert.feedback)
     dry, level = 1.0 - wet, gain(insert.gain_db)
-    if kind == "compressor" and insert.threshold_db is not None and loudest > gain(insert.threshold_db):
+    if kind in COMPRESSING and insert.threshold_db is not None and loudest > gain(insert.threshold_db):
         reduction_db = compression_db(insert, 20.0 * math.log10(loudest))
         if reduction_db:
             straight = dry + wet * level
@@ -162,7 +162,7 @@ def wet_part(insert: Insert) -> Wet:
 def _wet_part(kind: str, gain_db: float, wet: float, feedback: float) -> Wet:
     """A delay's feedback f gives 1/√(1 − f²) in power and 1/(1 − f) at worst (geometric series)."""
     power = peak = gain(gain_db)
-    if kind == "delay" and 0 < feedback < 1:
+    if kind in REPEATING and 0 < feedback < 1:
         power, peak = power / math.sqrt(1 - feedback**2), peak / (1 - feedback)
     return Wet(1.0 - wet, wet * power, wet * peak)
 
@@ -197,7 +197,7 @@ def compression_db(insert: Insert, level_db: float) -> float:
 
     L − T − (L − T)/R for a level L above its threshold T (handbook curve of a hard-knee compressor).
     """
-    if insert.type != "compressor" or insert.state != "on" or insert.key == "external":
+    if insert.type not in COMPRESSING or insert.state != "on" or insert.key == "external":
         return 0.0
     return curve_db(insert, insert.threshold_db, level_db)
 
@@ -207,21 +207,21 @@ def curve_db(insert: Insert, threshold_db: float | None, level_db: float) -> flo
     if threshold_db is None or level_db <= threshold_db:
         return 0.0
     over = level_db - threshold_db
-    if insert.type == "limiter" or (insert.ratio is not None and insert.ratio >= LIMIT_RATIO):
+    if insert.traits.is_limiter or (insert.ratio is not None and insert.ratio >= LIMIT_RATIO):
         return over
     return 0.0 if insert.ratio is None else over - over / insert.ratio
 
 
 def duck_db(insert: Insert, key_level_db: float) -> float | None:
     """How far a key of this level pushes a compressor or limiter keyed from outside down; None for others."""
-    if insert.state != "on" or insert.key != "external" or insert.type not in ("compressor", "limiter"):
+    if insert.state != "on" or insert.key != "external" or insert.type not in DUCKING:
         return None
     return curve_db(insert, key_threshold_db(insert), key_level_db)
 
 
 def key_threshold_db(insert: Insert) -> float | None:
     """Where a key begins to work an insert: the threshold, of a limiter without one the ceiling."""
-    by_ceiling = insert.type == "limiter" and insert.threshold_db is None
+    by_ceiling = insert.traits.is_limiter and insert.threshold_db is None
     return insert.ceiling_db if by_ceiling else insert.threshold_db
 
 

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from lattice.graph.loops import LoopGraph
 from lattice.graph.reach import Reach
-from lattice.graph.signal_graph import DECORRELATING, IN
+from lattice.graph.signal_graph import IN
 from lattice.levels.gains import mixes_channels
 from lattice.model.document import Strip
+from lattice.model.insert_types import DECORRELATING
 
 
 class CoherenceMap:

@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 
 from lattice.graph.signal_graph import IN, POST, SignalGraph
 from lattice.model.document import Insert, Route, Strip
+from lattice.model.insert_types import REPEATING, SPREADING
 from lattice.model.layouts import (
     Matrix,
     balance_gains,
@@ -61,7 +62,7 @@ def insert_level_db(insert: Insert) -> float:
     if insert.state != "on":
         return 0.0
     wet_db = insert.gain_db
-    if insert.type == "delay" and 0 < insert.feedback < 1:
+    if insert.type in REPEATING and 0 < insert.feedback < 1:
         wet_db -= decibels(1 - insert.feedback)
     return wet_db if insert.wet == 1 else decibels(1 - insert.wet + insert.wet * gain(wet_db))
 
@@ -71,7 +72,7 @@ def insert_matrix(insert: Insert, before: str) -> tuple[Matrix, str]:
     layout_in, layout_out = insert_layouts(insert, before)
     matrix = mapping(before, layout_in)
     if layout_in != layout_out:
-        spreads = insert.type == "panner" and insert.state == "on"
+        spreads = insert.type in SPREADING and insert.state == "on"
         inside = panner_matrix(layout_in, layout_out) if spreads else mapping(layout_in, layout_out)
         matrix = product(inside, matrix)
     return matrix, layout_out
@@ -341,4 +342,4 @@ def delays_ms(strip: Strip, stage: int) -> float:
     """The delay times of a strip's delay inserts that are on."""
     if stage == IN:
         return 0.0
-    return sum(insert.delay_ms or 0.0 for insert in strip.inserts if insert.type == "delay" and insert.state == "on")
+    return sum(insert.delay_ms or 0.0 for insert in strip.inserts if insert.type in REPEATING and insert.state == "on")

@@ -9,11 +9,13 @@ from collections.abc import Iterable
 from typing import NamedTuple, Protocol
 
 from lattice.graph.reach import Reach
-from lattice.graph.signal_graph import ACTING, IN, POST, SignalGraph
+from lattice.graph.signal_graph import IN, POST, SignalGraph
 from lattice.levels.chain import factors
 from lattice.levels.signal_levels import SignalLevels
-from lattice.model.document import SOURCE_KINDS, Source, Strip, main_outlet, source_of
+from lattice.model.document import Source, Strip, main_outlet, source_of
+from lattice.model.insert_types import ACTING
 from lattice.model.layouts import Matrix, balance_gains
+from lattice.model.strip_kinds import PLAYING
 from lattice.model.units import gain
 
 MOST_AMPLITUDE = 1e60  # +1,200 dBFS: beyond all reason, and held there so that powers stay numbers
@@ -46,7 +48,7 @@ class PlainSource(NamedTuple):
 def chain_source(strip: Strip) -> Source | None:
     """What the strip's own chain plays; a spare plays nothing."""
     if not strip.tags and not strip.outlets and isinstance(strip.source, Source):
-        return strip.source if strip.kind in SOURCE_KINDS else None
+        return strip.source if strip.kind in PLAYING else None
     return None if "spare" in strip.tags else source_of(strip, main_outlet(strip))
 
 

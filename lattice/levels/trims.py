@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import math
 
-from lattice.graph.signal_graph import IN, LIMITING, POST
+from lattice.graph.signal_graph import IN, POST
 from lattice.levels.chain import likely_db
 from lattice.levels.levels import Levels
+from lattice.model.insert_types import LIMITING
 
 
 def trim_db(levels: Levels, strip: int, room_db: float, tap: int = POST) -> float | None:

@@ -11,7 +11,11 @@ from typing import TYPE_CHECKING, Annotated, Literal
 import msgspec
 from msgspec import UNSET, Meta, UnsetType, field
 
+from lattice.model import insert_types, strip_kinds
+from lattice.model.insert_types import InsertTraits, InsertType
 from lattice.model.layouts import LAYOUTS
+from lattice.model.route_kinds import RouteKind
+from lattice.model.strip_kinds import StripKind, StripTraits
 
 FORMAT = "intact-lattice.template"
 MAX_STRIPS = 100_000
@@ -41,18 +45,10 @@ Positive = Annotated[float, Meta(gt=0)]
 Decibels = Annotated[float, Meta(ge=-200, le=200)]
 SampleRate = Annotated[int, Meta(ge=8000, le=768_000)]
 
-StripKind = Literal["audio", "instrument", "input", "midi", "bus", "return", "master", "print", "output"]
-InsertType = Literal[
-    "eq", "compressor", "limiter", "clipper", "gate", "expander", "saturator", "reverb", "delay",
-    "modulation", "gain", "meter", "panner", "tuner", "external", "other",
-]  # fmt: skip
-RouteKind = Literal["feed", "send", "key", "midi", "tie"]
 Tap = Literal["pre-insert", "pre-fader", "post-fader"]
 FrameRate = Literal["23.976", "24", "25", "29.97", "29.97df", "30"]
 PAN_LAWS_DB = (0.0, -2.5, -3.0, -4.5, -6.0)
 
-AUDIO_KINDS = frozenset({"feed", "send", "tie"})
-KEYABLE_TYPES = frozenset({"compressor", "limiter", "gate", "expander", "other"})
 KNOWN_TAGS = (
     "spare",
     "backup",
@@ -63,7 +59,6 @@ KNOWN_TAGS = (
     "talkback",
     "pop",
 )
-SOURCE_KINDS = frozenset({"audio", "instrument", "input"})
 
 
 class Piece(msgspec.Struct, frozen=True, forbid_unknown_fields=True, gc=False):
@@ -198,6 +193,11 @@ class Insert(Piece, frozen=True, kw_only=True):
     io_in: tuple[Channel, ...] | None = None
     memory_mb: NotNegative | None = None
 
+    @property
+    def traits(self) -> InsertTraits:
+        """What its type does."""
+        return insert_types.TRAITS[self.type]
+
 
 class Strip(Piece, frozen=True, kw_only=True):
     id: Id
@@ -226,6 +226,11 @@ class Strip(Piece, frozen=True, kw_only=True):
     outlets: tuple[Outlet, ...] = ()
     parts: tuple[Part, ...] = ()
     inserts: tuple[Insert, ...] = ()
+
+    @property
+    def traits(self) -> StripTraits:
+        """What its kind may do."""
+        return strip_kinds.TRAITS[self.kind]
 
 
 class Route(Piece, frozen=True, kw_only=True):
@@ -334,7 +339,7 @@ def source_of(strip: Strip, outlet: Outlet | None = None) -> Source | None:
     An outlet's own `source` counts first; a strip whose `source` is null plays nothing at all; the main
     outlet takes the strip's source, the others the usual one.
     """
-    if strip.kind not in SOURCE_KINDS or "backup" in strip.tags:
+    if strip.kind not in strip_kinds.PLAYING or "backup" in strip.tags:
         return None
     if outlet is not None and outlet.source is not UNSET:
         return outlet.source

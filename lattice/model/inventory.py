@@ -58,7 +58,7 @@ def used_by(template: Template, machine: str) -> dict[Key, list[tuple[Strip, str
         if strip.kind == "instrument" and kinds.get(machine) == "computer":
             found[key_of("", strip.name)].append((strip, "", PlugIn(name=strip.name)))
         for insert in strip.inserts:
-            if insert.type != "external":
+            if not insert.traits.is_external:
                 name = insert.name or insert.type
                 plugin = PlugIn(name=name, maker=insert.maker, version=insert.version)
                 found[key_of(insert.maker, name)].append((strip, insert.id, plugin))

@@ -8,8 +8,8 @@ from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 from lattice.errors import DocumentError, Problem
+from lattice.model import strip_kinds
 from lattice.model.document import (
-    KEYABLE_TYPES,
     LISTS,
     MAX_ROUTES,
     MAX_STRIPS,
@@ -19,13 +19,14 @@ from lattice.model.document import (
     Strip,
     Template,
 )
+from lattice.model.insert_types import KEYABLE
+from lattice.model.route_kinds import TRAITS
 from lattice.model.schema import shown
+from lattice.model.strip_kinds import FED, NO_START, SOUNDLESS
 
 GOOD_ID = re.compile(r"[a-z0-9][a-z0-9-]{0,63}")
 LONGEST_ID = 64
 WITHOUT_ID_SIGNS = dict.fromkeys(map(ord, "abcdefghijklmnopqrstuvwxyz0123456789-\n"))  # deletes them
-NO_START = ("midi", "output")  # no feed or send leaves these
-FED_KINDS = ("audio", "bus", "return", "master", "print", "output")  # where feeds and sends end
 SELECTOR_HEADS = ("strip", "tag", "section", "kind")
 
 
@@ -108,7 +109,7 @@ def _sections(template: Template, strips: dict[str, Strip]) -> Iterator[Problem]
             yield Problem.at(f"sections[{index}].parent", f"{section.id} would lie inside itself")
         if section.bus is not None and section.bus not in strips:
             yield Problem.at(f"sections[{index}].bus", f"there is no strip {section.bus}")
-        elif section.bus is not None and strips[section.bus].kind == "midi":
+        elif section.bus is not None and strips[section.bus].kind in SOUNDLESS:
             yield Problem.at(f"sections[{index}].bus", f"{section.bus} carries no sound")
 
 
@@ -155,7 +156,7 @@ def _inserts(template: Template) -> Iterator[Problem]:
 
 
 def _outlets(strip: Strip, place: str) -> Iterator[Problem]:
-    if strip.kind != "instrument":
+    if not strip_kinds.TRAITS[strip.kind].has_outlets:
         yield Problem.at(place, f"only an instrument has outlets and parts; {strip.id} is of kind {strip.kind}")
     yield from _repeats(f"{place}.outlets", strip.outlets)
     yield from _repeats(f"{place}.parts", strip.parts)
@@ -180,7 +181,7 @@ class _Routes:
         # By strip, what its plain routes need to know: its machine, or NaN, which equals nothing, where none may be.
         strips = self.strips
         leaving = {name: strip.machine if strip.kind not in NO_START else math.nan for name, strip in strips.items()}
-        ending = {name: strip.machine if strip.kind in FED_KINDS else math.nan for name, strip in strips.items()}
+        ending = {name: strip.machine if strip.kind in FED else math.nan for name, strip in strips.items()}
         for index, route in enumerate(self.routes):
             if (  # most routes: a feed or send of whole strips that carry sound, on one machine
                 route.kind in ("feed", "send")
@@ -203,8 +204,8 @@ class _Routes:
             yield f"{start.id} has no outlet {route.from_outlet}"
         if route.kind == "midi":
             yield from self._midi(start, end)
-        elif start.kind == "midi" or end.kind == "midi":
-            silent = start if start.kind == "midi" else end
+        elif start.kind in SOUNDLESS or end.kind in SOUNDLESS:
+            silent = start if start.kind in SOUNDLESS else end
             yield f"a {route.kind} needs strips that carry sound; {silent.id} is of kind midi"
         elif route.kind == "tie":
             yield from self._tie(start, end)
@@ -216,10 +217,11 @@ class _Routes:
             yield f"only a key ends at an insert; this is a {route.kind}"
 
     def _feed(self, route: Route, start: Strip, end: Strip) -> Iterator[str]:
-        if start.kind in NO_START:
+        traits = TRAITS[route.kind]
+        if start.kind not in traits.starts_at:
             yield f"a {route.kind} does not leave an output; only a tie leaves {start.id}, to an input elsewhere"
-        if end.kind not in FED_KINDS:
-            yield f"a {route.kind} ends at {', '.join(FED_KINDS)}; {end.id} is of kind {end.kind}"
+        if end.kind not in traits.ends_at:
+            yield f"a {route.kind} ends at {', '.join(traits.ends_at)}; {end.id} is of kind {end.kind}"
         if self._machine(start) != self._machine(end):
             yield f"a {route.kind} stays on one machine; {start.id} and {end.id} are on two (a tie joins them)"
 
@@ -229,15 +231,15 @@ class _Routes:
     def _midi(self, start: Strip, end: Strip) -> Iterator[str]:
         machine = self.machines.get(self._machine(start))
         outside = start.kind == "instrument" and machine is not None and machine.kind == "outboard"
-        if start.kind not in {"midi", "input"} and not outside:
+        if start.kind not in TRAITS["midi"].starts_at and not outside:
             yield f"a midi route starts at a midi strip, an input or an outboard instrument; {start.id} is none of them"
-        if end.kind not in {"midi", "instrument"}:
+        if end.kind not in TRAITS["midi"].ends_at:
             yield f"a midi route ends at an instrument or a midi strip; {end.id} is of kind {end.kind}"
 
     def _tie(self, start: Strip, end: Strip) -> Iterator[str]:
-        if start.kind != "output":
+        if start.kind not in TRAITS["tie"].starts_at:
             yield f"a tie starts at an output; {start.id} is of kind {start.kind}"
-        if end.kind != "input":
+        if end.kind not in TRAITS["tie"].ends_at:
             yield f"a tie ends at an input; {end.id} is of kind {end.kind}"
         if self._machine(start) == self._machine(end):
             yield f"a tie joins two machines; {start.id} and {end.id} are on one"
@@ -248,8 +250,8 @@ class _Routes:
             yield "a key names the insert it works: to_insert is missing"
         elif insert is None:
             yield f"{end.id} has no insert {route.to_insert}"
-        elif insert.type not in KEYABLE_TYPES:
-            yield f"{insert.id} is of type {insert.type} and cannot be keyed ({', '.join(sorted(KEYABLE_TYPES))} can)"
+        elif not insert.traits.can_be_keyed:
+            yield f"{insert.id} is of type {insert.type} and cannot be keyed ({', '.join(sorted(KEYABLE))} can)"
 
 
 def route_rules(template: Template) -> Callable[[Route], list[str]]:

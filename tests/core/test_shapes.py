@@ -9,7 +9,7 @@ import pytest
 from lattice.analysis import Analysis
 from lattice.checks import audit, audit_of
 from lattice.checks.waivers import UNFINISHED
-from lattice.cli import convert
+from lattice.exports import EXPORTS
 from lattice.graph.signal_graph import SignalGraph
 from lattice.trace import MOST_PATHS, trace
 from tests import shapes
@@ -26,7 +26,7 @@ def test_a_shape_is_audited_whole(name: str) -> None:
 @pytest.mark.parametrize("name", ["complete", "keys from all to all", "random with loops"])
 def test_a_knot_is_drawn(name: str) -> None:
     made = shapes.SHAPES[name]()
-    assert ElementTree.fromstring(convert(made, "svg"))  # noqa: S314 - our own drawing
+    assert ElementTree.fromstring(EXPORTS["svg"].write(made))  # noqa: S314 - our own drawing
 
 
 def test_each_diamond_of_a_chain_is_one_double_path() -> None:

@@ -20,9 +20,9 @@ from xml.etree import ElementTree
 from hypothesis import HealthCheck, given, seed, settings
 
 from lattice.checks import audit
-from lattice.cli import convert
 from lattice.edits import apply, apply_steps
 from lattice.errors import DocumentError
+from lattice.exports import EXPORTS
 from lattice.formats import inventory, track_sheet
 from lattice.formats.document_json import dump, encode, load, to_plain
 from lattice.generate import generate
@@ -61,7 +61,7 @@ def _used(made: Template, chance: Random) -> None:
     found = audit(made)
     json.dumps([finding.as_json() for finding in found.findings], allow_nan=False)
     form = chance.choice(("svg", "graphml", "dot", "csv"))
-    written = convert(made, form)
+    written = EXPORTS[form].write(made)
     if form in ("svg", "graphml"):
         ElementTree.fromstring(written)  # noqa: S314 - our own output, to see that it is well-formed
     elif form == "csv" and made.strips:
@@ -81,7 +81,7 @@ def documents(made: Template, chance: Random) -> None:
 
 
 def sheets(made: Template, chance: Random) -> None:
-    data = mutated_sheet(convert(made, "csv").decode(), chance)
+    data = mutated_sheet(EXPORTS["csv"].write(made).decode(), chance)
     try:
         read = track_sheet.read_sheet(data)
     except DocumentError as refused:

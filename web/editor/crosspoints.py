@@ -9,13 +9,13 @@ from django.http import QueryDict
 
 from lattice.errors import EditError
 from lattice.graph.signal_graph import SignalGraph
-from lattice.model.document import KEYABLE_TYPES, Route, Strip, Template, main_outlet
+from lattice.model.document import Route, Strip, Template, main_outlet
 from lattice.model.edit_step import EditStep
+from lattice.model.strip_kinds import DESTINATIONS
 from lattice.model.units import parse_db
 
 KINDS = ("sound", "key", "midi", "tie")
 MOST_CELLS = 5000
-DESTINATIONS = {"bus": "Buses", "return": "Returns", "master": "Mix", "print": "Prints", "output": "Outputs"}
 
 
 def grid(graph: SignalGraph, kind: str) -> dict[str, Any]:
@@ -89,7 +89,7 @@ def _columns(template: Template, kind: str) -> list[dict[str, str]]:
             {"i": f"{strip.id}/{insert.id}", "n": f"{strip.name}: {insert.name or insert.type}", "g": "Inserts"}
             for strip in template.strips
             for insert in strip.inserts
-            if insert.type in KEYABLE_TYPES
+            if insert.traits.can_be_keyed
         ]
     wanted = {"midi": ("instrument", "midi"), "tie": ("input",)}[kind]
     return [{"i": s.id, "n": s.name, "g": s.kind.capitalize() + "s"} for s in template.strips if s.kind in wanted]

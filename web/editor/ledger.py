@@ -13,6 +13,7 @@ from lattice.checks.suggest import suggestions
 from lattice.graph.origin import Origin
 from lattice.model.document import Rule, Stem, Strip, Template, main_outlet
 from lattice.model.excluded_tags import KEPT_OUT_OF_STEMS
+from lattice.model.strip_kinds import DESTINATIONS
 from lattice.stems.report import adds_up, source_id
 from web.shelf.workspace import Workspace
 
@@ -75,7 +76,6 @@ PART = re.compile(r"\{\w+\}")
 OUTSIDE = "-"  # strips that are in no section, as the address of the page names them
 MOST_ROWS = 400  # above, sections are folded
 MOST_CHOICES = 400  # above, only what sums or ends can be chosen
-SUMS = frozenset({"bus", "return", "master", "print", "output"})
 
 
 def carriers(template: Template) -> list[Strip]:
@@ -84,7 +84,7 @@ def carriers(template: Template) -> list[Strip]:
     if len(found) <= MOST_CHOICES:
         return found
     taken = {stem.strip for stem in template.stems}
-    return [strip for strip in found if strip.kind in SUMS or strip.id in taken]
+    return [strip for strip in found if strip.kind in DESTINATIONS or strip.id in taken]
 
 
 def _bands(

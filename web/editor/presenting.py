@@ -12,7 +12,7 @@ from django.utils.safestring import SafeString, mark_safe
 from lattice.checks import Finding
 from lattice.graph.signal_graph import SignalGraph
 from lattice.levels.chain import figures
-from lattice.model.document import KEYABLE_TYPES, Strip, main_outlet
+from lattice.model.document import Strip, main_outlet
 from lattice.model.units import words_db
 from lattice.sheet import Sheet, Slots, draw
 from lattice.sheet.drawing import opens_folded
@@ -151,7 +151,7 @@ def strips_json(space: Workspace, sheet: Sheet) -> SafeString:
 
     def keyable(strip: Strip) -> dict[str, list[tuple[str, str]]]:
         """Inserts that a key can work, with their names."""
-        found = [(i.id, i.name or i.type) for i in strip.inserts if i.type in KEYABLE_TYPES]
+        found = [(i.id, i.name or i.type) for i in strip.inserts if i.traits.can_be_keyed]
         return {"x": found} if found else {}
 
     rows = [

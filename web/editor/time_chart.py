@@ -9,6 +9,7 @@ from typing import Any
 from lattice.checks.clocks import nearest_note
 from lattice.checks.misaligned import worst_comb
 from lattice.model.document import Strip
+from lattice.model.insert_types import REPEATING
 from lattice.model.units import samples_to_ms
 from lattice.timing.arrivals import Arrivals, actual_samples
 from lattice.timing.comb import Comb
@@ -242,7 +243,7 @@ def _comb_y(level_db: float) -> float:
 
 def _delays(space: Workspace) -> list[dict[str, Any]]:
     found = []
-    for number, place in space.graph.by_type["delay"]:
+    for number, place in space.graph.places_of(REPEATING):
         strip = space.graph.strips[number]
         insert = strip.inserts[place]
         if insert.delay_ms:

@@ -9,9 +9,9 @@ from django.shortcuts import render
 from django.views.decorators.http import require_safe
 
 from lattice.errors import DocumentError
-from lattice.graph.signal_graph import DECORRELATING
 from lattice.model import document
 from lattice.model.layouts import NAMED
+from lattice.model.strip_kinds import DESTINATIONS
 from lattice.trace import MOST_PATHS, HopFigures, hop_words, sentence, trace
 from web.editor import connections, crosspoints
 from web.editor.delivery import delivery_place
@@ -36,12 +36,8 @@ CHOICES = {
     "insert_states": ("on", "bypassed", "unloaded"),
     "insert_keys": ("none", "internal", "external"),
     "records": ("in", "pre"),
-    "dynamic_types": ("compressor", "limiter", "gate", "expander"),
-    "ceiling_types": ("limiter", "clipper", "saturator"),
-    "keyable_types": document.KEYABLE_TYPES,
     "known_tags": document.KNOWN_TAGS,
 }
-DESTINATIONS = frozenset({"bus", "return", "master", "print", "output"})
 SHOWN_PATHS = 12
 
 
@@ -222,12 +218,12 @@ def selection_context(ids: str, space: Workspace) -> dict[str, Any]:
         (f"{strip.id}/{insert.id}", f"{strip.name}: {insert.name or insert.type}")
         for strip in template.strips
         for insert in strip.inserts
-        if insert.type in document.KEYABLE_TYPES
+        if insert.traits.can_be_keyed
     ]
     ids = {strip.id for strip in chosen_ones}
     fed = {route.to for route in template.routes if route.kind == "feed" and route.from_strip in ids}
     played = {route.to for route in template.routes if route.kind == "midi" and route.from_strip in ids}
-    effects = {insert.type for strip in chosen_ones for insert in strip.inserts if insert.type in DECORRELATING}
+    effects = {insert.type for strip in chosen_ones for insert in strip.inserts if insert.traits.decorrelates}
     return {
         "fed_inserts": [
             (insert.id, f"{insert.name or insert.type} of {strip.name}")

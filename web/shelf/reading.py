@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 
 from lattice.errors import DocumentError, first_problems
 from lattice.formats import document_json, track_sheet
+from lattice.formats.registry import looks_like_document
 from lattice.model.document import Template
 
 MAX_BYTES = document_json.MAX_BYTES
@@ -23,9 +24,8 @@ class Read:
 
 def read(data: bytes, name: str) -> Read:
     """What `data` says, whatever its form. Never raises for bad input."""
-    head = data[:200].removeprefix(document_json.UTF8_BOM).lstrip()
     try:
-        if head.startswith((b"{", b"[")):
+        if looks_like_document(data):
             return Read(document_json.load(data), form="document")
         sheet = track_sheet.read_sheet(data, name)
         said = first_problems(map(str, sheet.problems))

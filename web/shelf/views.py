@@ -8,8 +8,8 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST, require_safe
 
-from lattice.cli import CONVERSIONS, convert
 from lattice.errors import DocumentError
+from lattice.exports import EXPORTS
 from lattice.formats.document_json import dump, load
 from lattice.model.document import Template
 from lattice.model.names import slug
@@ -19,11 +19,6 @@ from web.shelf.forms import BringForm, NewForm
 from web.shelf.models import StoredTemplate
 from web.shelf.reading import Read, read
 from web.shelf.workspace import workspace
-
-CONTENT_TYPES = {
-    "json": "application/json", "csv": "text/csv; charset=utf-8", "svg": "image/svg+xml",
-    "graphml": "application/xml", "dot": "text/vnd.graphviz",
-}  # fmt: skip
 
 
 def owned(request: HttpRequest, pk: int) -> StoredTemplate:
@@ -139,9 +134,9 @@ def restore(request: HttpRequest, pk: int) -> HttpResponse:
 @require_safe
 def export(request: HttpRequest, pk: int, form: str) -> HttpResponse:
     stored = owned(request, pk)
-    if form not in CONVERSIONS:
+    if form not in EXPORTS:
         raise Http404
     template = workspace(stored).template
-    response = HttpResponse(convert(template, form), content_type=CONTENT_TYPES[form])
+    response = HttpResponse(EXPORTS[form].write(template), content_type=EXPORTS[form].media_type)
     response["Content-Disposition"] = f'attachment; filename="{slug(template.name)}.{form}"'
     return response
