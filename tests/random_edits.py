@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import inspect
 from collections.abc import Sequence
 from random import Random
 from typing import Any, get_args
 
 import msgspec
 
-from lattice.edits.registry import EDITS
+from lattice.edits import EDITS
+from lattice.edits.arguments import REQUIRED
 from lattice.model import document as doc
 from lattice.model.document import Template
 
@@ -52,10 +52,9 @@ class RandomEdits:
     def edit(self) -> tuple[str, dict[str, Any]]:
         """A name of the registry and arguments for it."""
         name = self.chance.choice(list(EDITS))
-        parameters = list(inspect.signature(EDITS[name]).parameters.values())[1:]
         arguments = {}
-        for parameter in parameters:
-            if parameter.default is inspect.Parameter.empty or self.chance.random() < 0.6:
+        for parameter in EDITS[name].arguments:
+            if parameter.default is REQUIRED or self.chance.random() < 0.6:
                 arguments[parameter.name] = self._argument(name, parameter.name)
         return name, arguments
 

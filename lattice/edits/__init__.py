@@ -5,6 +5,7 @@ A change never touches the template it is given. Its inverse is the patch betwee
 """
 
 from lattice.changes.patch import Patch, diff
-from lattice.edits.registry import EDITS, apply, apply_steps
+from lattice.edits.described import EDITS, Edit
+from lattice.edits.registry import apply, apply_steps, edit_named
 
-__all__ = ["EDITS", "Patch", "apply", "apply_steps", "diff"]
+__all__ = ["EDITS", "Edit", "Patch", "apply", "apply_steps", "diff", "edit_named"]

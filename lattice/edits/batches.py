@@ -7,9 +7,12 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from lattice.edits.arguments import Choice, Fields, Level, Piece, Pieces, Text, Whole, Words, name_of
+from lattice.edits.described import edit
 from lattice.edits.pieces import all_known, free_route_ids, insert_ids, made, position
 from lattice.edits.strips import move_strips
 from lattice.errors import EditError
+from lattice.model import route_kinds
 from lattice.model.document import Route, Strip, Template
 from lattice.model.names import free_id, slug
 from lattice.model.validate import route_rules
@@ -17,6 +20,7 @@ from lattice.model.validate import route_rules
 WORD = re.compile(r"\{(name|n|section|kind|layout)(?::0?([1-9]))?\}")
 
 
+@edit(Pieces("strips"), Fields("route", piece=Route, without=("from",)), says="Route {strips}")
 def batch_routes(template: Template, strips: list[str], route: dict[str, Any]) -> Template:
     """The same route from many strips (`route`: fields without `from`); those that have it get its level and tap."""
     wanted = all_known(template.strips, strips, "strip")
@@ -45,6 +49,38 @@ def batch_routes(template: Template, strips: list[str], route: dict[str, Any]) -
     return replace(template, routes=(*routes, *added))
 
 
+def _connected_words(template: Template, arguments: dict[str, Any]) -> str:
+    many = Pieces("strips").said(arguments["strips"], template)
+    to = name_of(template, "strip", arguments["to"].partition("/")[0])
+    return f"{arguments.get('kind', 'feed').capitalize()} {many} to {to}"
+
+
+@edit(
+    Pieces("strips"),
+    Text("to"),
+    Choice("kind", options=tuple(route_kinds.TRAITS), default="feed"),
+    Level("gain_db", "level", default=0.0),
+    Text("tap", default="post-fader"),
+    says=_connected_words,
+)
+def connect_many(
+    template: Template,
+    strips: list[str],
+    to: str,
+    kind: str = "feed",
+    gain_db: float | None = 0.0,
+    tap: str = "post-fader",
+) -> Template:
+    """The same route from many strips to one: level and tap are those of sends; a key goes to strip/insert."""
+    fields: dict[str, Any] = {"kind": kind, "to": to}
+    if kind == "send":
+        fields |= {"gain_db": gain_db, "tap": tap}
+    if kind == "key":
+        fields["to"], _slash, fields["to_insert"] = to.partition("/")
+    return batch_routes(template, strips, fields)
+
+
+@edit(Pieces("strips"), Words("kinds"), Piece("to", default=None), says="Take routes from {strips}")
 def untie(template: Template, strips: list[str], kinds: list[str], to: str | None = None) -> Template:
     """Without the routes of some kinds that leave these strips (to one strip, or to any)."""
     wanted = all_known(template.strips, strips, "strip")
@@ -58,6 +94,7 @@ def untie(template: Template, strips: list[str], kinds: list[str], to: str | Non
     return replace(template, routes=kept)
 
 
+@edit(Pieces("strips"), Words("inserts"), says="Copy inserts to {strips}")
 def batch_inserts(template: Template, strips: list[str], inserts: list[str]) -> Template:
     """Copies of inserts (a chain, in order) behind the chains of many strips, keyed as the originals are.
 
@@ -93,6 +130,7 @@ def batch_inserts(template: Template, strips: list[str], inserts: list[str]) -> 
     return replace(template, strips=new, routes=(*template.routes, *keys))
 
 
+@edit(Pieces("strips"), Piece("section", kind="section", may_be_none=True), says="Move {strips} to {section}")
 def move_and_refeed(template: Template, strips: list[str], section: str | None) -> Template:
     """Strips into another section; feeds to the bus of the section they leave go to its bus instead."""
     buses = {known.id: known.bus for known in template.sections}
@@ -114,6 +152,7 @@ def move_and_refeed(template: Template, strips: list[str], section: str | None) 
     return replace(moved, routes=routes)
 
 
+@edit(Pieces("strips"), Text("pattern"), Whole("first", default=1), says="Rename {strips}")
 def rename(template: Template, strips: list[str], pattern: str, first: int = 1) -> Template:
     """Names by a pattern: {name} the name so far, {n} a number from `first` on ({n:02} gives 01), {section},
     {kind}, {layout}. Raises EditError where the pattern has other braces or gives an empty name."""
@@ -145,6 +184,7 @@ def _filled(pattern: str, words: dict[str, Any]) -> str:
     return name
 
 
+@edit(Pieces("strips"), says="Colour {strips} by section")
 def colour_by_section(template: Template, strips: list[str]) -> Template:
     """Strips take the colour of their section, by having none of their own."""
     wanted = all_known(template.strips, strips, "strip")

@@ -4,18 +4,31 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
+from lattice.edits.arguments import Choice, Piece, Pieces, Text, Words
+from lattice.edits.described import edit
 from lattice.edits.pieces import all_known, free_route_ids, inserted, position, strip_of
 from lattice.errors import EditError
 from lattice.model.document import Insert, Route, Strip, Template
+from lattice.model.insert_types import DECORRELATING
 from lattice.model.names import free_id, slug
 from lattice.model.units import decibels
 
 
-def insert_bus(template: Template, strips: list[str], to: str, name: str, inserts: list[str] | None = None) -> Template:
+@edit(
+    Pieces("strips"),
+    Piece("to"),
+    Text("name", default=""),
+    Words("inserts", default=None),
+    says="Put a bus between {strips} and {to}",
+)
+def insert_bus(
+    template: Template, strips: list[str], to: str, name: str = "", inserts: list[str] | None = None
+) -> Template:
     """A bus between the feeds of some strips and their destination; some of the destination's inserts move onto it.
 
     The bus has the destination's layout and stands before it; the feeds keep their levels.
     """
+    name = name or "New bus"
     wanted = all_known(template.strips, strips, "strip")
     at, end = strip_of(template, to)
     feeds = [r for r in template.routes if r.kind == "feed" and r.to == to and r.from_strip in wanted]
@@ -44,6 +57,7 @@ def _follow(route: Route, moved: list[Insert], bus: Strip) -> Route:
     return replace(route, to=bus.id) if route.to_insert in {insert.id for insert in moved} else route
 
 
+@edit(Piece("bus"), says="Dissolve {bus}")
 def dissolve_bus(template: Template, bus: str) -> Template:
     """Without a bus: what came to it goes on to where it went, at the level it had behind the bus's fader.
 
@@ -74,6 +88,29 @@ def dissolve_bus(template: Template, bus: str) -> Template:
     return replace(template, strips=strips, routes=(*kept, *joined))
 
 
+@edit(
+    Pieces("strips"),
+    Choice("type", "effect", options=tuple(sorted(DECORRELATING))),
+    Text("name", default=""),
+    Piece("to", "the return feeds", default=""),
+    says=lambda template, said: (
+        f"The {said['type']} of {Pieces('strips').said(said['strips'], template)} "
+        f"becomes the return {said.get('name') or _shared_name(said['type'])}"
+    ),
+)
+def effect_to_return(template: Template, strips: list[str], type: str, name: str = "", to: str = "") -> Template:  # noqa: A002 - the document's word
+    """All effects of one type on some strips become one shared return (`insert_to_return`)."""
+    wanted = all_known(template.strips, strips, "strip")
+    hosts = (strip for strip in template.strips if strip.id in wanted)
+    inserts = [insert.id for strip in hosts for insert in strip.inserts if insert.type == type]
+    return insert_to_return(template, inserts, name or _shared_name(type), to)
+
+
+def _shared_name(kind: str) -> str:
+    return f"Shared {kind}"
+
+
+@edit(Words("inserts"), Text("name"), Piece("feed"), says="{inserts} effects become the return {name}")
 def insert_to_return(template: Template, inserts: list[str], name: str, feed: str) -> Template:
     """The same effect on several strips becomes one shared return, with sends at the level that was wet.
 

@@ -6,6 +6,8 @@ from collections.abc import Iterable, Sequence
 
 from msgspec.structs import replace
 
+from lattice.edits.arguments import Piece, Pieces, Whole
+from lattice.edits.described import edit
 from lattice.edits.pieces import all_known
 from lattice.errors import EditError
 from lattice.model.document import Route, Strip, Template, machine_id
@@ -54,6 +56,7 @@ def next_midi(template: Template, added: Iterable[Route], instrument: str, port:
     raise EditError(f"{piece.name} has no free midi channel from port {port} on")
 
 
+@edit(Pieces("strips"), Whole("first", default=1), says="Number channels of {strips}")
 def number_channels(template: Template, strips: list[str], first: int = 1) -> Template:
     """Physical channels in sequence, in document order, as many for each strip as its layout has."""
     wanted = all_known(template.strips, strips, "strip")
@@ -71,6 +74,13 @@ def number_channels(template: Template, strips: list[str], first: int = 1) -> Te
     return replace(template, strips=tuple(new))
 
 
+@edit(
+    Piece("instrument"),
+    Pieces("strips", default=None),
+    Whole("port", default=1),
+    Whole("channel", default=1),
+    says="{instrument}: channels in sequence from port {port}, channel {channel}",
+)
 def number_midi(
     template: Template, instrument: str, strips: list[str] | None = None, port: int = 1, channel: int = 1
 ) -> Template:

@@ -7,7 +7,9 @@ from collections.abc import Iterable
 
 from msgspec.structs import replace
 
+from lattice.edits.arguments import Piece, Pieces, Whole
 from lattice.edits.channels import next_io, next_midi
+from lattice.edits.described import edit
 from lattice.edits.pieces import all_known, free_route_ids, position
 from lattice.errors import EditError
 from lattice.model.document import LONGEST_LABEL, MAX_STRIPS, Insert, Route, Section, Strip, Template
@@ -16,6 +18,7 @@ from lattice.model.names import free_id, slug
 MOST_TIMES = 200
 
 
+@edit(Pieces("strips"), Whole("times", default=1), says="Duplicate {strips} ×{times}")
 def duplicate(template: Template, strips: list[str], times: int = 1) -> Template:
     """`times` copies of strips behind the last of them, with the routes among them and those that leave them.
 
@@ -34,6 +37,7 @@ def duplicate(template: Template, strips: list[str], times: int = 1) -> Template
     return template
 
 
+@edit(Piece("section", kind="section"), Whole("times", default=1), says="Duplicate {section} ×{times}")
 def duplicate_section(template: Template, section: str, times: int = 1) -> Template:
     """`times` copies of a section with the sections inside it, its strips, its bus and their routes, behind it."""
     position(template.sections, section, "section")

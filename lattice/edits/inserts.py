@@ -6,12 +6,20 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from lattice.edits.arguments import Choice, Fields, Piece, Pieces, Whole
+from lattice.edits.described import edit
 from lattice.edits.pieces import changed, insert_ids, inserted, made, position, put, strip_of, with_strip
 from lattice.errors import EditError
 from lattice.model.document import Insert, Strip, Template
 from lattice.model.names import free_id, slug
 
 
+@edit(
+    Piece("strip"),
+    Fields("insert", piece=Insert, said_by="type"),
+    Whole("at", default=None),
+    says="{strip}: insert {insert}",
+)
 def add_insert(template: Template, strip: str, insert: dict[str, Any], at: int | None = None) -> Template:
     """A new insert in a strip's chain; its id is made from the strip and its name or type."""
     index, old = strip_of(template, strip)
@@ -20,6 +28,7 @@ def add_insert(template: Template, strip: str, insert: dict[str, Any], at: int |
     return with_strip(template, index, replace(old, inserts=inserted(old.inserts, at, new)))
 
 
+@edit(Piece("insert", kind="insert"), Fields("changes", piece=Insert), says="{insert}: {changes}")
 def change_insert(template: Template, insert: str, changes: dict[str, Any]) -> Template:
     """One insert with some fields changed (plain values)."""
     index, at = _place(template, insert)
@@ -29,14 +38,25 @@ def change_insert(template: Template, insert: str, changes: dict[str, Any]) -> T
     )
 
 
+@edit(Piece("insert", kind="insert"), Whole("to"), says="Move {insert}")
 def move_insert(template: Template, insert: str, to: int) -> Template:
-    """An insert to another place in its chain."""
+    """An insert to another place in its chain, from 0."""
     index, at = _place(template, insert)
     strip = template.strips[index]
+    if not 0 <= to < len(strip.inserts):
+        raise EditError(f"{strip.inserts[at].name or insert} is at the end of its chain already")
     rest = (*strip.inserts[:at], *strip.inserts[at + 1 :])
     return with_strip(template, index, replace(strip, inserts=inserted(rest, to, strip.inserts[at])))
 
 
+@edit(Piece("insert", kind="insert"), Choice("where", options=("up", "down")), says="Move {insert}")
+def nudge_insert(template: Template, insert: str, where: str) -> Template:
+    """An insert one place up or down in its chain."""
+    _index, at = _place(template, insert)
+    return move_insert(template, insert, at + (-1 if where == "up" else 1))
+
+
+@edit(Pieces("inserts", kind="insert"), says="Remove {inserts}")
 def remove_inserts(template: Template, inserts: list[str]) -> Template:
     """Without some inserts, and without the keys that work them."""
     for insert in inserts:

@@ -2,17 +2,30 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from msgspec.structs import replace
 
+from lattice.edits.arguments import Choice, Lines, Piece, Text, name_of
 from lattice.edits.channels import next_midi
-from lattice.edits.pieces import free_route_ids, strip_of, with_strip
+from lattice.edits.described import edit
+from lattice.edits.pieces import free_route_ids, position, strip_of, with_strip
+from lattice.edits.routes import add_route
+from lattice.edits.sections import add_section
+from lattice.edits.strips import add_strip, change_strip
 from lattice.errors import EditError
+from lattice.formats.document_json import to_plain
+from lattice.formats.track_sheet_cells import read_midi_in
 from lattice.model.document import LONGEST_LABEL, Outlet, Route, Strip, Template, main_outlet
 from lattice.model.names import free_id, slug
 
 MOST_NOTES = 512
+MOST_NAMES = 96
+FIRST_NOTE = 36  # bass drum 1 of the General MIDI percussion map; parts go up from there
+PALETTE = ("#8a4b2d", "#2d6488", "#5b7a35", "#7a4a86", "#a06a1f", "#2f7d74", "#8a3550", "#565f9c")
 
 
+@edit(Piece("strip"), Piece("bus", default=None), says="Listen to the outlets of {strip}")
 def outlet_set(template: Template, strip: str, bus: str | None = None) -> Template:
     """A listening strip for each outlet that nothing takes, named after its parts, in order, fed to a bus.
 
@@ -56,6 +69,7 @@ def _named_after(kit: Strip, outlet: Outlet) -> str:
     return (", ".join(parts[:3]) or f"{kit.name} {outlet.name or outlet.id}")[:LONGEST_LABEL]
 
 
+@edit(Piece("strip"), Lines("names"), says="{names} midi strips for {strip}")
 def note_set(template: Template, strip: str, names: list[str]) -> Template:
     """Midi strips that play an instrument, on free channels in sequence: 16 a port, then the next port."""
     index, kit = strip_of(template, strip)
@@ -78,3 +92,97 @@ def note_set(template: Template, strip: str, names: list[str]) -> Template:
         strips=(*template.strips[:index], *strips, *template.strips[index:]),
         routes=(*template.routes, *routes),
     )
+
+
+def _received_words(template: Template, arguments: dict[str, Any]) -> str:
+    name = name_of(template, "strip", arguments["strip"])
+    return f"{name}: receives {arguments['midi'] or 'one port, all channels'}"
+
+
+@edit(Piece("strip"), Text("midi", default=""), says=_received_words)
+def change_midi(template: Template, strip: str, midi: str = "") -> Template:
+    """What an instrument receives, as “2: all” or “1: 1-4, 10”; empty is one port, all channels."""
+    try:
+        received = to_plain(read_midi_in(midi)) if midi else None
+    except ValueError as wrong:
+        raise EditError(f"midi: {wrong}") from None
+    return change_strip(template, strip, {"midi": received})
+
+
+def _built_words(_template: Template, arguments: dict[str, Any]) -> str:
+    what = "midi strips" if arguments.get("played_by") == "midi" else "parts"
+    return f"{arguments.get('name') or 'Instrument'} with {len(arguments['names'])} {what}"
+
+
+@edit(
+    Lines("names"),
+    Text("name", default="Instrument"),
+    Choice("played_by", "each is", options=("parts", "midi"), default="parts"),
+    Text("layout", "outlets", default="mono"),
+    Piece("section", kind="section", default=None),
+    says=_built_words,
+)
+def build_instrument(
+    template: Template,
+    names: list[str],
+    name: str = "Instrument",
+    played_by: str = "parts",
+    layout: str = "mono",
+    section: str | None = None,
+) -> Template:
+    """An instrument from a list of names, in a section that is there, or in a new one of its name with colour and bus.
+
+    Parameters
+    ----------
+    template
+        The template.
+    names
+        1 to 96. Each is a part on an outlet and a listening strip of its own (`played_by` parts), or a midi strip
+        that plays the instrument (midi).
+    name
+        Of the instrument, and of its section where that is new.
+    played_by, layout
+        What the names become, and the layout of each outlet.
+    section
+        The section's id; None makes one.
+
+    Raises
+    ------
+    EditError
+        Where there are too few or too many names, or the new section's bus would take an id that is there.
+    """
+    if not 1 <= len(names) <= MOST_NAMES:
+        raise EditError(f"{len(names)} names; allowed are 1 to {MOST_NAMES}, one a line")
+    name = name or "Instrument"
+    if section is None:
+        section = free_id(slug(name), {known.id for known in template.sections})
+        template = _with_section(template, section, name)
+    bus = template.sections[position(template.sections, section, "section")].bus
+    kit = free_id(slug(name), {strip.id for strip in template.strips})
+    fields: dict[str, Any] = {"id": kit, "name": name, "kind": "instrument", "layout": "stereo", "section": section}
+    if played_by == "midi":
+        fields["midi"] = {"ports": -(-len(names) // 16), "channels": "all"}
+        template = note_set(add_strip(template, fields), kit, names)
+        return add_route(template, {"kind": "feed", "from": kit, "to": bus}) if bus else template
+    return outlet_set(add_strip(template, fields | _outlets_and_parts(names, layout)), kit)
+
+
+def _outlets_and_parts(names: list[str], layout: str) -> dict[str, Any]:
+    """The first outlet is the instrument's own chain and plays nothing: each part has an outlet of its own."""
+    outlets: list[dict[str, Any]] = [{"id": "main", "main": True, "source": None}]
+    outlets += [{"id": str(number), "layout": layout} for number in range(1, len(names) + 1)]
+    parts = [
+        {"id": f"part-{n}", "name": part, "note": min(FIRST_NOTE + n - 1, 127), "outlet": str(n)}
+        for n, part in enumerate(names, start=1)
+    ]
+    return {"outlets": outlets, "parts": parts}
+
+
+def _with_section(template: Template, section: str, name: str) -> Template:
+    """With a section of the next colour of the palette, and its bus."""
+    bus = f"{section}-bus"
+    if any(strip.id == bus for strip in template.strips):
+        raise EditError(f"there is a strip {bus} already; choose another name, or a section")
+    colour = PALETTE[len(template.sections) % len(PALETTE)]
+    strip = {"id": bus, "name": f"{name} bus", "kind": "bus", "layout": "stereo", "section": section}
+    return add_section(add_strip(template, strip), {"id": section, "name": name, "colour": colour, "bus": bus})

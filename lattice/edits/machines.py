@@ -6,12 +6,15 @@ from typing import Any, Literal
 
 from msgspec.structs import replace
 
+from lattice.edits.arguments import Choice, Fields, Piece, Pieces, Text, Whole, name_of
+from lattice.edits.described import edit
 from lattice.edits.pieces import all_known, changed, inserted, made, position, put
 from lattice.errors import EditError
 from lattice.model.document import Machine, Template, machine_id
 from lattice.model.names import free_id, slug
 
 
+@edit(Fields("machine", piece=Machine), says="Add machine {machine}")
 def add_machine(template: Template, machine: dict[str, Any]) -> Template:
     """A new machine from plain fields; its id is made from its name where none is given."""
     taken = {known.id for known in template.machines}
@@ -19,14 +22,27 @@ def add_machine(template: Template, machine: dict[str, Any]) -> Template:
     return replace(template, machines=inserted(template.machines, None, made(Machine, fields)))
 
 
+@edit(Piece("machine", kind="machine"), Fields("changes", piece=Machine), says="{machine}: {changes}")
 def change_machine(template: Template, machine: str, changes: dict[str, Any]) -> Template:
     """One machine with some fields changed (plain values)."""
     index = position(template.machines, machine, "machine")
     return replace(template, machines=put(template.machines, index, changed(template.machines[index], changes)))
 
 
+def _named_words(template: Template, arguments: dict[str, Any]) -> str:
+    machine = name_of(template, "machine", arguments["machine"])
+    return f"{machine}: {arguments['side']} {arguments['channel']} {arguments['name'] or 'without a name'}"
+
+
+@edit(
+    Piece("machine", kind="machine"),
+    Choice("side", options=("input", "output")),
+    Whole("channel", low=1, high=1024),
+    Text("name", default=""),
+    says=_named_words,
+)
 def name_channel(
-    template: Template, machine: str, side: Literal["input", "output"], channel: int, name: str
+    template: Template, machine: str, side: Literal["input", "output"], channel: int, name: str = ""
 ) -> Template:
     """A physical channel gets a name, or loses it where `name` is empty. Raises EditError beyond the machine's own."""
     index = position(template.machines, machine, "machine")
@@ -44,6 +60,7 @@ def name_channel(
     return replace(template, machines=put(template.machines, index, new))
 
 
+@edit(Pieces("machines", kind="machine"), says="Remove machine {machines}")
 def remove_machines(template: Template, machines: list[str]) -> Template:
     """Without some machines. Raises EditError where strips stand on one, or where none would be left."""
     gone = all_known(template.machines, machines, "machine")

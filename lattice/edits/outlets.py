@@ -6,11 +6,25 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from lattice.edits.arguments import Fields, Piece, PieceOf, Whole, Words, names_in
+from lattice.edits.described import edit
+from lattice.edits.fields import words_of
 from lattice.edits.pieces import all_known, changed, inserted, made, position, put, strip_of, with_strip
 from lattice.model.document import Outlet, Template
 from lattice.model.names import free_id, slug
 
 
+def _changed_words(template: Template, arguments: dict[str, Any]) -> str:
+    name, inner = names_in(template, arguments["strip"], "outlets", [arguments["outlet"]])
+    return f"{name} {inner}: {words_of(arguments['changes'])}"
+
+
+def _removed_words(template: Template, arguments: dict[str, Any]) -> str:
+    name, inner = names_in(template, arguments["strip"], "outlets", arguments["outlets"])
+    return f"{name}: remove outlet {inner}"
+
+
+@edit(Piece("strip"), Fields("outlet", piece=Outlet), Whole("at", default=None), says="{strip}: outlet {outlet}")
 def add_outlet(template: Template, strip: str, outlet: dict[str, Any], at: int | None = None) -> Template:
     """A new outlet of an instrument."""
     index, old = strip_of(template, strip)
@@ -19,6 +33,7 @@ def add_outlet(template: Template, strip: str, outlet: dict[str, Any], at: int |
     return with_strip(template, index, replace(old, outlets=inserted(old.outlets, at, new)))
 
 
+@edit(Piece("strip"), PieceOf("outlet"), Fields("changes", piece=Outlet), says=_changed_words)
 def change_outlet(template: Template, strip: str, outlet: str, changes: dict[str, Any]) -> Template:
     """One outlet with some fields changed; marking it main takes the mark from the others."""
     index, old = strip_of(template, strip)
@@ -29,6 +44,7 @@ def change_outlet(template: Template, strip: str, outlet: str, changes: dict[str
     return with_strip(template, index, replace(old, outlets=outlets))
 
 
+@edit(Piece("strip"), Words("outlets"), says=_removed_words)
 def remove_outlets(template: Template, strip: str, outlets: list[str]) -> Template:
     """Without some outlets, without the routes that leave them, and with their parts on no outlet."""
     index, old = strip_of(template, strip)

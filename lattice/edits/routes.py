@@ -6,6 +6,8 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from lattice.edits.arguments import Fields, Piece, Pieces, name_of, piece_named
+from lattice.edits.described import edit
 from lattice.edits.pieces import all_known, changed, free_route_ids, made, position, put
 from lattice.errors import EditError
 from lattice.model.document import Route, Template
@@ -14,6 +16,14 @@ from lattice.model.validate import route_sentences
 SAME = ("kind", "from_strip", "from_outlet", "to", "to_insert", "tap", "port", "channel", "channels")
 
 
+def _connected_words(template: Template, arguments: dict[str, Any]) -> str:
+    route = arguments["route"]
+    ends = (str(route.get(end, "")).partition("/")[0] for end in ("from", "to"))
+    start, end = (name_of(template, "strip", strip) for strip in ends)
+    return f"{route.get('kind') or 'feed'} {start} → {end}"
+
+
+@edit(Fields("route", piece=Route), says=_connected_words)
 def add_route(template: Template, route: dict[str, Any]) -> Template:
     """A new route from plain fields; its id is the next free number.
 
@@ -25,6 +35,27 @@ def add_route(template: Template, route: dict[str, Any]) -> Template:
     return replace(template, routes=(*template.routes, new))
 
 
+@edit(Fields("route", piece=Route), says=_connected_words)
+def connect(template: Template, route: dict[str, Any]) -> Template:
+    """A route between two strips; `from` may name an outlet as strip/outlet. A feed where no kind is said.
+
+    Only a send has a level unless one is said: feeds are at 0 dB.
+    """
+    missing = [end for end in ("from", "to") if not route.get(end)]
+    if missing:
+        raise EditError(*(f"{end} is missing" for end in missing))
+    start, _slash, outlet = str(route["from"]).partition("/")
+    kind = route.get("kind") or "feed"
+    fields = {name: value for name, value in route.items() if value is not None or name == "gain_db"}
+    fields |= {"kind": kind, "from": start}
+    if outlet or route.get("from_outlet"):
+        fields["from_outlet"] = outlet or route["from_outlet"]
+    for end in (fields["from"], fields["to"]):
+        piece_named(template, "strip", end)
+    return add_route(template, fields)
+
+
+@edit(Piece("route", kind="route"), Fields("changes", piece=Route), says="{route}: {changes}")
 def change_route(template: Template, route: str, changes: dict[str, Any]) -> Template:
     """One route with some fields changed (plain values), its ends included."""
     index = position(template.routes, route, "route")
@@ -36,6 +67,7 @@ def change_route(template: Template, route: str, changes: dict[str, Any]) -> Tem
     return replace(template, routes=put(template.routes, index, new))
 
 
+@edit(Pieces("routes", kind="route"), says="Remove {routes}")
 def remove_routes(template: Template, routes: list[str]) -> Template:
     gone = all_known(template.routes, routes, "route")
     return replace(template, routes=tuple(route for route in template.routes if route.id not in gone))

@@ -6,13 +6,30 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from lattice.edits.arguments import Fields, Lines, Plain, Text
+from lattice.edits.described import edit
 from lattice.edits.pieces import free_route_ids, made
 from lattice.errors import EditError
 from lattice.model.document import MAX_STRIPS, Route, Strip, Template
 from lattice.model.names import free_id, slug
 from lattice.model.validate import route_sentences
 
+SECTION_BUS = "*section"  # as `feed`: the bus of the section the strips come into; no id has such a sign
+SHARED_FIELDS = ("kind", "layout", "section", "machine", "colour", "tags")
 
+
+def _spread_words(_template: Template, arguments: dict[str, Any]) -> str:
+    names = arguments["names"]
+    return f"Add {names[0]}" if len(names) == 1 else f"Add {len(names)} strips"
+
+
+@edit(
+    Lines("names"),
+    Fields("strip", piece=Strip, within=SHARED_FIELDS),
+    Text("feed", default=None),
+    Plain("sends", default=None),
+    says=_spread_words,
+)
 def spread(
     template: Template,
     names: list[str],
@@ -25,6 +42,7 @@ def spread(
     New strips stand behind the last strip of their section (last of all where there is none). `sends`
     are route fields without `from`. Raises EditError where a name is empty or a route may not be made.
     """
+    strip = {"kind": "audio", **strip}
     names = [" ".join(name.split()) for name in names if name.strip()]
     if not names:
         raise EditError("there is no name in the list")
@@ -41,6 +59,9 @@ def spread(
         (n + 1 for n, known in enumerate(template.strips) if known.section == section), default=len(template.strips)
     )
     template = replace(template, strips=(*template.strips[:at], *new, *template.strips[at:]))
+    if feed == SECTION_BUS:  # notes have no bus to go to
+        bus = next((known.bus for known in template.sections if known.id == section), None)
+        feed = bus if new[0].traits.carries_sound else None
     wanted = [*([{"kind": "feed", "to": feed}] if feed else []), *(sends or [])]
     return replace(template, routes=(*template.routes, *_routes(template, new, wanted))) if wanted else template
 

@@ -6,6 +6,8 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from lattice.edits.arguments import Fields, Piece, Pieces, Text
+from lattice.edits.described import edit
 from lattice.edits.pieces import all_known, changed, free_route_ids, insert_ids, made, position, put, strip_of
 from lattice.errors import EditError
 from lattice.graph.loops import LoopGraph
@@ -17,21 +19,31 @@ from lattice.stems.split import split_plan
 from lattice.stems.taps import Taps
 
 
+def _added_words(_template: Template, arguments: dict[str, Any]) -> str:
+    stem = arguments["stem"]
+    return f"Add {stem.get('role', 'stem')} {stem.get('name', '')}"
+
+
+@edit(Fields("stem", piece=Stem), says=_added_words)
 def add_stem(template: Template, stem: dict[str, Any]) -> Template:
     """A new stem, mix or composite; it gets an id and the layout of its strip where it names none."""
     strip = next((known for known in template.strips if known.id == stem.get("strip")), None)
-    usual: dict[str, Any] = {"id": free_id(f"st-{slug(stem.get('name', ''))}"[:64], {s.id for s in template.stems})}
+    usual: dict[str, Any] = {
+        "id": free_id(f"st-{slug(str(stem.get('name', '')))}"[:64], {s.id for s in template.stems})
+    }
     if strip is not None:
         usual["layout"] = strip.layout
     return replace(template, stems=(*template.stems, made(Stem, usual | stem)))
 
 
+@edit(Piece("stem", kind="stem"), Fields("changes", piece=Stem), says="{stem}: {changes}")
 def change_stem(template: Template, stem: str, changes: dict[str, Any]) -> Template:
     """One stem with some fields changed."""
     at = position(template.stems, stem, "stem")
     return replace(template, stems=put(template.stems, at, changed(template.stems[at], changes)))
 
 
+@edit(Pieces("stems", kind="stem"), says="Remove {stems}")
 def remove_stems(template: Template, stems: list[str]) -> Template:
     """Without some stems; composites lose them as parts. Strips and prints stay."""
     gone = all_known(template.stems, stems, "stem")
@@ -41,6 +53,7 @@ def remove_stems(template: Template, stems: list[str]) -> Template:
     )
 
 
+@edit(Piece("stem", kind="stem"), says="Print {stem}")
 def print_stem(template: Template, stem: str) -> Template:
     """A print for a stem: a strip that records it at its tap, as wide as what leaves there."""
     at = position(template.stems, stem, "stem")
@@ -63,6 +76,7 @@ def print_stem(template: Template, stem: str) -> Template:
     )
 
 
+@edit(Piece("strip"), Text("set"), says="Split {strip}")
 def split_return(template: Template, strip: str, set: str) -> Template:  # noqa: A002 - the document's word
     """One return for each stem: a copy of a shared one for every other stem that sends to it, fed to that stem.
 

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
 from typing import Any
 
 from msgspec.structs import replace
 
+from lattice.edits.arguments import Plain, Text, Words
+from lattice.edits.described import edit
 from lattice.edits.pieces import made
 from lattice.errors import EditError
 from lattice.model.document import Template, Waiver
 
 
+@edit(Plain("waivers"), says="Waive findings", permission="waive")
 def add_waivers(template: Template, waivers: list[dict[str, Any]]) -> Template:
     """Waivers put down; one of a finding that has one already takes its place."""
     new = tuple(made(Waiver, waiver) for waiver in waivers)
@@ -21,6 +25,35 @@ def add_waivers(template: Template, waivers: list[dict[str, Any]]) -> Template:
     return replace(template, waivers=(*kept, *new))
 
 
+def _waived_words(_template: Template, arguments: dict[str, Any]) -> str:
+    return f"Waive: {arguments.get('message') or arguments['reason']}"
+
+
+@edit(
+    Text("fingerprint"),
+    Text("reason", default=""),
+    Text("by", "name", default=""),
+    Text("on", "date", default=""),
+    Text("message", default=""),
+    says=_waived_words,
+    permission="waive",
+)
+def waive(
+    template: Template,
+    fingerprint: str,
+    reason: str = "",
+    by: str = "",
+    on: str = "",
+    message: str = "",  # noqa: ARG001 - the journal says it
+) -> Template:
+    """One finding is meant so: why, who says it, and on which day (today where it is not said)."""
+    if not reason or not by:
+        raise EditError("a waiver needs its reason and a name")
+    day = on or datetime.now(UTC).date().isoformat()
+    return add_waivers(template, [{"fingerprint": fingerprint, "reason": reason, "by": by, "on": day}])
+
+
+@edit(Words("fingerprints"), says="Take a waiver back", permission="waive")
 def remove_waivers(template: Template, fingerprints: list[str]) -> Template:
     """Without some waivers: their findings, where they still are, count again."""
     missing = set(fingerprints) - {waiver.fingerprint for waiver in template.waivers}

@@ -33,7 +33,7 @@ def test_keys_say_who_ducks_whom_and_what_sleeps() -> None:
 
 
 def test_outlets_stand_beside_their_parts_and_takers() -> None:
-    (kit,) = connections.instruments(MADE)
+    (kit,) = connections.instruments(MADE, "")
     shown = [
         (row["outlet"].id, [part.name for part in row["parts"]], [strip.id for strip in row["takers"]])
         for row in kit["outlets"]
@@ -42,7 +42,7 @@ def test_outlets_stand_beside_their_parts_and_takers() -> None:
 
 
 def test_a_board_has_sixteen_channels_a_port_free_taken_shared_or_filtered() -> None:
-    (kit,) = connections.instruments(MADE)
+    (kit,) = connections.instruments(MADE, "")
     states = [[cell["state"] for cell in board["cells"]] for board in kit["boards"]]
     assert [len(row) for row in states] == [16, 16]
     assert states[0][:4] == ["free", "shared", "free", "filtered"]

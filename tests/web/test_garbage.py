@@ -12,9 +12,8 @@ from django.db import connection
 from django.test import Client
 from django.urls import get_resolver
 
+from lattice.edits import EDITS
 from lattice.formats.document_json import load
-from web.editor.bulk import PLANS
-from web.editor.writers import WRITERS
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import forget_all
 
@@ -24,7 +23,7 @@ NAMES = (
     "off", "kind", "strip", "strips", "section", "finding", "from", "to", "at", "set", "only", "severity", "awake", "of", "name",
     "names", "text", "base", "planned", "kept", "place", "grid", "cells", "do", "tap", "gain_db", "pattern", "first", "times",
     "port", "channel", "inserts", "insert", "state", "route", "outlet", "part", "machine", "side", "stem", "rule", "layout",
-    "section_id", "where", "as", "feed", "preset", "fingerprint", "reason", "by", "note", "key", "digest", "room_db", "midi",
+    "where", "played_by", "routes", "stems", "machines", "sections", "fingerprints", "instrument", "feed", "preset", "fingerprint", "reason", "by", "note", "key", "digest", "room_db", "midi",
     "colour", "parent", "bus", "tags", "fader_db", "peak_dbfs", "but_not", "role", "channels", "type", "feedback", "with_bus",
 )  # fmt: skip
 
@@ -65,7 +64,7 @@ def test_no_view_fails_for_garbage_in_its_parameters(careful: Client, stored: St
     assert load(bytes(StoredTemplate.objects.get(pk=stored.pk).head))
 
 
-@pytest.mark.parametrize("what", [*WRITERS, "put_cells"])
+@pytest.mark.parametrize("what", EDITS)
 def test_every_write_without_what_it_needs_says_so(careful: Client, stored: StoredTemplate, what: str) -> None:
     """Forms with nothing, with one word everywhere, and with half of the fields, drawn four times."""
     chance = Random(what)  # noqa: S311 - the same every time, no secret
@@ -87,7 +86,7 @@ def test_strips_are_added_without_all_choices_made(careful: Client, stored: Stor
     assert answer.status_code in (200, 422)
 
 
-@pytest.mark.parametrize("what", PLANS)
+@pytest.mark.parametrize("what", EDITS)
 @pytest.mark.parametrize("form", ["nothing", "garbage", "bus"])
 def test_every_preview_without_what_it_needs_says_so(
     careful: Client, stored: StoredTemplate, what: str, form: str

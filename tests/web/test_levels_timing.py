@@ -114,17 +114,17 @@ def preview(client: Client, stored: StoredTemplate, what: str, **values: str) ->
 
 
 @pytest.mark.parametrize(
-    ("values", "words"),
+    ("what", "values", "words"),
     [
-        ({"strips": "kick", "fader_db": "-9"}, ("−2.0", "−7.2", "−5.2\u2009dB")),
-        ({"strips": "kick", "route": "r1", "gain_db": "off"}, ("−2.0", "−9.0", "−7.0\u2009dB")),
-        ({"strips": "kick", "fader_db": "+6 dB"}, ("2.0", "Findings that would come")),
+        ("change_strip", {"strip": "kick", "fader_db": "-9"}, ("−2.0", "−7.2", "−5.2\u2009dB")),
+        ("change_route", {"route": "r1", "gain_db": "off"}, ("−2.0", "−9.0", "−7.0\u2009dB")),
+        ("change_strip", {"strip": "kick", "fader_db": "+6 dB"}, ("2.0", "Findings that would come")),
     ],
 )
 def test_a_what_if_step_shows_all_figures_and_stores_nothing_until_it_is_kept(
-    signed_in: Client, drums: StoredTemplate, values: dict, words: tuple[str, ...]
+    signed_in: Client, drums: StoredTemplate, what: str, values: dict, words: tuple[str, ...]
 ) -> None:
-    page = preview(signed_in, drums, "what_if", **values)
+    page = preview(signed_in, drums, what, **values)
     assert page.startswith("200")
     assert all(word in page for word in words)
     assert not JournalEntry.objects.exists()
@@ -137,13 +137,17 @@ def test_a_what_if_step_shows_all_figures_and_stores_nothing_until_it_is_kept(
 
 
 @pytest.mark.parametrize(
-    ("values", "words"),
-    [({"fader_db": "loud"}, "loud"), ({"gain_db": "x", "route": "r1"}, "x"), ({"route": "no", "gain_db": "0"}, "no")],
+    ("what", "values", "words"),
+    [
+        ("change_strip", {"strip": "kick", "fader_db": "loud"}, "loud"),
+        ("change_route", {"gain_db": "x", "route": "r1"}, "x"),
+        ("change_route", {"route": "no", "gain_db": "0"}, "no"),
+    ],
 )
 def test_what_cannot_be_read_is_said_and_changes_nothing(
-    signed_in: Client, drums: StoredTemplate, values: dict, words: str
+    signed_in: Client, drums: StoredTemplate, what: str, values: dict, words: str
 ) -> None:
-    page = preview(signed_in, drums, "what_if", strips="kick", **values)
+    page = preview(signed_in, drums, what, **values)
     assert page.startswith("422")
     assert words in page
 
@@ -152,7 +156,7 @@ def test_what_cannot_be_read_is_said_and_changes_nothing(
 def test_a_trim_leaves_the_room_and_keeps_the_balance_in_one_edit(
     signed_in: Client, drums: StoredTemplate, room: str
 ) -> None:
-    page = preview(signed_in, drums, "trim", strips="bus", room_db=room)
+    page = preview(signed_in, drums, "trim", strip="bus", room_db=room)
     signed = re.search(r'"planned": "([^"]+)"', page.replace("&quot;", '"'))
     assert signed
     signed_in.post(f"/t/{drums.pk}/write/planned/", {"base": 1, "planned": signed[1]})
@@ -232,7 +236,7 @@ def test_an_outlet_step_by_step_with_the_reduction_so_far() -> None:
         ("fader 0.0", 0.0, 12.25),
     ]  # fmt: skip
     assert [step.control.get("field", "state") for step in shown["level_steps"]][:3] == [
-        "source_peak_dbfs",
+        "peak_dbfs",
         "gain_db",
         "state",
     ]

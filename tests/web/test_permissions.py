@@ -65,7 +65,7 @@ TABLE = [
     ("t/{pk}/panel/trace/?from=nobody", "get", 422, 404),
     ("t/{pk}/panel/journal/", "get", 200, 404),
     ("t/{pk}/panel/selection/?strips=kick", "get", 200, 404),
-    ("t/{pk}/panel/preview/remove/", "post", 422, 404),
+    ("t/{pk}/panel/preview/remove_strips/", "post", 422, 404),
     ("t/{pk}/panel/preview/nonsense/", "post", 404, 404),
     ("t/{pk}/write/planned/", "post", 409, 404),
     ("t/{pk}/write/undo/", "post", 409, 404),

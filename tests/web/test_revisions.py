@@ -109,7 +109,7 @@ def test_the_same_state_is_not_sealed_twice(signed_in: Client, mine: StoredTempl
 def test_single_differences_are_taken_over_and_undone(signed_in: Client, mine: StoredTemplate) -> None:
     seal(signed_in, mine)
     write(signed_in, mine, "change_strip", strip="kick", fader_db="-9", pan="0.5")
-    write(signed_in, mine, "remove_strip", strip="bus")
+    write(signed_in, mine, "remove_strips", strips="bus")
     page = signed_in.get(f"/t/{mine.pk}/revisions/compare/?from=1&to=now").content.decode()
     for words in ("Drum bus is added", "Kick: fader −9 → 0", 'value="added/route/r1/"'):
         assert words in page

@@ -95,12 +95,12 @@ def test_rules_say_who_breaks_them_and_suggestions_are_not_said_twice() -> None:
 TABLE: list[tuple[str, dict[str, str], str]] = [
     ("add_stem", {"name": "Room", "role": "stem", "strip": "hall", "set": "main"}, "Add stem Room"),
     ("change_stem", {"stem": "st-d", "tap": "pre-fader", "returns": "all"}, "Drums: returns all, tap pre-fader"),
-    ("remove_stem", {"stem": "st-l"}, "Remove Low"),
+    ("remove_stems", {"stems": "st-l"}, "Remove Low"),
     ("add_rule", {"name": "Clean", "kind": "avoids", "sources": "*", "but_not": "strip:kick", "through": "strip:hall", "to": ""}, "Rule: Clean"),
     ("change_rule", {"rule": "dry", "channels": "C 2"}, "Bass is dry: channels C 2"),
-    ("remove_rule", {"rule": "dry"}, "Remove rule Bass is dry"),
+    ("remove_rules", {"rules": "dry"}, "Remove rule Bass is dry"),
     ("waive", {"fingerprint": "abc", "reason": "meant so", "by": "I. Strand", "message": "x is y"}, "Waive: x is y"),
-    ("unwaive", {"fingerprint": "gone"}, "Take a waiver back"),
+    ("remove_waivers", {"fingerprints": "gone"}, "Take a waiver back"),
 ]  # fmt: skip
 
 
@@ -125,7 +125,7 @@ def test_an_edit_is_journalled_and_undone(
         ("add_rule", {"name": "x", "kind": "avoids", "sources": "colour:red"}, "is not strip:ID"),
         ("add_rule", {"name": "x", "kind": "hopes", "sources": "*"}, "kind"),
         ("waive", {"fingerprint": "abc", "reason": " ", "by": "M. Quay"}, "a waiver needs its reason and a name"),
-        ("unwaive", {"fingerprint": "never"}, "there is no waiver of never"),
+        ("remove_waivers", {"fingerprints": "never"}, "there is no waiver of never"),
     ],
 )
 def test_what_cannot_be_is_said_and_nothing_is_stored(
@@ -148,7 +148,7 @@ def test_a_waived_finding_counts_apart_and_its_waiver_lapses_with_what_it_was_ab
     space = Workspace(now(mine))
     assert [f.message for f in space.audit.findings if f.waived] == [message]
     strip = next(f for f in space.audit.findings if f.waived).strips[0]
-    write(signed_in, mine, "remove_strip", strip=strip)
+    write(signed_in, mine, "remove_strips", strips=strip)
     stale = [f.message for f in Workspace(now(mine)).audit.findings if f.code == "waiver.stale"]
     assert any("it is meant so" in words for words in stale)
 

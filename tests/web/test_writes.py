@@ -36,8 +36,8 @@ TABLE: list[tuple[str, dict[str, Any], str]] = [
     ("change_compensation", {"limit_samples": "16000"}, "Compensation: limit 16000"),
     ("change_compensation", {"covers_keys": "false"}, "Compensation: covers keys off"),
     ("change_template", {"pan_law_db": "-4.5"}, "Template: pan law −4.5"),
-    ("move_strip", {"strip": "kick", "where": "down"}, "Move Kick"),
-    ("remove_strip", {"strip": "kick"}, "Remove Kick"),
+    ("nudge_strip", {"strip": "kick", "where": "down"}, "Move Kick"),
+    ("remove_strips", {"strips": "kick"}, "Remove Kick"),
     ("connect", {"from": "lost", "to": "bus"}, "feed Lost → Drum bus"),
     (
         "connect",
@@ -47,15 +47,15 @@ TABLE: list[tuple[str, dict[str, Any], str]] = [
     ("add_insert", {"strip": "bus", "type": "compressor", "name": "Glue"}, "Drum bus: insert compressor"),
     ("change_route", {"route": "r1", "enabled": "false"}, "feed Kick → Drum bus: enabled off"),
     ("change_route", {"route": "r1", "gain_db": "off"}, "feed Kick → Drum bus: gain none"),
-    ("remove_route", {"route": "r2"}, "Remove feed Drum bus → Out"),
+    ("remove_routes", {"routes": "r2"}, "Remove feed Drum bus → Out"),
     (
         "spread",
-        {"names": "Tom 1\nTom 2\n", "kind": "audio", "layout": "mono", "section": "drums", "feed": "section"},
+        {"names": "Tom 1\nTom 2\n", "kind": "audio", "layout": "mono", "section": "drums", "feed": "*section"},
         "Add 2 strips",
     ),
     ("add_section", {"name": "Choir", "colour": "#112233", "with_bus": "1"}, "Add section Choir"),
-    ("change_section", {"section_id": "drums", "name": "Kit"}, "Drums: name Kit"),
-    ("remove_section", {"section_id": "drums"}, "Remove section Drums"),
+    ("change_section", {"section": "drums", "name": "Kit"}, "Drums: name Kit"),
+    ("remove_sections", {"sections": "drums"}, "Remove section Drums"),
     ("change_template", {"tempo_bpm": "96", "name": "Renamed"}, "Template: name Renamed, tempo bpm 96"),
 ]
 
@@ -88,7 +88,7 @@ def test_an_edit_is_journalled_undone_and_redone(
         ("connect", {"from": "kick", "to": "bus"}, "Kick has this feed to Drum bus already"),
         ("connect", {"from": "kick", "to": "bus", "kind": "tie"}, "a tie starts at an output"),
         ("spread", {"names": " \n", "kind": "audio", "layout": "mono", "section": ""}, ""),
-        ("move_strip", {"strip": "kick", "where": "up"}, "at the end of its section already"),
+        ("nudge_strip", {"strip": "kick", "where": "up"}, "at the end of its section already"),
         ("change_template", {"tempo_bpm": "fast"}, "“fast” is not a number"),
     ],
 )
@@ -192,7 +192,7 @@ def test_inserts_are_added_changed_keyed_moved_and_removed_in_the_margin(
             "change_insert",
             {"insert": "bus-glue", "latency_samples": "1.3 ms", "wet": "40 %", "key": "external", "ratio": "4:1"},
         ),
-        ("move_insert", {"insert": "bus-tone", "where": "up"}),
+        ("nudge_insert", {"insert": "bus-tone", "where": "up"}),
         ("connect", {"from": "kick", "to": "bus", "kind": "key", "to_insert": "bus-glue"}),
     ):
         answer = write(signed_in, stored, what, **values)
@@ -202,5 +202,5 @@ def test_inserts_are_added_changed_keyed_moved_and_removed_in_the_margin(
     glue = bus.inserts[1]
     assert (glue.latency_samples, glue.wet, glue.key, glue.ratio) == (62, 0.4, "external", 4.0)
     assert write(signed_in, stored, "change_insert", insert="bus-glue", wet="140 %").status_code == 422
-    assert write(signed_in, stored, "remove_insert", insert="bus-glue").status_code == 200
+    assert write(signed_in, stored, "remove_inserts", inserts="bus-glue").status_code == 200
     assert [route.kind for route in now(stored).routes] == ["feed", "feed"]  # the key went with it

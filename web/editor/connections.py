@@ -53,16 +53,20 @@ def keys(space: Workspace) -> list[dict[str, Any]]:
     return rows
 
 
-def instruments(template: Template) -> list[dict[str, Any]]:
-    """For each instrument its outlets with parts and listeners, and its midi boards."""
+def instruments(template: Template, chosen: str) -> list[dict[str, Any]]:
+    """For each instrument its outlets with parts and listeners, its midi boards, and which `chosen` strips play it."""
     names = {strip.id: strip for strip in template.strips}
-    played = {route.to for route in template.routes if route.kind == "midi"}
+    players: dict[str, set[str]] = defaultdict(set)
+    for route in template.routes:
+        if route.kind == "midi":
+            players[route.to].add(route.from_strip)
     return [
         {
             "strip": strip,
             "outlets": _outlets(template, strip, names),
             "boards": _boards(template, strip, names),
-            "players": strip.id in played,
+            "players": bool(players[strip.id]),
+            "chosen_players": " ".join(one for one in chosen.split() if one in players[strip.id]),
         }
         for strip in template.strips
         if strip.kind == "instrument"

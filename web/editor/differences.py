@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from typing import Any
 
 from lattice.changes.compare import Change
+from lattice.edits.fields import plain_name
 from lattice.model.document import Template
-from web.editor.fields import plain_name
 
 Names = dict[tuple[str, str], str]  # (what, id) → how people call it
 

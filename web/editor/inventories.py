@@ -15,14 +15,14 @@ from web.editor.inventory import as_inventory
 from web.editor.writes import changed, refused
 from web.shared.numbers import number_of
 from web.shelf import services
+from web.shelf.access import own_template_or_404
 from web.shelf.models import KeptInventory
-from web.shelf.views import owned
 from web.shelf.workspace import workspace
 
 
 @require_safe
 def export_inventory(request: HttpRequest, pk: int, of: int) -> HttpResponse:
-    owned(request, pk)
+    own_template_or_404(request, pk)
     kept = get_object_or_404(KeptInventory, owner=request.user, pk=of)
     answer = HttpResponse(dump(as_inventory(kept)), content_type="text/csv; charset=utf-8")
     answer["Content-Disposition"] = f'attachment; filename="{slug(kept.name)}.csv"'
@@ -32,7 +32,7 @@ def export_inventory(request: HttpRequest, pk: int, of: int) -> HttpResponse:
 @require_POST
 def bring_inventory(request: HttpRequest, pk: int) -> HttpResponse:
     """An inventory pasted or typed as CSV or JSON, kept under a name."""
-    stored, name = owned(request, pk), request.POST.get("name", "").strip()[:120]
+    stored, name = own_template_or_404(request, pk), request.POST.get("name", "").strip()[:120]
     try:
         if not name:
             raise DocumentError(["an inventory needs a name: the machine or studio it is of"])
@@ -46,7 +46,7 @@ def bring_inventory(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def take_inventory(request: HttpRequest, pk: int) -> HttpResponse:
     """What this template asks of one of its machines, kept as that machine's inventory."""
-    stored = owned(request, pk)
+    stored = own_template_or_404(request, pk)
     template = workspace(stored).template
     machine = next((one for one in template.machines if one.id == request.POST.get("machine")), None)
     if machine is None:
@@ -57,6 +57,6 @@ def take_inventory(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def forget_inventory(request: HttpRequest, pk: int) -> HttpResponse:
-    stored = owned(request, pk)
+    stored = own_template_or_404(request, pk)
     KeptInventory.objects.filter(owner=request.user, pk=number_of(request.POST.get("of", ""))).delete()
     return changed(request, stored)

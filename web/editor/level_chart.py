@@ -210,7 +210,8 @@ def _feed_control(graph: SignalGraph, number: int) -> dict[str, Any]:
     """The fader that rules a post-fader feed, else the gain of the route itself."""
     route, strip = graph.routes[number], graph.strips[graph.tail[number]]
     if strip.fader_db is not None and route.tap == "post-fader" and route.from_outlet is None:
-        return {"field": "fader_db", "value": words_db(strip.fader_db), "strip": strip.id}
+        return {"edit": "change_strip", "field": "fader_db", "value": words_db(strip.fader_db), "strip": strip.id}
     return {
-        "field": "gain_db", "value": words_db(route.gain_db), "strip": strip.id, "hidden": "route", "id": route.id,
+        "edit": "change_route", "field": "gain_db", "value": words_db(route.gain_db), "strip": strip.id,
+        "hidden": "route", "id": route.id,
     }  # fmt: skip

@@ -13,9 +13,8 @@ from lattice.levels.source_response import LIKELY, SourceGains, SourceResponse
 from lattice.model.document import Insert
 from lattice.model.units import decibels, words_db
 
-Control = dict[
-    str, Any
-]  # what a what-if of this step changes: field, value, strip, and route or insert where it is one
+# What a what-if of a step changes: edit, field, value, strip, and route or insert where it is one.
+Control = dict[str, Any]
 
 
 @dataclass(frozen=True)
@@ -77,7 +76,12 @@ def _step(levels: Levels, number: int, what: str, stage: Stage, own: SourceGains
 def _at_source(levels: Levels, path: Path, response: SourceResponse) -> LevelStep:
     graph, strip = levels.graph, levels.graph.strips[path.start]
     source = response.source
-    control = {"field": "source_peak_dbfs", "value": source and words_db(source.peak_dbfs), "strip": strip.id}
+    control = {
+        "edit": "move_source",
+        "field": "peak_dbfs",
+        "value": source and words_db(source.peak_dbfs),
+        "strip": strip.id,
+    }
     if path.outlet >= 0:
         outlet = graph.outlets[path.outlet][1]
         stage = levels.outlet_stages[path.outlet]
@@ -97,7 +101,13 @@ def _entered(levels: Levels, route: int, response: SourceResponse) -> LevelStep:
     count = sum(levels.brings(other) for other in graph.ins[number])
     words = f"sum of {count}" if count > 1 else "in"
     words += f", {piece.kind} {words_db(piece.gain_db)}" if piece.gain_db else ""
-    control = {"field": "gain_db", "value": words_db(piece.gain_db), "hidden": "route", "id": piece.id}
+    control = {
+        "edit": "change_route",
+        "field": "gain_db",
+        "value": words_db(piece.gain_db),
+        "hidden": "route",
+        "id": piece.id,
+    }
     control["strip"] = graph.strips[graph.tail[route]].id
     name, stage = graph.strips[number].name, levels.stages[number][0]
     return _step(levels, number, words, stage, response.at(number, IN), response=response, name=name, control=control)
@@ -108,7 +118,13 @@ def _chain(levels: Levels, number: int, response: SourceResponse) -> list[LevelS
     found = []
     for place, insert in enumerate(strip.inserts):
         shown = levels.insert_figures(number, place)
-        control = {"state": insert.state, "hidden": "insert", "id": insert.id, "strip": strip.id}
+        control = {
+            "edit": "change_insert",
+            "state": insert.state,
+            "hidden": "insert",
+            "id": insert.id,
+            "strip": strip.id,
+        }
         step = _step(
             levels, number, _insert_words(levels, number, place), stages[place + 1], own[place + 1], response=response,
             control=control, drawn=insert.state == "on" and stages[place + 1] is not stages[place],
@@ -121,7 +137,7 @@ def _fader(levels: Levels, number: int, response: SourceResponse) -> LevelStep:
     strip, stage = levels.graph.strips[number], levels.post[number]
     if stage is None:
         raise ValueError(f"nothing passes the fader of {strip.id}")
-    control = {"field": "fader_db", "value": words_db(strip.fader_db), "strip": strip.id}
+    control = {"edit": "change_strip", "field": "fader_db", "value": words_db(strip.fader_db), "strip": strip.id}
     words = f"fader {words_db(strip.fader_db)}"
     own = response.at(number, POST)
     return _step(levels, number, words, stage, own, response=response, control=control, drawn=bool(strip.fader_db))

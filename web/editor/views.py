@@ -23,8 +23,8 @@ from web.editor.presenting import as_data, by_family, finder_context, frame, map
 from web.editor.strip_sheet import by_section, strip_sheet
 from web.editor.time_chart import timing_place
 from web.editor.what_if import awake_beside
+from web.shelf.access import own_template_or_404
 from web.shelf.models import KeptInventory, KeptProfile
-from web.shelf.views import owned
 from web.shelf.workspace import Workspace, workspace
 
 CHOICES = {
@@ -43,7 +43,7 @@ SHOWN_PATHS = 12
 
 @require_safe
 def map_page(request: HttpRequest, pk: int) -> HttpResponse:
-    context = frame(owned(request, pk))
+    context = frame(own_template_or_404(request, pk))
     context |= map_context(request, context) | CHOICES
     context["place"] = "map"
     context |= chosen(request, context["space"])
@@ -70,7 +70,7 @@ def chosen(request: HttpRequest, space: Workspace) -> dict[str, Any]:
 @require_safe
 def place_page(request: HttpRequest, pk: int, place: str) -> HttpResponse:
     """One of the places that are read as a page: its frame, and the body that writes bring anew."""
-    context = frame(owned(request, pk))
+    context = frame(own_template_or_404(request, pk))
     context |= place_context(request, context, place) | {"place": place, **finder_context(context)}
     return render(request, "editor/place.html", context)
 
@@ -98,10 +98,10 @@ def _keys(_request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
     return {"rows": connections.keys(context["space"])}
 
 
-def _ports(_request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
+def _ports(request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
     template = context["template"]
     return {
-        "instruments": connections.instruments(template),
+        "instruments": connections.instruments(template, wanted(request, "strips")),
         "machines": connections.machines(template),
         "ties": connections.ties(template),
         "machine_kinds": ("computer", "outboard"),
@@ -150,7 +150,7 @@ PLACES = {
 
 @require_safe
 def crosspoints_page(request: HttpRequest, pk: int) -> HttpResponse:
-    context = frame(owned(request, pk))
+    context = frame(own_template_or_404(request, pk))
     context |= crosspoints_context(context["space"], request.GET.get("kind", ""))
     context |= {"place": "crosspoints", "taps": CHOICES["taps"], **finder_context(context)}
     return render(request, "editor/crosspoints.html", context)
@@ -163,12 +163,12 @@ def crosspoints_context(space: Workspace, kind: str) -> dict[str, Any]:
 
 @require_safe
 def findings_panel(request: HttpRequest, pk: int) -> HttpResponse:
-    return render(request, "editor/panel_findings.html", frame(owned(request, pk)))
+    return render(request, "editor/panel_findings.html", frame(own_template_or_404(request, pk)))
 
 
 @require_safe
 def strip_panel(request: HttpRequest, pk: int, strip: str) -> HttpResponse:
-    stored = owned(request, pk)
+    stored = own_template_or_404(request, pk)
     space = workspace(stored)
     if strip not in space.graph.index:
         raise Http404
@@ -184,7 +184,7 @@ def _section_context(space: Workspace) -> dict[str, Any]:
 
 @require_safe
 def section_panel(request: HttpRequest, pk: int, section: str) -> HttpResponse:
-    stored = owned(request, pk)
+    stored = own_template_or_404(request, pk)
     space = workspace(stored)
     found = next((known for known in space.template.sections if known.id == section), None)
     if found is None:
@@ -195,7 +195,7 @@ def section_panel(request: HttpRequest, pk: int, section: str) -> HttpResponse:
 
 @require_safe
 def add_panel(request: HttpRequest, pk: int) -> HttpResponse:
-    stored = owned(request, pk)
+    stored = own_template_or_404(request, pk)
     context = {"stored": stored, "template": workspace(stored).template, **_section_context(workspace(stored))}
     return render(request, "editor/panel_add.html", context | {"in_section": request.GET.get("section", "")})
 
@@ -203,7 +203,7 @@ def add_panel(request: HttpRequest, pk: int) -> HttpResponse:
 @require_safe
 def selection_panel(request: HttpRequest, pk: int) -> HttpResponse:
     """Several chosen strips, and what can be done with all of them."""
-    stored = owned(request, pk)
+    stored = own_template_or_404(request, pk)
     return render(
         request,
         "editor/panel_selection.html",
@@ -247,7 +247,7 @@ def selection_context(ids: str, space: Workspace) -> dict[str, Any]:
 @require_safe
 def trace_panel(request: HttpRequest, pk: int) -> HttpResponse:
     """The ways from a strip, hop by hop; one of them is shown on the map."""
-    stored = owned(request, pk)
+    stored = own_template_or_404(request, pk)
     space = workspace(stored)
     graph = space.graph
     try:
@@ -281,6 +281,6 @@ def trace_panel(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_safe
 def journal_panel(request: HttpRequest, pk: int) -> HttpResponse:
-    stored = owned(request, pk)
+    stored = own_template_or_404(request, pk)
     entries = stored.journal.select_related("by").defer("patch").order_by("-pk")[:200]
     return render(request, "editor/panel_journal.html", {"stored": stored, "entries": entries})

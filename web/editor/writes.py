@@ -9,16 +9,17 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_POST
 
+from lattice.edits import EDITS, edit_named
 from lattice.errors import DocumentError
-from web.editor.bulk import PLANS, Holder, Preview, chosen_strips, planned
-from web.editor.crosspoints import put_cells
+from lattice.model.document import Template
+from lattice.model.edit_step import EditStep
 from web.editor.presenting import folded_of, frame, map_context
+from web.editor.preview import Holder, Preview, planned
 from web.editor.views import CHOICES, PLACES, chosen, crosspoints_context, place_context
-from web.editor.writers import WRITERS
 from web.shared.numbers import number_of
 from web.shelf import services
+from web.shelf.access import own_template_or_404
 from web.shelf.models import StoredTemplate
-from web.shelf.views import owned
 from web.shelf.workspace import workspace
 
 
@@ -27,16 +28,21 @@ def base_of(request: HttpRequest) -> int:
     return number_of(request.POST.get("base", ""), -1)
 
 
-def _written(request: HttpRequest, pk: int, work: Callable[[StoredTemplate], StoredTemplate]) -> HttpResponse:
+def _written(
+    request: HttpRequest,
+    pk: int,
+    work: Callable[[StoredTemplate], StoredTemplate],
+    permission: str = "edit",
+) -> HttpResponse:
     """Does the work and answers with the fragments that change; refusals say why and change nothing."""
     start = perf_counter()
-    stored = owned(request, pk)
+    stored = own_template_or_404(request, pk, permission)
     try:
         stored = work(stored)
     except services.Stale as stale:
         return _refused(request, stored, "stale.html", {"since": stale.since[-6:], "more": len(stale.since) - 6}, 409)
     except DocumentError as error:
-        return _refused(request, stored, "refused.html", {"problems": error.problems}, 422)
+        return refused(request, stored, error)
     request.timings["write"] = (perf_counter() - start) * 1000  # type: ignore[attr-defined]
     return changed(request, stored)
 
@@ -72,22 +78,26 @@ def refused(request: HttpRequest, stored: StoredTemplate, error: DocumentError) 
     return _refused(request, stored, "refused.html", {"problems": error.problems}, 422)
 
 
+def _asked(request: HttpRequest, what: str, template: Template) -> tuple[str, EditStep]:
+    """The edit a form asks for, with the journal's words."""
+    wanted = edit_named(what)
+    arguments = wanted.read(dict(request.POST.lists()), template)
+    wanted.check(arguments)
+    return wanted.words(template, arguments), EditStep(what, arguments)
+
+
 @require_POST
 def write(request: HttpRequest, pk: int, what: str) -> HttpResponse:
     """One edit by its name."""
-    writer = put_cells if what == "put_cells" else WRITERS.get(what)
-    if writer is None:
+    if what not in EDITS:
         raise Http404
 
     def work(stored: StoredTemplate) -> StoredTemplate:
         services.based_on(pk, request.user, base_of(request))  # before the form is read against another document
-        try:
-            label, steps = writer(request.POST, workspace(stored).template)
-        except KeyError as missing:  # a form that lacks a field: none of ours does
-            raise DocumentError([f"{missing.args[0]} is missing"]) from None
-        return services.edit(pk, request.user, base_of(request), label, steps)
+        label, step = _asked(request, what, workspace(stored).template)
+        return services.edit(pk, request.user, base_of(request), label, [step])
 
-    return _written(request, pk, work)
+    return _written(request, pk, work, EDITS[what].permission)
 
 
 def holder(request: HttpRequest, stored: StoredTemplate) -> Holder:
@@ -97,19 +107,15 @@ def holder(request: HttpRequest, stored: StoredTemplate) -> Holder:
 
 @require_POST
 def preview(request: HttpRequest, pk: int, what: str) -> HttpResponse:
-    """What a bulk edit of the chosen strips would do; nothing is written."""
-    stored = owned(request, pk)
-    plan, space = PLANS.get(what), workspace(stored)
-    if plan is None:
+    """What an edit would do; nothing is written."""
+    if what not in EDITS:
         raise Http404
+    stored = own_template_or_404(request, pk, EDITS[what].permission)
+    space = workspace(stored)
     try:
-        shown = Preview(
-            space,
-            holder(request, stored),
-            *plan(request.POST, chosen_strips(request.POST, space.template, space.analysis)),
-        )
+        shown = Preview(space, holder(request, stored), *_asked(request, what, space.template))
     except DocumentError as error:
-        return _refused(request, stored, "refused.html", {"problems": error.problems}, 422)
+        return refused(request, stored, error)
     place = request.POST.get("place", "map")
     context = {"stored": stored, "preview": shown, "strips": request.POST.get("strips", ""), "place": place}
     response = render(request, "editor/panel_preview.html", context)
@@ -123,8 +129,8 @@ def write_planned(request: HttpRequest, pk: int) -> HttpResponse:
 
     def work(stored: StoredTemplate) -> StoredTemplate:
         services.based_on(pk, request.user, base_of(request))
-        label, steps = planned(request.POST.get("planned", ""), holder(request, stored))
-        return services.edit(pk, request.user, base_of(request), label, steps)
+        label, step = planned(request.POST.get("planned", ""), holder(request, stored))
+        return services.edit(pk, request.user, base_of(request), label, [step])
 
     return _written(request, pk, work)
 
@@ -158,7 +164,7 @@ def redo(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def fold(request: HttpRequest, pk: int) -> HttpResponse:
     """Folds or opens one section, or all; how the map looks is no edit."""
-    stored = owned(request, pk)
+    stored = own_template_or_404(request, pk)
     space = workspace(stored)
     everything = {section.id for section in space.template.sections}
     folded = set(folded_of(stored, space)) & everything
@@ -175,13 +181,13 @@ def fold(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def redraw(request: HttpRequest, pk: int) -> HttpResponse:
     """The map as the person's choices (the figure in the boxes) now want it."""
-    return changed(request, owned(request, pk))
+    return changed(request, own_template_or_404(request, pk))
 
 
 @require_POST
 def tidy(request: HttpRequest, pk: int) -> HttpResponse:
     """Lays the map out anew, as if it were drawn for the first time."""
-    stored = owned(request, pk)
+    stored = own_template_or_404(request, pk)
     services.remember_sheet(stored, slots=b"")
     stored.slots = b""
     return changed(request, stored)
@@ -190,13 +196,13 @@ def tidy(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def keep_profile(request: HttpRequest, pk: int) -> HttpResponse:
     """Keeps what this delivery asks for under its name; the template itself does not change."""
-    stored = owned(request, pk)
+    stored = own_template_or_404(request, pk)
     services.keep_profile(request.user, workspace(stored).template.profile)
     return changed(request, stored)
 
 
 @require_POST
 def forget_profile(request: HttpRequest, pk: int) -> HttpResponse:
-    stored = owned(request, pk)
+    stored = own_template_or_404(request, pk)
     services.forget_profile(request.user, request.POST.get("name", ""))
     return changed(request, stored)

@@ -19,9 +19,9 @@ from web.revisions.comparing import comparison, figures_of
 from web.revisions.gate import gate, ticked
 from web.revisions.models import Pack, Revision
 from web.revisions.tasks import make
+from web.shelf.access import own_template_or_404
 from web.shelf.models import StoredTemplate
 from web.shelf.services import Stale
-from web.shelf.views import owned
 from web.shelf.workspace import Workspace, workspace
 
 PRESENT = "now"
@@ -30,7 +30,7 @@ MOST_VARIANTS = 12
 
 @require_safe
 def revisions_page(request: HttpRequest, pk: int) -> HttpResponse:
-    return _page(request, owned(request, pk))
+    return _page(request, own_template_or_404(request, pk))
 
 
 def _page(request: HttpRequest, stored: StoredTemplate, status: int = 200, **said: Any) -> HttpResponse:
@@ -68,7 +68,7 @@ def _side_by_side(stored: StoredTemplate, space: Workspace) -> list[tuple[Stored
 
 def _revision(request: HttpRequest, pk: int, number: int) -> Revision:
     found: Revision = get_object_or_404(
-        Revision.objects.select_related("template"), template=owned(request, pk), number=number
+        Revision.objects.select_related("template"), template=own_template_or_404(request, pk), number=number
     )
     return found
 
@@ -78,29 +78,29 @@ def _done(request: HttpRequest, pk: int, work: Callable[[], Any], then: str = "r
     try:
         work()
     except Stale as stale:
-        return _page(request, owned(request, pk), 409, is_stale=True, since=stale.since[-6:])
+        return _page(request, own_template_or_404(request, pk), 409, is_stale=True, since=stale.since[-6:])
     except DocumentError as error:
-        return _page(request, owned(request, pk), 422, problems=error.problems)
+        return _page(request, own_template_or_404(request, pk), 422, problems=error.problems)
     return redirect(then, pk)
 
 
 @require_POST
 def seal(request: HttpRequest, pk: int) -> HttpResponse:
-    owned(request, pk)
+    own_template_or_404(request, pk)
     note, by = request.POST.get("note", ""), request.POST.get("by", "")
     return _done(request, pk, lambda: services.seal(pk, request.user, base_of(request), note, by))
 
 
 @require_POST
 def tick(request: HttpRequest, pk: int) -> HttpResponse:
-    owned(request, pk)
+    own_template_or_404(request, pk)
     said = [request.POST.get(name, "") for name in ("section", "digest", "by")]
     return _done(request, pk, lambda: services.tick(pk, request.user, *said))
 
 
 @require_POST
 def untick(request: HttpRequest, pk: int) -> HttpResponse:
-    owned(request, pk)
+    own_template_or_404(request, pk)
     return _done(request, pk, lambda: services.untick(pk, request.user, request.POST.get("section", "")))
 
 
@@ -119,7 +119,7 @@ def go_back(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 @require_safe
 def compare_page(request: HttpRequest, pk: int) -> HttpResponse:
     """Any two revisions, or one with the present."""
-    stored = owned(request, pk)
+    stored = own_template_or_404(request, pk)
     known = {str(one.number): one for one in stored.revisions.select_related("template")}
     before, after = request.GET.get("from", ""), request.GET.get("to", PRESENT)
     if before not in known:

@@ -21,8 +21,8 @@ from lattice.model.document import Template
 from lattice.model.names import slug
 from web.shared.numbers import number_of
 from web.shelf import services
+from web.shelf.access import own_template_or_404
 from web.shelf.models import JournalEntry, StoredTemplate
-from web.shelf.views import owned
 from web.shelf.workspace import Unreadable, workspace
 
 SHOWN_ENTRIES = 50
@@ -88,7 +88,7 @@ def recover(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
 @require_safe
 def raw(request: HttpRequest, pk: int) -> HttpResponse:
     """The stored bytes as they are."""
-    stored = owned(request, pk)
+    stored = own_template_or_404(request, pk)
     answer = HttpResponse(bytes(stored.head), content_type="application/octet-stream")
     answer["Content-Disposition"] = f'attachment; filename="{slug(stored.name)}-as-stored.json"'
     return answer
@@ -96,7 +96,7 @@ def raw(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def back_to_readable(request: HttpRequest, pk: int) -> HttpResponse:
-    stored = owned(request, pk)
+    stored = own_template_or_404(request, pk)
     try:
         workspace(stored)
     except Unreadable:

@@ -15,16 +15,11 @@ from lattice.model.document import Template
 from lattice.model.names import slug
 from web.shared.numbers import number_of
 from web.shelf import services
+from web.shelf.access import own_template_or_404
 from web.shelf.forms import BringForm, NewForm
 from web.shelf.models import StoredTemplate
 from web.shelf.reading import Read, read
 from web.shelf.workspace import workspace
-
-
-def owned(request: HttpRequest, pk: int) -> StoredTemplate:
-    """A template of the person signed in; another's is a 404."""
-    found: StoredTemplate = get_object_or_404(services.of_owner(request.user), pk=pk)
-    return found
 
 
 @require_safe
@@ -111,13 +106,13 @@ def keep(request: HttpRequest) -> HttpResponse:
 
 @require_POST
 def duplicate(request: HttpRequest, pk: int) -> HttpResponse:
-    services.duplicate(owned(request, pk), request.user)
+    services.duplicate(own_template_or_404(request, pk), request.user)
     return redirect("shelf")
 
 
 @require_POST
 def delete(request: HttpRequest, pk: int) -> HttpResponse:
-    stored = owned(request, pk)
+    stored = own_template_or_404(request, pk)
     services.delete(stored)
     response = redirect("shelf")
     response["Location"] += f"?off={stored.pk}"
@@ -133,7 +128,7 @@ def restore(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_safe
 def export(request: HttpRequest, pk: int, form: str) -> HttpResponse:
-    stored = owned(request, pk)
+    stored = own_template_or_404(request, pk)
     if form not in EXPORTS:
         raise Http404
     template = workspace(stored).template

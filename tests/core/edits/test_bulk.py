@@ -245,6 +245,7 @@ BULK: list[tuple[str, dict[str, Any]]] = [
     ("insert_bus", {"strips": ["sub"], "to": "mix", "name": "X"}),
     ("dissolve_bus", {"bus": "sub"}),
     ("insert_to_return", {"inserts": ["v1"], "name": "X", "feed": "mix"}),
+    ("effect_to_return", {"strips": [strip.id for strip in MADE.strips], "type": "reverb", "to": "mix"}),
 ]
 
 

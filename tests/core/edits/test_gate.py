@@ -45,7 +45,7 @@ MADE = template(
         ("change_strip", {"strip": "x", "changes": {"fader_db": float("nan")}}, "fader_db: is not a finite number"),
         ("change_strip", {"strip": "x", "changes": {"kind": "\ud800"}}, "is not one of"),
         ("add_section", {"section": {}}, "the field name is missing"),
-        ("change_strips", {"strips": 7, "changes": {}}, "these are not its arguments"),
+        ("change_strips", {"strips": 7, "changes": {}}, "strips: 7 is not a list of texts"),
     ],
 )
 def test_what_would_not_read_again_is_refused_with_a_sentence(edit: str, arguments: dict[str, Any], words: str) -> None:

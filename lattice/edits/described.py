@@ -1,0 +1,93 @@
+"""An edit as one definition: its function, its arguments, its words. `edit` puts it into the registry."""
+
+from __future__ import annotations
+
+import inspect
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Literal, TypeVar
+
+from lattice.edits.arguments import REQUIRED, Argument, Form, Pieces
+from lattice.errors import EditError
+from lattice.model.document import Template
+
+Function = TypeVar("Function", bound=Callable[..., Template])
+Words = str | Callable[[Template, dict[str, Any]], str]
+Permission = Literal["edit", "waive"]
+
+
+@dataclass(frozen=True)
+class Edit:
+    """One way to change a template: `function(template, **arguments)` gives the template after it."""
+
+    name: str
+    function: Callable[..., Template]
+    arguments: tuple[Argument, ...]
+    says: Words
+    permission: Permission
+
+    @property
+    def of_chosen(self) -> bool:
+        """Whether it is done to the strips that are chosen."""
+        return any(isinstance(argument, Pieces) and argument.name == "strips" for argument in self.arguments)
+
+    def read(self, form: Form, template: Template) -> dict[str, Any]:
+        """The arguments that a form says; what it leaves out takes its default. Raises EditError."""
+        needed = (a for a in self.arguments if a.default is REQUIRED or a.given(form))
+        return {argument.name: argument.read(form, template) for argument in needed}
+
+    def words(self, template: Template, arguments: dict[str, Any]) -> str:
+        """The edit in the journal's words."""
+        arguments = {a.name: a.default for a in self.arguments} | arguments
+        if not isinstance(self.says, str):
+            return self.says(template, arguments)
+        named = (argument for argument in self.arguments if f"{{{argument.name}}}" in self.says)
+        said = {a.name: a.said(arguments[a.name], template) for a in named}
+        return self.says.format(**said)
+
+    def check(self, arguments: dict[str, Any]) -> None:
+        """Raises EditError where plain arguments are not those it takes."""
+        known = {argument.name: argument for argument in self.arguments}
+        problems = [f"there is no argument {name}" for name in arguments if name not in known]
+        for name, argument in known.items():
+            if name in arguments:
+                problem = argument.problem(arguments[name])
+                problems += [f"{name}: {problem}"] if problem else []
+            elif argument.default is REQUIRED:
+                problems.append(f"{name} is missing")
+        if problems:
+            raise EditError(*problems)
+
+
+EDITS: dict[str, Edit] = {}
+
+
+def edit(*arguments: Argument, says: Words, permission: Permission = "edit") -> Callable[[Function], Function]:
+    """Registers a function as the edit of its name.
+
+    Parameters
+    ----------
+    *arguments
+        One for each parameter of the function behind `template`, in its order.
+    says
+        Its words for the journal: a sentence with arguments in braces, or a function of (template, arguments).
+    permission
+        What a person needs to be allowed.
+
+    Raises
+    ------
+    ValueError
+        Where the arguments are not the function's parameters, or their defaults differ.
+    """
+
+    def register(function: Function) -> Function:
+        parameters = list(inspect.signature(function).parameters.values())[1:]
+        described = [(argument.name, argument.default) for argument in arguments]
+        empty = inspect.Parameter.empty
+        taken = [(p.name, REQUIRED if p.default is empty else p.default) for p in parameters]
+        if described != taken:
+            raise ValueError(f"{function.__name__} takes {taken}, described are {described}")
+        EDITS[function.__name__] = Edit(function.__name__, function, arguments, says, permission)
+        return function
+
+    return register

@@ -1,0 +1,62 @@
+"""What an edit would do, shown before it is done, and kept signed until it is."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.core import signing
+
+from lattice.analysis import Analysis
+from lattice.changes.compare import compare
+from lattice.checks import Finding, audit_of
+from lattice.edits import apply_steps
+from lattice.errors import EditError
+from lattice.levels.bus_effect import WayChange, bus_effect
+from lattice.model.document import Template
+from lattice.model.edit_step import EditStep
+from web.editor.differences import names_of, said
+from web.editor.what_if import level_changes, only_in
+from web.shelf.workspace import Workspace
+
+SALT = "web.editor.preview"
+GOOD_FOR_S = 24 * 3600
+Holder = list[int]  # whom a preview was shown, of which template, at which version: it is good for nothing else
+
+
+class Preview:
+    """What an edit would change: differences, and findings that would come and go."""
+
+    def __init__(self, space: Workspace, holder: Holder, label: str, step: EditStep) -> None:
+        self.label = label
+        after = apply_steps(space.template, [step])
+        analysis = Analysis(after)
+        names = names_of(space.template) | names_of(after)
+        self.changes: list[str] = [said(change, names) for change in compare(space.template, after)]
+        now, then = space.audit.findings, audit_of(analysis).findings
+        self.going: list[Finding] = only_in(now, then)
+        self.coming: list[Finding] = only_in(then, now)
+        self.ways = _ways(space.template, after, step)
+        self.levels = level_changes(space.analysis, analysis)
+        self.signed = signing.dumps([label, step.edit, step.arguments, holder], salt=SALT, compress=True)
+
+
+def _ways(before: Template, after: Template, step: EditStep) -> list[tuple[str, str, WayChange]]:
+    """What a bus put in or taken out does to level and latency, way by way, with the names of both ends."""
+    if step.edit not in ("insert_bus", "dissolve_bus"):
+        return []
+    new = {strip.id for strip in after.strips} - {strip.id for strip in before.strips}
+    bus = step.arguments["bus"] if step.edit == "dissolve_bus" else new.pop()
+    names = {strip.id: strip.name for strip in before.strips}
+    return [(names[way.start], names[way.end], way) for way in bus_effect(before, after, bus)]
+
+
+def planned(signed: str, holder: Holder) -> tuple[str, EditStep]:
+    """The edit that a preview showed. Raises EditError where it was tampered with or is somebody else's."""
+    label: Any = ""
+    try:
+        label, edit, arguments, shown_to = signing.loads(signed, salt=SALT, max_age=GOOD_FOR_S)
+    except (signing.BadSignature, ValueError):
+        shown_to = None
+    if shown_to != holder:
+        raise EditError("this preview is no longer good; choose the edit again")
+    return label, EditStep(edit, arguments)
