@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.test import Client
 
 from tests.build import template
-from web.editor import connections
+from web.editor.places import keys, ports
 from web.shelf import services
 from web.shelf.workspace import Workspace
 
@@ -24,7 +24,7 @@ MADE = template(
 
 
 def test_keys_say_who_ducks_whom_and_what_sleeps() -> None:
-    rows = connections.keys(Workspace(MADE))
+    rows = keys.keys(Workspace(MADE))
     assert [(row["insert"].id, row["awake"], row["why"]) for row in rows] == [
         ("duck", True, ""),
         ("off", False, "bypassed"),
@@ -33,7 +33,7 @@ def test_keys_say_who_ducks_whom_and_what_sleeps() -> None:
 
 
 def test_outlets_stand_beside_their_parts_and_takers() -> None:
-    (kit,) = connections.instruments(MADE, "")
+    (kit,) = ports.instruments(MADE, "")
     shown = [
         (row["outlet"].id, [part.name for part in row["parts"]], [strip.id for strip in row["takers"]])
         for row in kit["outlets"]
@@ -42,7 +42,7 @@ def test_outlets_stand_beside_their_parts_and_takers() -> None:
 
 
 def test_a_board_has_sixteen_channels_a_port_free_taken_shared_or_filtered() -> None:
-    (kit,) = connections.instruments(MADE, "")
+    (kit,) = ports.instruments(MADE, "")
     states = [[cell["state"] for cell in board["cells"]] for board in kit["boards"]]
     assert [len(row) for row in states] == [16, 16]
     assert states[0][:4] == ["free", "shared", "free", "filtered"]
@@ -50,7 +50,7 @@ def test_a_board_has_sixteen_channels_a_port_free_taken_shared_or_filtered() -> 
 
 
 def test_physical_channels_by_machine() -> None:
-    (main,) = connections.machines(MADE)
+    (main,) = ports.machines(MADE)
     assert [row["channel"] for row in dict(main["sides"])["output"] if row["strips"]] == [3, 4]
     assert len(dict(main["sides"])["input"]) == 8
 

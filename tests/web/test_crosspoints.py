@@ -10,7 +10,7 @@ from django.test import Client
 from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Template
 from tests.build import template
-from web.editor.crosspoints import grid
+from web.editor.places.crosspoints import grid
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 

@@ -14,8 +14,9 @@ from lattice.generate import generate
 from lattice.levels.chain import level_of
 from lattice.model.document import Template
 from tests.build import template
-from web.editor.level_chart import levels_place
-from web.editor.time_chart import timing_place
+from web.editor.places.base import PLACES
+from web.editor.places.levels import levels_place
+from web.editor.places.timing import timing_place
 from web.shelf import services
 from web.shelf.demo import night_ferry
 from web.shelf.models import JournalEntry, StoredTemplate
@@ -95,7 +96,7 @@ def test_a_live_input_is_timed_at_four_buffers() -> None:
     ]  # fmt: skip
 
 
-@pytest.mark.parametrize("place", ["levels", "timing"])
+@pytest.mark.parametrize("place", PLACES)
 @pytest.mark.parametrize(
     "made",
     [MADE, night_ferry.in_work(), template([]), template(["b:x", "b:y"], ["x>y", "y>x"])],

@@ -13,8 +13,8 @@ from lattice.generate import generate
 from lattice.model.document import Template
 from tests.build import template
 from tests.web.test_writes import now, write
-from web.editor.hygiene import hygiene_place
-from web.editor.ledger import ledger_place
+from web.editor.places.hygiene import hygiene_place
+from web.editor.places.stems import ledger_place
 from web.editor.presenting import numbered
 from web.shelf import services
 from web.shelf.models import JournalEntry, KeptInventory, StoredTemplate

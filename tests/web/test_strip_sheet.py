@@ -13,7 +13,7 @@ from tests.build import template
 from tests.web.test_bulk import PLANNED, REFUSED
 from tests.web.test_stems import TABLE as STEMS
 from tests.web.test_writes import TABLE as EDITS
-from web.editor.strip_sheet import by_section, strip_sheet
+from web.editor.places.strip import by_section, strip_sheet
 from web.shelf import services
 from web.shelf.models import JournalEntry, StoredTemplate
 from web.shelf.workspace import Workspace, workspace

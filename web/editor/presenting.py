@@ -17,6 +17,7 @@ from lattice.model.units import words_db
 from lattice.sheet import Sheet, Slots, draw
 from lattice.sheet.drawing import opens_folded
 from lattice.sheet.svg import FIGURES, Mark, render
+from web.editor.places.base import all_keys, navigation
 from web.shelf import services
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import Workspace, workspace
@@ -171,14 +172,6 @@ def finder_context(context: dict[str, Any]) -> dict[str, Any]:
     return {"strips_data": strips_json(context["space"], context["sheet_map"])}
 
 
-# Places in the order of the work: the flow, its figures, what is delivered, what is wrong.
-PLACE_GROUPS = (
-    (("map", "Map"), ("strip", "Strip"), ("crosspoints", "Crosspoints"), ("keys", "Keys"), ("ports", "Ports")),
-    (("levels", "Levels"), ("timing", "Timing"), ("delivery", "Delivery"), ("stems", "Stems")),
-    (("findings", "Findings"), ("hygiene", "Hygiene"), ("inventory", "Inventory"), ("revisions", "Revisions")),
-)
-
-
 def frame(stored: StoredTemplate) -> dict[str, Any]:
     """What every page and every answer to a write needs."""
     space = workspace(stored)
@@ -186,7 +179,8 @@ def frame(stored: StoredTemplate) -> dict[str, Any]:
     findings = numbered(space, sheet)
     return {
         "stored": stored,
-        "place_groups": PLACE_GROUPS,
+        "navigation": navigation(),
+        "all_keys": all_keys(),
         "template": space.template,
         "space": space,
         "sheet_map": sheet,

@@ -2,28 +2,22 @@
 
 from django.urls import path
 
-from web.editor import inventories, views, writes
+from web.editor import inventories, panels, views, writes
+from web.editor.places.base import PLACES
 
 urlpatterns = [
-    path("map/", views.map_page, name="map"),
-    path("crosspoints/", views.crosspoints_page, name="crosspoints"),
-    path("strip/", views.place_page, {"place": "strip"}, name="strip"),
-    path("keys/", views.place_page, {"place": "keys"}, name="keys"),
-    path("ports/", views.place_page, {"place": "ports"}, name="ports"),
-    path("levels/", views.place_page, {"place": "levels"}, name="levels"),
-    path("delivery/", views.place_page, {"place": "delivery"}, name="delivery"),
-    path("timing/", views.place_page, {"place": "timing"}, name="timing"),
-    path("stems/", views.place_page, {"place": "stems"}, name="stems"),
-    path("hygiene/", views.place_page, {"place": "hygiene"}, name="hygiene"),
-    path("inventory/", views.place_page, {"place": "inventory"}, name="inventory"),
-    path("findings/", views.place_page, {"place": "findings"}, name="findings"),
-    path("panel/findings/", views.findings_panel, name="findings-panel"),
-    path("panel/strip/<str:strip>/", views.strip_panel, name="strip-panel"),
-    path("panel/section/<str:section>/", views.section_panel, name="section-panel"),
-    path("panel/add/", views.add_panel, name="add-panel"),
-    path("panel/trace/", views.trace_panel, name="trace-panel"),
-    path("panel/journal/", views.journal_panel, name="journal-panel"),
-    path("panel/selection/", views.selection_panel, name="selection-panel"),
+    *(
+        path(f"{place.name}/", views.place_page, {"place": place.name}, name=place.name)
+        for place in PLACES.values()
+        if place.context is not None
+    ),
+    path("panel/findings/", panels.findings_panel, name="findings-panel"),
+    path("panel/strip/<str:strip>/", panels.strip_panel, name="strip-panel"),
+    path("panel/section/<str:section>/", panels.section_panel, name="section-panel"),
+    path("panel/add/", panels.add_panel, name="add-panel"),
+    path("panel/trace/", panels.trace_panel, name="trace-panel"),
+    path("panel/journal/", panels.journal_panel, name="journal-panel"),
+    path("panel/selection/", panels.selection_panel, name="selection-panel"),
     path("panel/preview/<str:what>/", writes.preview, name="preview"),
     path("write/planned/", writes.write_planned, name="write-planned"),
     path("write/undo/", writes.undo, name="undo"),

@@ -13,9 +13,10 @@ from lattice.edits import EDITS, edit_named
 from lattice.errors import DocumentError
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
-from web.editor.presenting import folded_of, frame, map_context
+from web.editor.places.base import PLACES
+from web.editor.presenting import folded_of, frame
 from web.editor.preview import Holder, Preview, planned
-from web.editor.views import CHOICES, PLACES, chosen, crosspoints_context, place_context
+from web.editor.views import place_context
 from web.shared.numbers import number_of
 from web.shelf import services
 from web.shelf.access import own_template_or_404
@@ -52,14 +53,8 @@ def changed(request: HttpRequest, stored: StoredTemplate) -> HttpResponse:
     start = perf_counter()
     context = frame(stored)
     audited = perf_counter()
-    place = request.POST.get("place", "map")
-    context |= {"place": place, "on_map": place not in {*PLACES, "crosspoints"}}
-    if place in PLACES:
-        context |= place_context(request, context, place)
-    elif place == "crosspoints":
-        context |= crosspoints_context(context["space"], request.POST.get("grid", ""))
-    else:
-        context |= chosen(request, context["space"]) | CHOICES | map_context(request, context)
+    here = PLACES.get(request.POST.get("place", ""), PLACES["map"])
+    context |= place_context(request, context, here)
     response = render(request, "editor/changed.html", context)
     request.timings |= {"audit-layout": (audited - start) * 1000, "draw": (perf_counter() - audited) * 1000}  # type: ignore[attr-defined]
     return response

@@ -25,8 +25,8 @@ from lattice.sheet.svg import Mark, render
 from lattice.stems.report import adds_up
 from lattice.timing.monitoring import monitored
 from lattice.timing.paths import critical_path
-from web.editor import connections
-from web.editor.level_chart import endpoints
+from web.editor.places import ports
+from web.editor.places.levels import endpoints
 from web.editor.presenting import by_family, marks, numbered
 from web.shelf.workspace import Workspace
 
@@ -216,7 +216,7 @@ def _ports(space: Workspace) -> dict[str, Any]:
         "io": sorted(io),
         "outlets": outlets,
         "notes": sorted(notes, key=lambda note: (note[0], note[1], str(note[2]))),
-        "ties": connections.ties(template),
+        "ties": ports.ties(template),
     }
 
 

@@ -12,6 +12,7 @@ from django.views.decorators.http import require_POST, require_safe
 
 from lattice.errors import DocumentError
 from lattice.model.names import slug
+from web.editor.places.base import PLACES
 from web.editor.presenting import finder_context, frame
 from web.editor.writes import base_of
 from web.revisions import services
@@ -37,7 +38,14 @@ def _page(request: HttpRequest, stored: StoredTemplate, status: int = 200, **sai
     context = frame(stored)
     known = list(stored.revisions.all())
     newest = known[0] if known else None
-    context |= {"place": "revisions", "revisions": known, "newest": newest, **finder_context(context), **said}
+    context |= {
+        "place": "revisions",
+        "here": PLACES["revisions"],
+        "revisions": known,
+        "newest": newest,
+        **finder_context(context),
+        **said,
+    }
     if newest is not None:
         points = gate(_space(newest), newest) if newest.signed_at is None else []
         context |= {"points": points, "pack": newest.packs.defer("content").first()}

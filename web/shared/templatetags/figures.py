@@ -6,6 +6,7 @@ import math
 from typing import Any
 
 from django import template
+from django.utils.html import format_html
 
 from lattice.formats.track_sheet_cells import midi_in_text
 from lattice.model.document import MidiIn
@@ -13,6 +14,14 @@ from lattice.model.units import words_db
 
 register = template.Library()
 THIN = "\u2009"
+
+
+@register.filter
+def keys(text: str) -> str:
+    """Text in which what stands between `…` is a key to press."""
+    parts = text.split("`")
+    marked = ("<kbd>{}</kbd>" if at % 2 else "{}" for at in range(len(parts)))
+    return format_html("".join(marked), *parts)
 
 
 @register.filter

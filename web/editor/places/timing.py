@@ -6,6 +6,8 @@ import math
 from itertools import pairwise
 from typing import Any
 
+from django.http import HttpRequest
+
 from lattice.checks.clocks import nearest_note
 from lattice.checks.misaligned import worst_comb
 from lattice.model.document import Strip
@@ -15,6 +17,7 @@ from lattice.timing.arrivals import Arrivals, actual_samples
 from lattice.timing.comb import Comb
 from lattice.timing.monitoring import monitored
 from lattice.timing.paths import critical_path
+from web.editor.places.base import FIGURES, Context, Place, wanted
 from web.editor.what_if import without_insert
 from web.shelf.workspace import Workspace
 
@@ -256,3 +259,10 @@ def _delays(space: Workspace) -> list[dict[str, Any]]:
                 }
             )
     return found  # fmt: skip
+
+
+def _context(request: HttpRequest, context: Context) -> Context:
+    return timing_place(context["space"], wanted(request, "section"))
+
+
+PLACE = Place("timing", "Timing", FIGURES, 1, _context)

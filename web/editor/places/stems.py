@@ -7,6 +7,8 @@ from collections import defaultdict
 from dataclasses import dataclass, field
 from typing import Any
 
+from django.http import HttpRequest
+
 from lattice.checks import Finding
 from lattice.checks.rules import SPOKEN, rule_sentence
 from lattice.checks.suggest import suggestions
@@ -15,6 +17,8 @@ from lattice.model.document import Rule, Stem, Strip, Template, main_outlet
 from lattice.model.excluded_tags import KEPT_OUT_OF_STEMS
 from lattice.model.strip_kinds import DESTINATIONS
 from lattice.stems.report import adds_up, source_id
+from web.editor.panels import CHOICES
+from web.editor.places.base import FIGURES, Context, Place, wanted
 from web.shelf.workspace import Workspace
 
 
@@ -189,3 +193,11 @@ def selector_choices(template: Template) -> list[tuple[str, list[tuple[str, str]
         ("kinds", [(f"kind:{kind}", f"any {kind}") for kind in kinds]),
         ("strips", [(f"strip:{strip.id}", strip.name) for strip in carriers(template)]),
     ]
+
+
+def _context(request: HttpRequest, context: Context) -> Context:
+    named = (wanted(request, name) for name in ("set", "only", "section"))
+    return ledger_place(context["space"], *named) | CHOICES
+
+
+PLACE = Place("stems", "Stems", FIGURES, 3, _context)

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from django.http import HttpRequest
+
 from lattice.graph.paths import Path
 from lattice.graph.signal_graph import IN, SignalGraph
 from lattice.levels.chain import Stage, figures, likely_db
@@ -15,7 +17,8 @@ from lattice.model.document import Profile
 from lattice.model.layouts import channel_names
 from lattice.model.units import words_db
 from lattice.trace import trace
-from web.editor.level_steps import LevelStep, level_steps
+from web.editor.places.base import FIGURES, Context, Place, wanted
+from web.editor.places.level_steps import LevelStep, level_steps
 from web.shelf.workspace import Workspace
 
 WIDTH, HEIGHT, LEFT, RIGHT, TOP, FOOT = 812, 330, 40, 6, 8, 62
@@ -215,3 +218,10 @@ def _feed_control(graph: SignalGraph, number: int) -> dict[str, Any]:
         "edit": "change_route", "field": "gain_db", "value": words_db(route.gain_db), "strip": strip.id,
         "hidden": "route", "id": route.id,
     }  # fmt: skip
+
+
+def _context(request: HttpRequest, context: Context) -> Context:
+    return levels_place(context["space"], *(wanted(request, name) for name in ("strip", "to", "at")))
+
+
+PLACE = Place("levels", "Levels", FIGURES, 0, _context)

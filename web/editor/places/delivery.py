@@ -6,8 +6,11 @@ import json
 from collections.abc import Iterable
 from typing import Any, get_args
 
+from django.http import HttpRequest
+
 from lattice.model.document import PAN_LAWS_DB, FrameRate, Template
 from lattice.profiles import PRESETS
+from web.editor.places.base import FIGURES, Context, Place
 from web.shelf.models import KeptProfile
 
 PROFILE_ROWS = (
@@ -48,3 +51,10 @@ def delivery_place(template: Template, kept: Iterable[KeptProfile]) -> dict[str,
             ("tempo_bpm", "Tempo", f"{template.tempo_bpm:g}", "bpm"),
         ),
     }
+
+
+def _context(request: HttpRequest, context: Context) -> Context:
+    return delivery_place(context["template"], KeptProfile.objects.filter(owner=request.user))
+
+
+PLACE = Place("delivery", "Delivery", FIGURES, 2, _context)

@@ -1,14 +1,18 @@
-"""One strip inside, as a ladder: its stages from `in` to `post`, what comes to each, what leaves at each."""
+"""The Strip place: one strip as a ladder of its stages from `in` to `post`, with what comes to and leaves each."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+from django.http import HttpRequest
+
 from lattice.graph.signal_graph import IN, POST, PRE, SignalGraph
 from lattice.levels.chain import Stage, figures
 from lattice.model.document import Insert, Outlet, Route, Stem, Strip, Template, main_outlet, source_of
 from lattice.model.document import machine_id as id_of_machine
+from web.editor.panels import CHOICES
+from web.editor.places.base import FLOW, Context, Place, wanted
 from web.shelf.workspace import Workspace
 
 STAGE_WORDS = {IN: "in", PRE: "pre-fader", POST: "post-fader"}
@@ -129,3 +133,25 @@ def by_section(template: Template) -> list[tuple[str, list[Strip]]]:
     ]
     rest = [strip for strip in template.strips if strip.section is None]
     return [(name, strips) for name, strips in [*sections, ("No section", rest)] if strips]
+
+
+def _context(request: HttpRequest, context: Context) -> Context:
+    space = context["space"]
+    number = space.graph.index.get(wanted(request, "strip"))
+    if number is None:
+        return {"strip": "", "sections": by_section(space.template)}
+    return strip_sheet(space, number) | CHOICES
+
+
+PLACE = Place(
+    "strip",
+    "Strip",
+    FLOW,
+    1,
+    _context,
+    keys=(
+        ("`c`", "connect this strip: type where to"),
+        ("`↑` `↓` on a grip", "move the insert"),
+        ("`[` `]`", "the strip before, the one after"),
+    ),
+)

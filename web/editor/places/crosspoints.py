@@ -1,14 +1,19 @@
-"""The crosspoints: sources down, destinations across, routes in the cells."""
+"""The Crosspoints place: sources down, destinations across, routes in the cells."""
 
 from __future__ import annotations
 
 from collections import defaultdict
 from typing import Any
 
+from django.http import HttpRequest
+
 from lattice.edits.crosspoints import column_of, grid_of
 from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Route, Strip, Template, main_outlet
 from lattice.model.strip_kinds import DESTINATIONS
+from web.editor.panels import CHOICES
+from web.editor.places.base import FLOW, Context, Place
+from web.editor.presenting import as_data
 
 KINDS = ("sound", "key", "midi", "tie")
 
@@ -80,3 +85,28 @@ def _columns(template: Template, kind: str) -> list[dict[str, str]]:
         ]
     wanted = {"midi": ("instrument", "midi"), "tie": ("input",)}[kind]
     return [{"i": s.id, "n": s.name, "g": s.kind.capitalize() + "s"} for s in template.strips if s.kind in wanted]
+
+
+def _context(request: HttpRequest, context: Context) -> Context:
+    wanted = request.GET.get("kind") or request.POST.get("grid") or ""
+    kind = wanted if wanted in KINDS else "sound"
+    shown = as_data(grid(context["space"].graph, kind))
+    return {"kind": kind, "kinds": KINDS, "grid": shown, "taps": CHOICES["taps"]}
+
+
+PLACE = Place(
+    "crosspoints",
+    "Crosspoints",
+    FLOW,
+    2,
+    _context,
+    page="editor/crosspoints.html",
+    answer="editor/crosspoints_changed.html",
+    keys=(
+        ("`arrows`", "from cell to cell; with `Shift` a range"),
+        ("`Space`", "put or take a route"),
+        ("`−` `6` `Enter`", "level of the cells"),
+        ("`Delete`", "take the routes of the cells"),
+        ("`f`", "fold the section of the row"),
+    ),
+)

@@ -6,10 +6,12 @@ from collections.abc import Iterable
 from typing import Any
 
 import msgspec
+from django.http import HttpRequest
 
 from lattice.checks.machines import asked_of
 from lattice.model.document import Template
 from lattice.model.inventory import Inventory, inventory_of
+from web.editor.places.base import RECORD, Context, Place, wanted
 from web.shelf.models import KeptInventory
 
 
@@ -31,3 +33,11 @@ def inventory_place(template: Template, kept: Iterable[KeptInventory], wanted: s
         "asked": findings,
         "own": own,
     }
+
+
+def _context(request: HttpRequest, context: Context) -> Context:
+    kept = KeptInventory.objects.filter(owner=request.user)
+    return inventory_place(context["template"], kept, wanted(request, "of"))
+
+
+PLACE = Place("inventory", "Inventory", RECORD, 2, _context)

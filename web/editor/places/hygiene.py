@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.http import HttpRequest
+
 from lattice.model.document import Strip
+from web.editor.places.base import RECORD, Context, Place
 from web.editor.presenting import Numbered
 from web.shelf.workspace import Workspace
 
@@ -38,3 +41,10 @@ def _unused(space: Workspace) -> list[Strip]:
     used |= {section.bus for section in template.sections if section.bus}
     used |= {member.partition("/")[0] for choice in template.choices for member in choice.members}
     return [strip for strip in template.strips if strip.id not in used and not {"spare", "backup"} & set(strip.tags)]
+
+
+def _context(_request: HttpRequest, context: Context) -> Context:
+    return hygiene_place(context["space"], context["findings"])
+
+
+PLACE = Place("hygiene", "Hygiene", RECORD, 1, _context)

@@ -1,56 +1,17 @@
-"""What the places Keys and Ports show: who ducks whom; outlets, midi channels, physical channels, ties."""
+"""The Ports place: outlets, midi channels, physical channels, ties."""
 
 from __future__ import annotations
 
 from collections import defaultdict
 from typing import Any
 
+from django.http import HttpRequest
+
 from lattice.checks.parts import outlet_of
-from lattice.graph.masks import masks
 from lattice.model.document import Machine, Strip, Template, machine_id, main_outlet
-from web.shelf.workspace import Workspace
+from web.editor.places.base import FLOW, Context, Place, wanted
 
 CHANNELS = range(1, 17)  # of a midi port, MIDI 1.0
-SHOWN_SOURCES = 12
-
-
-def keys(space: Workspace) -> list[dict[str, Any]]:
-    """One row a key route: trigger, insert, asleep or awake, the sources it ducks, and whether it ducks them twice."""
-    analysis, graph = space.analysis, space.graph
-    twice = {
-        (insert, finding.strips[-1])
-        for finding in space.audit.findings
-        if finding.code == "key.double"
-        for insert in finding.inserts
-    }
-    keyed = sorted({graph.head[route] for route in graph.keys})
-    bits = {strip: 1 << at for at, strip in enumerate(keyed)}
-    sounding = [number for number, sounds in enumerate(analysis.unblocked.sounds) if sounds]
-    reached = masks(analysis.unblocked, bits, {})
-    names = [analysis.source_name(number) for number in sounding]
-    outlets = [o for o in range(len(graph.outlets)) if analysis.unblocked.outlet_sounds(o)]
-    names += [analysis.source_name(graph.outlets[outlet][0], outlet) for outlet in outlets]
-    rows = []
-    for route in graph.keys:
-        insert, strip = graph.insert_of_key(route), graph.strips[graph.head[route]]
-        listens = insert.key == "external"
-        awake = listens and insert.state == "on" and analysis.carries(route)
-        ducked = [name for name, mask in zip(names, reached, strict=True) if mask & bits[graph.head[route]]]
-        why = "does not listen" if not listens else insert.state if insert.state != "on" else "carries nothing"
-        rows.append(
-            {
-                "route": graph.routes[route],
-                "trigger": graph.strips[graph.tail[route]],
-                "strip": strip,
-                "insert": insert,
-                "awake": awake,
-                "why": "" if awake else why,
-                "twice": (insert.id, graph.strips[graph.tail[route]].id) in twice,
-                "ducked": ducked[:SHOWN_SOURCES],
-                "more": max(0, len(ducked) - SHOWN_SOURCES),
-            }
-        )
-    return rows
 
 
 def instruments(template: Template, chosen: str) -> list[dict[str, Any]]:
@@ -143,3 +104,16 @@ def ties(template: Template) -> list[dict[str, Any]]:
         for route in template.routes
         if route.kind == "tie"
     ]  # fmt: skip
+
+
+def _context(request: HttpRequest, context: Context) -> Context:
+    template = context["template"]
+    return {
+        "instruments": instruments(template, wanted(request, "strips")),
+        "machines": machines(template),
+        "ties": ties(template),
+        "machine_kinds": ("computer", "outboard"),
+    }
+
+
+PLACE = Place("ports", "Ports", FLOW, 4, _context)

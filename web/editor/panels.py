@@ -1,0 +1,173 @@
+"""The margin beside the map: findings, a strip, a section, several strips, traces, adding, the journal."""
+
+from __future__ import annotations
+
+from typing import Any, get_args
+
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_safe
+
+from lattice.errors import DocumentError
+from lattice.model import document
+from lattice.model.layouts import NAMED
+from lattice.model.strip_kinds import DESTINATIONS
+from lattice.trace import MOST_PATHS, HopFigures, hop_words, sentence, trace
+from web.editor.presenting import frame, strip_context
+from web.shelf.access import own_template_or_404
+from web.shelf.workspace import Workspace, workspace
+
+CHOICES = {
+    "kinds": get_args(document.StripKind),
+    "layouts": (*NAMED, "discrete:2", "discrete:4", "discrete:8", "discrete:16"),
+    "monitors": ("never", "when-armed", "always"),
+    "taps": get_args(document.Tap),
+    "insert_types": get_args(document.InsertType),
+    "insert_states": ("on", "bypassed", "unloaded"),
+    "insert_keys": ("none", "internal", "external"),
+    "records": ("in", "pre"),
+    "known_tags": document.KNOWN_TAGS,
+}
+SHOWN_PATHS = 12
+
+
+def chosen(request: HttpRequest, space: Workspace) -> dict[str, Any]:
+    """The strip, section or finding that a deep link names; unknown ones are left out."""
+    index = space.graph.index
+    many = request.GET.get("strips") or request.POST.get("chosen_strips")
+    if many:
+        chosen_many = selection_context(many, space)
+        if chosen_many["chosen_strips"]:
+            return {"panel": "selection", **chosen_many}
+    strip = request.GET.get("strip") or request.POST.get("chosen_strip")
+    if strip in index:
+        return {"panel": "strip", **strip_context(space, space.template.strips[index[strip]])}
+    section = next((s for s in space.template.sections if s.id == request.GET.get("section")), None)
+    if section is not None:
+        return {"panel": "section", "section": section, **_section_context(space)}
+    return {"panel": "findings", "chosen_finding": request.GET.get("finding", "")}
+
+
+@require_safe
+def findings_panel(request: HttpRequest, pk: int) -> HttpResponse:
+    return render(request, "editor/panel_findings.html", frame(own_template_or_404(request, pk)))
+
+
+@require_safe
+def strip_panel(request: HttpRequest, pk: int, strip: str) -> HttpResponse:
+    stored = own_template_or_404(request, pk)
+    space = workspace(stored)
+    if strip not in space.graph.index:
+        raise Http404
+    context = {"stored": stored, "template": space.template}
+    context |= strip_context(space, space.template.strips[space.graph.index[strip]])
+    return render(request, "editor/panel_strip.html", context | CHOICES)
+
+
+def _section_context(space: Workspace) -> dict[str, Any]:
+    buses = [strip for strip in space.template.strips if strip.kind in ("bus", "master")]
+    return {"buses": buses, **CHOICES}
+
+
+@require_safe
+def section_panel(request: HttpRequest, pk: int, section: str) -> HttpResponse:
+    stored = own_template_or_404(request, pk)
+    space = workspace(stored)
+    found = next((known for known in space.template.sections if known.id == section), None)
+    if found is None:
+        raise Http404
+    context = {"stored": stored, "template": space.template, "section": found, **_section_context(space)}
+    return render(request, "editor/panel_section.html", context)
+
+
+@require_safe
+def add_panel(request: HttpRequest, pk: int) -> HttpResponse:
+    stored = own_template_or_404(request, pk)
+    context = {"stored": stored, "template": workspace(stored).template, **_section_context(workspace(stored))}
+    return render(request, "editor/panel_add.html", context | {"in_section": request.GET.get("section", "")})
+
+
+@require_safe
+def selection_panel(request: HttpRequest, pk: int) -> HttpResponse:
+    """Several chosen strips, and what can be done with all of them."""
+    stored = own_template_or_404(request, pk)
+    return render(
+        request,
+        "editor/panel_selection.html",
+        {"stored": stored, **selection_context(request.GET.get("strips", ""), workspace(stored))},
+    )
+
+
+def selection_context(ids: str, space: Workspace) -> dict[str, Any]:
+    template, wanted = space.template, set(ids.split())
+    chosen_ones = [strip for strip in template.strips if strip.id in wanted]
+    keyable = [
+        (f"{strip.id}/{insert.id}", f"{strip.name}: {insert.name or insert.type}")
+        for strip in template.strips
+        for insert in strip.inserts
+        if insert.traits.can_be_keyed
+    ]
+    ids = {strip.id for strip in chosen_ones}
+    fed = {route.to for route in template.routes if route.kind == "feed" and route.from_strip in ids}
+    played = {route.to for route in template.routes if route.kind == "midi" and route.from_strip in ids}
+    effects = {insert.type for strip in chosen_ones for insert in strip.inserts if insert.traits.decorrelates}
+    return {
+        "fed_inserts": [
+            (insert.id, f"{insert.name or insert.type} of {strip.name}")
+            for strip in template.strips
+            if strip.id in fed
+            for insert in strip.inserts
+        ],
+        "played": [strip for strip in template.strips if strip.id in played and strip.kind == "instrument"],
+        "effects": sorted(effects),
+        "template": template,
+        "chosen_strips": chosen_ones,
+        "ids": " ".join(strip.id for strip in chosen_ones),
+        "destinations": [strip for strip in template.strips if strip.kind in DESTINATIONS],
+        "keyable": keyable,
+        "one": chosen_ones[0] if len(chosen_ones) == 1 else None,
+        "with_chains": [strip for strip in template.strips if strip.inserts],
+        **CHOICES,
+    }
+
+
+@require_safe
+def trace_panel(request: HttpRequest, pk: int) -> HttpResponse:
+    """The ways from a strip, hop by hop; one of them is shown on the map."""
+    stored = own_template_or_404(request, pk)
+    space = workspace(stored)
+    graph = space.graph
+    try:
+        found = trace(graph, request.GET.get("from", ""), request.GET.get("to") or None, most=MOST_PATHS)
+    except DocumentError as error:
+        return render(request, "editor/panel_trace.html", {"stored": stored, "problems": error.problems}, status=422)
+    figures = HopFigures(space.analysis.levels, space.analysis.arrivals)
+    paths = [
+        {
+            "sentence": sentence(graph, path),
+            "end": graph.strips[path.strips(graph)[-1]],
+            "hops": [
+                {
+                    "words": hop_words(graph, route),
+                    "route": graph.routes[route],
+                    "strip": graph.strips[graph.head[route]],
+                    "at": at,
+                }
+                for route, at in zip(path.routes, figures.along(path), strict=True)
+            ],
+            "routes": " ".join(graph.routes[route].id for route in path.routes),
+            "blockers": path.blockers,
+        }
+        for path in found.paths[:SHOWN_PATHS]
+    ]
+    start = graph.strips[graph.index[found.start.partition("/")[0]]]
+    context = {"stored": stored, "start": start, "to": request.GET.get("to", ""), "paths": paths, "found": found}
+    context["more"] = len(found.paths) - len(paths)
+    return render(request, "editor/panel_trace.html", context)
+
+
+@require_safe
+def journal_panel(request: HttpRequest, pk: int) -> HttpResponse:
+    stored = own_template_or_404(request, pk)
+    entries = stored.journal.select_related("by").defer("patch").order_by("-pk")[:200]
+    return render(request, "editor/panel_journal.html", {"stored": stored, "entries": entries})

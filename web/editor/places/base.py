@@ -1,0 +1,70 @@
+"""What a place is, and the registry that addresses, navigation, titles, help and tests are fed from."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from django.http import HttpRequest
+
+Context = dict[str, Any]
+Keys = tuple[tuple[str, str], ...]  # what to press, keys between `…`, and what it does
+
+# Navigation follows the work: the flow, its figures and what is delivered, what is wrong and what is kept.
+FLOW, FIGURES, RECORD = range(3)
+
+
+@dataclass(frozen=True)
+class Place:
+    """One page of a template: what is shown, where it stands, what can be pressed there."""
+
+    name: str  # of its address and, before `_body.html`, of its template
+    title: str
+    group: int  # in the navigation
+    order: int  # within the group
+    context: Callable[[HttpRequest, Context], Context] | None = None  # None: another app serves it
+    page: str = "editor/place.html"
+    answer: str = "editor/place_changed.html"  # what a write on it swaps
+    keys: Keys = ()
+
+    @property
+    def body(self) -> str:
+        """The template of what a page shows below its head."""
+        return f"editor/{self.name}_body.html"
+
+
+PLACES: dict[str, Place] = {}
+
+
+def register(place: Place) -> None:
+    """Puts a place into the registry, in the order of the navigation."""
+    PLACES[place.name] = place
+    ordered = sorted(PLACES.values(), key=lambda one: (one.group, one.order))
+    PLACES.clear()
+    PLACES.update({one.name: one for one in ordered})
+
+
+def navigation() -> list[list[Place]]:
+    """Places by group, as the head of every page lists them."""
+    return [[place for place in PLACES.values() if place.group == group] for group in (FLOW, FIGURES, RECORD)]
+
+
+EVERYWHERE: Keys = (
+    ("`/`", "find a strip by name, or a command"),
+    ("`Ctrl z` `Ctrl y`", "undo, redo"),
+    ("`o`", "strip sheet of the chosen strip"),
+    ("`?`", "this list"),
+)
+
+
+def all_keys() -> list[list[tuple[str, Keys]]]:
+    """Headings and their keys, in two columns: the place with most keys has one of its own."""
+    with_keys = [(place.title, place.keys) for place in PLACES.values() if place.keys]
+    longest = max(with_keys, key=lambda one: len(one[1]), default=("", ()))
+    return [[("Everywhere", EVERYWHERE), *(one for one in with_keys if one is not longest)], [longest]]
+
+
+def wanted(request: HttpRequest, name: str) -> str:
+    """What the address of the page names, for a page and for a write on it."""
+    return request.GET.get(name) or request.POST.get(f"chosen_{name}") or ""

@@ -1,0 +1,59 @@
+"""The Keys place: who ducks whom, awake or asleep."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpRequest
+
+from lattice.graph.masks import masks
+from web.editor.places.base import FLOW, Context, Place
+from web.shelf.workspace import Workspace
+
+SHOWN_SOURCES = 12
+
+
+def keys(space: Workspace) -> list[dict[str, Any]]:
+    """One row a key route: trigger, insert, asleep or awake, the sources it ducks, and whether it ducks them twice."""
+    analysis, graph = space.analysis, space.graph
+    twice = {
+        (insert, finding.strips[-1])
+        for finding in space.audit.findings
+        if finding.code == "key.double"
+        for insert in finding.inserts
+    }
+    keyed = sorted({graph.head[route] for route in graph.keys})
+    bits = {strip: 1 << at for at, strip in enumerate(keyed)}
+    sounding = [number for number, sounds in enumerate(analysis.unblocked.sounds) if sounds]
+    reached = masks(analysis.unblocked, bits, {})
+    names = [analysis.source_name(number) for number in sounding]
+    outlets = [o for o in range(len(graph.outlets)) if analysis.unblocked.outlet_sounds(o)]
+    names += [analysis.source_name(graph.outlets[outlet][0], outlet) for outlet in outlets]
+    rows = []
+    for route in graph.keys:
+        insert, strip = graph.insert_of_key(route), graph.strips[graph.head[route]]
+        listens = insert.key == "external"
+        awake = listens and insert.state == "on" and analysis.carries(route)
+        ducked = [name for name, mask in zip(names, reached, strict=True) if mask & bits[graph.head[route]]]
+        why = "does not listen" if not listens else insert.state if insert.state != "on" else "carries nothing"
+        rows.append(
+            {
+                "route": graph.routes[route],
+                "trigger": graph.strips[graph.tail[route]],
+                "strip": strip,
+                "insert": insert,
+                "awake": awake,
+                "why": "" if awake else why,
+                "twice": (insert.id, graph.strips[graph.tail[route]].id) in twice,
+                "ducked": ducked[:SHOWN_SOURCES],
+                "more": max(0, len(ducked) - SHOWN_SOURCES),
+            }
+        )
+    return rows
+
+
+def _context(_request: HttpRequest, context: Context) -> Context:
+    return {"rows": keys(context["space"])}
+
+
+PLACE = Place("keys", "Keys", FLOW, 3, _context)
