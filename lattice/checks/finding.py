@@ -48,6 +48,7 @@ class Finding:
     figures: dict[str, float | None] = field(default_factory=dict)
     evidence: tuple[str, ...] = ()
     path: tuple[str, ...] = ()  # routes that show it on the map, beyond those it is about
+    way: str = ""  # the names of a way that shows it, for lists: “Bells → Effects → Show mix”
     cause: str = ""  # what several findings may have in common
     remedies: tuple[Remedy, ...] = ()
     waived: bool = False

@@ -49,6 +49,7 @@ def broken(analysis: Analysis) -> Iterator[Finding]:
                 outlets=analysis.outlet_id(*origin),
                 others=(rule.id,),
                 evidence=(rule_sentence(analysis, rule), *((analysis.hops(path),) if path else ())),
+                way=analysis.hops(path) if path else "",
                 path=analysis.route_ids(path.routes) if path else (),
                 cause=f"rule: {rule.name}",
             )

@@ -5,14 +5,22 @@ from __future__ import annotations
 import importlib
 import re
 import stat
+from datetime import timedelta
 from pathlib import Path
 
 import pytest
 from django.conf import settings
+from django.db import connection
 from django.test import Client
+from django.test.utils import CaptureQueriesContext
+from django.utils import timezone
 
+from lattice.exports import EXPORTS
+from lattice.sheet import Slots
 from web.config import settings as module
+from web.editor.places.base import PLACES
 from web.shelf import services
+from web.shelf.models import Draft, StoredTemplate
 
 
 @pytest.mark.parametrize(
@@ -71,11 +79,11 @@ class TestPreviews:
 
     def test_what_was_brought_is_kept_by_who_brought_it(self, signed_in: Client, django_user_model: type) -> None:
         page = signed_in.post("/import/", {"name": "List", "text": "Kick\nSnare"}).content.decode()
-        token = re.search(r'name="kept" value="([^"]+)"', page)[1]
+        token = re.search(r'name="draft" value="([^"]+)"', page)[1]
         other = Client()
         other.force_login(django_user_model.objects.create_user("other"))
-        assert other.post("/import/keep/", {"kept": token})["Location"] == "/import/"
-        assert signed_in.post("/import/keep/", {"kept": token})["Location"].endswith("/map/")
+        assert other.post("/import/keep/", {"draft": token})["Location"] == "/import/"
+        assert signed_in.post("/import/keep/", {"draft": token})["Location"].endswith("/map/")
 
 
 def test_several_chosen_strips_by_address(signed_in: Client, stored) -> None:  # type: ignore[no-untyped-def]
@@ -108,3 +116,35 @@ def test_signing_in_is_no_write(client: Client, owner, django_assert_num_queries
     assert answer.status_code == 302
     owner.refresh_from_db()
     assert owner.last_login == before
+
+
+def test_a_draft_lasts_an_hour(signed_in: Client) -> None:
+    page = signed_in.post("/import/", {"text": "Kick\nSnare"}).content.decode()
+    Draft.objects.update(created_at=timezone.now() - timedelta(minutes=61))
+    number = re.search(r'name="draft" value="([^"]+)"', page)[1]
+    assert signed_in.post("/import/keep/", {"draft": number})["Location"] == "/import/"
+    signed_in.post("/import/", {"text": "Kick"})
+    assert Draft.objects.count() == 1  # the old one went when another was put aside
+
+
+def test_what_is_read_writes_nothing(signed_in: Client, stored: StoredTemplate) -> None:
+    """Places, panels and exports, of a template whose map nobody has seen yet and with a strip new on it."""
+    StoredTemplate.objects.update(slots=b"")
+    base = f"/t/{stored.pk}"
+    read = [f"{base}/{place}/" for place in PLACES]
+    read += [f"{base}/panel/{panel}/" for panel in ("findings", "add", "journal", "strip/kick", "section/drums")]
+    read += [f"{base}/export/{form}/" for form in EXPORTS]
+    for address in ["/", "/new/", "/import/", *read]:
+        with CaptureQueriesContext(connection) as asked:
+            assert signed_in.get(address).status_code == 200
+        assert [query["sql"] for query in asked if not query["sql"].startswith("SELECT")] == [], address
+
+
+def test_a_write_keeps_the_slots_of_what_it_brings(signed_in: Client, stored: StoredTemplate) -> None:
+    signed_in.post(f"/t/{stored.pk}/write/spread/", {"base": 1, "names": "Tom", "kind": "audio", "section": "drums"})
+    stored.refresh_from_db()
+    assert "tom" in Slots.load(bytes(stored.slots)).row
+    before = bytes(stored.slots)
+    signed_in.post(f"/t/{stored.pk}/write/tidy/")
+    stored.refresh_from_db()
+    assert set(Slots.load(before).row) == set(Slots.load(bytes(stored.slots)).row)

@@ -14,6 +14,7 @@ from django.urls import get_resolver
 
 from lattice.edits import EDITS
 from lattice.formats.document_json import load
+from web.shelf.heads import document_of
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import forget_all
 
@@ -21,7 +22,7 @@ GARBAGE = ("abc \x00 <b> {½", "9" * 30)
 # What views ask for, in addresses and in forms.
 NAMES = (
     "off", "kind", "strip", "strips", "section", "finding", "from", "to", "at", "set", "only", "severity", "awake", "of", "name",
-    "names", "text", "base", "planned", "kept", "place", "grid", "cells", "do", "tap", "gain_db", "pattern", "first", "times",
+    "names", "text", "base", "planned", "draft", "place", "grid", "cells", "do", "tap", "gain_db", "pattern", "first", "times",
     "port", "channel", "inserts", "insert", "state", "route", "outlet", "part", "machine", "side", "stem", "rule", "layout",
     "where", "played_by", "routes", "stems", "machines", "sections", "fingerprints", "instrument", "feed", "preset", "fingerprint", "reason", "by", "note", "key", "digest", "room_db", "midi",
     "colour", "parent", "bus", "tags", "fader_db", "peak_dbfs", "but_not", "role", "channels", "type", "feedback", "with_bus",
@@ -61,7 +62,7 @@ def test_no_view_fails_for_garbage_in_its_parameters(careful: Client, stored: St
             assert "That went wrong" not in answer.content.decode(errors="replace")
         StoredTemplate.objects.filter(pk=stored.pk).update(deleted_at=None, version=stored.version)
     forget_all()
-    assert load(bytes(StoredTemplate.objects.get(pk=stored.pk).head))
+    assert load(document_of(bytes(StoredTemplate.objects.get(pk=stored.pk).head)))
 
 
 @pytest.mark.parametrize("what", EDITS)
@@ -75,7 +76,7 @@ def test_every_write_without_what_it_needs_says_so(careful: Client, stored: Stor
         assert answer.status_code in (200, 409, 422), (values, answer.content[:300])
         if answer.status_code == 422:
             assert re.search(r"<li>[^<]{3,}</li>", answer.content.decode())
-    assert load(bytes(StoredTemplate.objects.get(pk=stored.pk).head))
+    assert load(document_of(bytes(StoredTemplate.objects.get(pk=stored.pk).head)))
 
 
 @pytest.mark.parametrize(

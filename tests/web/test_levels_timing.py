@@ -106,7 +106,7 @@ def test_a_place_is_served_for_any_template(signed_in: Client, owner: User, plac
     stored = services.store(owner, made)
     page = signed_in.get(f"/t/{stored.pk}/{place}/").content.decode()
     assert not re.search(r"\b(nan|inf)\b", page, re.IGNORECASE)  # as a word: the token of a form may hold the letters
-    assert page.count("<h1>") == 1
+    assert len(re.findall(r"<h1[ >]", page)) == 1
 
 
 def preview(client: Client, stored: StoredTemplate, what: str, **values: str) -> str:

@@ -31,6 +31,7 @@ from web.revisions.models import Pack, Revision, Tick
 from web.revisions.pack import make_pack
 from web.shelf import services
 from web.shelf.demo import night_ferry
+from web.shelf.heads import document_of
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import Workspace, forget_all
 
@@ -363,7 +364,7 @@ def test_a_process_killed_in_the_middle_of_writing_leaves_the_last_whole_state(o
     stored.refresh_from_db()
     entries = list(stored.journal.order_by("version").values_list("version", flat=True))
     assert entries == list(range(2, stored.version + 1))  # every version has its entry, and none is half there
-    kick: Template = load(bytes(stored.head))
+    kick: Template = load(document_of(bytes(stored.head)))
     expected = 0.0 if stored.version == 1 else -float((stored.version - 1) % 60) - 1
     assert kick.strips[0].fader_db == expected
     numbers = list(stored.revisions.order_by("number").values_list("number", flat=True))

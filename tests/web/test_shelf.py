@@ -10,6 +10,7 @@ from django.test import Client
 
 from lattice.formats.document_json import dump, load
 from lattice.model.document import Template
+from web.shelf.heads import document_of
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 
@@ -23,9 +24,9 @@ def bring(client: Client, data: bytes | None = None, text: str = "", name: str =
 
 
 def keep(client: Client, page: str) -> StoredTemplate:
-    kept = re.search(r'name="kept" value="([^"]+)"', page)
+    kept = re.search(r'name="draft" value="([^"]+)"', page)
     assert kept
-    answer = client.post("/import/keep/", {"kept": kept[1]})
+    answer = client.post("/import/keep/", {"draft": kept[1]})
     return StoredTemplate.objects.get(pk=int(answer["Location"].split("/")[2]))
 
 
@@ -52,7 +53,7 @@ def test_export_and_import_give_the_same_document(signed_in: Client, stored: Sto
     assert exported.content == dump(made)
     assert exported["Content-Disposition"] == 'attachment; filename="small.json"'
     _status, page = bring(signed_in, exported.content)
-    assert load(bytes(keep(signed_in, page).head)) == made
+    assert load(document_of(bytes(keep(signed_in, page).head))) == made
 
 
 @pytest.mark.parametrize(
@@ -80,7 +81,7 @@ def test_bad_input_is_explained_and_nothing_is_stored(signed_in: Client, data: b
 
 def test_an_empty_form_and_a_forged_keep_store_nothing(signed_in: Client) -> None:
     assert bring(signed_in)[0] == 422
-    assert signed_in.post("/import/keep/", {"kept": "forged"})["Location"] == "/import/"
+    assert signed_in.post("/import/keep/", {"draft": "forged"})["Location"] == "/import/"
     assert StoredTemplate.objects.count() == 0
 
 

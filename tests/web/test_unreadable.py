@@ -10,6 +10,7 @@ from django.test import Client
 from lattice.formats.document_json import load
 from lattice.model.edit_step import EditStep
 from web.shelf import services
+from web.shelf.heads import document_of
 from web.shelf.models import JournalEntry, StoredTemplate
 from web.shelf.workspace import forget_all, workspace
 
@@ -17,7 +18,7 @@ from web.shelf.workspace import forget_all, workspace
 def break_head(stored: StoredTemplate, data: bytes | None = None) -> None:
     """As a disk, an older version or another tool might leave it."""
     if data is None:
-        document = json.loads(bytes(stored.head))
+        document = json.loads(document_of(bytes(stored.head)))
         document["strips"][0]["name"] = "x" * 600
         data = json.dumps(document).encode()
     StoredTemplate.objects.filter(pk=stored.pk).update(head=data)
@@ -65,7 +66,7 @@ def test_going_back_gives_the_last_state_that_reads(signed_in: Client, edited: S
     break_head(edited)
     assert signed_in.post(f"/t/{edited.pk}/recover/", {"base": edited.version})["Location"] == f"/t/{edited.pk}/map/"
     now = StoredTemplate.objects.get(pk=edited.pk)
-    assert load(bytes(now.head)).strips[0].name == "Kick in"
+    assert load(document_of(bytes(now.head))).strips[0].name == "Kick in"
     assert JournalEntry.objects.order_by("-pk").first().label == "Back to the last state that reads, 1 edit earlier"
     assert signed_in.get(f"/t/{edited.pk}/map/").status_code == 200
     undone = signed_in.post(f"/t/{edited.pk}/write/undo/", {"base": now.version})

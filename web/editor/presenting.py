@@ -14,12 +14,12 @@ from lattice.graph.signal_graph import SignalGraph
 from lattice.levels.chain import figures
 from lattice.model.document import Strip, main_outlet
 from lattice.model.units import words_db
-from lattice.sheet import Sheet, Slots, draw
-from lattice.sheet.drawing import opens_folded
+from lattice.sheet import Sheet
 from lattice.sheet.svg import FIGURES, Mark, render
 from web.editor.places.base import all_keys, navigation
 from web.shelf import services
 from web.shelf.models import StoredTemplate
+from web.shelf.sheets import sheet_of
 from web.shelf.workspace import Workspace, workspace
 
 
@@ -74,21 +74,6 @@ def by_family(findings: list[Numbered], severity: str = "") -> dict[str, list[Nu
             family = FAMILIES.get(code) or FAMILIES.get(code.partition(".")[0], "Names and sections")
             families.setdefault(family, []).append(one)
     return families
-
-
-def folded_of(stored: StoredTemplate, space: Workspace) -> frozenset[str]:
-    return opens_folded(space.graph) if stored.folded is None else frozenset(stored.folded)
-
-
-def sheet_of(stored: StoredTemplate, space: Workspace) -> Sheet:
-    """The map as it stands; newcomers' slots are remembered."""
-    before = bytes(stored.slots)
-    slots = Slots.load(before)
-    sheet = draw(space.graph, space.feedback, folded_of(stored, space), slots)
-    if (after := slots.dump()) != before:
-        services.remember_sheet(stored, slots=after)
-        stored.slots = after
-    return sheet
 
 
 def marks(sheet: Sheet, findings: list[Numbered]) -> dict[str, Mark]:

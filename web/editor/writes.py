@@ -14,13 +14,14 @@ from lattice.errors import DocumentError
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
 from web.editor.places.base import PLACES
-from web.editor.presenting import folded_of, frame
+from web.editor.presenting import frame
 from web.editor.preview import Holder, Preview, planned
 from web.editor.views import place_context
 from web.shared.numbers import number_of
 from web.shelf import services
 from web.shelf.access import own_template_or_404
 from web.shelf.models import StoredTemplate
+from web.shelf.sheets import folded_of
 from web.shelf.workspace import workspace
 
 
@@ -156,6 +157,14 @@ def redo(request: HttpRequest, pk: int) -> HttpResponse:
     return _written(request, pk, lambda stored: services.redo(pk, request.user, base_of(request)))
 
 
+def _redrawn(request: HttpRequest, stored: StoredTemplate) -> HttpResponse:
+    """Keeps how the map is folded and where its strips stand now, and draws it."""
+    space = workspace(stored)
+    stored.slots = space.drawn(folded_of(stored, space), bytes(stored.slots))[1]
+    services.remember_sheet(stored, folded=stored.folded, slots=stored.slots)
+    return changed(request, stored)
+
+
 @require_POST
 def fold(request: HttpRequest, pk: int) -> HttpResponse:
     """Folds or opens one section, or all; how the map looks is no edit."""
@@ -168,9 +177,8 @@ def fold(request: HttpRequest, pk: int) -> HttpResponse:
         folded ^= {section}
     elif section in ("all", "none"):
         folded = everything if section == "all" else set()
-    services.remember_sheet(stored, folded=sorted(folded))
     stored.folded = sorted(folded)
-    return changed(request, stored)
+    return _redrawn(request, stored)
 
 
 @require_POST
@@ -183,9 +191,8 @@ def redraw(request: HttpRequest, pk: int) -> HttpResponse:
 def tidy(request: HttpRequest, pk: int) -> HttpResponse:
     """Lays the map out anew, as if it were drawn for the first time."""
     stored = own_template_or_404(request, pk)
-    services.remember_sheet(stored, slots=b"")
     stored.slots = b""
-    return changed(request, stored)
+    return _redrawn(request, stored)
 
 
 @require_POST

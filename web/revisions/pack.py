@@ -10,6 +10,7 @@ from collections.abc import Callable
 from lattice.formats import inventory
 from lattice.formats.document_json import dump
 from lattice.formats.track_sheet_writer import dump as dump_sheet
+from lattice.model.document import Template
 from lattice.model.inventory import inventory_of
 from lattice.model.names import slug
 from web.revisions.models import Revision
@@ -22,8 +23,7 @@ READABLE = 0o644 << 16
 ProgressCallback = Callable[[str, int], None]  # called with what comes next and the percent done; may raise to stop
 
 
-def facts_of(revision: Revision) -> Facts:
-    template = content(revision)
+def facts_of(revision: Revision, template: Template) -> Facts:
     return Facts(
         name=template.name,
         number=revision.number,
@@ -38,7 +38,8 @@ def facts_of(revision: Revision) -> Facts:
 
 def make_pack(revision: Revision, tell: ProgressCallback = lambda _step, _percent: None) -> bytes:
     """All files of the pack and the list of their checksums, as a ZIP."""
-    facts, space = facts_of(revision), Workspace(content(revision))
+    space = Workspace(content(revision))
+    facts = facts_of(revision, space.template)
     stem = f"{slug(facts.name)}-r{facts.number}"
     files: dict[str, bytes] = {}
 

@@ -19,7 +19,6 @@ from lattice.manual import manual
 from lattice.model.document import main_outlet
 from lattice.model.inventory import inventory_of
 from lattice.model.units import channel_span, samples_to_ms
-from lattice.sheet import Slots, draw
 from lattice.sheet.drawing import Sheet
 from lattice.sheet.svg import Mark, render
 from lattice.stems.report import adds_up
@@ -65,7 +64,8 @@ class Facts:
 
 
 def drawing(space: Workspace) -> Sheet:
-    return draw(space.graph, space.feedback, (), Slots())
+    """The whole map laid out anew; drawn once for all papers of a pack."""
+    return space.drawn(frozenset(), b"")[0]
 
 
 def map_svg(space: Workspace, facts: Facts) -> str:

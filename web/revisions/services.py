@@ -10,11 +10,12 @@ from django.utils import timezone
 from lattice.changes.digests import document_digest, section_digests
 from lattice.changes.takeover import take_over
 from lattice.errors import EditError
-from lattice.formats.document_json import encode, load
+from lattice.formats.document_json import load
 from lattice.model.document import Template
 from web.revisions.gate import gate
 from web.revisions.models import Pack, Revision, Tick
 from web.shelf import services
+from web.shelf.heads import document_of, head_of
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import Workspace, workspace
 
@@ -30,7 +31,7 @@ def named(name: str, what: str) -> str:
 
 
 def content(revision: Revision) -> Template:
-    return load(bytes(revision.head))
+    return load(document_of(bytes(revision.head)))
 
 
 @transaction.atomic
@@ -46,7 +47,7 @@ def seal(pk: int, user: AbstractBaseUser, base: int, note: str, by: str) -> Revi
         raise EditError(f"nothing has changed since revision {newest.number}")
     made = Revision.objects.create(
         template=stored, number=(newest.number if newest else 0) + 1, note=note, by=name, user=user,
-        version=stored.version, head=encode(template), digest=digest, summary=stored.summary,
+        version=stored.version, head=head_of(template), digest=digest, summary=stored.summary,
     )  # fmt: skip
     StoredTemplate.objects.filter(pk=stored.pk).update(revision=made.number, sealed_version=stored.version)
     return made

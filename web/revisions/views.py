@@ -21,6 +21,7 @@ from web.revisions.gate import gate, ticked
 from web.revisions.models import Pack, Revision
 from web.revisions.tasks import make
 from web.shelf.access import own_template_or_404
+from web.shelf.heads import document_of
 from web.shelf.models import StoredTemplate
 from web.shelf.services import Stale
 from web.shelf.workspace import Workspace, workspace
@@ -196,6 +197,6 @@ def download(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 def document(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     """A revision's document as it was sealed."""
     revision = _revision(request, pk, number)
-    answer = HttpResponse(bytes(revision.head), content_type="application/json")
+    answer = HttpResponse(document_of(bytes(revision.head)), content_type="application/json")
     answer["Content-Disposition"] = f'attachment; filename="{slug(revision.template.name)}-r{number}.json"'
     return answer

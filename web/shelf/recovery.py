@@ -22,6 +22,7 @@ from lattice.model.names import slug
 from web.shared.numbers import number_of
 from web.shelf import services
 from web.shelf.access import own_template_or_404
+from web.shelf.heads import document_of
 from web.shelf.models import JournalEntry, StoredTemplate
 from web.shelf.workspace import Unreadable, workspace
 
@@ -59,7 +60,7 @@ def last_readable(stored: StoredTemplate) -> tuple[Template, JournalEntry | None
     The edits are taken back one by one on the plain data. None where no state before reads either.
     """
     try:
-        document = json.loads(bytes(stored.head))
+        document = json.loads(document_of(bytes(stored.head)))
         entry, back = stored.cursor, 0
         while entry is not None:
             document = Patch.load(bytes(entry.patch)).inverse().onto(document)
@@ -68,7 +69,7 @@ def last_readable(stored: StoredTemplate) -> tuple[Template, JournalEntry | None
                 return load(json.dumps(document).encode()), entry, back
             except DocumentError:
                 continue
-    except (ValueError, TypeError, KeyError, AttributeError):  # the bytes are no document at all
+    except (DocumentError, ValueError, TypeError, KeyError, AttributeError):  # the bytes are no document at all
         return None
     return None
 
@@ -82,14 +83,19 @@ def recover(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
     template, cursor, back = found
     label = f"Back to the last state that reads, {back} edit{'s' if back != 1 else ''} earlier"
     entry = JournalEntry(kind=JournalEntry.UNDO, label=label)
-    return services.put_down(pk, user, base, services.Made(template), entry, cursor)
+    return services.commit_state(pk, user, base, services.PreparedState(template, stored), entry, cursor)
 
 
 @require_safe
 def raw(request: HttpRequest, pk: int) -> HttpResponse:
     """The stored bytes as they are."""
     stored = own_template_or_404(request, pk)
-    answer = HttpResponse(bytes(stored.head), content_type="application/octet-stream")
+    head = bytes(stored.head)
+    try:
+        document = document_of(head)
+    except DocumentError:  # as far as they can be given: what is left of the row
+        document = head
+    answer = HttpResponse(document, content_type="application/octet-stream")
     answer["Content-Disposition"] = f'attachment; filename="{slug(stored.name)}-as-stored.json"'
     return answer
 

@@ -6,6 +6,7 @@ What takes time (the edit itself, its audit, reading back what will be stored) i
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
+from datetime import timedelta
 from typing import Any
 
 import msgspec
@@ -20,7 +21,9 @@ from lattice.formats.document_json import encode, read_back
 from lattice.model.document import Profile, Template
 from lattice.model.edit_step import EditStep
 from lattice.model.inventory import Inventory
-from web.shelf.models import JournalEntry, KeptInventory, KeptProfile, StoredTemplate
+from web.shelf.heads import deflated, document_of, head_of
+from web.shelf.models import Draft, JournalEntry, KeptInventory, KeptProfile, StoredTemplate
+from web.shelf.sheets import folded_sections
 from web.shelf.workspace import Workspace, keep, workspace
 
 
@@ -37,30 +40,57 @@ def of_owner(user: AbstractBaseUser) -> Any:
     return StoredTemplate.objects.filter(owner=user, deleted_at=None)
 
 
-class Made:
-    """A state worked out and found good before anything is locked: its bytes, its audit, its figures for the shelf.
+class PreparedState:
+    """A state worked out and found good before anything is locked: bytes, audit, map, figures for the shelf.
 
+    `stored` is the template it will be a state of, whose map it keeps; None for a new one.
     Raises DocumentError where the bytes would not read back as a template.
     """
 
-    def __init__(self, template: Template) -> None:
-        self.head = encode(template)
-        if read_back(self.head) != template:
+    def __init__(self, template: Template, stored: StoredTemplate | None = None) -> None:
+        document = encode(template)
+        if read_back(document) != template:
             raise DocumentError(["this state would not be read back as it is, and is not stored"])
+        self.head = deflated(document)
         self.template, self.space = template, Workspace(template)
         counts = {"strips": len(template.strips), "routes": len(template.routes)}
         self.summary = {**self.space.audit.summary, **counts}
+        self.slots_before = bytes(stored.slots) if stored else b""
+        folded = folded_sections(self.space, stored.folded if stored else None)
+        self.slots = self.space.drawn(folded, self.slots_before)[1]
 
-    def put_into(self, stored: StoredTemplate) -> None:
-        stored.head, stored.name, stored.summary = self.head, self.template.name, self.summary
+    @property
+    def fields(self) -> dict[str, Any]:
+        """What of the row it makes anew."""
+        return {"head": self.head, "name": self.template.name, "summary": self.summary}
 
 
 def store(user: AbstractBaseUser, template: Template) -> StoredTemplate:
     """A new template on a person's shelf."""
-    stored, made = StoredTemplate(owner=user), Made(template)
-    made.put_into(stored)
-    stored.save()
+    made = PreparedState(template)
+    stored: StoredTemplate = StoredTemplate.objects.create(owner=user, slots=made.slots, **made.fields)
     keep(stored, made.space)
+    return stored
+
+
+DRAFTS_LAST = timedelta(hours=1)
+
+
+def keep_draft(user: AbstractBaseUser, template: Template) -> Draft:
+    """What was brought, read once and put aside; drafts whose hour has passed go."""
+    Draft.objects.filter(created_at__lt=timezone.now() - DRAFTS_LAST).delete()
+    draft: Draft = Draft.objects.create(owner=user, name=template.name, head=head_of(template))
+    return draft
+
+
+def store_draft(user: AbstractBaseUser, number: int) -> StoredTemplate | None:
+    """A draft becomes a template on the shelf; None where it is not the person's, or no longer there."""
+    since = timezone.now() - DRAFTS_LAST
+    draft = Draft.objects.filter(owner=user, pk=number, created_at__gte=since).first()
+    if draft is None:
+        return None
+    stored = store(user, read_back(document_of(bytes(draft.head))))
+    draft.delete()
     return stored
 
 
@@ -80,9 +110,9 @@ def change(
     patch = diff(before, after)
     if not patch:
         return stored
-    made = Made(after)
+    made = PreparedState(after, stored)
     entry = JournalEntry(kind=JournalEntry.EDIT, label=label[:300], patch=patch.dump(), before=stored.cursor)
-    return put_down(pk, user, base, made, entry, entry)
+    return commit_state(pk, user, base, made, entry, entry)
 
 
 def undo(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
@@ -91,9 +121,10 @@ def undo(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
     entry = stored.cursor
     if entry is None:
         raise EditError("there is nothing to undo")
-    made = Made(Patch.load(bytes(entry.patch)).inverse().apply(workspace(stored).template))
+    before = Patch.load(bytes(entry.patch)).inverse().apply(workspace(stored).template)
+    made = PreparedState(before, stored)
     undoing = JournalEntry(kind=JournalEntry.UNDO, label=f"Undo: {entry.label}"[:300], of=entry)
-    return put_down(pk, user, base, made, undoing, entry.before)
+    return commit_state(pk, user, base, made, undoing, entry.before)
 
 
 def redo(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
@@ -102,9 +133,9 @@ def redo(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
     entry = undone(stored)
     if entry is None:
         raise EditError("there is nothing to redo")
-    made = Made(Patch.load(bytes(entry.patch)).apply(workspace(stored).template))
+    made = PreparedState(Patch.load(bytes(entry.patch)).apply(workspace(stored).template), stored)
     redoing = JournalEntry(kind=JournalEntry.REDO, label=f"Redo: {entry.label}"[:300], of=entry)
-    return put_down(pk, user, base, made, redoing, entry)
+    return commit_state(pk, user, base, made, redoing, entry)
 
 
 def undone(stored: StoredTemplate) -> JournalEntry | None:
@@ -125,17 +156,23 @@ def based_on(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
 
 
 @transaction.atomic
-def put_down(
-    pk: int, user: AbstractBaseUser, base: int, made: Made, entry: JournalEntry, cursor: JournalEntry | None
+def commit_state(  # noqa: PLR0913 - what is written, and on what it was based
+    pk: int, user: AbstractBaseUser, base: int, made: PreparedState, entry: JournalEntry, cursor: JournalEntry | None
 ) -> StoredTemplate:
-    """Puts a state down with its entry of the journal. Under the lock only the version is looked at again."""
-    stored = based_on(pk, user, base)
-    stored.version += 1
-    entry.template, entry.by, entry.version = stored, user, stored.version
-    entry.save()
-    made.put_into(stored)
-    stored.cursor = cursor
-    stored.save()
+    """Writes a state with its entry of the journal. Under the lock only the version is looked at again.
+
+    The map's slots are left as they are where somebody has tidied or folded it since.
+    """
+    stored: StoredTemplate = StoredTemplate.objects.defer("head").get(pk=pk, owner=user, deleted_at=None)
+    if stored.version != base:
+        raise Stale(list(stored.journal.filter(version__gt=base)))
+    entry.template, entry.by, entry.version = stored, user, base + 1
+    entry.save(force_insert=True)
+    slots = made.slots if bytes(stored.slots) == made.slots_before else stored.slots
+    fields = {**made.fields, "version": base + 1, "cursor": cursor, "slots": slots, "changed_at": timezone.now()}
+    for name, value in fields.items():
+        setattr(stored, name, value)
+    stored.save(update_fields=list(fields))
     transaction.on_commit(lambda: keep(stored, made.space))
     return stored
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from django.core import signing
 from django.core.exceptions import RequestDataTooBig
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -10,7 +9,6 @@ from django.views.decorators.http import require_POST, require_safe
 
 from lattice.errors import DocumentError
 from lattice.exports import EXPORTS
-from lattice.formats.document_json import dump, load
 from lattice.model.document import Template
 from lattice.model.names import slug
 from web.shared.numbers import number_of
@@ -61,15 +59,10 @@ def bring(request: HttpRequest) -> HttpResponse:
     if request.method != "POST" or not form.is_valid():
         return render(request, "shelf/import.html", {"form": form}, status=422 if request.method == "POST" else 200)
     found = read(*form.data_and_name())
-    context = {"form": form, "read": found, "rows": _preview(found), "kept": _kept(found, request)}
+    context = {"form": form, "read": found, "rows": _preview(found)}
+    if found.template is not None:
+        context["draft"] = services.keep_draft(request.user, found.template)
     return render(request, "shelf/import.html", context, status=200 if found.template else 422)
-
-
-def _kept(found: Read, request: HttpRequest) -> str:
-    """The template as understood, signed, so that keeping it stores just what the preview showed."""
-    if found.template is None:
-        return ""
-    return signing.dumps([request.user.pk, dump(found.template).decode()], salt="import", compress=True)
 
 
 def _preview(found: Read) -> list[dict[str, object]]:
@@ -94,14 +87,9 @@ def _preview(found: Read) -> list[dict[str, object]]:
 
 @require_POST
 def keep(request: HttpRequest) -> HttpResponse:
-    try:
-        of, text = signing.loads(request.POST.get("kept", ""), salt="import", max_age=24 * 3600)
-        template = load(text.encode()) if of == request.user.pk else None
-    except (signing.BadSignature, ValueError, DocumentError):
-        template = None
-    if template is None:
-        return redirect("shelf-import")
-    return redirect("map", services.store(request.user, template).pk)
+    """Puts what the preview showed on the shelf."""
+    stored = services.store_draft(request.user, number_of(request.POST.get("draft", ""), -1))
+    return redirect("map", stored.pk) if stored else redirect("shelf-import")
 
 
 @require_POST

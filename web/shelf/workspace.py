@@ -12,6 +12,8 @@ from lattice.errors import DocumentError
 from lattice.formats.document_json import load
 from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Template
+from lattice.sheet import Sheet, Slots, draw
+from web.shelf.heads import document_of
 from web.shelf.models import StoredTemplate
 
 KEPT = 24
@@ -30,6 +32,7 @@ class Workspace:
 
     def __init__(self, template: Template) -> None:
         self.template = template
+        self._drawn: tuple[set[tuple[frozenset[str], bytes]], tuple[Sheet, bytes]] | None = None
 
     @cached_property
     def analysis(self) -> Analysis:
@@ -47,6 +50,19 @@ class Workspace:
     def feedback(self) -> frozenset[int]:
         return self.analysis.loops.feedback
 
+    def drawn(self, folded: frozenset[str], slots: bytes) -> tuple[Sheet, bytes]:
+        """The map with some sections folded, and the slots that its strips have on it; the last one is kept.
+
+        Strips that `slots` does not know get one. A map drawn with the slots it gave is the same map.
+        """
+        if self._drawn is not None and (folded, slots) in self._drawn[0]:
+            return self._drawn[1]
+        kept = Slots.load(slots)
+        sheet = draw(self.graph, self.feedback, folded, kept)
+        after = kept.dump()
+        self._drawn = {(folded, slots), (folded, after)}, (sheet, after)
+        return self._drawn[1]
+
 
 _kept: OrderedDict[int, tuple[int, Workspace]] = OrderedDict()  # template → (version, workspace)
 _lock = Lock()
@@ -60,7 +76,7 @@ def workspace(stored: StoredTemplate) -> Workspace:
             _kept.move_to_end(stored.pk)
             return found
     try:
-        template = load(bytes(stored.head))
+        template = load(document_of(bytes(stored.head)))
     except DocumentError as error:
         raise Unreadable(stored, error.problems) from None
     return keep(stored, Workspace(template))

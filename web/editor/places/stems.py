@@ -95,7 +95,8 @@ def _bands(
     space: Workspace, columns: list[tuple[int, Stem]], about: list[Finding], *, only: bool, open_one: str
 ) -> list[dict[str, Any]]:
     """Rows by section, in the order of the document; folded ones with how many sources are wrong."""
-    strips, marks = space.graph.strips, _marks(about)
+    strips = space.graph.strips
+    marks = _marks(about, {strip.id: strip.name for strip in strips})
     of_section: dict[str, list[Origin]] = defaultdict(list)
     for origin in space.analysis.sources:
         of_section[strips[origin.strip].section or OUTSIDE].append(origin)
@@ -123,7 +124,7 @@ def _is_said(finding: Finding, of_set: set[str]) -> bool:
     return not finding.waived and finding.code != "stem.outside-key" and bool(of_set & {*finding.stems})
 
 
-def _marks(about: list[Finding]) -> dict[tuple[str, str], tuple[str, str]]:
+def _marks(about: list[Finding], names: dict[str, str]) -> dict[tuple[str, str], tuple[str, str]]:
     """(source, stem) → (mark, words) from what the checks say."""
     found: dict[tuple[str, str], tuple[str, str]] = {}
     words = {
@@ -140,7 +141,7 @@ def _marks(about: list[Finding]) -> dict[tuple[str, str], tuple[str, str]]:
             elif finding.code == "stem.pop":
                 found[source, stem] = ("gap", "not in every stem")
             elif finding.code == "stem.leak":
-                by = finding.message.partition(" brings ")[0]
+                by = names[finding.strips[0]]
                 for foreign in (*finding.strips[1:], *finding.outlets):
                     found.setdefault((foreign, stem), (finding.severity, f"by {by}"))
     return found
