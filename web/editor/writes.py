@@ -157,14 +157,6 @@ def redo(request: HttpRequest, pk: int) -> HttpResponse:
     return _written(request, pk, lambda stored: services.redo(pk, request.user, base_of(request)))
 
 
-def _redrawn(request: HttpRequest, stored: StoredTemplate) -> HttpResponse:
-    """Keeps how the map is folded and where its strips stand now, and draws it."""
-    space = workspace(stored)
-    stored.slots = space.drawn(folded_of(stored, space), bytes(stored.slots))[1]
-    services.remember_sheet(stored, folded=stored.folded, slots=stored.slots)
-    return changed(request, stored)
-
-
 @require_POST
 def fold(request: HttpRequest, pk: int) -> HttpResponse:
     """Folds or opens one section, or all; how the map looks is no edit."""
@@ -177,8 +169,8 @@ def fold(request: HttpRequest, pk: int) -> HttpResponse:
         folded ^= {section}
     elif section in ("all", "none"):
         folded = everything if section == "all" else set()
-    stored.folded = sorted(folded)
-    return _redrawn(request, stored)
+    services.redraw(stored, folded=sorted(folded))
+    return changed(request, stored)
 
 
 @require_POST
@@ -191,8 +183,8 @@ def redraw(request: HttpRequest, pk: int) -> HttpResponse:
 def tidy(request: HttpRequest, pk: int) -> HttpResponse:
     """Lays the map out anew, as if it were drawn for the first time."""
     stored = own_template_or_404(request, pk)
-    stored.slots = b""
-    return _redrawn(request, stored)
+    services.redraw(stored, slots=b"")
+    return changed(request, stored)
 
 
 @require_POST

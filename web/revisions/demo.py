@@ -29,7 +29,9 @@ def with_history(user: AbstractBaseUser) -> StoredTemplate:
     for section, digest in section_digests(revisions.content(made)).items():
         revisions.tick(stored.pk, user, section, digest, SECOND)
     revisions.sign(made.pk, user, ENGINEER)
-    return _became(stored, user, night_ferry.in_work(), "A week on the job")
+    stored = _became(stored, user, night_ferry.in_work(), "A week on the job")
+    services.redraw(stored, slots=b"")  # as if it were drawn for the first time
+    return stored
 
 
 def _became(stored: StoredTemplate, user: AbstractBaseUser, template: Template, label: str) -> StoredTemplate:

@@ -23,7 +23,7 @@ from lattice.model.edit_step import EditStep
 from lattice.model.inventory import Inventory
 from web.shelf.heads import deflated, document_of, head_of
 from web.shelf.models import Draft, JournalEntry, KeptInventory, KeptProfile, StoredTemplate
-from web.shelf.sheets import folded_sections
+from web.shelf.sheets import folded_of, folded_sections
 from web.shelf.workspace import Workspace, keep, workspace
 
 
@@ -225,8 +225,17 @@ def keep_inventory(user: AbstractBaseUser, inventory: Inventory) -> KeptInventor
     return kept
 
 
-def remember_sheet(stored: StoredTemplate, **fields: Any) -> None:
-    """Keeps slots or folds of the map: how it looks, not what it says, so no version and no journal.
+def redraw(stored: StoredTemplate, **fields: Any) -> None:
+    """The map with other folds, or laid out anew from other slots; where its strips then stand is kept."""
+    for name, value in fields.items():
+        setattr(stored, name, value)
+    space = workspace(stored)
+    stored.slots = space.drawn(folded_of(stored, space), bytes(stored.slots))[1]
+    _remember_sheet(stored, folded=stored.folded, slots=stored.slots)
+
+
+def _remember_sheet(stored: StoredTemplate, **fields: Any) -> None:
+    """Keeps slots and folds of the map: how it looks, not what it says, so no version and no journal.
 
     Nobody waits for that: where somebody else is writing, the map is laid out again next time.
     """
