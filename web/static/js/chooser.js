@@ -21,7 +21,8 @@ export class Chooser {
 
   // Kinds that the two ends allow; the server has the last word.
   kinds(from, to) {
-    if (from.k === "midi" || to.k === "midi" || (from.o && from.k === "instrument" && to.k === "instrument")) return ["midi"];
+    if (from.k === "midi" || to.k === "midi" || (from.o && from.k === "instrument" && to.k === "instrument"))
+      return ["midi"];
     if (from.m !== to.m) return to.x ? ["tie", "key"] : ["tie"];
     const kinds = ["feed", "send"];
     if (to.x) kinds.push("key");
@@ -34,7 +35,8 @@ export class Chooser {
     document.getElementById("chooser-from").textContent = from.n + (outlet ? ` ${outlet}` : "");
     document.getElementById("chooser-to").textContent = to.n;
     const kinds = this.kinds(from, to);
-    for (const button of this.dialog.querySelectorAll("[data-kind]")) button.hidden = !kinds.includes(button.dataset.kind);
+    for (const button of this.dialog.querySelectorAll("[data-kind]"))
+      button.hidden = !kinds.includes(button.dataset.kind);
     this.dialog.querySelector(".row-fields").hidden = !kinds.includes("send");
     document.getElementById("chooser-keys").hidden = !to.x;
     this.insert.replaceChildren(...(to.x || []).map(([id, name]) => new Option(name, id)));

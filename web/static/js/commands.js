@@ -7,7 +7,10 @@ const click = (id) => () => document.getElementById(id)?.click();
 const help = () => document.getElementById("help").showModal();
 
 const common = [
-  ...[...document.querySelectorAll(".places a")].map((link) => ({ n: `Go to ${link.textContent}`, run: () => link.click() })),
+  ...[...document.querySelectorAll(".places a")].map((link) => ({
+    n: `Go to ${link.textContent}`,
+    run: () => link.click(),
+  })),
   { n: "Undo", key: "Ctrl z", run: click("undo") },
   { n: "Redo", key: "Ctrl y", run: click("redo") },
   { n: "Paper or dark sheet", run: click("sheet-switch") },
@@ -22,7 +25,12 @@ export function offer(choose, commands = []) {
   finder.commands = [...commands, ...common];
 }
 
-const quiet = (event) => event.target.matches("input, textarea, select") || event.target.closest("dialog") || event.ctrlKey || event.metaKey || event.altKey;
+const quiet = (event) =>
+  event.target.matches("input, textarea, select") ||
+  event.target.closest("dialog") ||
+  event.ctrlKey ||
+  event.metaKey ||
+  event.altKey;
 
 document.addEventListener("keydown", (event) => {
   if (quiet(event) || !finder) return;

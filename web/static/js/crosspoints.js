@@ -20,8 +20,17 @@ const minus = (level) => (level === null ? "off" : `${Math.round(level * 10) / 1
 function mark(routes) {
   if (!routes) return ["", ""];
   const first = routes[0];
-  const classes = [first.k, first.t !== "post-fader" ? "pre" : "", routes.some((route) => route.e) ? "" : "off"].join(" ");
-  const text = first.k === "midi" ? first.p : first.k === "send" || (first.k === "feed" && first.g) ? minus(first.g) : first.k === "key" ? "◆" : "●";
+  const classes = [first.k, first.t !== "post-fader" ? "pre" : "", routes.some((route) => route.e) ? "" : "off"].join(
+    " ",
+  );
+  const text =
+    first.k === "midi"
+      ? first.p
+      : first.k === "send" || (first.k === "feed" && first.g)
+        ? minus(first.g)
+        : first.k === "key"
+          ? "◆"
+          : "●";
   return [routes.length > 1 ? `${text}+` : text, classes];
 }
 
@@ -51,7 +60,8 @@ function update() {
 }
 
 function count() {
-  document.getElementById("grid-size").textContent = `${data.rows.length} sources, ${data.cols.length} destinations, ${Object.keys(data.cells).length} crosspoints`;
+  document.getElementById("grid-size").textContent =
+    `${data.rows.length} sources, ${data.cols.length} destinations, ${Object.keys(data.cells).length} crosspoints`;
 }
 
 function read() {
@@ -60,7 +70,8 @@ function read() {
   draw();
 }
 
-const esc = (text) => text.replace(/[&<>"]/g, (sign) => ({ "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;" })[sign]);
+const esc = (text) =>
+  text.replace(/[&<>"]/g, (sign) => ({ "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;" })[sign]);
 
 function draw() {
   const words = filter.value.toLowerCase();
@@ -76,7 +87,9 @@ function draw() {
     if (row.s !== section && !words) {
       section = row.s;
       const count = data.rows.filter((other) => other.s === section).length;
-      body.push(`<tr class="section" role="row"><th scope="rowgroup" role="rowheader" style="--band:${row.c || "transparent"}"><button type="button" data-fold="${esc(section)}" aria-expanded="${!folded.has(section)}">${folded.has(section) ? "▸" : "▾"} ${esc(row.z)} <span class="figure">${count}</span></button></th></tr>`);
+      body.push(
+        `<tr class="section" role="row"><th scope="rowgroup" role="rowheader" style="--band:${row.c || "transparent"}"><button type="button" data-fold="${esc(section)}" aria-expanded="${!folded.has(section)}">${folded.has(section) ? "▸" : "▾"} ${esc(row.z)} <span class="figure">${count}</span></button></th></tr>`,
+      );
     }
     if (rows[line] !== row) continue;
     const cells = data.cols.map((col, n) => {
@@ -84,12 +97,15 @@ function draw() {
       const first = n === 0 || data.cols[n - 1].g !== col.g ? " first" : "";
       return `<td role="gridcell" tabindex="-1" data-row="${line}" data-col="${n}" class="${classes}${first}">${text}</td>`;
     });
-    body.push(`<tr role="row" data-line="${line}"><th scope="row" role="rowheader" style="--band:${row.c || "transparent"}" title="${esc(row.n)}">${esc(row.n)}</th>${cells.join("")}</tr>`);
+    body.push(
+      `<tr role="row" data-line="${line}"><th scope="row" role="rowheader" style="--band:${row.c || "transparent"}" title="${esc(row.n)}">${esc(row.n)}</th>${cells.join("")}</tr>`,
+    );
     line += 1;
   }
-  place.innerHTML = data.cols.length && data.rows.length
-    ? `<table class="grid" role="grid" aria-label="Crosspoints" style="--columns:${data.cols.length}"><thead role="rowgroup"><tr role="row"><th class="corner" role="columnheader"><span class="visually-hidden">Source</span></th>${heads.join("")}</tr></thead><tbody role="rowgroup">${body.join("")}</tbody></table>`
-    : '<p class="empty" style="padding:24px">Nothing of this kind can be connected yet.</p>';
+  place.innerHTML =
+    data.cols.length && data.rows.length
+      ? `<table class="grid" role="grid" aria-label="Crosspoints" style="--columns:${data.cols.length}"><thead role="rowgroup"><tr role="row"><th class="corner" role="columnheader"><span class="visually-hidden">Source</span></th>${heads.join("")}</tr></thead><tbody role="rowgroup">${body.join("")}</tbody></table>`
+      : '<p class="empty" style="padding:24px">Nothing of this kind can be connected yet.</p>';
   count();
   at = [Math.min(at[0], rows.length - 1), Math.min(at[1], data.cols.length - 1)];
   show(false);
@@ -128,12 +144,22 @@ function show(focus = true) {
   const [row, col] = [rows[at[0]], data.cols[at[1]]];
   if (focus) choose(row);
   const routes = data.cells[`${row.i}|${col.i}`];
-  const what = routes ? routes.map((route) => `${route.k}${route.k === "feed" && !route.g ? "" : ` ${route.p || `${minus(route.g)} dB`}`} ${route.t}${route.e ? "" : ", not on"}`).join("; ") : "not connected";
-  document.getElementById("grid-here").textContent = `${row.n} → ${col.n}: ${typed ? `${typed} dB, Enter sets it` : what}`;
+  const what = routes
+    ? routes
+        .map(
+          (route) =>
+            `${route.k}${route.k === "feed" && !route.g ? "" : ` ${route.p || `${minus(route.g)} dB`}`} ${route.t}${route.e ? "" : ", not on"}`,
+        )
+        .join("; ")
+    : "not connected";
+  document.getElementById("grid-here").textContent =
+    `${row.n} → ${col.n}: ${typed ? `${typed} dB, Enter sets it` : what}`;
 }
 
 function send(action, values = {}) {
-  const cells = range().map(([row, col]) => `${rows[row].i}|${data.cols[col].i}`).join(" ");
+  const cells = range()
+    .map(([row, col]) => `${rows[row].i}|${data.cols[col].i}`)
+    .join(" ");
   write(url, { do: action, cells, kind: kindChoice.value, tap: tapChoice.value, grid: data.kind, ...values });
 }
 
@@ -144,12 +170,24 @@ function toggle() {
 
 place.addEventListener("keydown", (event) => {
   if (!event.target.matches("td") || event.ctrlKey || event.metaKey || event.altKey) return;
-  const steps = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1], PageUp: [-10, 0], PageDown: [10, 0], Home: [0, -999], End: [0, 999] };
+  const steps = {
+    ArrowUp: [-1, 0],
+    ArrowDown: [1, 0],
+    ArrowLeft: [0, -1],
+    ArrowRight: [0, 1],
+    PageUp: [-10, 0],
+    PageDown: [10, 0],
+    Home: [0, -999],
+    End: [0, 999],
+  };
   const step = steps[event.key];
   if (step) {
     anchor = event.shiftKey ? anchor || at : null;
     typed = "";
-    at = [Math.max(0, Math.min(rows.length - 1, at[0] + step[0])), Math.max(0, Math.min(data.cols.length - 1, at[1] + step[1]))];
+    at = [
+      Math.max(0, Math.min(rows.length - 1, at[0] + step[0])),
+      Math.max(0, Math.min(data.cols.length - 1, at[1] + step[1])),
+    ];
     show();
   } else if (event.key === " ") toggle();
   else if (event.key === "Delete" || event.key === "Backspace") {

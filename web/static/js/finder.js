@@ -12,7 +12,9 @@ export class Finder {
     this.at = 0;
     this.input.addEventListener("input", () => this.filter());
     this.input.addEventListener("focus", () => this.filter());
-    this.input.addEventListener("blur", () => setTimeout(() => document.activeElement !== this.input && this.close(), 120));
+    this.input.addEventListener("blur", () =>
+      setTimeout(() => document.activeElement !== this.input && this.close(), 120),
+    );
     this.input.addEventListener("keydown", (event) => this.key(event));
     this.list.addEventListener("mousedown", (event) => {
       const row = event.target.closest("li[data-at]");

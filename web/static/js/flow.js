@@ -50,7 +50,9 @@ export function path(wire, classes, drawn) {
   line.setAttribute("d", "M" + wire.p.map(([x, y]) => `${x},${y}`).join("L"));
   line.setAttribute("class", classes);
   if (drawn) {
-    const length = wire.p.slice(1).reduce((sum, [x, y], n) => sum + Math.abs(x - wire.p[n][0]) + Math.abs(y - wire.p[n][1]), 0);
+    const length = wire.p
+      .slice(1)
+      .reduce((sum, [x, y], n) => sum + Math.abs(x - wire.p[n][0]) + Math.abs(y - wire.p[n][1]), 0);
     line.style.setProperty("--length", length);
     line.classList.add("drawn");
   }

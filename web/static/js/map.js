@@ -100,13 +100,18 @@ function markChosen() {
 
 function light(id) {
   const { boxes, wires } = flow.around(id);
-  paint([...wires].map((wire) => path(wire, `l lit ${wire.l ? "loop" : wire.k}`)), boxes);
+  paint(
+    [...wires].map((wire) => path(wire, `l lit ${wire.l ? "loop" : wire.k}`)),
+    boxes,
+  );
 }
 
 function paint(paths, boxes) {
   svg().classList.add("dims");
   for (const one of svg().querySelectorAll(".box")) one.classList.toggle("lit", boxes.has(one.dataset.id));
-  svg().querySelector("#overlay").replaceChildren(...paths);
+  svg()
+    .querySelector("#overlay")
+    .replaceChildren(...paths);
 }
 
 function unlight() {
@@ -127,7 +132,10 @@ function show(stripIds, routeIds, { drawn = false, move = true } = {}) {
   const wires = new Set(routeIds.map((route) => flow.byRoute.get(route)).filter(Boolean));
   const boxes = new Set(stripIds.map((id) => boxOf(id)?.dataset.id).filter(Boolean));
   for (const wire of wires) boxes.add(wire.a).add(wire.b);
-  paint([...wires].map((wire) => path(wire, "shown", drawn)), boxes);
+  paint(
+    [...wires].map((wire) => path(wire, "shown", drawn)),
+    boxes,
+  );
   const first = stripIds.length ? boxOf(stripIds[0]) : null;
   if (first && move) view.show(first.getBoundingClientRect());
 }
@@ -159,11 +167,15 @@ function showTrace(row, { drawn = true, move = true } = {}) {
 
 let drag = null;
 
-viewport.addEventListener("wheel", (event) => {
-  event.preventDefault();
-  if (event.ctrlKey || event.metaKey) view.zoom(Math.exp(-event.deltaY * 0.004), event);
-  else view.pan(event.shiftKey ? -event.deltaY : -event.deltaX, event.shiftKey ? 0 : -event.deltaY);
-}, { passive: false });
+viewport.addEventListener(
+  "wheel",
+  (event) => {
+    event.preventDefault();
+    if (event.ctrlKey || event.metaKey) view.zoom(Math.exp(-event.deltaY * 0.004), event);
+    else view.pan(event.shiftKey ? -event.deltaY : -event.deltaX, event.shiftKey ? 0 : -event.deltaY);
+  },
+  { passive: false },
+);
 
 viewport.addEventListener("pointerdown", (event) => {
   if (event.button !== 0 || event.target.closest(".empty")) return;
@@ -192,7 +204,17 @@ function rubber(event) {
   const rect = drag.from.querySelector("rect:not(.edge):not(.back)");
   const right = rect.x.baseVal.value + rect.width.baseVal.value;
   const middle = Math.max(right + 8, (right + x) / 2);
-  const line = path({ p: [[right, drag.start[1]], [middle, drag.start[1]], [middle, y], [x, y]] }, "rubber");
+  const line = path(
+    {
+      p: [
+        [right, drag.start[1]],
+        [middle, drag.start[1]],
+        [middle, y],
+        [x, y],
+      ],
+    },
+    "rubber",
+  );
   svg().querySelector("#overlay").replaceChildren(line);
   svg().querySelector(".box.target")?.classList.remove("target");
   const over = under(event);
@@ -208,7 +230,8 @@ viewport.addEventListener("pointerup", (event) => {
   if (was.moved && was.from) {
     svg().querySelector("#overlay").replaceChildren();
     const over = under(event);
-    if (over && over !== was.from) connect(was.from.dataset.id, over.dataset.id, outletAt(was), [event.clientX, event.clientY]);
+    if (over && over !== was.from)
+      connect(was.from.dataset.id, over.dataset.id, outletAt(was), [event.clientX, event.clientY]);
   } else if (!was.moved) click(was.target, event.shiftKey);
 });
 viewport.addEventListener("pointercancel", () => (drag = null));
@@ -323,11 +346,15 @@ const KEYS = {
   t: () => chosen && open(`trace/?from=${encodeURIComponent(chosen)}`),
   T: () => {
     const from = chosen;
-    if (from) finder.ask(`${byId.get(from).n} → trace to?`, (to) => open(`trace/?from=${encodeURIComponent(from)}&to=${encodeURIComponent(to)}`));
+    if (from)
+      finder.ask(`${byId.get(from).n} → trace to?`, (to) =>
+        open(`trace/?from=${encodeURIComponent(from)}&to=${encodeURIComponent(to)}`),
+      );
   },
   s: () => {
     const section = chosen && sectionOf(chosen);
-    for (const one of section ? svg().querySelectorAll(`.box[data-band="${section}"]:not(.k-fold)`) : []) many.add(one.dataset.id);
+    for (const one of section ? svg().querySelectorAll(`.box[data-band="${section}"]:not(.k-fold)`) : [])
+      many.add(one.dataset.id);
     if (many.size > 1) {
       const [first] = many;
       chosen = null;

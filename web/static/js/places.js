@@ -78,7 +78,8 @@ body.addEventListener("pointerdown", (event) => {
 body.addEventListener("pointermove", (event) => {
   if (!drag) return;
   drag.to = placeAt(event.clientY);
-  for (const one of body.querySelectorAll(".drop-before, .drop-after")) one.classList.remove("drop-before", "drop-after");
+  for (const one of body.querySelectorAll(".drop-before, .drop-after"))
+    one.classList.remove("drop-before", "drop-after");
   const all = rungs();
   if (drag.to < all.length) all[drag.to].classList.add("drop-before");
   else all.at(-1).classList.add("drop-after");
@@ -89,7 +90,8 @@ function drop(keep) {
   const { rung, from, to } = drag;
   drag = null;
   rung.classList.remove("dragged");
-  for (const one of body.querySelectorAll(".drop-before, .drop-after")) one.classList.remove("drop-before", "drop-after");
+  for (const one of body.querySelectorAll(".drop-before, .drop-after"))
+    one.classList.remove("drop-before", "drop-after");
   if (keep && to !== undefined) moveTo(rung.dataset.insert, from, to > from ? to - 1 : to);
 }
 body.addEventListener("pointerup", () => drop(true));
@@ -147,7 +149,10 @@ offer(choose, [
 
 // What was unfolded stays unfolded when an answer draws the place anew.
 let unfolded = [];
-document.addEventListener("htmx:beforeSwap", () => (unfolded = [...body.querySelectorAll("details[open]")].map((one) => one.id)));
+document.addEventListener(
+  "htmx:beforeSwap",
+  () => (unfolded = [...body.querySelectorAll("details[open]")].map((one) => one.id)),
+);
 document.addEventListener("htmx:oobAfterSwap", (event) => {
   if (event.detail.target !== body) return;
   for (const id of unfolded) document.getElementById(id)?.setAttribute("open", "");

@@ -43,7 +43,8 @@ function commit(field) {
 document.addEventListener("focusout", (event) => event.target.matches(TEXT) && commit(event.target));
 document.addEventListener("change", (event) => {
   if (event.target.matches(TEXT)) commit(event.target);
-  else if (event.target.matches("select[data-write], input[data-write]")) write(event.target.dataset.write, said(event.target));
+  else if (event.target.matches("select[data-write], input[data-write]"))
+    write(event.target.dataset.write, said(event.target));
 });
 
 document.addEventListener("submit", (event) => {
@@ -77,7 +78,13 @@ document.addEventListener("htmx:beforeSwap", () => {
   swapping = true;
   const at = document.activeElement;
   const isText = at?.matches("input:not([type=color]):not([type=checkbox]), textarea");
-  kept = at?.id ? { id: at.id, range: isText ? [at.selectionStart, at.selectionEnd] : null, typed: isText && at.value !== at.defaultValue ? at.value : null } : null;
+  kept = at?.id
+    ? {
+        id: at.id,
+        range: isText ? [at.selectionStart, at.selectionEnd] : null,
+        typed: isText && at.value !== at.defaultValue ? at.value : null,
+      }
+    : null;
 });
 document.addEventListener("htmx:afterSwap", () => {
   swapping = false;

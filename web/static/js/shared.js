@@ -5,13 +5,19 @@ import { again, write } from "./server.js";
 const root = document.documentElement;
 
 document.getElementById("sheet-switch").addEventListener("click", () => {
-  const isDark = root.dataset.sheet ? root.dataset.sheet === "dark" : matchMedia("(prefers-color-scheme: dark)").matches;
+  const isDark = root.dataset.sheet
+    ? root.dataset.sheet === "dark"
+    : matchMedia("(prefers-color-scheme: dark)").matches;
   root.dataset.sheet = isDark ? "paper" : "dark";
   document.cookie = `sheet=${root.dataset.sheet}; path=/; max-age=31536000; samesite=lax`;
 });
 
-document.addEventListener("htmx:responseError", () => say("That could not be done; nothing was stored. Load the page again to see the present state."));
-document.addEventListener("htmx:sendError", () => say("The server does not answer. Nothing was stored; try again in a moment."));
+document.addEventListener("htmx:responseError", () =>
+  say("That could not be done; nothing was stored. Load the page again to see the present state."),
+);
+document.addEventListener("htmx:sendError", () =>
+  say("The server does not answer. Nothing was stored; try again in a moment."),
+);
 
 export function say(words) {
   const box = document.createElement("div");
