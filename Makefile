@@ -6,6 +6,7 @@ SCALE ?= 20
 FUZZ_S ?= 600
 ADDRESS ?= 127.0.0.1:8000
 SHELL := /bin/bash
+BROWSER := web/static/js web/static/css
 
 # What draws text for PDFs; it comes with most desktops.
 papers: $(VENV)/.ready
@@ -13,7 +14,7 @@ papers: $(VENV)/.ready
 	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0; \
 	  else echo "This account may not install packages. Run: sudo apt-get install libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0" >&2; exit 1; fi; }
 
-.PHONY: papers setup demo test test-long lint browser requirements vendor
+.PHONY: papers setup demo test test-long lint format browser requirements vendor
 
 # Compiled ahead, so that the command line starts quickly where Python may not write beside its sources.
 setup: $(VENV)/.ready papers
@@ -40,10 +41,20 @@ browser:
 lint: setup
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
+	$(BIN)/djlint web/templates --check --lint --quiet
+	$(BIN)/oxfmt --check $(BROWSER)
+	$(BIN)/oxlint --deny-warnings web/static/js
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	$(BIN)/python tools/vendor.py --check
 	$(BIN)/python manage.py makemigrations --check --dry-run
+
+# Lays everything out as `lint` wants it.
+format: setup
+	$(BIN)/ruff check --fix .
+	$(BIN)/ruff format .
+	$(BIN)/djlint web/templates --reformat --quiet
+	$(BIN)/oxfmt $(BROWSER)
 
 test: setup browser lint
 	$(BIN)/pytest -n 2 --dist worksteal
