@@ -63,7 +63,7 @@ def test_outlets_beyond_the_main_one_are_rungs_of_their_own() -> None:
 
 def test_neighbours_physical_names_and_sections() -> None:
     assert (sheet("bus")["before"], sheet("bus")["after"]) == ("kit", "")
-    assert sheet("out")["physical"] == [(1, "Left monitor")]
+    assert sheet("out")["physical"] == "Left monitor"
     assert [(name, len(strips)) for name, strips in by_section(MADE)] == [("Drums", 2), ("No section", 4)]
 
 

@@ -6,6 +6,7 @@ import re
 from collections import defaultdict
 from dataclasses import dataclass, field
 from typing import Any
+from urllib.parse import quote
 
 from django.http import HttpRequest
 
@@ -31,6 +32,17 @@ class Cell:
     level: float | None = None
     mark: str = ""
     words: str = ""
+    source: str = ""
+
+    @property
+    def also(self) -> str:
+        """What is wrong, behind a figure."""
+        return f", {self.words}" if self.words else ""
+
+    @property
+    def traced(self) -> str:
+        """The address that traces the source to the stem on the map."""
+        return f"trace={quote(self.source)}" + (f"&to={self.stem.strip}" if self.stem.strip else "")
 
 
 @dataclass
@@ -60,6 +72,7 @@ def ledger_place(space: Workspace, set_name: str, only: str, section: str = "") 
         "sets": sets,
         "set": chosen,
         "only": only,
+        "also": ("&only=1" if only else "") + (f"&section={section}" if section else ""),
         "columns": [stem for _number, stem in columns],
         "bands": bands,
         "section": section,
@@ -164,6 +177,7 @@ def _row(
         own = marks.get((name, stem.id)) or (
             marks.get((strip.id, stem.id)) if main is None or origin.is_chain else None
         )
+        cell.source = name
         if own:
             cell.mark, cell.words = own
             row.notes.append(own[1])

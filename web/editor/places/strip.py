@@ -13,6 +13,7 @@ from lattice.model.document import Insert, Outlet, Route, Stem, Strip, Template,
 from lattice.model.document import machine_id as id_of_machine
 from web.editor.panels import CHOICES
 from web.editor.places.base import FLOW, Context, Place, wanted
+from web.shared.templatetags.figures import dbfs, whole
 from web.shelf.workspace import Workspace
 
 STAGE_WORDS = {IN: "in", PRE: "pre-fader", POST: "post-fader"}
@@ -56,6 +57,7 @@ def strip_sheet(space: Workspace, number: int) -> dict[str, Any]:
         "source": source_of(strip, main_outlet(strip)),
         "is_source": strip.kind in ("audio", "instrument", "input"),
         "outlets": [_outlet(strip, outlet) for outlet in strip.outlets],
+        "outlet_choices": [(outlet.id, outlet.name or outlet.id) for outlet in strip.outlets],
         "machine": machine.id,
         "physical": _physical(strip, machine.input_names if strip.kind == "input" else machine.output_names),
         "before": beside[at - 1] if at else "",
@@ -79,7 +81,25 @@ def _figures(space: Workspace, number: int, rung: Rung) -> dict[str, Any] | None
         more = {"reduction": at.reduction_db, "pushed": at.pushed_db, "duck": at.duck_db}
         late = arrivals.before(number, rung.position + 1)[1]
     peak, likely, rms = figures(stage).loudest if stage else (None, None, None)
-    return {"peak": peak, "likely": likely, "rms": rms, "arrives": span.latest + late if span else None, **more}
+    arrives = span.latest + late if span else None
+    shown = {"peak": peak, "likely": likely, "rms": rms, "arrives": arrives, **more}
+    return {**shown, "words": _words(**shown)}
+
+
+def _words(  # noqa: PLR0913 - a line of figures
+    peak: float | None,
+    likely: float | None,
+    rms: float | None,
+    arrives: int | None,
+    reduction: float = 0.0,
+    pushed: float = 0.0,
+    duck: float | None = None,
+) -> str:
+    """The line below a rung: worst case / likely peak / expected level, when sound is there, what an insert takes."""
+    parts = [" / ".join(map(dbfs, (peak, likely, rms)))]
+    parts += [f"{whole(arrives)} smp"] if arrives is not None else []
+    parts += [f"{verb} {by:.1f}" for verb, by in (("takes", reduction), ("pushed", pushed), ("ducks", duck)) if by]
+    return " · ".join(parts)
 
 
 def _rungs(graph: SignalGraph, number: int) -> list[Rung]:
@@ -121,9 +141,9 @@ def _outlet(strip: Strip, outlet: Outlet) -> dict[str, Any]:
     return {"outlet": outlet, "is_main": outlet is main_outlet(strip), "source": source_of(strip, outlet)}
 
 
-def _physical(strip: Strip, names: dict[str, str]) -> list[tuple[int, str]]:
-    """Physical channels of an input or output with the names they have."""
-    return [(channel, names.get(str(channel), "")) for channel in strip.io or ()]
+def _physical(strip: Strip, names: dict[str, str]) -> str:
+    """Physical channels of an input or output, by the names they have."""
+    return ", ".join(names.get(str(channel)) or str(channel) for channel in strip.io or ())
 
 
 def by_section(template: Template) -> list[tuple[str, list[Strip]]]:

@@ -1,0 +1,144 @@
+"""Fields, choices and buttons that make an edit: one tag each, so that a form is written a line a field.
+
+What they post is read by the edit's own arguments (`lattice.edits`); `data-values` of elements around them go along.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable
+from functools import lru_cache
+from typing import Any
+
+from django import template
+from django.urls import reverse
+
+from lattice.model.document import Insert, Source
+from web.shared.templatetags.figures import db
+
+register = template.Library()
+Context = dict[str, Any]
+
+
+@lru_cache(maxsize=4096)
+def _address(kind: str, pk: int, edit: str) -> str:
+    return reverse(kind, args=[pk, edit])
+
+
+def _named(of: dict[str, Any]) -> Context:
+    """Attributes of a field: `at` ends its `id`; what readers hear is `said` of `of`, or of `at`."""
+    at = of.pop("at", "")
+    said, whom = of.pop("said", ""), of.pop("of", at)
+    return {**of, "id": f"{of.get('id', '')}{at}", "said": f"{said} {whom}".strip() if said else ""}
+
+
+@register.inclusion_tag("editor/parts/field.html", takes_context=True)
+def field(context: Context, edit: str, name: str, value: Any, **look: Any) -> Context:
+    """A text field that makes an edit when it is left.
+
+    `id` and `at` name it; `label` stands before it, or readers hear `said` and `of`; `look` are classes, `list` a
+    datalist, `hint` what stands in an empty one, `most` the most signs.
+    """
+    shown = "" if value is None else value
+    return {"address": _address("write", context["stored"].pk, edit), "name": name, "value": shown, **_named(look)}
+
+
+@register.inclusion_tag("editor/parts/choice.html", takes_context=True)
+def choice(context: Context, edit: str, name: str, options: Iterable[Any], chosen: Any, **look: Any) -> Context:
+    """A choice that makes an edit; `none` the words for no choice; `id`, `label`, `said` and `look` as for a field."""
+    address = _address("write", context["stored"].pk, edit)
+    return {"address": address, "name": name, "options": as_options(options, chosen), **_named(look)}
+
+
+@register.inclusion_tag("editor/parts/options.html")
+def options(known: Iterable[Any], chosen: Any = None, *, none: str | None = None) -> Context:
+    """The options of a choice; `none` the words of the empty one."""
+    return {"options": as_options(known, chosen), "none": none}
+
+
+@register.inclusion_tag("editor/parts/button.html", takes_context=True)
+def write_button(context: Context, words: str, edit: str, look: str = "plain small", **values: Any) -> Context:
+    """A button that makes an edit with `values`; `said` is what readers hear, `id` its own, `keys` what presses it."""
+    own = _named({name: values.pop(name) for name in ("said", "of", "id", "turned_off", "keys") if name in values})
+    address = _address("write", context["stored"].pk, edit)
+    return {"address": address, "words": words, "look": look, "values": json.dumps(values) if values else "", **own}
+
+
+@register.simple_tag(takes_context=True)
+def preview(context: Context, edit: str) -> str:
+    """The address that shows what an edit would do."""
+    return _address("preview", context["stored"].pk, edit)
+
+
+def as_options(known: Iterable[Any], chosen: Any) -> list[tuple[str, str, bool]]:
+    """(value, words, is chosen) from words, pairs, or pieces with an id and a name."""
+    return [(str(value), str(words), value == chosen) for value, words in map(_pair, known)]
+
+
+def _pair(one: Any) -> tuple[Any, Any]:
+    if isinstance(one, tuple | list):
+        return one[0], one[1]
+    return (one.id, one.name) if hasattr(one, "id") else (one, one)
+
+
+# Fields of an insert on the strip sheet: name, label, first part of its id, hint. Those of its type stand between.
+ALWAYS = (("latency_samples", "latency", "l", ""), ("gain_db", "gain", "g", ""), ("wet", "wet", "w", ""))
+OF_TYPE = {
+    "threshold_db": ("threshold_db", "threshold", "th", "–"),
+    "ratio": ("ratio", "ratio", "r", "–"),
+    "ceiling_db": ("ceiling_db", "ceiling", "c", "–"),
+    "delay_ms": ("delay_ms", "delay", "d", "ms"),
+    "feedback": ("feedback", "feedback", "fb", ""),
+    "io_out": ("io_out", "out to", "io", "5-6"),
+    "io_in": ("io_in", "back on", "ii", "7-8"),
+}
+MORE = (
+    ("measured_latency_samples", "measured", "me", "–"),
+    ("layout_in", "takes", "li", "as it comes"),
+    ("layout_out", "gives", "lo", "as it takes"),
+    ("attack_ms", "attack", "at", "ms"),
+    ("release_ms", "release", "rl", "ms"),
+    ("low_cut_hz", "low cut", "lc", "Hz"),
+    ("high_cut_hz", "high cut", "hc", "Hz"),
+    ("pre_delay_ms", "pre-delay", "pd", "ms"),
+    ("memory_mb", "memory", "mm", "MB"),
+    ("maker", "maker", "mk", ""),
+    ("version", "version", "ve", ""),
+)
+
+
+@register.filter
+def own_fields(insert: Insert) -> list[dict[str, str]]:
+    """What is typed of an insert of its type, a field each."""
+    return [_row(insert, *row) for row in (*ALWAYS, *(OF_TYPE[name] for name in insert.traits.fields))]
+
+
+@register.filter
+def more_fields(insert: Insert) -> list[dict[str, str]]:
+    """What is typed of any insert, and seldom."""
+    return [_row(insert, *row) for row in MORE]
+
+
+def _row(insert: Insert, name: str, label: str, mark: str, hint: str) -> dict[str, str]:
+    look = "tight" if name == "maker" else "tight figure short" if name == "ratio" else "tight figure"
+    row = {"name": name, "label": label, "id": f"{mark}-{insert.id}", "hint": hint, "look": look}
+    return row | {"value": typed(insert, name), "list": "layouts" if name.startswith("layout") else ""}
+
+
+@register.filter
+def level_of(source: Source | None, name: str) -> str:
+    """A level of a source; off where it plays nothing."""
+    return db(getattr(source, name)) if source else "off"
+
+
+@register.filter
+def typed(piece: Any, name: str) -> str:
+    """A field's value as people type it; nothing for none."""
+    value = getattr(piece, name)
+    if value is None:
+        return ""
+    if name in ("wet", "feedback"):
+        return f"{round(value * 100)} %"
+    if isinstance(value, tuple):
+        return ", ".join(map(str, value))
+    return db(value) if name.endswith("_db") else str(value)
