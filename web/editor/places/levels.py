@@ -46,6 +46,7 @@ def levels_place(space: Workspace, wanted: str, end: str, sum_at: str) -> dict[s
     return {
         "ends": [_end_row(space, *entry, chosen=entry[0] == target) for entry in ends],
         "sources": sources,
+        "end_choices": [graph.strips[number] for number, *_rest in ends],
         "start": start,
         "target": graph.strips[target],
         "target_channels": channels(chosen, space.graph.chain_layout[target], space.template.profile),
@@ -197,13 +198,17 @@ def _cut(words: str, wide: float) -> str:
     return words if len(words) <= most else words[: most - 1] + "…"
 
 
+FEED_WORDS = {"change_strip": "fader of", "change_route": "gain of the route from"}  # by the edit that rules a feed
+
+
 def _inflow_rows(levels: Levels, number: int) -> list[dict[str, Any]]:
     graph = levels.graph
     return [
         {
             "route": graph.routes[share.route], "strip": graph.strips[graph.tail[share.route]],
             "likely": share.likely_db, "expected": share.expected_db, "percent": 100 * share.share,
-            "control": _feed_control(graph, share.route), "mark": f"wf-{graph.routes[share.route].id}",
+            "control": (control := _feed_control(graph, share.route)), "mark": f"wf-{graph.routes[share.route].id}",
+            "words": f"{FEED_WORDS[control['edit']]} {graph.strips[graph.tail[share.route]].name}",
         }
         for share in inflow(levels, number)
     ]  # fmt: skip
