@@ -87,7 +87,7 @@ TEMPLATES = [
                 "django.contrib.messages.context_processors.messages",
                 "web.shared.context.sheet",
             ],
-            "builtins": ["web.shared.templatetags.figures"],
+            "builtins": ["web.shared.templatetags.figures", "web.editor.templatetags.edits"],
         },
     }
 ]

@@ -9,6 +9,7 @@ from typing import Any, get_args
 from django.http import HttpRequest
 
 from lattice.model.document import PAN_LAWS_DB, FrameRate, Template
+from lattice.model.units import words_db
 from lattice.profiles import PRESETS
 from web.editor.places.base import FIGURES, Context, Place
 from web.shelf.models import KeptProfile
@@ -44,7 +45,8 @@ def delivery_place(template: Template, kept: Iterable[KeptProfile]) -> dict[str,
         "kept": [(one.name, json.dumps(one.figures)) for one in kept],
         "is_known": known is not None,
         "frame_rates": get_args(FrameRate),
-        "pan_laws": PAN_LAWS_DB,
+        "pan_laws": [(law, words_db(law)) for law in PAN_LAWS_DB],
+        "compensation_modes": ("full", "off"),
         "template_rows": (
             ("sample_rate_hz", "Sample rate", template.sample_rate_hz, "Hz"),
             ("buffer_samples", "Buffer", template.buffer_samples, "samples"),
