@@ -10,6 +10,7 @@ from django.views.decorators.http import require_safe
 
 from lattice.errors import DocumentError
 from lattice.model import document
+from lattice.model.document import Section
 from lattice.model.layouts import NAMED
 from lattice.model.strip_kinds import DESTINATIONS
 from lattice.trace import MOST_PATHS, HopFigures, hop_words, sentence, trace
@@ -28,6 +29,7 @@ CHOICES = {
     "records": ("in", "pre"),
     "known_tags": document.KNOWN_TAGS,
 }
+UNTIED = (("feed", "feeds"), ("send", "sends"), ("key", "keys"), ("midi", "midi"), ("feed send key midi tie", "all"))
 SHOWN_PATHS = 12
 
 
@@ -44,7 +46,7 @@ def chosen(request: HttpRequest, space: Workspace) -> dict[str, Any]:
         return {"panel": "strip", **strip_context(space, space.template.strips[index[strip]])}
     section = next((s for s in space.template.sections if s.id == request.GET.get("section")), None)
     if section is not None:
-        return {"panel": "section", "section": section, **_section_context(space)}
+        return {"panel": "section", **_section_context(space, section)}
     return {"panel": "findings", "chosen_finding": request.GET.get("finding", "")}
 
 
@@ -64,9 +66,10 @@ def strip_panel(request: HttpRequest, pk: int, strip: str) -> HttpResponse:
     return render(request, "editor/panel_strip.html", context | CHOICES)
 
 
-def _section_context(space: Workspace) -> dict[str, Any]:
+def _section_context(space: Workspace, section: Section | None = None) -> dict[str, Any]:
     buses = [strip for strip in space.template.strips if strip.kind in ("bus", "master")]
-    return {"buses": buses, **CHOICES}
+    others = [known for known in space.template.sections if known is not section]
+    return {"section": section, "others": others, "buses": buses, **CHOICES}
 
 
 @require_safe
@@ -76,7 +79,7 @@ def section_panel(request: HttpRequest, pk: int, section: str) -> HttpResponse:
     found = next((known for known in space.template.sections if known.id == section), None)
     if found is None:
         raise Http404
-    context = {"stored": stored, "template": space.template, "section": found, **_section_context(space)}
+    context = {"stored": stored, "template": space.template, **_section_context(space, found)}
     return render(request, "editor/panel_section.html", context)
 
 
@@ -110,6 +113,7 @@ def selection_context(ids: str, space: Workspace) -> dict[str, Any]:
     ids = {strip.id for strip in chosen_ones}
     fed = {route.to for route in template.routes if route.kind == "feed" and route.from_strip in ids}
     played = {route.to for route in template.routes if route.kind == "midi" and route.from_strip in ids}
+    destinations = [strip for strip in template.strips if strip.kind in DESTINATIONS]
     effects = {insert.type for strip in chosen_ones for insert in strip.inserts if insert.traits.decorrelates}
     return {
         "fed_inserts": [
@@ -123,10 +127,17 @@ def selection_context(ids: str, space: Workspace) -> dict[str, Any]:
         "template": template,
         "chosen_strips": chosen_ones,
         "ids": " ".join(strip.id for strip in chosen_ones),
-        "destinations": [strip for strip in template.strips if strip.kind in DESTINATIONS],
+        "destinations": destinations,
+        "fed_by_return": [(strip.id, f"feeds {strip.name}") for strip in destinations],
         "keyable": keyable,
         "one": chosen_ones[0] if len(chosen_ones) == 1 else None,
-        "with_chains": [strip for strip in template.strips if strip.inserts],
+        "chains": [
+            (" ".join(insert.id for insert in strip.inserts), strip.name) for strip in template.strips if strip.inserts
+        ],
+        "sendable": ("feed", "send"),
+        "taps_last_first": CHOICES["taps"][::-1],
+        "untied": UNTIED,
+        "usual_pattern": "{name} {n}",
         **CHOICES,
     }
 

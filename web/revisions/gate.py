@@ -29,6 +29,13 @@ class Ticked:
     is_good: bool
     has_lapsed: bool
 
+    @property
+    def state(self) -> str:
+        """What is wrong with the tick, behind its date."""
+        if self.tick is None or self.is_good:
+            return ""
+        return "; lapsed, it has changed since" if self.has_lapsed else "; sealed it as well"
+
 
 def ticked(space: Workspace, template_pk: int, sealed_by: str = "") -> list[Ticked]:
     """Every section of a state with its tick."""

@@ -61,6 +61,12 @@ def bring(request: HttpRequest) -> HttpResponse:
     found = read(*form.data_and_name())
     context = {"form": form, "read": found, "rows": _preview(found)}
     if found.template is not None:
+        pieces = (
+            (found.template.strips, "strip"),
+            (found.template.routes, "route"),
+            (found.template.sections, "section"),
+        )
+        context["counts"] = [(len(known), word) for known, word in pieces]
         context["draft"] = services.keep_draft(request.user, found.template)
     return render(request, "shelf/import.html", context, status=200 if found.template else 422)
 

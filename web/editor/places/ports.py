@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections import defaultdict
 from typing import Any
 
@@ -27,11 +28,16 @@ def instruments(template: Template, chosen: str) -> list[dict[str, Any]]:
             "outlets": _outlets(template, strip, names),
             "boards": _boards(template, strip, names),
             "players": bool(players[strip.id]),
-            "chosen_players": " ".join(one for one in chosen.split() if one in players[strip.id]),
+            "numbered": _numbered(strip, [one for one in chosen.split() if one in players[strip.id]]),
         }
         for strip in template.strips
         if strip.kind == "instrument"
     ]
+
+
+def _numbered(kit: Strip, players: list[str]) -> str:
+    """What numbering the channels posts: the instrument, and which players where some are chosen."""
+    return json.dumps({"instrument": kit.id, **({"strips": " ".join(players)} if players else {})})
 
 
 def _outlets(template: Template, kit: Strip, names: dict[str, Strip]) -> list[dict[str, Any]]:

@@ -13,7 +13,9 @@ from typing import Any
 from django import template
 from django.urls import reverse
 
-from lattice.model.document import Insert, Source
+from lattice.edits import EDITS
+from lattice.edits.arguments import REQUIRED
+from lattice.model.document import Insert, Machine, Source
 from web.shared.templatetags.figures import db
 
 register = template.Library()
@@ -62,6 +64,20 @@ def write_button(context: Context, words: str, edit: str, look: str = "plain sma
     own = _named({name: values.pop(name) for name in ("said", "of", "id", "turned_off", "keys") if name in values})
     address = _address("write", context["stored"].pk, edit)
     return {"address": address, "words": words, "look": look, "values": json.dumps(values) if values else "", **own}
+
+
+@register.inclusion_tag("editor/parts/argument.html")
+def argument(edit: str, name: str, known: Iterable[Any] | None = None, **look: Any) -> Context:
+    """What a form asks for one argument of an edit: its kind of field, range and usual value are the edit's own.
+
+    `known` are the pieces to choose from; `label` stands before the field, or readers hear `said`; `value` is what
+    stands in it first, `none` and `none_last` the words of no choice.
+    """
+    wanted = next(one for one in EDITS[edit].arguments if one.name == name)
+    kind = type(wanted).__name__.lower()
+    options = as_options(known if known is not None else getattr(wanted, "options", ()), look.pop("chosen", None))
+    value = look.pop("value", "" if wanted.default in (REQUIRED, None) else wanted.default)
+    return {"kind": kind, "name": name, "options": options, "value": value, **look}
 
 
 @register.simple_tag(takes_context=True)
@@ -123,6 +139,26 @@ def _row(insert: Insert, name: str, label: str, mark: str, hint: str) -> dict[st
     look = "tight" if name == "maker" else "tight figure short" if name == "ratio" else "tight figure"
     row = {"name": name, "label": label, "id": f"{mark}-{insert.id}", "hint": hint, "look": look}
     return row | {"value": typed(insert, name), "list": "layouts" if name.startswith("layout") else ""}
+
+
+# Figures of a machine: name, label, first part of its id, classes.
+OF_MACHINE = (
+    ("inputs", "inputs", "mi", "figure short"),
+    ("outputs", "outputs", "mo", "figure short"),
+    ("midi_ports", "midi ports", "mp", "figure short"),
+    ("input_latency_samples", "input latency", "ml", "figure"),
+    ("output_latency_samples", "output latency", "mol", "figure"),
+    ("tie_latency_samples", "tie latency", "mt", "figure"),
+)
+
+
+@register.filter
+def machine_fields(machine: Machine) -> list[dict[str, str]]:
+    """What is typed of a machine, a field each."""
+    return [
+        {"name": name, "label": label, "id": f"{mark}-{machine.id}", "look": look, "value": typed(machine, name)}
+        for name, label, mark, look in OF_MACHINE
+    ]
 
 
 @register.filter
