@@ -177,7 +177,7 @@ def test_awake_stands_beside_the_audit_as_it_is(signed_in: Client, owner: User) 
         ["kick>out"],
     )
     stored = services.store(owner, made)
-    page = signed_in.get(f"/t/{stored.pk}/findings/?awake=1").content.decode()
+    page = " ".join(signed_in.get(f"/t/{stored.pk}/findings/?awake=1").content.decode().split())
     for words in (
         "Boost on Kick",
         ">0</span> → <span",

@@ -85,7 +85,7 @@ TEMPLATES = [
                 "django.template.context_processors.request",
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
-                "web.shared.context.sheet",
+                "web.shared.context.page",
             ],
             "builtins": ["web.shared.templatetags.figures", "web.editor.templatetags.edits"],
         },

@@ -2,12 +2,27 @@
 
 from __future__ import annotations
 
+import json
+
 from django.http import HttpRequest
 
 SHEETS = ("paper", "dark")
+# What htmx does with our answers: refusals and conflicts say why, so they are shown; faults are told by an event.
+HTMX = {
+    "includeIndicatorStyles": False,
+    "allowEval": False,
+    "historyEnabled": False,
+    "defaultSettleDelay": 0,
+    "responseHandling": [
+        {"code": "204", "swap": False},
+        *({"code": code, "swap": True} for code in ("[23]..", "409", "422", "503")),
+        {"code": "[45]..", "swap": False, "error": True},
+    ],
+}
+HTMX_CONFIG = json.dumps(HTMX, separators=(",", ":"))
 
 
-def sheet(request: HttpRequest) -> dict[str, str]:
-    """The sheet the person has chosen; empty follows the system."""
+def page(request: HttpRequest) -> dict[str, str]:
+    """The sheet the person has chosen (empty follows the system), and how htmx is set."""
     chosen = request.COOKIES.get("sheet", "")
-    return {"sheet": chosen if chosen in SHEETS else ""}
+    return {"sheet": chosen if chosen in SHEETS else "", "htmx_config": HTMX_CONFIG}

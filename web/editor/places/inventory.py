@@ -32,6 +32,7 @@ def inventory_place(template: Template, kept: Iterable[KeptInventory], wanted: s
         "inventory": shown,
         "asked": findings,
         "own": own,
+        "example": "what,maker,name,version,channel\nplug-in,Tern Audio,Glue,2.10,\ninput,,Pulpit,,1",
     }
 
 

@@ -39,6 +39,11 @@ class LevelStep:
         return "-".join((self.strip, self.control.get("field", "state"), self.control.get("id", "")))
 
     @property
+    def is_over(self) -> bool:
+        """Whether the likely peak is above full scale."""
+        return self.likely_db is not None and self.likely_db > 0
+
+    @property
     def room_db(self) -> float | None:
         """To full scale, from the likely peak."""
         return None if self.likely_db is None else -self.likely_db

@@ -42,6 +42,11 @@ class Rung:
     position: int = 0
     shown: dict[str, Any] | None = None  # levels behind it, and when sound is there
 
+    @property
+    def sleeps(self) -> bool:
+        """Whether it is an insert that is not on."""
+        return self.insert is not None and self.insert.state != "on"
+
 
 def strip_sheet(space: Workspace, number: int) -> dict[str, Any]:
     """Everything the strip sheet shows of one strip."""

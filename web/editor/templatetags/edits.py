@@ -45,6 +45,12 @@ def field(context: Context, edit: str, name: str, value: Any, **look: Any) -> Co
     return {"address": _address("write", context["stored"].pk, edit), "name": name, "value": shown, **_named(look)}
 
 
+@register.inclusion_tag("editor/parts/field.html", takes_context=True)
+def figure(context: Context, edit: str, name: str, value: Any, **look: Any) -> Context:
+    """A field for a figure, in a row of others."""
+    return field(context, edit, name, value, **{"look": "tight figure", **look})
+
+
 @register.inclusion_tag("editor/parts/choice.html", takes_context=True)
 def choice(context: Context, edit: str, name: str, options: Iterable[Any], chosen: Any, **look: Any) -> Context:
     """A choice that makes an edit; `none` the words for no choice; `id`, `label`, `said` and `look` as for a field."""
@@ -60,8 +66,8 @@ def options(known: Iterable[Any], chosen: Any = None, *, none: str | None = None
 
 @register.inclusion_tag("editor/parts/button.html", takes_context=True)
 def write_button(context: Context, words: str, edit: str, look: str = "plain small", **values: Any) -> Context:
-    """A button that makes an edit with `values`; `said` is what readers hear, `id` its own, `keys` what presses it."""
-    own = _named({name: values.pop(name) for name in ("said", "of", "id", "turned_off", "keys") if name in values})
+    """A button that makes an edit with `values`; `said` is what readers hear (of `of`), `id` its own."""
+    own = _named({name: values.pop(name) for name in ("said", "of", "id") if name in values})
     address = _address("write", context["stored"].pk, edit)
     return {"address": address, "words": words, "look": look, "values": json.dumps(values) if values else "", **own}
 
@@ -100,7 +106,7 @@ def _pair(one: Any) -> tuple[Any, Any]:
 # Fields of an insert on the strip sheet: name, label, first part of its id, hint. Those of its type stand between.
 ALWAYS = (("latency_samples", "latency", "l", ""), ("gain_db", "gain", "g", ""), ("wet", "wet", "w", ""))
 OF_TYPE = {
-    "threshold_db": ("threshold_db", "threshold", "th", "–"),
+    "threshold_db": ("threshold_db", "threshold", "t", "–"),
     "ratio": ("ratio", "ratio", "r", "–"),
     "ceiling_db": ("ceiling_db", "ceiling", "c", "–"),
     "delay_ms": ("delay_ms", "delay", "d", "ms"),
@@ -127,6 +133,13 @@ MORE = (
 def own_fields(insert: Insert) -> list[dict[str, str]]:
     """What is typed of an insert of its type, a field each."""
     return [_row(insert, *row) for row in (*ALWAYS, *(OF_TYPE[name] for name in insert.traits.fields))]
+
+
+@register.filter
+def short_fields(insert: Insert) -> list[dict[str, str]]:
+    """What is typed of an insert in the margin: the same fields, with ids of their own."""
+    rows = (*ALWAYS, *(OF_TYPE[name] for name in insert.traits.fields if name in ("threshold_db", "ratio")))
+    return [_row(insert, name, label, f"i{mark}", "") for name, label, mark, _hint in rows]
 
 
 @register.filter

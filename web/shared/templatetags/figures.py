@@ -17,6 +17,12 @@ THIN = "\u2009"
 
 
 @register.filter
+def comma(loop: dict[str, Any]) -> str:
+    """Between the turns of a loop, not behind the last."""
+    return "" if loop["last"] else ","
+
+
+@register.filter
 def keys(text: str) -> str:
     """Text in which what stands between `…` is a key to press."""
     parts = text.split("`")
