@@ -25,6 +25,15 @@ def routes() -> list[tuple[str, str, str, float | None]]:
     return [(route.kind, route.from_strip, route.to, route.gain_db) for route in made.routes]
 
 
+def shown(made: Template, kind: str) -> list[list[dict[str, Any]]]:
+    """Rows, columns and cells as the browser reads them."""
+    sent = grid(SignalGraph(made), kind)
+    return [
+        [dict(zip(sent[part]["columns"], row, strict=True)) for row in sent[part]["rows"]]
+        for part in ("rows", "cols", "cells")
+    ]
+
+
 def test_rows_columns_and_cells() -> None:
     kit = {"id": "kit", "kind": "instrument", "outlets": [{"id": "1"}, {"id": "2"}]}
     keyed = {"id": "bus", "kind": "bus", "inserts": [{"id": "duck", "type": "compressor"}]}
@@ -32,14 +41,19 @@ def test_rows_columns_and_cells() -> None:
         [kit, "a:take always silent", keyed, "m:notes", "o:out"],
         ["kit>bus", "kit/2>take", "send take>bus -12 pre-fader", "key take>bus/duck", {"kind": "midi", "from": "notes", "to": "kit", "channel": 3}],
     )  # fmt: skip
-    sound = grid(SignalGraph(made), "sound")
-    assert [row["i"] for row in sound["rows"]] == ["kit", "kit/2", "take", "bus"]
-    assert [col["i"] for col in sound["cols"]] == ["bus", "out", "take"]
-    assert set(sound["cells"]) == {"kit|bus", "kit/2|take", "take|bus"}
-    assert sound["cells"]["take|bus"] == [{"r": "r3", "k": "send", "g": -12.0, "t": "pre-fader", "e": True, "p": ""}]
-    assert set(grid(SignalGraph(made), "key")["cells"]) == {"take|bus/duck"}
-    assert grid(SignalGraph(made), "midi")["cells"]["notes|kit"][0]["p"] == "1·3"
-    assert grid(SignalGraph(made), "tie")["cells"] == {}
+    heads, columns, cells_of_sound = shown(made, "sound")
+    assert [row["id"] for row in heads] == ["kit", "kit/2", "take", "bus"]
+    assert [col["id"] for col in columns] == ["bus", "out", "take"]
+    assert [(cell["row"], cell["col"]) for cell in cells_of_sound] == [
+        ("kit", "bus"),
+        ("kit/2", "take"),
+        ("take", "bus"),
+    ]
+    send = {"kind": "send", "gain_db": -12.0, "tap": "pre-fader", "enabled": True, "port": ""}
+    assert cells_of_sound[2] == {"row": "take", "col": "bus", **send}
+    assert [(cell["row"], cell["col"]) for cell in shown(made, "key")[2]] == [("take", "bus/duck")]
+    assert shown(made, "midi")[2][0]["port"] == "1·3"
+    assert shown(made, "tie")[2] == []
 
 
 def test_many_are_put_in_one_step_and_taken_in_one(signed_in: Client, stored: StoredTemplate) -> None:

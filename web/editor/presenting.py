@@ -5,9 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-import msgspec
 from django.http import HttpRequest
-from django.utils.safestring import SafeString, mark_safe
+from django.utils.safestring import SafeString
 
 from lattice.checks import Finding
 from lattice.graph.signal_graph import SignalGraph
@@ -17,6 +16,7 @@ from lattice.model.units import words_db
 from lattice.sheet import Sheet
 from lattice.sheet.svg import FIGURES, Mark, render
 from web.editor.places.base import all_keys, navigation
+from web.shared.records import as_data, records
 from web.shelf import services
 from web.shelf.models import StoredTemplate
 from web.shelf.sheets import sheet_of
@@ -109,19 +109,10 @@ def facts(stored: StoredTemplate, space: Workspace) -> list[tuple[str, str]]:
     ]
 
 
-def as_data(value: Any) -> SafeString:
-    """JSON as the text of a hidden element: quotes may stand there as they are."""
-    text = msgspec.json.encode(value).decode()
-    return mark_safe(text.replace("&", "&amp;").replace("<", "&lt;"))  # noqa: S308 - escaped here
-
-
 def wires_json(sheet: Sheet) -> SafeString:
     """Ends and corners of every line, for highlighting in the browser."""
-    wires = [
-        {"r": wire.routes, "k": wire.kind, "a": wire.start, "b": wire.end, "p": wire.points, "l": wire.feedback}
-        for wire in sheet.wires
-    ]
-    return as_data(wires)
+    rows = [(wire.routes, wire.kind, wire.start, wire.end, wire.points, wire.feedback) for wire in sheet.wires]
+    return as_data(records("routes kind start end points feedback", rows))
 
 
 def strips_json(space: Workspace, sheet: Sheet) -> SafeString:
@@ -129,27 +120,25 @@ def strips_json(space: Workspace, sheet: Sheet) -> SafeString:
     outboard = {machine.id for machine in space.template.machines if machine.kind == "outboard"}
     main = space.template.machines[0].id
 
-    def outlets(strip: Strip) -> dict[str, list[str | None]]:
-        """By row of the box: the outlet a line drawn from there leaves, null for the chain."""
-        main = main_outlet(strip)
-        rows = [None if outlet is main else outlet.id for outlet in strip.outlets]
-        return {"u": rows} if len(rows) > 1 else {}
+    def row(strip: Strip) -> tuple[Any, ...]:
+        machine = strip.machine or main
+        zone = sheet.zone_of[strip.id]
+        return strip.id, strip.name, strip.kind, zone, machine, machine in outboard, _outlets(strip), _keyable(strip)
 
-    def keyable(strip: Strip) -> dict[str, list[tuple[str, str]]]:
-        """Inserts that a key can work, with their names."""
-        found = [(i.id, i.name or i.type) for i in strip.inserts if i.traits.can_be_keyed]
-        return {"x": found} if found else {}
+    rows = map(row, space.template.strips)
+    return as_data(records("id name kind zone machine outboard outlets keyable", rows))
 
-    rows = [
-        {
-            "i": strip.id, "n": strip.name, "k": strip.kind, "z": sheet.zone_of[strip.id], "m": strip.machine or main,
-            "o": (strip.machine or main) in outboard,
-            **outlets(strip),
-            **keyable(strip),
-        }
-        for strip in space.template.strips
-    ]  # fmt: skip
-    return as_data(rows)
+
+def _outlets(strip: Strip) -> list[str | None] | None:
+    """By row of the box: the outlet a line drawn from there leaves, null for the chain. None for boxes of one row."""
+    main = main_outlet(strip)
+    rows = [None if outlet is main else outlet.id for outlet in strip.outlets]
+    return rows if len(rows) > 1 else None
+
+
+def _keyable(strip: Strip) -> list[tuple[str, str]] | None:
+    """Inserts that a key can work, with their names."""
+    return [(insert.id, insert.name or insert.type) for insert in strip.inserts if insert.traits.can_be_keyed] or None
 
 
 def finder_context(context: dict[str, Any]) -> dict[str, Any]:

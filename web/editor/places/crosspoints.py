@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
 from typing import Any
 
 from django.http import HttpRequest
@@ -13,34 +12,34 @@ from lattice.model.document import Route, Strip, Template, main_outlet
 from lattice.model.strip_kinds import DESTINATIONS
 from web.editor.panels import CHOICES
 from web.editor.places.base import FLOW, Context, Place
-from web.editor.presenting import as_data
+from web.shared.records import as_data, records
 
-KINDS = ("sound", "key", "midi", "tie")
+KINDS = {"sound": "feeds and sends", "key": "keys", "midi": "midi", "tie": "ties"}
 
 
 def grid(graph: SignalGraph, kind: str) -> dict[str, Any]:
     """Rows, columns and cells of one kind of crosspoints, as plain data for the browser."""
     template = graph.template
     sections = {section.id: section for section in template.sections}
-    colours = {section.id: section.colour for section in template.sections}
-    rows = [
-        {
-            "i": row, "n": name, "s": strip.section or "", "c": strip.colour or colours.get(strip.section or ""),
-            "z": sections[strip.section].name if strip.section in sections else "No section",
-        }
-        for strip in _in_section_order(template)
-        for row, name in _rows(strip, kind)
-    ]  # fmt: skip
-    cells: dict[str, list[dict[str, Any]]] = defaultdict(list)
-    for route in template.routes:
-        if grid_of(route) == kind:
-            cells[f"{_row_of(graph, route)}|{column_of(route)}"].append(_cell(route))
-    return {"kind": kind, "rows": rows, "cols": _columns(template, kind), "cells": cells}
+
+    def head(strip: Strip, row: str, name: str) -> tuple[Any, ...]:
+        section = sections.get(strip.section or "")
+        colour = strip.colour or (section.colour if section else None)
+        return row, name, strip.section or "", section.name if section else "No section", colour
+
+    rows = [head(strip, row, name) for strip in _in_section_order(template) for row, name in _rows(strip, kind)]
+    cells = [_cell(graph, route) for route in template.routes if grid_of(route) == kind]
+    return {
+        "kind": kind,
+        "rows": records("id name section section_name colour", rows),
+        "cols": records("id name group", _columns(template, kind)),
+        "cells": records("row col kind gain_db tap enabled port", cells),
+    }
 
 
-def _cell(route: Route) -> dict[str, Any]:
+def _cell(graph: SignalGraph, route: Route) -> tuple[Any, ...]:
     port = f"{route.port or 1}·{route.channel or 'all'}" if route.kind == "midi" else ""
-    return {"r": route.id, "k": route.kind, "g": route.gain_db, "t": route.tap, "e": route.enabled, "p": port}
+    return _row_of(graph, route), column_of(route), route.kind, route.gain_db, route.tap, route.enabled, port
 
 
 def _in_section_order(template: Template) -> list[Strip]:
@@ -66,7 +65,8 @@ def _row_of(graph: SignalGraph, route: Route) -> str:
     return f"{route.from_strip}/{route.from_outlet}" if outlet in graph.outlet_index else route.from_strip
 
 
-def _columns(template: Template, kind: str) -> list[dict[str, str]]:
+def _columns(template: Template, kind: str) -> list[tuple[str, str, str]]:
+    """Id, name and group of each destination."""
     if kind == "sound":
         takes_outlets = {route.to for route in template.routes if route.from_outlet}
         found = [
@@ -75,23 +75,23 @@ def _columns(template: Template, kind: str) -> list[dict[str, str]]:
         found += [
             ("Listeners", strip) for strip in template.strips if strip.id in takes_outlets and strip.kind == "audio"
         ]
-        return [{"i": strip.id, "n": strip.name, "g": group} for group, strip in found]
+        return [(strip.id, strip.name, group) for group, strip in found]
     if kind == "key":
         return [
-            {"i": f"{strip.id}/{insert.id}", "n": f"{strip.name}: {insert.name or insert.type}", "g": "Inserts"}
+            (f"{strip.id}/{insert.id}", f"{strip.name}: {insert.name or insert.type}", "Inserts")
             for strip in template.strips
             for insert in strip.inserts
             if insert.traits.can_be_keyed
         ]
     wanted = {"midi": ("instrument", "midi"), "tie": ("input",)}[kind]
-    return [{"i": s.id, "n": s.name, "g": s.kind.capitalize() + "s"} for s in template.strips if s.kind in wanted]
+    return [(s.id, s.name, s.kind.capitalize() + "s") for s in template.strips if s.kind in wanted]
 
 
 def _context(request: HttpRequest, context: Context) -> Context:
     wanted = request.GET.get("kind") or request.POST.get("grid") or ""
     kind = wanted if wanted in KINDS else "sound"
     shown = as_data(grid(context["space"].graph, kind))
-    return {"kind": kind, "kinds": KINDS, "grid": shown, "taps": CHOICES["taps"]}
+    return {"kind": kind, "kinds": KINDS.items(), "grid": shown, "taps": CHOICES["taps"]}
 
 
 PLACE = Place(

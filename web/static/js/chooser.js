@@ -21,25 +21,29 @@ export class Chooser {
 
   // Kinds that the two ends allow; the server has the last word.
   kinds(from, to) {
-    if (from.k === "midi" || to.k === "midi" || (from.o && from.k === "instrument" && to.k === "instrument"))
+    if (
+      from.kind === "midi" ||
+      to.kind === "midi" ||
+      (from.outboard && from.kind === "instrument" && to.kind === "instrument")
+    )
       return ["midi"];
-    if (from.m !== to.m) return to.x ? ["tie", "key"] : ["tie"];
+    if (from.machine !== to.machine) return to.keyable ? ["tie", "key"] : ["tie"];
     const kinds = ["feed", "send"];
-    if (to.x) kinds.push("key");
-    if (from.k === "input" && to.k === "instrument") kinds.push("midi");
+    if (to.keyable) kinds.push("key");
+    if (from.kind === "input" && to.kind === "instrument") kinds.push("midi");
     return kinds;
   }
 
   open(from, to, outlet, at) {
-    this.ends = { from: outlet ? `${from.i}/${outlet}` : from.i, to: to.i };
-    document.getElementById("chooser-from").textContent = from.n + (outlet ? ` ${outlet}` : "");
-    document.getElementById("chooser-to").textContent = to.n;
+    this.ends = { from: outlet ? `${from.id}/${outlet}` : from.id, to: to.id };
+    document.getElementById("chooser-from").textContent = from.name + (outlet ? ` ${outlet}` : "");
+    document.getElementById("chooser-to").textContent = to.name;
     const kinds = this.kinds(from, to);
     for (const button of this.dialog.querySelectorAll("[data-kind]"))
       button.hidden = !kinds.includes(button.dataset.kind);
     this.dialog.querySelector(".row-fields").hidden = !kinds.includes("send");
-    document.getElementById("chooser-keys").hidden = !to.x;
-    this.insert.replaceChildren(...(to.x || []).map(([id, name]) => new Option(name, id)));
+    document.getElementById("chooser-keys").hidden = !to.keyable;
+    this.insert.replaceChildren(...(to.keyable || []).map(([id, name]) => new Option(name, id)));
     this.dialog.showModal();
     const { width, height } = this.dialog.getBoundingClientRect();
     this.dialog.style.left = `${Math.max(8, Math.min(innerWidth - width - 8, at[0] + 8))}px`;

@@ -8,14 +8,14 @@ const help = () => document.getElementById("help").showModal();
 
 const common = [
   ...[...document.querySelectorAll(".places a")].map((link) => ({
-    n: `Go to ${link.textContent}`,
+    name: `Go to ${link.textContent}`,
     run: () => link.click(),
   })),
-  { n: "Undo", key: "Ctrl z", run: click("undo") },
-  { n: "Redo", key: "Ctrl y", run: click("redo") },
-  { n: "Paper or dark sheet", run: click("sheet-switch") },
-  { n: "All keys", key: "?", run: help },
-  { n: "Back to the shelf", run: () => document.querySelector(".brand").click() },
+  { name: "Undo", key: "Ctrl z", run: click("undo") },
+  { name: "Redo", key: "Ctrl y", run: click("redo") },
+  { name: "Paper or dark sheet", run: click("sheet-switch") },
+  { name: "All keys", key: "?", run: help },
+  { name: "Back to the shelf", run: () => document.querySelector(".brand").click() },
 ];
 
 // Called by each place: what choosing a strip does there, and the place's own commands.

@@ -1,12 +1,14 @@
 // Quick-open: one field for strips by name and for commands; also asked for a strip when connecting or tracing.
 
+import { records, sent } from "./data.js";
+
 const HINT = "Find a strip, or a command";
 
 export class Finder {
   constructor() {
     this.input = document.getElementById("find");
     this.list = document.getElementById("find-list");
-    this.strips = JSON.parse(document.getElementById("strips").textContent || "[]");
+    this.strips = records(sent("strips"));
     this.commands = [];
     this.found = [];
     this.at = 0;
@@ -25,9 +27,9 @@ export class Finder {
     });
   }
 
-  // `then` takes the strip; without it, strips and commands do what they do in this place.
-  ask(words = HINT, then = null) {
-    this.then = then;
+  // `onPick` takes the strip; without it, strips and commands do what they do in this place.
+  ask(words = HINT, onPick = null) {
+    this.onPick = onPick;
     this.input.value = "";
     this.input.placeholder = words;
     this.input.parentElement.classList.toggle("asking", words !== HINT);
@@ -39,12 +41,14 @@ export class Finder {
     const words = this.input.value.toLowerCase().split(/\s+/).filter(Boolean);
     const hits = (text) => words.every((word) => text.toLowerCase().includes(word));
     const first = words[0] || "";
+    const begins = (one) => Boolean(first) && one.name.toLowerCase().startsWith(first);
     const strips = this.strips
-      .filter((strip) => hits(`${strip.n} ${strip.i} ${strip.k}`))
-      .sort((a, b) => b.n.toLowerCase().startsWith(first) - a.n.toLowerCase().startsWith(first))
+      .filter((strip) => hits(`${strip.name} ${strip.id} ${strip.kind}`))
+      .toSorted((a, b) => begins(b) - begins(a))
       .slice(0, 30);
-    const commands = this.then ? [] : this.commands.filter((command) => words.length && hits(command.n)).slice(0, 8);
-    const begins = (one) => first && one.n.toLowerCase().startsWith(first);
+    const commands = this.onPick
+      ? []
+      : this.commands.filter((command) => words.length && hits(command.name)).slice(0, 8);
     this.found = commands.some(begins) && !strips.some(begins) ? [...commands, ...strips] : [...strips, ...commands];
     this.at = 0;
     this.draw();
@@ -54,7 +58,7 @@ export class Finder {
     this.list.replaceChildren(...this.found.map((one, number) => this.row(one, number)));
     if (!this.found.length) {
       const none = document.createElement("li");
-      none.textContent = this.then ? "no strip of that name" : "no strip or command of that name";
+      none.textContent = this.onPick ? "no strip of that name" : "no strip or command of that name";
       none.className = "quiet";
       this.list.append(none);
     }
@@ -70,10 +74,10 @@ export class Finder {
     row.dataset.at = number;
     row.setAttribute("aria-selected", number === this.at);
     const name = document.createElement("span");
-    name.textContent = one.n;
+    name.textContent = one.name;
     const where = document.createElement("span");
     where.className = "quiet";
-    where.textContent = one.run ? one.key || "command" : `${one.k} ${one.z}`;
+    where.textContent = one.run ? one.key || "command" : `${one.kind} ${one.zone}`;
     row.append(name, where);
     return row;
   }
@@ -95,11 +99,11 @@ export class Finder {
   }
 
   pick(one) {
-    const then = this.then || this.otherwise;
+    const onPick = this.onPick || this.otherwise;
     this.close();
     this.input.blur();
     if (one.run) one.run();
-    else then(one.i);
+    else onPick(one.id);
   }
 
   close() {
@@ -108,6 +112,6 @@ export class Finder {
     this.input.value = "";
     this.input.placeholder = HINT;
     this.input.parentElement.classList.remove("asking");
-    this.then = null;
+    this.onPick = null;
   }
 }

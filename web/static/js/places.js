@@ -10,7 +10,7 @@ const state = document.getElementById("state");
 const base = state.dataset.base.replace(/map\/$/, "");
 const onSheet = () => document.getElementById("state").dataset.place === "strip";
 const chosen = () => new URLSearchParams(location.search).get("strip");
-const strips = new Map(finder.strips.map((strip) => [strip.i, strip]));
+const strips = new Map(finder.strips.map((strip) => [strip.id, strip]));
 const chooser = new Chooser((values) => write(`${base}write/connect/`, values));
 
 // ---- the chosen strip: marked wherever it is named, and carried along in the address
@@ -44,7 +44,7 @@ function inSight(element) {
 function askConnect() {
   const from = strips.get(chosen());
   if (!onSheet() || !from) return;
-  finder.ask(`${from.n} → where?`, (to) => chooser.open(from, strips.get(to), null, [innerWidth / 2, 120]));
+  finder.ask(`${from.name} → where?`, (to) => chooser.open(from, strips.get(to), null, [innerWidth / 2, 120]));
 }
 
 // ---- inserts: dragged by the grip, or moved with the arrow keys while it is focused
@@ -143,8 +143,8 @@ document.addEventListener("keydown", (event) => {
 });
 
 offer(choose, [
-  { n: "Strip sheet of the chosen strip", key: "o", run: KEYS.o },
-  ...(onSheet() ? [{ n: "Connect this strip", key: "c", run: askConnect }] : []),
+  { name: "Strip sheet of the chosen strip", key: "o", run: KEYS.o },
+  ...(onSheet() ? [{ name: "Connect this strip", key: "c", run: askConnect }] : []),
 ]);
 
 // What was unfolded stays unfolded when an answer draws the place anew.

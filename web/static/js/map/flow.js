@@ -8,19 +8,19 @@ export class Flow {
     this.out = new Map();
     this.into = new Map();
     for (const wire of wires) {
-      push(this.out, wire.a, wire);
-      push(this.into, wire.b, wire);
+      push(this.out, wire.start, wire);
+      push(this.into, wire.end, wire);
     }
     this.byRoute = new Map();
-    for (const wire of wires) for (const route of wire.r) this.byRoute.set(route, wire);
+    for (const wire of wires) for (const route of wire.routes) this.byRoute.set(route, wire);
   }
 
   // Sound goes on from a box; a key or a note only lights the line to it.
   around(id) {
     const boxes = new Set([id]);
     const wires = new Set();
-    this.walk(id, this.out, "b", boxes, wires);
-    this.walk(id, this.into, "a", boxes, wires);
+    this.walk(id, this.out, "end", boxes, wires);
+    this.walk(id, this.into, "start", boxes, wires);
     return { boxes, wires };
   }
 
@@ -31,7 +31,7 @@ export class Flow {
       for (const wire of edges.get(waiting.pop()) || []) {
         wires.add(wire);
         boxes.add(wire[far]);
-        if ((SOUND.has(wire.k) || (wire.k === "midi" && far === "a")) && !seen.has(wire[far])) {
+        if ((SOUND.has(wire.kind) || (wire.kind === "midi" && far === "start")) && !seen.has(wire[far])) {
           seen.add(wire[far]);
           waiting.push(wire[far]);
         }
@@ -45,14 +45,15 @@ function push(map, key, value) {
   map.get(key).push(value);
 }
 
-export function path(wire, classes, drawn) {
+// A line through corners of the sheet; `drawn` draws it in as one looks on.
+export function path(points, classes, drawn) {
   const line = document.createElementNS("http://www.w3.org/2000/svg", "path");
-  line.setAttribute("d", "M" + wire.p.map(([x, y]) => `${x},${y}`).join("L"));
+  line.setAttribute("d", `M${points.map(([x, y]) => `${x},${y}`).join("L")}`);
   line.setAttribute("class", classes);
   if (drawn) {
-    const length = wire.p
+    const length = points
       .slice(1)
-      .reduce((sum, [x, y], n) => sum + Math.abs(x - wire.p[n][0]) + Math.abs(y - wire.p[n][1]), 0);
+      .reduce((sum, [x, y], n) => sum + Math.abs(x - points[n][0]) + Math.abs(y - points[n][1]), 0);
     line.style.setProperty("--length", length);
     line.classList.add("drawn");
   }

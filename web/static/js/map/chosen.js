@@ -1,0 +1,16 @@
+// What is chosen: one strip, several strips or a finding. It stands in the address, so that a link leads to it.
+
+const address = new URLSearchParams(location.search);
+
+export const chosen = {
+  strip: address.get("strip"),
+  strips: new Set((address.get("strips") || "").split(" ").filter(Boolean)), // two and more
+  finding: address.get("finding"),
+};
+
+export function link(name, value) {
+  const here = new URL(location);
+  here.search = "";
+  if (value) here.searchParams.set(name, value);
+  history.replaceState(null, "", here);
+}

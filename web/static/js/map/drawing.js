@@ -1,0 +1,42 @@
+// The drawing the server made, where it lies in the page, and the strips and lines it stands for.
+
+import { records, sent } from "../data.js";
+import { finder } from "../commands.js";
+import { open as openPanel, write } from "../server.js";
+import { Flow } from "./flow.js";
+import { View } from "./view.js";
+
+export const viewport = document.getElementById("viewport");
+export const panel = document.getElementById("panel");
+const holder = document.getElementById("sheet-holder");
+const state = document.getElementById("state");
+
+export const base = state.dataset.base.replace(/map\/$/, "");
+export const view = new View(viewport, holder, state.dataset.pk);
+export const svg = () => holder.querySelector("svg");
+
+export const drawing = { flow: null, strips: new Map() };
+
+export function read() {
+  drawing.flow = new Flow(records(sent("wires")));
+  drawing.strips = new Map(records(sent("strips")).map((strip) => [strip.id, strip]));
+  finder.strips = [...drawing.strips.values()];
+  document.querySelector(".empty.over")?.toggleAttribute("hidden", drawing.strips.size > 0);
+}
+
+// The box of a strip; the one of its section where that is folded.
+export function boxOf(id) {
+  const strip = drawing.strips.get(id);
+  if (!strip) return null;
+  return document.getElementById(`b-${id}`) || svg().querySelector(`[data-zone="${strip.zone}"].k-fold`);
+}
+
+export const sectionOf = (id) => boxOf(id)?.dataset.band || "";
+export const isFolded = (box) => box.classList.contains("k-fold");
+export const overlay = (...paths) =>
+  svg()
+    .querySelector("#overlay")
+    .replaceChildren(...paths);
+
+export const post = (edit, values) => write(`${base}write/${edit}/`, values);
+export const open = (path) => openPanel(`${base}panel/${path}`);

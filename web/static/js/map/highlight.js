@@ -1,0 +1,69 @@
+// What is lit on the sheet: the stream through a box under the pointer; else the evidence of the chosen
+// finding, or the hops of the chosen trace.
+
+import { chosen } from "./chosen.js";
+import { boxOf, drawing, overlay, panel, svg, view } from "./drawing.js";
+import { path } from "./flow.js";
+
+const words = (text) => text.split(" ").filter(Boolean);
+
+export function light(id) {
+  const { boxes, wires } = drawing.flow.around(id);
+  paint(
+    [...wires].map((wire) => path(wire.points, `l lit ${wire.feedback ? "loop" : wire.kind}`)),
+    boxes,
+  );
+}
+
+export function unlight() {
+  svg().classList.remove("dims");
+  overlay();
+  rest({ move: false });
+}
+
+// What is lit while the pointer is nowhere.
+export function rest({ move = true, drawn = false } = {}) {
+  const trace = panel.querySelector(".trace.chosen");
+  if (trace) showTrace(trace, { move, drawn });
+  else if (chosen.finding) showFinding(document.getElementById(`f-${chosen.finding}`), { move });
+}
+
+export function showFinding(row, { move = true } = {}) {
+  for (const one of panel.querySelectorAll(".finding.chosen")) {
+    one.classList.remove("chosen");
+    one.querySelector(".finding-line").setAttribute("aria-expanded", "false");
+  }
+  if (!row) {
+    chosen.finding = null;
+    return;
+  }
+  row.classList.add("chosen");
+  row.querySelector(".finding-line").setAttribute("aria-expanded", "true");
+  row.scrollIntoView({ block: "nearest" });
+  chosen.finding = row.dataset.fingerprint;
+  show(words(row.dataset.strips), words(row.dataset.routes), { move });
+}
+
+export function showTrace(row, { drawn = true, move = true } = {}) {
+  for (const one of panel.querySelectorAll(".trace.chosen")) one.classList.remove("chosen");
+  row.classList.add("chosen");
+  show([row.dataset.start], words(row.dataset.trace), { drawn, move });
+}
+
+function show(stripIds, routeIds, { drawn = false, move = true } = {}) {
+  const wires = new Set(routeIds.map((route) => drawing.flow.byRoute.get(route)).filter(Boolean));
+  const boxes = new Set(stripIds.map((id) => boxOf(id)?.dataset.id).filter(Boolean));
+  for (const wire of wires) boxes.add(wire.start).add(wire.end);
+  paint(
+    [...wires].map((wire) => path(wire.points, "shown", drawn)),
+    boxes,
+  );
+  const first = stripIds.length ? boxOf(stripIds[0]) : null;
+  if (first && move) view.show(first.getBoundingClientRect());
+}
+
+function paint(paths, boxes) {
+  svg().classList.add("dims");
+  for (const one of svg().querySelectorAll(".box")) one.classList.toggle("lit", boxes.has(one.dataset.id));
+  overlay(...paths);
+}

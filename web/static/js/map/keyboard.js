@@ -1,0 +1,122 @@
+// Keys of the map, and the same deeds as commands of the quick-open.
+
+import { finder, offer } from "../commands.js";
+import { chosen } from "./chosen.js";
+import { askConnect } from "./connecting.js";
+import { base, boxOf, drawing, isFolded, open, post, sectionOf, svg, view } from "./drawing.js";
+import { choose, chooseSection, enter, nextFinding, release, toggle } from "./selection.js";
+
+const ZOOM_STEP = 1.2;
+// By arrows the nearest box ahead is taken; a box out of line counts as further away, across less than down.
+const ASIDE = { x: 2, y: 6 };
+const SAME_LINE_PX = 4;
+
+const here = () => encodeURIComponent(chosen.strip);
+
+function traceTo() {
+  const from = chosen.strip;
+  if (!from) return;
+  finder.ask(`${drawing.strips.get(from).name} → trace to?`, (to) =>
+    open(`trace/?from=${encodeURIComponent(from)}&to=${encodeURIComponent(to)}`),
+  );
+}
+
+export const DEEDS = {
+  add: () => open("add/"),
+  connect: askConnect,
+  trace: () => chosen.strip && open(`trace/?from=${here()}`),
+  "trace-to": traceTo,
+  sheet: () => chosen.strip && location.assign(`${base}strip/?strip=${here()}`),
+  section: chooseSection,
+  fold: () => chosen.strip && sectionOf(chosen.strip) && post("fold", { section: sectionOf(chosen.strip) }),
+  "fold-all": () => post("fold", { section: "all" }),
+  "open-all": () => post("fold", { section: "none" }),
+  tidy: () => post("tidy"),
+  mute: () => document.querySelector('#panel [data-values*="\\"mute\\""]')?.click(),
+  remove: () => chosen.strip && document.getElementById("remove-strip")?.click(),
+  in: () => view.zoom(ZOOM_STEP),
+  out: () => view.zoom(1 / ZOOM_STEP),
+  fit: () => view.fit(),
+  margin: () => document.querySelector(".map-place").classList.toggle("wide"),
+  next: () => nextFinding(1),
+  previous: () => nextFinding(-1),
+  journal: () => open("journal/"),
+  help: () => document.getElementById("help").showModal(),
+  release,
+};
+
+const KEYS = {
+  a: "add",
+  c: "connect",
+  f: "fold",
+  m: "mute",
+  n: "next",
+  N: "previous",
+  o: "sheet",
+  p: "margin",
+  s: "section",
+  t: "trace",
+  T: "trace-to",
+  y: "tidy",
+  "+": "in",
+  "=": "in",
+  "-": "out",
+  0: "fit",
+  Delete: "remove",
+  Escape: "release",
+};
+
+offer(choose, [
+  { name: "Add strips", key: "a", run: DEEDS.add },
+  { name: "Connect the chosen strip", key: "c", run: DEEDS.connect },
+  { name: "Trace the chosen strip", key: "t", run: DEEDS.trace },
+  { name: "Trace from the chosen strip to another", key: "Shift t", run: DEEDS["trace-to"] },
+  { name: "Strip sheet of the chosen strip", key: "o", run: DEEDS.sheet },
+  { name: "Choose the whole section", key: "s", run: DEEDS.section },
+  { name: "Fold or open the section", key: "f", run: DEEDS.fold },
+  { name: "Fold all sections", run: DEEDS["fold-all"] },
+  { name: "Open all sections", run: DEEDS["open-all"] },
+  { name: "Tidy the sheet", key: "y", run: DEEDS.tidy },
+  { name: "Whole sheet", key: "0", run: DEEDS.fit },
+  { name: "Hide or show the margin", key: "p", run: DEEDS.margin },
+  { name: "Next finding", key: "n", run: DEEDS.next },
+  { name: "Journal of edits", run: DEEDS.journal },
+]);
+
+function move(key) {
+  const now = document.activeElement?.closest?.(".box") || boxOf(chosen.strip) || svg().querySelector(".box");
+  if (!now) return;
+  const next = document.activeElement === now ? nearest(now, key) : now;
+  if (!next) return;
+  next.setAttribute("tabindex", "0");
+  next.focus({ preventScroll: true });
+  view.show(next.getBoundingClientRect());
+}
+
+function nearest(now, key) {
+  const [along, across] = key === "ArrowLeft" || key === "ArrowRight" ? ["x", "y"] : ["y", "x"];
+  const way = key === "ArrowLeft" || key === "ArrowUp" ? -1 : 1;
+  const from = now.getBoundingClientRect();
+  let [least, best] = [Infinity, null];
+  for (const other of svg().querySelectorAll(".box")) {
+    const rect = other.getBoundingClientRect();
+    const ahead = (rect[along] - from[along]) * way;
+    if (other === now || ahead < SAME_LINE_PX) continue;
+    const distance = ahead + Math.abs(rect[across] - from[across]) * ASIDE[along];
+    if (distance < least) [least, best] = [distance, other];
+  }
+  return best;
+}
+
+document.addEventListener("keydown", (event) => {
+  if (event.target.matches("input, textarea, select") || event.target.closest("dialog")) return;
+  if (event.ctrlKey || event.metaKey || event.altKey) return;
+  const box = event.target.matches(".box") ? event.target : null;
+  if (event.key.startsWith("Arrow") && !event.target.closest(".panel")) move(event.key);
+  else if (box && (event.key === "Enter" || event.key === " ")) {
+    if (event.shiftKey && !isFolded(box)) toggle(box.dataset.id);
+    else enter(box);
+  } else if (KEYS[event.key]) DEEDS[KEYS[event.key]]();
+  else return;
+  event.preventDefault();
+});
