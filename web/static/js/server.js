@@ -1,5 +1,6 @@
 // Everything that is asked of the server goes through one queue, in the order people asked for it: quick
-// typing and quick undo are answered one by one, each on the state the one before has made.
+// typing and quick undo are answered one by one, each on the state the one before has made. Elements say what
+// they ask by data-write, data-values, data-get and data-poll; docs/decisions/0008 says why not by hx-post.
 
 let queue = Promise.resolve();
 
@@ -59,6 +60,17 @@ document.addEventListener("click", (event) => {
   if (button?.dataset.write) write(button.dataset.write, said(button));
   if (button?.dataset.get) open(button.dataset.get);
 });
+
+// What goes on by itself, like a pack being made, is asked for until an answer no longer says so.
+const POLL_MS = 700;
+
+function poll(inside) {
+  const waiting = inside.querySelector("[data-poll]");
+  const look = () => waiting.isConnected && ask("GET", waiting.dataset.poll, `#${waiting.parentElement.id}`);
+  if (waiting) setTimeout(look, POLL_MS);
+}
+poll(document);
+document.addEventListener("htmx:afterSwap", (event) => poll(event.target));
 
 // A write says which state of the template the page shows, so that a stale one is refused.
 document.addEventListener("htmx:configRequest", (event) => {
