@@ -153,7 +153,7 @@ class Outlet(Piece, frozen=True, kw_only=True):
     layout: Layout = "stereo"
     open: bool = True
     main: bool = False
-    source: Source | None | UnsetType = UNSET
+    source: Source | UnsetType | None = UNSET
 
 
 class Part(Piece, frozen=True, kw_only=True):
@@ -219,7 +219,7 @@ class Strip(Piece, frozen=True, kw_only=True):
     records: Literal["in", "pre"] = "in"
     latency_samples: Samples = 0
     measured_latency_samples: Samples | None = None
-    source: Source | None | UnsetType = UNSET
+    source: Source | UnsetType | None = UNSET
     io: tuple[Channel, ...] | None = None
     midi: MidiIn | None = None
     memory_mb: NotNegative | None = None

@@ -11,6 +11,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 from lattice.sheet.nodes import Link, Node, NodeSet
+import itertools
 
 ROW = 24.0  # pixels from row to row
 BOX_HEIGHT = 18.0
@@ -277,7 +278,7 @@ def union(paths: Iterable[list[tuple[float, float]]]) -> list[tuple[float, float
     level: dict[float, list[tuple[float, float]]] = defaultdict(list)
     upright: dict[float, list[tuple[float, float]]] = defaultdict(list)
     for path in paths:
-        for (x1, y1), (x2, y2) in zip(path, path[1:], strict=False):
+        for (x1, y1), (x2, y2) in itertools.pairwise(path):
             if y1 == y2:
                 level[y1].append((min(x1, x2), max(x1, x2)))
             else:

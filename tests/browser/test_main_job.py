@@ -28,7 +28,8 @@ def choose(page: Page, strip: str) -> None:
 
 def drag(page: Page, start: str, end: str) -> None:
     one, other = box(page, start).bounding_box(), box(page, end).bounding_box()
-    assert one and other
+    assert one
+    assert other
     page.mouse.move(one["x"] + one["width"] / 2, one["y"] + 6)
     page.mouse.down()
     page.mouse.move(other["x"] + 30, other["y"] + 8, steps=6)

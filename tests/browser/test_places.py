@@ -32,7 +32,8 @@ def test_inserts_are_ordered_by_dragging_and_by_keyboard(page: Page, on_map: Ope
     on_sheet(page, on_map, CHAIN, "lead")
     grips = page.locator(".grip")
     start, end = grips.nth(0).bounding_box(), page.locator(".rung.insert").nth(2).bounding_box()
-    assert start and end
+    assert start
+    assert end
     page.mouse.move(start["x"] + 5, start["y"] + 8)
     page.mouse.down()
     page.mouse.move(end["x"] + 300, end["y"] + end["height"] - 6, steps=8)

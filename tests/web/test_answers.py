@@ -68,7 +68,8 @@ class TestPreviews:
     def test_it_is_not_done_on_another_template(self, signed_in: Client, stored, owner, made) -> None:  # type: ignore[no-untyped-def]
         token, other = self.planned(signed_in, stored), services.store(owner, made)
         answer = signed_in.post(f"/t/{other.pk}/write/planned/", {"planned": token, "base": other.version})
-        assert answer.status_code == 422 and "no longer good" in answer.content.decode()
+        assert answer.status_code == 422
+        assert "no longer good" in answer.content.decode()
 
     def test_it_is_not_done_at_another_version(self, signed_in: Client, stored) -> None:  # type: ignore[no-untyped-def]
         token = self.planned(signed_in, stored)

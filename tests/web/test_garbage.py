@@ -114,13 +114,15 @@ def test_the_page_of_a_fault_says_only_what_it_knows(careful: Client, stored, mo
     answer = careful.get(f"/t/{stored.pk}/map/")
     assert answer.status_code == 500
     page = answer.content.decode()
-    assert "Nothing was stored" not in page and "Load the page again" in page
+    assert "Nothing was stored" not in page
+    assert "Load the page again" in page
 
 
 def test_inventories_whose_channels_are_no_numbers_are_refused(careful: Client, stored: StoredTemplate) -> None:
     text = '{"name": "x", "input_names": {"a": "b"}}'
     answer = careful.post(f"/t/{stored.pk}/write/bring-inventory/", {"name": "S", "text": text, "place": "inventory"})
-    assert answer.status_code == 422 and "a is not a number of a channel" in answer.content.decode()
+    assert answer.status_code == 422
+    assert "a is not a number of a channel" in answer.content.decode()
 
 
 def test_a_locked_database_is_said_and_what_was_typed_is_kept(
@@ -145,7 +147,8 @@ def test_a_locked_database_is_said_and_what_was_typed_is_kept(
         fragment = client.post(f"/t/{stored.pk}/write/change_strip/", typed, headers={"HX-Request": "true"})
         assert (fragment.status_code, fragment["HX-Retarget"], fragment["Retry-After"]) == (503, "#notice", "5")
         page = client.post("/new/", {"name": "Typed with care"})
-        assert page.status_code == 503 and 'value="Typed with care"' in page.content.decode()
+        assert page.status_code == 503
+        assert 'value="Typed with care"' in page.content.decode()
         assert client.get(f"/t/{stored.pk}/findings/").status_code == 200
         assert Client().post("/sign-in/", {"username": "nobody", "password": "no"}).status_code == 200
         other_one = Client()

@@ -66,9 +66,11 @@ def test_findings_are_whole_ordered_and_the_same_every_time(made: Template) -> N
     assert all(one <= other for one, other in pairwise(ranks))
     strips, routes = {strip.id for strip in made.strips}, {route.id for route in made.routes}
     for finding in first.findings:
-        assert finding.message and finding.evidence
+        assert finding.message
+        assert finding.evidence
         assert finding.strips or finding.sections or finding.code in ABOUT_NO_STRIP
-        assert set(finding.strips) <= strips and set(finding.routes) | set(finding.path) <= routes
+        assert set(finding.strips) <= strips
+        assert set(finding.routes) | set(finding.path) <= routes
         json.dumps(finding.as_json(), allow_nan=False)
     assert len({finding.fingerprint for finding in first.findings}) == len(first.findings)
 

@@ -122,7 +122,8 @@ class TestTriggers:
 
     def test_a_bus_that_works_keys_only_is_no_dead_end(self) -> None:
         made = template(["a:x", "b:t trigger", KEYED, "o:z"], ["x>t", "x>y", "key t>y/comp", "y>z"])
-        assert not found(made, "route.trigger-heard") and not found(made, "route.dead-end")
+        assert not found(made, "route.trigger-heard")
+        assert not found(made, "route.dead-end")
 
     def test_a_copied_compressor_listens_to_the_same_trigger(self) -> None:
         made = template(["a:t trigger", KEYED, "b:other", "o:z"], ["key t>y/comp", "y>z", "other>z"])
@@ -138,7 +139,8 @@ class TestTriggers:
 def test_seventeen_mono_strips_on_channel_1_of_a_discrete_strip_are_said() -> None:
     strips = [f"a:m{n}" for n in range(17)] + [{"id": "d", "kind": "bus", "layout": "discrete:20"}]
     (doubled,) = found(template(strips, [f"m{n}>d" for n in range(17)]), "route.channels-doubled")
-    assert doubled.strips[0] == "d" and len(doubled.strips) == 18
+    assert doubled.strips[0] == "d"
+    assert len(doubled.strips) == 18
     spread = [{"from": f"m{n}", "to": "d", "channels": [[1, n + 1]]} for n in range(17)]
     assert found(template(strips, spread), "route.channels-doubled") == []
 
@@ -155,7 +157,8 @@ def test_a_return_for_parallel_compression_is_a_note(inserts: list[dict[str, Any
         ["a:x", {"id": "crush", "kind": "return", "inserts": inserts}, "o:z"], ["x>z", "send x>crush", "crush>z"]
     )
     (bare,) = found(made, "route.return-bare")
-    assert bare.severity == severity and ("parallel" in bare.message) == (severity == "note")
+    assert bare.severity == severity
+    assert ("parallel" in bare.message) == (severity == "note")
 
 
 def test_a_source_of_its_own_has_passed_no_tap_and_is_not_bent_with_the_stems() -> None:
@@ -190,4 +193,5 @@ def test_a_mix_that_is_taken_before_its_fader_is_trimmed_there() -> None:
     mix = {"id": "m", "kind": "master", "fader_db": -6.5}
     stems = [{"id": "st", "name": "Mix", "strip": "m", "role": "mix", "tap": "pre-fader", "layout": "mono"}]
     made = template(["a:x", "a:y", mix, "o:o"], ["x>m", "y>m", "m>o"], stems=stems)
-    assert found(made, "level.headroom") and found(after_first_remedy(made, "level.headroom"), "level.headroom") == []
+    assert found(made, "level.headroom")
+    assert found(after_first_remedy(made, "level.headroom"), "level.headroom") == []

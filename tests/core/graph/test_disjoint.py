@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from itertools import combinations
+from itertools import combinations, pairwise
 
 import networkx as nx
 import pytest
@@ -65,9 +65,10 @@ def test_the_pair_is_the_cheapest_of_all(loops: bool, data: st.DataObject) -> No
     for way in pair:
         hops = [made[route] for route in way]
         assert (hops[0][0], hops[-1][1]) == (0, 1)
-        assert all(one[1] == other[0] for one, other in zip(hops, hops[1:], strict=False))
+        assert all(one[1] == other[0] for one, other in pairwise(hops))
         between.append({hop[1] for hop in hops[:-1]})
-    assert not between[0] & between[1] and pair[0] != pair[1]
+    assert not between[0] & between[1]
+    assert pair[0] != pair[1]
     assert sum(made[route][2] for way in pair for route in way) == pytest.approx(wanted)
     assert sum(made[route][2] for route in pair[0]) <= sum(made[route][2] for route in pair[1]) + 1e-9
 
@@ -76,7 +77,8 @@ def test_a_first_way_that_bars_all_others_is_taken_back() -> None:
     """The textbook trap: the cheapest way goes straight across, and the pair has to go round it on both sides."""
     made = [(0, 2, 1.0), (2, 3, 0.0), (3, 1, 1.0), (2, 1, 9.0), (0, 3, 9.0)]
     pair = search(made, loops=False).pair()
-    assert pair is not None and sorted(map(tuple, pair)) == [(0, 3), (4, 2)]
+    assert pair is not None
+    assert sorted(map(tuple, pair)) == [(0, 3), (4, 2)]
 
 
 def test_a_chain_of_diamonds_has_no_pair_beyond_each_diamond() -> None:

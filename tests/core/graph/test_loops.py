@@ -12,6 +12,7 @@ from lattice.model.document import Template
 from tests.build import template
 from tests.deep import tries
 from tests.strategies import templates
+import itertools
 
 KIND_ORDER = ["input", "midi", "instrument", "audio", "bus", "return", "master", "print", "output"]
 COMP = [{"id": "comp", "type": "compressor", "key": "external"}]
@@ -22,7 +23,7 @@ def stage_graph(made: Template, passes: int) -> nx.MultiDiGraph:
     nx_graph = nx.MultiDiGraph()
     for strip in made.strips:
         stages = ["in", *(insert.id for insert in strip.inserts), "pre", "post"]
-        for start, end in zip(stages, stages[1:], strict=False):
+        for start, end in itertools.pairwise(stages):
             nx_graph.add_edge((strip.id, start), (strip.id, end), route=None)
         main = next((o for o in strip.outlets if o.main), strip.outlets[0] if strip.outlets else None)
         for outlet in strip.outlets:

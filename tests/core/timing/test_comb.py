@@ -40,10 +40,12 @@ def test_one_frequency(comb: Comb, hz: float, rate_hz: int) -> None:
 def test_a_band_holds_its_curve_and_is_no_wider(comb: Comb, low_hz: float, factor: float) -> None:
     curve = response(comb, np.linspace(low_hz, low_hz * factor, 40_001), 48_000)
     low, high = (10 ** (db / 20) for db in comb.band_db(low_hz, low_hz * factor, 48_000))
-    assert low <= curve.min() + 1e-9 and high >= curve.max() - 1e-9
+    assert low <= curve.min() + 1e-9
+    assert high >= curve.max() - 1e-9
     # between two of the curve's points the phase moves on by at most this much, and the curve by no more
     step = 2 * np.pi * low_hz * (factor - 1) * comb.skew / 48_000 / 40_000
-    assert curve.min() - low <= step + 1e-9 and high - curve.max() <= step + 1e-9
+    assert curve.min() - low <= step + 1e-9
+    assert high - curve.max() <= step + 1e-9
 
 
 @pytest.mark.parametrize(("turned", "notch_hz"), [(False, 500.0), (True, 1000.0)])
@@ -69,7 +71,8 @@ def test_a_template_s_comb_has_its_level_and_polarity(gain_db: str, invert: bool
     }
     made = template(["a:x", late, "b:sum", "o:out"], ["x>sum", f"x>late {gain_db}", "late>sum", "sum>out"])
     comb = worst_comb(Analysis(made), 2)
-    assert comb is not None and (comb.skew, comb.turned) == (48, invert)
+    assert comb is not None
+    assert (comb.skew, comb.turned) == (48, invert)
     assert comb.beside_db == pytest.approx(beside_db)
     (finding,) = [f for f in audit(made).findings if f.code == "time.misaligned"]
     assert finding.figures["notch_hz"] == pytest.approx(comb.notch_hz(48_000))

@@ -51,5 +51,6 @@ def test_rendered_levels_and_arrivals_are_the_computed_ones(template: Template) 
             if len(moments):
                 span = analysis.arrivals.at_in[number] if tap == "in" else analysis.arrivals.at_pre(number)
                 assert span is not None
-                assert span.earliest <= moments[0] and moments[-1] <= span.latest
+                assert span.earliest <= moments[0]
+                assert moments[-1] <= span.latest
                 assert {span.earliest, span.latest} >= {moments[0], moments[-1]} or span.live
