@@ -30,8 +30,7 @@ $(VENV)/.ready: requirements/dev.txt requirements/base.txt pyproject.toml
 demo: setup
 	$(BIN)/python manage.py migrate --verbosity 0
 	@LATTICE_DEMO=1 $(BIN)/python manage.py demo --address http://$(ADDRESS)
-	@trap 'kill $$(jobs -p) 2>/dev/null' EXIT; $(BIN)/python manage.py work >/dev/null 2>&1 & \
-	  LATTICE_DEMO=1 $(BIN)/waitress-serve --listen=$(ADDRESS) --threads=6 web.config.wsgi:application
+	@LATTICE_DEMO=1 $(BIN)/python manage.py serve --listen $(ADDRESS)
 
 browser:
 	@command -v chromium >/dev/null || { echo "Chromium is missing; installing Debian's package"; \

@@ -1,10 +1,6 @@
 """Django's command line for the web application."""
 
-import os
-import sys
-
-from django.core.management import execute_from_command_line
+from web.config.command import main
 
 if __name__ == "__main__":
-    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "web.config.settings")
-    execute_from_command_line(sys.argv)
+    main()

@@ -3,3 +3,5 @@
 It knows nothing of the web application. Layers, from the ground up: model, formats, graph, levels,
 checks, edits and sheet, then the command line.
 """
+
+__version__ = "0.2.0"

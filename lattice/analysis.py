@@ -27,7 +27,7 @@ from lattice.timing.arrivals import Arrivals
 KEPT_RESPONSES = 256  # as many sources are commonly asked about together; more would only take memory
 
 
-class OutOfTime(Exception):
+class OutOfTimeError(Exception):
     """An audit has used the time it has."""
 
 
@@ -44,9 +44,9 @@ class Analysis:
         self.ends_at = math.inf  # when an audit of it has to end, by `time.perf_counter`
 
     def keep_time(self) -> None:
-        """Raises OutOfTime where an audit has to end: asked by what goes over many pairs or sources."""
+        """Raises OutOfTimeError where an audit has to end: asked by what goes over many pairs or sources."""
         if perf_counter() > self.ends_at:
-            raise OutOfTime
+            raise OutOfTimeError
 
     @cached_property
     def sounds(self) -> Forward:

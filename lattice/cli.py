@@ -12,6 +12,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from lattice import __version__
 from lattice.errors import DocumentError
 from lattice.exports import EXPORTS
 from lattice.formats.registry import read as read_template
@@ -41,6 +42,7 @@ def main(arguments: list[str] | None = None) -> int:
 
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="lattice", description="Maps and checks session templates.")
+    parser.add_argument("--version", action="version", version=f"Intact Lattice {__version__}")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
 
     def command(

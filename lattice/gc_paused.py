@@ -9,8 +9,11 @@ from contextlib import contextmanager
 
 @contextmanager
 def gc_paused() -> Iterator[None]:
-    """No collection inside. The collector would look at all that was made again and again and free nothing:
-    at 30,000 strips a third of the time of an audit. Reference counting goes on as ever."""
+    """No garbage collection inside.
+
+    The collector would look at all that was made again and again and free nothing: at 30,000 strips a third of the
+    time of an audit. Reference counting goes on as ever.
+    """
     was_on = gc.isenabled()
     gc.disable()
     try:

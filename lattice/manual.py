@@ -71,7 +71,7 @@ def _sections(analysis: Analysis) -> Iterator[Chapter]:
 
 
 def _strip(analysis: Analysis, strip: Strip) -> str:
-    """“Bells (audio, stereo) feeds Effects and sends to Long echo at −8.0 dB.”"""
+    """A strip as a sentence: “Bells (audio, stereo) feeds Effects and sends to Long echo at −8.0 dB”."""
     number = analysis.graph.index[strip.id]
     routes = [analysis.graph.routes[route] for route in analysis.graph.outs[number]]
     for outlet in analysis.graph.outlets_of.get(number, ()):

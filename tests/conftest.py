@@ -53,7 +53,7 @@ def made() -> Template:
 
 
 @pytest.fixture
-def owner(db: None, django_user_model: type):  # type: ignore[no-untyped-def] # noqa: ANN201
+def owner(db: None, django_user_model: type):  # type: ignore[no-untyped-def]
     return django_user_model.objects.create_user("owner", password="a long password")  # noqa: S106
 
 

@@ -13,9 +13,10 @@ sys.path.insert(0, os.path.dirname(os.path.dirname(os.path.abspath(__file__))))
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "web.config.settings")
 django.setup()
 
+from web.editor.bulk import Preview
+
 from lattice.generate import generate
 from lattice.model.edit_step import EditStep
-from web.editor.bulk import Preview
 from web.shelf.workspace import Workspace
 
 ROUNDS = 9

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from time import perf_counter
 
-from lattice.analysis import Analysis, OutOfTime
+from lattice.analysis import Analysis, OutOfTimeError
 
 # Importing a module registers its checks; this is their order in a report.
 from lattice.checks import (  # noqa: F401
@@ -106,7 +106,7 @@ def _in_time(analysis: Analysis) -> Iterator[Finding]:
             for finding in function(analysis):
                 yield finding
                 analysis.keep_time()
-        except (OutOfTime, OverflowError):  # no time left, or gains typed beyond all numbers
+        except (OutOfTimeError, OverflowError):  # no time left, or gains typed beyond all numbers
             unfinished += codes
     if unfinished:
         yield Finding(

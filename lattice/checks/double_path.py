@@ -98,8 +98,7 @@ class _LoudestPairs:
         return total
 
     def _cost(self, route: int, start: int) -> float:
-        """dB lost over a route, from the `in` of the strip it leaves; of the first one, which leaves `start`, from its
-        tap.
+        """Loss over a route, dB: from the `in` of the strip it leaves, or from its tap where it leaves `start`.
 
         A lossless route costs nothing, however wide it is. Round a loop one that adds gain costs nothing either:
         otherwise no way would be the cheapest.

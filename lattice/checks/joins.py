@@ -176,8 +176,17 @@ class Joins:
 
 
 class _Walk:
-    """All walks from one strip at once. `states`: strip → in which states it is come to; `before`: from which strips;
-    `joins`: strips that are come to by two routes and that have no strip in common on all the ways to them."""
+    """All walks from one strip at once.
+
+    Attributes
+    ----------
+    states : dict[int, int]
+        For each strip that is reached, a bit for each state in which it is reached.
+    before : dict[int, list[int]]
+        The strips it is reached from.
+    joins : list[int]
+        Strips reached by two routes, with no strip in common to all the ways to them.
+    """
 
     def __init__(self, joins: Joins, hops: tuple[tuple[int, int], ...], without: int = -1) -> None:
         self.states: dict[int, int] = {}

@@ -51,11 +51,11 @@ class Argument:
             raise EditError(f"{self.name} is missing")
         return self.parsed(text, template)
 
-    def parsed(self, text: str, template: Template) -> Any:  # noqa: ARG002 - what some subclasses need
+    def parsed(self, text: str, template: Template) -> Any:
         """The value that typed text says."""
         return text.strip()
 
-    def said(self, value: Any, template: Template) -> str:  # noqa: ARG002 - what some subclasses need
+    def said(self, value: Any, template: Template) -> str:
         """A value in the journal's words."""
         return str(value)
 
@@ -68,7 +68,7 @@ class Argument:
 class Text(Argument):
     """Free text; where there is a default, empty says that."""
 
-    def parsed(self, text: str, template: Template) -> Any:  # noqa: ARG002
+    def parsed(self, text: str, template: Template) -> Any:
         usual = "" if self.default is REQUIRED else self.default
         return text.strip() or usual
 
@@ -90,7 +90,7 @@ class Whole(Argument):
     low: int = 0
     high: int = 1_000_000
 
-    def parsed(self, text: str, template: Template) -> int | None:  # noqa: ARG002
+    def parsed(self, text: str, template: Template) -> int | None:
         if not text.strip():
             return None if self.default is REQUIRED else self.default
         try:
@@ -111,7 +111,7 @@ class Level(Argument):
 
     unit: str = "dB"
 
-    def parsed(self, text: str, template: Template) -> float | None:  # noqa: ARG002
+    def parsed(self, text: str, template: Template) -> float | None:
         if not text.strip() and self.default is not REQUIRED:
             usual: float | None = self.default
             return usual
@@ -120,7 +120,7 @@ class Level(Argument):
         except ValueError as wrong:
             raise EditError(f"{self.words}: {wrong}") from None
 
-    def said(self, value: Any, template: Template) -> str:  # noqa: ARG002
+    def said(self, value: Any, template: Template) -> str:
         return f"{words_db(value)} {self.unit}"
 
     def problem(self, value: Any) -> str | None:
@@ -132,7 +132,7 @@ class Level(Argument):
 class Flag(Argument):
     """Yes or no; a form that does not name it says no."""
 
-    def parsed(self, text: str, template: Template) -> bool:  # noqa: ARG002
+    def parsed(self, text: str, template: Template) -> bool:
         return text.lower() in {"on", "true", "yes", "1"}
 
     def problem(self, value: Any) -> str | None:
@@ -149,10 +149,10 @@ class Lines(Argument):
             raise EditError(f"{self.name} is missing")
         return self.parsed(text, template)
 
-    def parsed(self, text: str, template: Template) -> list[str]:  # noqa: ARG002
+    def parsed(self, text: str, template: Template) -> list[str]:
         return [line.strip() for line in text.splitlines() if line.strip()]
 
-    def said(self, value: Any, template: Template) -> str:  # noqa: ARG002
+    def said(self, value: Any, template: Template) -> str:
         return str(len(value))
 
     def problem(self, value: Any) -> str | None:
@@ -163,13 +163,13 @@ class Lines(Argument):
 class Words(Lines):
     """Words or ids, with spaces or commas between; a form may name it several times."""
 
-    def read(self, form: Form, template: Template) -> list[str]:  # noqa: ARG002
+    def read(self, form: Form, template: Template) -> list[str]:
         return [word for text in form.get(self.name, ()) for word in text.replace(",", " ").split()]
 
 
 @dataclass(frozen=True)
 class Piece(Argument):
-    """The id of one piece of the template: a strip, section, route, insert …"""
+    """The id of one piece of the template: a strip, section, route, insert and so on."""
 
     kind: str = "strip"
     may_be_none: bool = False  # an empty choice says none
@@ -224,7 +224,7 @@ class PieceOf(Argument):
 
     kind: str = "outlet"
 
-    def said(self, value: Any, template: Template) -> str:  # noqa: ARG002 - the edit's own words name it
+    def said(self, value: Any, template: Template) -> str:
         return str(value)
 
     def problem(self, value: Any) -> str | None:
@@ -270,7 +270,7 @@ class Fields(Argument):
             raise EditError("nothing to change was given")
         return changes
 
-    def said(self, value: Any, template: Template) -> str:  # noqa: ARG002
+    def said(self, value: Any, template: Template) -> str:
         return words_of(value) if self.name == "changes" else str(value.get(self.said_by, ""))
 
     def problem(self, value: Any) -> str | None:

@@ -154,8 +154,11 @@ def move_and_refeed(template: Template, strips: list[str], section: str | None) 
 
 @edit(Pieces("strips"), Text("pattern"), Whole("first", default=1), says="Rename {strips}")
 def rename(template: Template, strips: list[str], pattern: str, first: int = 1) -> Template:
-    """Names by a pattern: {name} the name so far, {n} a number from `first` on ({n:02} gives 01), {section},
-    {kind}, {layout}. Raises EditError where the pattern has other braces or gives an empty name."""
+    """Names strips by a pattern.
+
+    In it {name} is the name so far, {n} a number from `first` on ({n:02} gives 01); {section}, {kind} and {layout}
+    are the strip's. Raises EditError where the pattern has other braces or gives an empty name.
+    """
     wanted = all_known(template.strips, strips, "strip")
     sections = {section.id: section.name for section in template.sections}
     new, number = [], first

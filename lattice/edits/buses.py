@@ -98,7 +98,7 @@ def dissolve_bus(template: Template, bus: str) -> Template:
         f"becomes the return {said.get('name') or _shared_name(said['type'])}"
     ),
 )
-def effect_to_return(template: Template, strips: list[str], type: str, name: str = "", to: str = "") -> Template:  # noqa: A002 - the document's word
+def effect_to_return(template: Template, strips: list[str], type: str, name: str = "", to: str = "") -> Template:
     """All effects of one type on some strips become one shared return (`insert_to_return`)."""
     wanted = all_known(template.strips, strips, "strip")
     hosts = (strip for strip in template.strips if strip.id in wanted)

@@ -77,7 +77,7 @@ def print_stem(template: Template, stem: str) -> Template:
 
 
 @edit(Piece("strip"), Text("set"), says="Split {strip}")
-def split_return(template: Template, strip: str, set: str) -> Template:  # noqa: A002 - the document's word
+def split_return(template: Template, strip: str, set: str) -> Template:
     """One return for each stem: a copy of a shared one for every other stem that sends to it, fed to that stem.
 
     The copies have the same inserts, fader and pan; sends keep their levels and taps.

@@ -44,7 +44,7 @@ def waive(
     reason: str = "",
     by: str = "",
     on: str = "",
-    message: str = "",  # noqa: ARG001 - the journal says it
+    message: str = "",
 ) -> Template:
     """One finding is meant so: why, who says it, and on which day (today where it is not said)."""
     if not reason or not by:

@@ -123,7 +123,7 @@ class LoopGraph:
             return False
         return len(self.order_without(frozenset())) == self.first_outlet
 
-    def order_without(self, cut: frozenset[int]) -> list[int]:
+    def order_without(self, cut: frozenset[int]) -> list[int]:  # noqa: C901 - one sweep over all routes, without calls
         """Strips (their `in`) and keyed inserts in an order of the flow, some audio and key routes left out.
 
         Nodes in or behind a cycle are missing. O(strips + routes).

@@ -257,7 +257,7 @@ def post_stage(strip: Strip, layout: str, pre: Stage) -> Stage | None:
 
 
 def level_of(power: list[float], by: float) -> float:
-    """dB of the loudest channel of a stage; −∞ for silence."""
+    """DB of the loudest channel of a stage; −∞ for silence."""
     loudest = max(power) * by * by
     return min(10.0 * math.log10(loudest), TOP_DB) if loudest > 0 else -math.inf
 
@@ -293,7 +293,7 @@ def figures(stage: Stage) -> ChannelFigures:
 
 
 def shown_db(power: float) -> float | None:
-    """dB of a power; None for silence."""
+    """DB of a power; None for silence."""
     if not power > 0:
         return None
     return min(10.0 * math.log10(power), TOP_DB)

@@ -11,7 +11,9 @@ from lattice.model.insert_types import DECORRELATING
 
 
 class CoherenceMap:
-    """By node (strips, then keyed inserts), walked against the flow:
+    """Where copies of one source may meet again, so that levels have to keep track of their phase.
+
+    By node (strips, then keyed inserts), walked against the flow.
 
     `wanted`: what is coherent at it matters there or further on. `branches`: its sound leaves by several
     coherent ways that meet again. `plain`: sources that need none of it.

@@ -92,7 +92,7 @@ def play_plain(levels: Sums, numbers: Iterable[int]) -> dict[int, PlainSource]:
             else:
                 peak_gain, likely_gain, rms_gain = p * level, q * level, e * level
             into = arriving[head_of[route]] or levels.into(route)
-            if matrix is None or into.coherence is not None or len(matrix) != 2 or strip.layout != "mono":  # noqa: PLR2004
+            if matrix is None or into.coherence is not None or len(matrix) != 2 or strip.layout != "mono":
                 sides = balance_gains(strip.pan) if is_post and strip.pan and strip.layout == "stereo" else ()
                 into.add_alike(strip.layout, matrix, peak_gain, likely_gain, rms_gain, sides)
                 continue

@@ -10,7 +10,7 @@ SparseRows = list[SparseRow]
 
 
 def times(matrix: Sequence[Sequence[float]], rows: Sequence[Sequence[float]]) -> Rows:
-    """matrix · rows. O(entries that are not 0 · columns)."""
+    """Matrix · rows. O(entries that are not 0 · columns)."""
     width = len(rows[0]) if rows else 0
     found = []
     for gains in matrix:
@@ -27,7 +27,7 @@ def times(matrix: Sequence[Sequence[float]], rows: Sequence[Sequence[float]]) ->
 
 
 def sandwich(matrix: Sequence[Sequence[float]], spread: Rows) -> Rows:
-    """matrix · spread · matrixᵀ, for a symmetric spread."""
+    """Matrix · spread · matrixᵀ, for a symmetric spread."""
     half = times(matrix, spread)
     return transposed(times(matrix, transposed(half)))
 
@@ -37,7 +37,7 @@ def transposed(rows: Rows) -> Rows:
 
 
 def added(mine: Rows, come: Rows, scale: float) -> None:
-    """mine + scale · come, in place."""
+    """Mine + scale · come, in place."""
     for row, values in zip(mine, come, strict=True):
         for column, value in enumerate(values):
             if value:
@@ -45,13 +45,13 @@ def added(mine: Rows, come: Rows, scale: float) -> None:
 
 
 def add_to(row: SparseRow, come: SparseRow, by: float = 1.0) -> None:
-    """row + by · come, in place."""
+    """Row + by · come, in place."""
     for column, value in come.items():
         row[column] = row.get(column, 0.0) + by * value
 
 
 def sparse_sum(one: SparseRows, other: SparseRows, by: float = 1.0) -> SparseRows:
-    """one + by · other; rows that only one of them has are shared."""
+    """One + by · other; rows that only one of them has are shared."""
     found = []
     for row, come in zip(one, other, strict=True):
         if not come:
@@ -90,7 +90,7 @@ def sparse(rows: Rows) -> SparseRows:
 
 
 def quadratic(row: SparseRow, spread: SparseRows) -> float:
-    """row · spread · rowᵀ, never below 0 by rounding."""
+    """Row · spread · rowᵀ, never below 0 by rounding."""
     total = 0.0
     for at, gain in row.items():
         for column, value in spread[at].items():

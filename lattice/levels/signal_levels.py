@@ -87,7 +87,7 @@ class SignalLevels:
         if self.coherence is not None:
             _add_coherence(self.coherence, other, matrix, (likely_gain, rms_gain), len(p))
 
-    def add_alike(  # noqa: PLR0913 - three figures of one sound, and where they go
+    def add_alike(
         self, layout: str, matrix: Matrix | None, p: float, q: float, e: float, sides: tuple[float, ...] = ()
     ) -> None:
         """Adds a source whose channels are alike and signals of their own; `sides`: the balance of a stereo one."""

@@ -167,7 +167,7 @@ def panner_matrix(source: str, destination: str) -> Matrix:
 
 
 def product(left: Matrix, right: Matrix) -> Matrix:
-    """left · right: `right` works first. O(entries of `left` · entries in a row of `right`)."""
+    """Left · right: `right` works first. O(entries of `left` · entries in a row of `right`)."""
     if right.is_identity:
         return left
     if left.is_identity:

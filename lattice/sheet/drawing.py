@@ -280,7 +280,7 @@ class _Drawing:
 
 
 def _letter(index: int) -> str:
-    """A, B … Z, AA, AB …"""
+    """Letters of a row: A to Z, then AA, AB and so on."""
     letters = ""
     index += 1
     while index:

@@ -6,12 +6,12 @@ are known, so lines are kept as points of (gutter, lane key) or box edges until 
 
 from __future__ import annotations
 
+import itertools
 from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 from lattice.sheet.nodes import Link, Node, NodeSet
-import itertools
 
 ROW = 24.0  # pixels from row to row
 BOX_HEIGHT = 18.0

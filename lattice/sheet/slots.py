@@ -83,7 +83,7 @@ class SlotRows:
         return max(height, *(int(node.row) - self.top[band] + node.rows for node in members))
 
     def _capacity(self, band: str, sources: list[Node], instruments: list[Node]) -> int:
-        """n strips and max(1, n/8) free rows, kept; a full band grows once, by the same measure."""
+        """N strips and max(1, n/8) free rows, kept; a full band grows once, by the same measure."""
         most_beside = max(
             (sum(node.rows for node in instruments if node.rank == rank) for rank in {n.rank for n in instruments}),
             default=0,

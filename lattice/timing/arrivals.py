@@ -188,7 +188,7 @@ class Arrivals:
                 reported[number] = took
                 playback[number] = (took, took) if measured is None else (measured, measured)
 
-    def _sum(  # noqa: PLR0912 - the innermost loop of timing, told apart by ifs and not by calls
+    def _sum(  # noqa: C901, PLR0912 - the innermost loop of timing, told apart by ifs and not by calls
         self, number: int, routes: list[int], own: tuple[int, Span] | None
     ) -> None:
         """What comes in by routes and from the strip's own source, each held for the latest."""

@@ -34,7 +34,7 @@ def browser() -> Iterator[Browser]:
 
 
 @pytest.fixture
-def person(transactional_db: None, django_user_model: type):  # type: ignore[no-untyped-def] # noqa: ANN201
+def person(transactional_db: None, django_user_model: type):  # type: ignore[no-untyped-def]
     return django_user_model.objects.create_user("person", password="a long password")  # noqa: S106
 
 

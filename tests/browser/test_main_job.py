@@ -16,7 +16,7 @@ from web.shelf.workspace import workspace
 Opener = Callable[..., StoredTemplate]
 
 
-def box(page: Page, strip: str):  # type: ignore[no-untyped-def] # noqa: ANN201
+def box(page: Page, strip: str):  # type: ignore[no-untyped-def]
     return page.locator(f'#sheet-holder [data-id="{strip}"]')
 
 

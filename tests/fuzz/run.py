@@ -37,7 +37,7 @@ STARTS = 60
 SLOW_S = 15.0  # one small template and all that is done with it
 
 
-class Refused(Exception):
+class RefusedError(Exception):
     """Bad input, said so: what is wanted of it."""
 
 
@@ -76,7 +76,7 @@ def documents(made: Template, chance: Random) -> None:
     try:
         read = load(data)
     except DocumentError as refused:
-        raise Refused from refused
+        raise RefusedError from refused
     _used(read, chance)
 
 
@@ -85,7 +85,7 @@ def sheets(made: Template, chance: Random) -> None:
     try:
         read = track_sheet.read_sheet(data)
     except DocumentError as refused:
-        raise Refused from refused
+        raise RefusedError from refused
     _used(read.template, chance)
 
 
@@ -98,7 +98,7 @@ def inventories(made: Template, chance: Random) -> None:
     try:
         read = inventory.load(data)
     except DocumentError as refused:
-        raise Refused from refused
+        raise RefusedError from refused
     assert {plugin.name for plugin in inventory.load(inventory.dump(read)).plugins} == {p.name for p in read.plugins}
     audit(made, read)
 
@@ -108,7 +108,7 @@ def edits(made: Template, chance: Random) -> None:
     try:
         new = apply(made, edit, arguments)
     except DocumentError as refused:
-        raise Refused from refused
+        raise RefusedError from refused
     assert load(dump(new)) == new
     if chance.random() < 0.2:
         _used(new, chance)
@@ -136,7 +136,7 @@ def run(seconds: float, number: int, kinds: list[str]) -> int:
             if time.monotonic() - began > SLOW_S:
                 raise TimeoutError(f"took {time.monotonic() - began:.0f} s")
             counts[f"{kind} accepted"] += 1
-        except Refused:
+        except RefusedError:
             continue
         except Exception as wrong:  # whatever it is, it is ours to mend
             last = traceback.extract_tb(wrong.__traceback__)[-1]

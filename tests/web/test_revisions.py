@@ -290,7 +290,7 @@ def test_one_who_edits_and_one_who_seals_lose_nothing(owner) -> None:  # type: i
     outcomes = _both(lambda n: work[n]())
     stored.refresh_from_db()
     assert outcomes[0] == "done"
-    assert outcomes[1] in ("done", "Stale")  # sealed before the edit, or told that it came after
+    assert outcomes[1] in ("done", "StaleVersionError")  # sealed before the edit, or told that it came after
     assert stored.version == 2
     if outcomes[1] == "done":
         assert revisions.content(Revision.objects.get()) == GOOD
@@ -315,7 +315,7 @@ def _both(work: Any) -> list[str]:
         try:
             work(number)
             outcomes[number] = "done"
-        except (EditError, services.Stale) as wrong:
+        except (EditError, services.StaleVersionError) as wrong:
             outcomes[number] = type(wrong).__name__
         finally:
             connection.close()
@@ -355,7 +355,7 @@ def test_a_process_killed_in_the_middle_of_writing_leaves_the_last_whole_state(o
         "DJANGO_SETTINGS_MODULE": "tests.web.killed_settings",
         "KILLED_DATABASE": str(connection.settings_dict["NAME"]),
     }
-    process = subprocess.Popen([sys.executable, "-c", KILLED, str(stored.pk)], cwd=settings.ROOT, env=environment, stdout=subprocess.PIPE)  # fmt: skip # noqa: S603
+    process = subprocess.Popen([sys.executable, "-c", KILLED, str(stored.pk)], cwd=settings.ROOT, env=environment, stdout=subprocess.PIPE)  # fmt: skip
     assert process.stdout is not None
     assert process.stdout.readline() == b"ready\n"
     time.sleep(after_ms / 1000)

@@ -167,7 +167,7 @@ def test_two_at_once_lose_nothing_one_is_told(owner, made: Template) -> None:  #
         try:
             services.edit(stored.pk, owner, 1, f"edit {number}", [step])
             done.append("written")
-        except services.Stale:
+        except services.StaleVersionError:
             done.append("told")
         finally:
             connection.close()

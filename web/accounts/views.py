@@ -24,8 +24,8 @@ class SignIn(LoginView):
 @require_safe
 def sign_in_by_link(request: HttpRequest, token: str) -> HttpResponse:
     """The link that `make demo` prints; elsewhere there is no such page."""
-    user = user_of(token) if settings.DEMO_SIGN_IN else None
-    person = get_user_model().objects.filter(pk=user, is_active=True).first()
+    number = user_of(token) if settings.DEMO_SIGN_IN else None
+    person = None if number is None else get_user_model().objects.filter(pk=number, is_active=True).first()
     if person is None:
         raise Http404
     login(request, person, backend="django.contrib.auth.backends.ModelBackend")

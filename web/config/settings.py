@@ -7,7 +7,18 @@ import secrets
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent.parent
-VAR = Path(os.environ.get("LATTICE_VAR", ROOT / "var"))
+
+
+def _var() -> Path:
+    """Where data is kept: `var` beside a source tree; where the system keeps state for what is installed."""
+    if given := os.environ.get("LATTICE_VAR"):
+        return Path(given)
+    if (ROOT / "pyproject.toml").exists():
+        return ROOT / "var"
+    return Path(os.environ.get("XDG_STATE_HOME") or Path.home() / ".local" / "state") / "intact-lattice"
+
+
+VAR = _var()
 VAR.mkdir(parents=True, exist_ok=True)
 
 

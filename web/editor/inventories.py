@@ -15,7 +15,7 @@ from web.editor.places.inventory import as_inventory
 from web.editor.writes import changed, refused
 from web.shared.numbers import number_of
 from web.shelf import services
-from web.shelf.access import own_template_or_404
+from web.shelf.access import own_template_or_404, signed_in_user
 from web.shelf.models import KeptInventory
 from web.shelf.workspace import workspace
 
@@ -23,7 +23,7 @@ from web.shelf.workspace import workspace
 @require_safe
 def export_inventory(request: HttpRequest, pk: int, of: int) -> HttpResponse:
     own_template_or_404(request, pk)
-    kept = get_object_or_404(KeptInventory, owner=request.user, pk=of)
+    kept = get_object_or_404(KeptInventory, owner=signed_in_user(request), pk=of)
     answer = HttpResponse(dump(as_inventory(kept)), content_type="text/csv; charset=utf-8")
     answer["Content-Disposition"] = f'attachment; filename="{slug(kept.name)}.csv"'
     return answer
@@ -39,7 +39,7 @@ def bring_inventory(request: HttpRequest, pk: int) -> HttpResponse:
         inventory = load(request.POST.get("text", "").encode(), name)
     except DocumentError as error:
         return refused(request, stored, error)
-    services.keep_inventory(request.user, replace(inventory, name=name))
+    services.keep_inventory(signed_in_user(request), replace(inventory, name=name))
     return changed(request, stored)
 
 
@@ -51,12 +51,12 @@ def take_inventory(request: HttpRequest, pk: int) -> HttpResponse:
     machine = next((one for one in template.machines if one.id == request.POST.get("machine")), None)
     if machine is None:
         return refused(request, stored, DocumentError(["there is no such machine in this template"]))
-    services.keep_inventory(request.user, inventory_of(template, machine))
+    services.keep_inventory(signed_in_user(request), inventory_of(template, machine))
     return changed(request, stored)
 
 
 @require_POST
 def forget_inventory(request: HttpRequest, pk: int) -> HttpResponse:
     stored = own_template_or_404(request, pk)
-    KeptInventory.objects.filter(owner=request.user, pk=number_of(request.POST.get("of", ""))).delete()
+    KeptInventory.objects.filter(owner=signed_in_user(request), pk=number_of(request.POST.get("of", ""))).delete()
     return changed(request, stored)

@@ -11,19 +11,20 @@ from django.views.decorators.http import require_safe
 from lattice.errors import DocumentError
 from lattice.model import document
 from lattice.model.document import Section
+from lattice.model.insert_types import INSERT_TYPES
 from lattice.model.layouts import NAMED
-from lattice.model.strip_kinds import DESTINATIONS
+from lattice.model.strip_kinds import DESTINATIONS, STRIP_KINDS
 from lattice.trace import MOST_PATHS, HopFigures, hop_words, sentence, trace
 from web.editor.presenting import frame, strip_context
 from web.shelf.access import own_template_or_404
 from web.shelf.workspace import Workspace, workspace
 
 CHOICES = {
-    "kinds": get_args(document.StripKind),
+    "kinds": tuple(traits.name for traits in STRIP_KINDS),
     "layouts": (*NAMED, "discrete:2", "discrete:4", "discrete:8", "discrete:16"),
     "monitors": ("never", "when-armed", "always"),
     "taps": get_args(document.Tap),
-    "insert_types": get_args(document.InsertType),
+    "insert_types": tuple(traits.name for traits in INSERT_TYPES),
     "insert_states": ("on", "bypassed", "unloaded"),
     "insert_keys": ("none", "internal", "external"),
     "records": ("in", "pre"),
@@ -110,9 +111,9 @@ def selection_context(ids: str, space: Workspace) -> dict[str, Any]:
         for insert in strip.inserts
         if insert.traits.can_be_keyed
     ]
-    ids = {strip.id for strip in chosen_ones}
-    fed = {route.to for route in template.routes if route.kind == "feed" and route.from_strip in ids}
-    played = {route.to for route in template.routes if route.kind == "midi" and route.from_strip in ids}
+    known = {strip.id for strip in chosen_ones}
+    fed = {route.to for route in template.routes if route.kind == "feed" and route.from_strip in known}
+    played = {route.to for route in template.routes if route.kind == "midi" and route.from_strip in known}
     destinations = [strip for strip in template.strips if strip.kind in DESTINATIONS]
     effects = {insert.type for strip in chosen_ones for insert in strip.inserts if insert.traits.decorrelates}
     return {

@@ -19,7 +19,7 @@ from web.editor.preview import Holder, Preview, planned
 from web.editor.views import place_context
 from web.shared.numbers import number_of
 from web.shelf import services
-from web.shelf.access import own_template_or_404
+from web.shelf.access import own_template_or_404, signed_in_user
 from web.shelf.models import StoredTemplate
 from web.shelf.sheets import folded_of
 from web.shelf.workspace import workspace
@@ -41,7 +41,7 @@ def _written(
     stored = own_template_or_404(request, pk, permission)
     try:
         stored = work(stored)
-    except services.Stale as stale:
+    except services.StaleVersionError as stale:
         return _refused(request, stored, "stale.html", {"since": stale.since[-6:], "more": len(stale.since) - 6}, 409)
     except DocumentError as error:
         return refused(request, stored, error)
@@ -89,16 +89,17 @@ def write(request: HttpRequest, pk: int, what: str) -> HttpResponse:
         raise Http404
 
     def work(stored: StoredTemplate) -> StoredTemplate:
-        services.based_on(pk, request.user, base_of(request))  # before the form is read against another document
+        # Asked first: the form would be read against another document.
+        services.based_on(pk, signed_in_user(request), base_of(request))
         label, step = _asked(request, what, workspace(stored).template)
-        return services.edit(pk, request.user, base_of(request), label, [step])
+        return services.edit(pk, signed_in_user(request), base_of(request), label, [step])
 
     return _written(request, pk, work, EDITS[what].permission)
 
 
 def holder(request: HttpRequest, stored: StoredTemplate) -> Holder:
     """Whom, of what and at which version a preview is shown."""
-    return [request.user.pk, stored.pk, stored.version]
+    return [signed_in_user(request).pk, stored.pk, stored.version]
 
 
 @require_POST
@@ -124,9 +125,9 @@ def write_planned(request: HttpRequest, pk: int) -> HttpResponse:
     """The edit that a preview showed, as one step."""
 
     def work(stored: StoredTemplate) -> StoredTemplate:
-        services.based_on(pk, request.user, base_of(request))
+        services.based_on(pk, signed_in_user(request), base_of(request))
         label, step = planned(request.POST.get("planned", ""), holder(request, stored))
-        return services.edit(pk, request.user, base_of(request), label, [step])
+        return services.edit(pk, signed_in_user(request), base_of(request), label, [step])
 
     return _written(request, pk, work)
 
@@ -138,10 +139,9 @@ def remedy(request: HttpRequest, pk: int, fingerprint: str, number: int) -> Http
     def work(stored: StoredTemplate) -> StoredTemplate:
         for finding in workspace(stored).audit.findings:
             if finding.fingerprint == fingerprint and number < len(finding.remedies):
-                chosen_remedy = finding.remedies[number]
-                return services.edit(
-                    pk, request.user, base_of(request), f"{finding.message}: {chosen_remedy.label}", chosen_remedy.steps
-                )
+                remedy = finding.remedies[number]
+                label = f"{finding.message}: {remedy.label}"
+                return services.edit(pk, signed_in_user(request), base_of(request), label, remedy.steps)
         raise DocumentError(["this finding is gone; the list shows what there is now"])
 
     return _written(request, pk, work)
@@ -149,12 +149,12 @@ def remedy(request: HttpRequest, pk: int, fingerprint: str, number: int) -> Http
 
 @require_POST
 def undo(request: HttpRequest, pk: int) -> HttpResponse:
-    return _written(request, pk, lambda stored: services.undo(pk, request.user, base_of(request)))
+    return _written(request, pk, lambda stored: services.undo(pk, signed_in_user(request), base_of(request)))
 
 
 @require_POST
 def redo(request: HttpRequest, pk: int) -> HttpResponse:
-    return _written(request, pk, lambda stored: services.redo(pk, request.user, base_of(request)))
+    return _written(request, pk, lambda stored: services.redo(pk, signed_in_user(request), base_of(request)))
 
 
 @require_POST
@@ -191,12 +191,12 @@ def tidy(request: HttpRequest, pk: int) -> HttpResponse:
 def keep_profile(request: HttpRequest, pk: int) -> HttpResponse:
     """Keeps what this delivery asks for under its name; the template itself does not change."""
     stored = own_template_or_404(request, pk)
-    services.keep_profile(request.user, workspace(stored).template.profile)
+    services.keep_profile(signed_in_user(request), workspace(stored).template.profile)
     return changed(request, stored)
 
 
 @require_POST
 def forget_profile(request: HttpRequest, pk: int) -> HttpResponse:
     stored = own_template_or_404(request, pk)
-    services.forget_profile(request.user, request.POST.get("name", ""))
+    services.forget_profile(signed_in_user(request), request.POST.get("name", ""))
     return changed(request, stored)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from msgspec.structs import replace
 
 from lattice.changes.digests import section_digests
@@ -18,7 +18,7 @@ LACKING = {"Echo", "Linear eq"}  # plug-ins that the second studio does not have
 OLDER = {"Hall": "3.0"}
 
 
-def with_history(user: AbstractBaseUser) -> StoredTemplate:
+def with_history(user: User) -> StoredTemplate:
     """Night Ferry with its revisions, and the present state with what was done to it since."""
     (first, note), *later = night_ferry.sealed()
     stored = services.store(user, first)
@@ -34,7 +34,7 @@ def with_history(user: AbstractBaseUser) -> StoredTemplate:
     return stored
 
 
-def _became(stored: StoredTemplate, user: AbstractBaseUser, template: Template, label: str) -> StoredTemplate:
+def _became(stored: StoredTemplate, user: User, template: Template, label: str) -> StoredTemplate:
     return services.change(stored.pk, user, stored.version, label, lambda _before: template)
 
 

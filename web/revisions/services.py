@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.db.models.functions import Greatest
 from django.utils import timezone
@@ -35,8 +35,8 @@ def content(revision: Revision) -> Template:
 
 
 @transaction.atomic
-def seal(pk: int, user: AbstractBaseUser, base: int, note: str, by: str) -> Revision:
-    """The present state as the next revision. Raises Stale where it is not the state the person saw."""
+def seal(pk: int, user: User, base: int, note: str, by: str) -> Revision:
+    """The present state as the next revision. Raises StaleVersionError where it is not the state the person saw."""
     stored = services.based_on(pk, user, base)
     name, note = named(by, "sealing"), note.strip()[:500]
     if not note:
@@ -53,7 +53,7 @@ def seal(pk: int, user: AbstractBaseUser, base: int, note: str, by: str) -> Revi
     return made
 
 
-def tick(pk: int, user: AbstractBaseUser, section: str, digest: str, by: str) -> Tick:
+def tick(pk: int, user: User, section: str, digest: str, by: str) -> Tick:
     """Ticks a section off as it was seen. Raises EditError where it has changed since."""
     stored = services.of_owner(user).get(pk=pk)
     now = section_digests(workspace(stored).template).get(section)
@@ -67,11 +67,11 @@ def tick(pk: int, user: AbstractBaseUser, section: str, digest: str, by: str) ->
     return made
 
 
-def untick(pk: int, user: AbstractBaseUser, section: str) -> None:
+def untick(pk: int, user: User, section: str) -> None:
     Tick.objects.filter(template=services.of_owner(user).get(pk=pk), section=section).delete()
 
 
-def sign(revision_pk: int, user: AbstractBaseUser, by: str) -> Revision:
+def sign(revision_pk: int, user: User, by: str) -> Revision:
     """Signs a revision off: it is released, and locked. Raises EditError with what stands in the way."""
     revision = Revision.objects.select_related("template").get(pk=revision_pk, template__owner=user)
     name = named(by, "signing off")
@@ -92,14 +92,14 @@ def sign(revision_pk: int, user: AbstractBaseUser, by: str) -> Revision:
     return revision
 
 
-def go_back(pk: int, user: AbstractBaseUser, base: int, revision: Revision) -> StoredTemplate:
+def go_back(pk: int, user: User, base: int, revision: Revision) -> StoredTemplate:
     """The state of a revision again, as a new edit: what was done since stays in the journal, and undo leads back."""
     return services.change(
         pk, user, base, f"Go back to revision {revision.number}", lambda _template: content(revision)
     )  # fmt: skip
 
 
-def take(pk: int, user: AbstractBaseUser, base: int, revision: Revision, keys: list[str]) -> StoredTemplate:
+def take(pk: int, user: User, base: int, revision: Revision, keys: list[str]) -> StoredTemplate:
     """SourceResponse differences as they are in a revision, as one edit."""
     other, many = content(revision), f"{len(keys)} difference{'s' if len(keys) != 1 else ''}"
     label = f"Take {many} over from revision {revision.number}"

@@ -12,7 +12,7 @@ from web.revisions.pack import make_pack
 jobs = SqliteHuey("lattice", filename=str(settings.JOBS_DATABASE), immediate=settings.JOBS_AT_ONCE)
 
 
-class Cancelled(Exception):
+class CancelledError(Exception):
     """Nobody waits for the pack any more."""
 
 
@@ -24,11 +24,11 @@ def make(pack_pk: int) -> None:
     def tell(step: str, percent: int) -> None:
         still = Pack.objects.filter(pk=pack.pk, state__in=(Pack.WAITING, Pack.MAKING))
         if not still.update(state=Pack.MAKING, step=step, percent=percent):
-            raise Cancelled
+            raise CancelledError
 
     try:
         content = make_pack(pack.revision, tell)
-    except Cancelled:
+    except CancelledError:
         return
     except Exception as wrong:
         _end(pack, Pack.FAILED, said=f"{type(wrong).__name__}: {wrong}"[:300])

@@ -20,10 +20,10 @@ from web.revisions.comparing import comparison, figures_of
 from web.revisions.gate import gate, ticked
 from web.revisions.models import Pack, Revision
 from web.revisions.tasks import make
-from web.shelf.access import own_template_or_404
+from web.shelf.access import own_template_or_404, signed_in_user
 from web.shelf.heads import document_of
 from web.shelf.models import StoredTemplate
-from web.shelf.services import Stale
+from web.shelf.services import StaleVersionError
 from web.shelf.workspace import Workspace, workspace
 
 PRESENT = "now"
@@ -86,7 +86,7 @@ def _done(request: HttpRequest, pk: int, work: Callable[[], Any], then: str = "r
     """Does the work and leads on; what cannot be done, or came too late, is said on the page."""
     try:
         work()
-    except Stale as stale:
+    except StaleVersionError as stale:
         return _page(request, own_template_or_404(request, pk), 409, is_stale=True, since=stale.since[-6:])
     except DocumentError as error:
         return _page(request, own_template_or_404(request, pk), 422, problems=error.problems)
@@ -97,32 +97,32 @@ def _done(request: HttpRequest, pk: int, work: Callable[[], Any], then: str = "r
 def seal(request: HttpRequest, pk: int) -> HttpResponse:
     own_template_or_404(request, pk)
     note, by = request.POST.get("note", ""), request.POST.get("by", "")
-    return _done(request, pk, lambda: services.seal(pk, request.user, base_of(request), note, by))
+    return _done(request, pk, lambda: services.seal(pk, signed_in_user(request), base_of(request), note, by))
 
 
 @require_POST
 def tick(request: HttpRequest, pk: int) -> HttpResponse:
     own_template_or_404(request, pk)
     said = [request.POST.get(name, "") for name in ("section", "digest", "by")]
-    return _done(request, pk, lambda: services.tick(pk, request.user, *said))
+    return _done(request, pk, lambda: services.tick(pk, signed_in_user(request), *said))
 
 
 @require_POST
 def untick(request: HttpRequest, pk: int) -> HttpResponse:
     own_template_or_404(request, pk)
-    return _done(request, pk, lambda: services.untick(pk, request.user, request.POST.get("section", "")))
+    return _done(request, pk, lambda: services.untick(pk, signed_in_user(request), request.POST.get("section", "")))
 
 
 @require_POST
 def sign(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     revision = _revision(request, pk, number)
-    return _done(request, pk, lambda: services.sign(revision.pk, request.user, request.POST.get("by", "")))
+    return _done(request, pk, lambda: services.sign(revision.pk, signed_in_user(request), request.POST.get("by", "")))
 
 
 @require_POST
 def go_back(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     revision = _revision(request, pk, number)
-    return _done(request, pk, lambda: services.go_back(pk, request.user, base_of(request), revision), "map")
+    return _done(request, pk, lambda: services.go_back(pk, signed_in_user(request), base_of(request), revision), "map")
 
 
 @require_safe
@@ -155,7 +155,7 @@ def compare_page(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def take(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     revision, keys = _revision(request, pk, number), request.POST.getlist("key")
-    return _done(request, pk, lambda: services.take(pk, request.user, base_of(request), revision, keys))
+    return _done(request, pk, lambda: services.take(pk, signed_in_user(request), base_of(request), revision, keys))
 
 
 @require_POST

@@ -8,7 +8,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
@@ -21,10 +21,10 @@ from lattice.model.document import Template
 from lattice.model.names import slug
 from web.shared.numbers import number_of
 from web.shelf import services
-from web.shelf.access import own_template_or_404
+from web.shelf.access import own_template_or_404, signed_in_user
 from web.shelf.heads import document_of
 from web.shelf.models import JournalEntry, StoredTemplate
-from web.shelf.workspace import Unreadable, workspace
+from web.shelf.workspace import UnreadableError, workspace
 
 SHOWN_ENTRIES = 50
 
@@ -39,7 +39,7 @@ class UnreadableTemplates:
         return self.get_response(request)
 
     def process_exception(self, request: HttpRequest, exception: Exception) -> HttpResponse | None:
-        if not isinstance(exception, Unreadable):
+        if not isinstance(exception, UnreadableError):
             return None
         stored = exception.stored
         if request.headers.get("HX-Request"):
@@ -74,7 +74,7 @@ def last_readable(stored: StoredTemplate) -> tuple[Template, JournalEntry | None
     return None
 
 
-def recover(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
+def recover(pk: int, user: User, base: int) -> StoredTemplate:
     """Puts the last state that reads in the place of one that does not. Raises EditError where there is none."""
     stored = services.based_on(pk, user, base)
     found = last_readable(stored)
@@ -105,11 +105,11 @@ def back_to_readable(request: HttpRequest, pk: int) -> HttpResponse:
     stored = own_template_or_404(request, pk)
     try:
         workspace(stored)
-    except Unreadable:
+    except UnreadableError:
         try:
-            recover(pk, request.user, number_of(request.POST.get("base", ""), -1))
-        except services.Stale:
+            recover(pk, signed_in_user(request), number_of(request.POST.get("base", ""), -1))
+        except services.StaleVersionError:
             pass  # somebody else has done it
         except DocumentError as error:
-            raise Unreadable(stored, error.problems) from None
+            raise UnreadableError(stored, error.problems) from None
     return redirect("map", pk)

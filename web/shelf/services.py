@@ -10,7 +10,7 @@ from datetime import timedelta
 from typing import Any
 
 import msgspec
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import OperationalError, connection, transaction
 from django.utils import timezone
 from msgspec.structs import replace
@@ -27,7 +27,7 @@ from web.shelf.sheets import folded_of, folded_sections
 from web.shelf.workspace import Workspace, keep, workspace
 
 
-class Stale(Exception):
+class StaleVersionError(Exception):
     """The edit was made on an older version; `since` says what was written after it."""
 
     def __init__(self, since: list[JournalEntry]) -> None:
@@ -35,7 +35,7 @@ class Stale(Exception):
         self.since = since
 
 
-def of_owner(user: AbstractBaseUser) -> Any:
+def of_owner(user: User) -> Any:
     """The templates on a person's shelf."""
     return StoredTemplate.objects.filter(owner=user, deleted_at=None)
 
@@ -65,7 +65,7 @@ class PreparedState:
         return {"head": self.head, "name": self.template.name, "summary": self.summary}
 
 
-def store(user: AbstractBaseUser, template: Template) -> StoredTemplate:
+def store(user: User, template: Template) -> StoredTemplate:
     """A new template on a person's shelf."""
     made = PreparedState(template)
     stored: StoredTemplate = StoredTemplate.objects.create(owner=user, slots=made.slots, **made.fields)
@@ -76,14 +76,14 @@ def store(user: AbstractBaseUser, template: Template) -> StoredTemplate:
 DRAFTS_LAST = timedelta(hours=1)
 
 
-def keep_draft(user: AbstractBaseUser, template: Template) -> Draft:
+def keep_draft(user: User, template: Template) -> Draft:
     """What was brought, read once and put aside; drafts whose hour has passed go."""
     Draft.objects.filter(created_at__lt=timezone.now() - DRAFTS_LAST).delete()
     draft: Draft = Draft.objects.create(owner=user, name=template.name, head=head_of(template))
     return draft
 
 
-def store_draft(user: AbstractBaseUser, number: int) -> StoredTemplate | None:
+def store_draft(user: User, number: int) -> StoredTemplate | None:
     """A draft becomes a template on the shelf; None where it is not the person's, or no longer there."""
     since = timezone.now() - DRAFTS_LAST
     draft = Draft.objects.filter(owner=user, pk=number, created_at__gte=since).first()
@@ -94,15 +94,16 @@ def store_draft(user: AbstractBaseUser, number: int) -> StoredTemplate | None:
     return stored
 
 
-def edit(pk: int, user: AbstractBaseUser, base: int, label: str, steps: Iterable[EditStep]) -> StoredTemplate:
-    """Applies steps as one edit. Raises Stale, or DocumentError with what is wrong; then nothing is written."""
+def edit(pk: int, user: User, base: int, label: str, steps: Iterable[EditStep]) -> StoredTemplate:
+    """Applies steps as one edit.
+
+    Raises StaleVersionError, or DocumentError with what is wrong; then nothing is written.
+    """
     steps = list(steps)
     return change(pk, user, base, label, lambda template: apply_steps(template, steps))
 
 
-def change(
-    pk: int, user: AbstractBaseUser, base: int, label: str, work: Callable[[Template], Template]
-) -> StoredTemplate:
+def change(pk: int, user: User, base: int, label: str, work: Callable[[Template], Template]) -> StoredTemplate:
     """Writes what `work` makes of the template as one edit of the journal."""
     stored = based_on(pk, user, base)
     before = workspace(stored).template
@@ -115,7 +116,7 @@ def change(
     return commit_state(pk, user, base, made, entry, entry)
 
 
-def undo(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
+def undo(pk: int, user: User, base: int) -> StoredTemplate:
     """Takes the last edit back that has not been taken back. Raises EditError where there is none."""
     stored = based_on(pk, user, base)
     entry = stored.cursor
@@ -127,7 +128,7 @@ def undo(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
     return commit_state(pk, user, base, made, undoing, entry.before)
 
 
-def redo(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
+def redo(pk: int, user: User, base: int) -> StoredTemplate:
     """Does again what was last undone. Raises EditError where there is nothing."""
     stored = based_on(pk, user, base)
     entry = undone(stored)
@@ -144,20 +145,20 @@ def undone(stored: StoredTemplate) -> JournalEntry | None:
     return edits.order_by("-pk").first()
 
 
-def based_on(pk: int, user: AbstractBaseUser, base: int) -> StoredTemplate:
-    """The template, where it is the state that a page shows. Raises Stale.
+def based_on(pk: int, user: User, base: int) -> StoredTemplate:
+    """The template, where it is the state that a page shows. Raises StaleVersionError.
 
     Asked again inside a transaction it holds to the end of it: transactions are immediate, nobody writes in between.
     """
     stored = StoredTemplate.objects.select_related("cursor").get(pk=pk, owner=user, deleted_at=None)
     if stored.version != base:
-        raise Stale(list(stored.journal.filter(version__gt=base)))
+        raise StaleVersionError(list(stored.journal.filter(version__gt=base)))
     return stored
 
 
 @transaction.atomic
-def commit_state(  # noqa: PLR0913 - what is written, and on what it was based
-    pk: int, user: AbstractBaseUser, base: int, made: PreparedState, entry: JournalEntry, cursor: JournalEntry | None
+def commit_state(
+    pk: int, user: User, base: int, made: PreparedState, entry: JournalEntry, cursor: JournalEntry | None
 ) -> StoredTemplate:
     """Writes a state with its entry of the journal. Under the lock only the version is looked at again.
 
@@ -165,7 +166,7 @@ def commit_state(  # noqa: PLR0913 - what is written, and on what it was based
     """
     stored: StoredTemplate = StoredTemplate.objects.defer("head").get(pk=pk, owner=user, deleted_at=None)
     if stored.version != base:
-        raise Stale(list(stored.journal.filter(version__gt=base)))
+        raise StaleVersionError(list(stored.journal.filter(version__gt=base)))
     entry.template, entry.by, entry.version = stored, user, base + 1
     entry.save(force_insert=True)
     slots = made.slots if bytes(stored.slots) == made.slots_before else stored.slots
@@ -177,7 +178,7 @@ def commit_state(  # noqa: PLR0913 - what is written, and on what it was based
     return stored
 
 
-def duplicate(stored: StoredTemplate, user: AbstractBaseUser) -> StoredTemplate:
+def duplicate(stored: StoredTemplate, user: User) -> StoredTemplate:
     """A copy under a name of its own; its journal starts anew, its map stands as it did."""
     template = workspace(stored).template
     copy = store(user, replace(template, name=_copy_name(template.name, {known.name for known in of_owner(user)})))
@@ -199,25 +200,25 @@ def delete(stored: StoredTemplate) -> None:
     StoredTemplate.objects.filter(pk=stored.pk).update(deleted_at=timezone.now())
 
 
-def restore(pk: int, user: AbstractBaseUser) -> StoredTemplate:
+def restore(pk: int, user: User) -> StoredTemplate:
     stored: StoredTemplate = StoredTemplate.objects.get(pk=pk, owner=user)
     StoredTemplate.objects.filter(pk=stored.pk).update(deleted_at=None)
     return stored
 
 
-def keep_profile(user: AbstractBaseUser, profile: Profile) -> None:
+def keep_profile(user: User, profile: Profile) -> None:
     """Keeps a profile under its name, for other templates; one of that name is replaced."""
     KeptProfile.objects.update_or_create(
         owner=user, name=profile.name, defaults={"figures": msgspec.to_builtins(profile)}
     )
 
 
-def forget_profile(user: AbstractBaseUser, name: str) -> None:
+def forget_profile(user: User, name: str) -> None:
     """No longer kept; templates that took its figures keep them."""
     KeptProfile.objects.filter(owner=user, name=name).delete()
 
 
-def keep_inventory(user: AbstractBaseUser, inventory: Inventory) -> KeptInventory:
+def keep_inventory(user: User, inventory: Inventory) -> KeptInventory:
     """Keeps what a machine has under its name; one of that name is replaced."""
     kept, _is_new = KeptInventory.objects.update_or_create(
         owner=user, name=inventory.name, defaults={"content": msgspec.to_builtins(inventory)}
@@ -252,4 +253,4 @@ def _remember_sheet(stored: StoredTemplate, **fields: Any) -> None:
             cursor.execute(f"PRAGMA busy_timeout = {int(before_ms)}")
 
 
-__all__ = ["DocumentError", "EditError", "Stale", "change", "edit", "redo", "store", "undo"]
+__all__ = ["DocumentError", "EditError", "StaleVersionError", "change", "edit", "redo", "store", "undo"]

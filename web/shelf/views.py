@@ -13,7 +13,7 @@ from lattice.model.document import Template
 from lattice.model.names import slug
 from web.shared.numbers import number_of
 from web.shelf import services
-from web.shelf.access import own_template_or_404
+from web.shelf.access import own_template_or_404, signed_in_user
 from web.shelf.forms import BringForm, NewForm
 from web.shelf.models import StoredTemplate
 from web.shelf.reading import Read, read
@@ -23,18 +23,20 @@ from web.shelf.workspace import workspace
 @require_safe
 def shelf(request: HttpRequest) -> HttpResponse:
     taken_off = (
-        StoredTemplate.objects.filter(owner=request.user, pk=number_of(request.GET.get("off", "")))
+        StoredTemplate.objects.filter(owner=signed_in_user(request), pk=number_of(request.GET.get("off", "")))
         .exclude(deleted_at=None)
         .first()
     )
-    templates = services.of_owner(request.user).select_related("cursor__by", "variant_of").defer("head", "slots")
+    templates = (
+        services.of_owner(signed_in_user(request)).select_related("cursor__by", "variant_of").defer("head", "slots")
+    )
     return render(request, "shelf/shelf.html", {"templates": templates, "taken_off": taken_off})
 
 
 @require_safe
 def demo(request: HttpRequest) -> HttpResponse:
     """Where the demo's sign-in link leads: the map of Night Ferry, or the shelf."""
-    ferry = services.of_owner(request.user).filter(name="Night Ferry").order_by("pk").first()
+    ferry = services.of_owner(signed_in_user(request)).filter(name="Night Ferry").order_by("pk").first()
     return redirect("map", ferry.pk) if ferry else redirect("shelf")
 
 
@@ -42,7 +44,7 @@ def new(request: HttpRequest) -> HttpResponse:
     form = NewForm(request.POST or None)
     if request.method == "POST" and form.is_valid():
         try:
-            return redirect("map", services.store(request.user, Template(name=form.cleaned_data["name"])).pk)
+            return redirect("map", services.store(signed_in_user(request), Template(name=form.cleaned_data["name"])).pk)
         except DocumentError as error:
             form.add_error("name", error.problems[0])
     return render(request, "shelf/new.html", {"form": form})
@@ -53,7 +55,7 @@ def bring(request: HttpRequest) -> HttpResponse:
     try:
         form = BringForm(request.POST or None, request.FILES or None)
     except RequestDataTooBig:
-        form = BringForm({}, {})
+        form = BringForm({})
         form.add_error(None, "That is more than 20 MiB of text; bring it as a file, which may have 64.")
         return render(request, "shelf/import.html", {"form": form}, status=413)
     if request.method != "POST" or not form.is_valid():
@@ -67,7 +69,7 @@ def bring(request: HttpRequest) -> HttpResponse:
             (found.template.sections, "section"),
         )
         context["counts"] = [(len(known), word) for known, word in pieces]
-        context["draft"] = services.keep_draft(request.user, found.template)
+        context["draft"] = services.keep_draft(signed_in_user(request), found.template)
     return render(request, "shelf/import.html", context, status=200 if found.template else 422)
 
 
@@ -94,13 +96,13 @@ def _preview(found: Read) -> list[dict[str, object]]:
 @require_POST
 def keep(request: HttpRequest) -> HttpResponse:
     """Puts what the preview showed on the shelf."""
-    stored = services.store_draft(request.user, number_of(request.POST.get("draft", ""), -1))
+    stored = services.store_draft(signed_in_user(request), number_of(request.POST.get("draft", ""), -1))
     return redirect("map", stored.pk) if stored else redirect("shelf-import")
 
 
 @require_POST
 def duplicate(request: HttpRequest, pk: int) -> HttpResponse:
-    services.duplicate(own_template_or_404(request, pk), request.user)
+    services.duplicate(own_template_or_404(request, pk), signed_in_user(request))
     return redirect("shelf")
 
 
@@ -115,8 +117,8 @@ def delete(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def restore(request: HttpRequest, pk: int) -> HttpResponse:
-    get_object_or_404(StoredTemplate, pk=pk, owner=request.user)
-    services.restore(pk, request.user)
+    get_object_or_404(StoredTemplate, pk=pk, owner=signed_in_user(request))
+    services.restore(pk, signed_in_user(request))
     return redirect("shelf")
 
 

@@ -19,7 +19,7 @@ from web.shelf.models import StoredTemplate
 KEPT = 24
 
 
-class Unreadable(Exception):
+class UnreadableError(Exception):
     """What is stored does not read as a template; `problems` says why."""
 
     def __init__(self, stored: StoredTemplate, problems: tuple[str, ...]) -> None:
@@ -69,7 +69,7 @@ _lock = Lock()
 
 
 def workspace(stored: StoredTemplate) -> Workspace:
-    """The workspace of a stored template at the version it has. Raises Unreadable."""
+    """The workspace of a stored template at the version it has. Raises UnreadableError."""
     with _lock:
         version, found = _kept.get(stored.pk, (0, None))
         if found is not None and version == stored.version:
@@ -78,7 +78,7 @@ def workspace(stored: StoredTemplate) -> Workspace:
     try:
         template = load(document_of(bytes(stored.head)))
     except DocumentError as error:
-        raise Unreadable(stored, error.problems) from None
+        raise UnreadableError(stored, error.problems) from None
     return keep(stored, Workspace(template))
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, ClassVar
 
 import pytest
 from hypothesis import given
@@ -82,7 +82,9 @@ class TestPrints:
 
 
 class TestPops:
-    STRIPS = [{"id": "pop", "kind": "audio", "tags": ["pop"], "source": {"peak_dbfs": -20.0, "rms_dbfs": -23.0}}]
+    STRIPS: ClassVar = [
+        {"id": "pop", "kind": "audio", "tags": ["pop"], "source": {"peak_dbfs": -20.0, "rms_dbfs": -23.0}}
+    ]
 
     def made(self, count: int) -> Template:
         strips = [*self.STRIPS, *(f"b:s{n}" for n in range(count)), *(f"p:p{n}" for n in range(count)), "x:mix", "p:pm"]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 import networkx as nx
 import pytest
 from hypothesis import given
@@ -12,7 +14,6 @@ from lattice.model.document import Template
 from tests.build import template
 from tests.deep import tries
 from tests.strategies import templates
-import itertools
 
 KIND_ORDER = ["input", "midi", "instrument", "audio", "bus", "return", "master", "print", "output"]
 COMP = [{"id": "comp", "type": "compressor", "key": "external"}]

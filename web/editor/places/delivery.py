@@ -12,6 +12,7 @@ from lattice.model.document import PAN_LAWS_DB, FrameRate, Template
 from lattice.model.units import words_db
 from lattice.profiles import PRESETS
 from web.editor.places.base import FIGURES, Context, Place
+from web.shelf.access import signed_in_user
 from web.shelf.models import KeptProfile
 
 PROFILE_ROWS = (
@@ -56,7 +57,7 @@ def delivery_place(template: Template, kept: Iterable[KeptProfile]) -> dict[str,
 
 
 def _context(request: HttpRequest, context: Context) -> Context:
-    return delivery_place(context["template"], KeptProfile.objects.filter(owner=request.user))
+    return delivery_place(context["template"], KeptProfile.objects.filter(owner=signed_in_user(request)))
 
 
 PLACE = Place("delivery", "Delivery", FIGURES, 2, _context)

@@ -12,6 +12,7 @@ from lattice.checks.machines import asked_of
 from lattice.model.document import Template
 from lattice.model.inventory import Inventory, inventory_of
 from web.editor.places.base import RECORD, Context, Place, wanted
+from web.shelf.access import signed_in_user
 from web.shelf.models import KeptInventory
 
 
@@ -37,7 +38,7 @@ def inventory_place(template: Template, kept: Iterable[KeptInventory], wanted: s
 
 
 def _context(request: HttpRequest, context: Context) -> Context:
-    kept = KeptInventory.objects.filter(owner=request.user)
+    kept = KeptInventory.objects.filter(owner=signed_in_user(request))
     return inventory_place(context["template"], kept, wanted(request, "of"))
 
 

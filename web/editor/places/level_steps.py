@@ -164,10 +164,12 @@ def _insert_words(levels: Levels, number: int, place: int) -> str:
 
 def _counted(steps: list[LevelStep]) -> list[LevelStep]:
     """With the gain of each step, and reductions added up along the way."""
-    found, reduced, before = [], 0.0, None
+    counted: list[LevelStep] = []
+    reduced_db = 0.0
+    before_db: float | None = None
     for step in steps:
-        reduced += step.reduced_db
-        gain = None if before is None or step.own_db is None else step.own_db - before
-        found.append(replace(step, gain_db=gain, reduced_db=reduced))
-        before = step.own_db
-    return found
+        reduced_db += step.reduced_db
+        gain_db = None if before_db is None or step.own_db is None else step.own_db - before_db
+        counted.append(replace(step, gain_db=gain_db, reduced_db=reduced_db))
+        before_db = step.own_db
+    return counted

@@ -91,7 +91,7 @@ def _figures(space: Workspace, number: int, rung: Rung) -> dict[str, Any] | None
     return {**shown, "words": _words(**shown)}
 
 
-def _words(  # noqa: PLR0913 - a line of figures
+def _words(
     peak: float | None,
     likely: float | None,
     rms: float | None,

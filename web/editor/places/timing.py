@@ -64,7 +64,7 @@ def timing_place(space: Workspace, section: str = "") -> dict[str, Any]:
 
 
 def _round_up(samples: int) -> int:
-    step = 2 ** max(6, math.ceil(math.log2(max(samples, 1) / 6)))
+    step: int = 2 ** max(6, math.ceil(math.log2(max(samples, 1) / 6)))
     return 6 * step if samples > 3 * step else 3 * step
 
 

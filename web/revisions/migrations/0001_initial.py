@@ -6,74 +6,104 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
     dependencies = [
-        ('shelf', '0004_revision_state'),
+        ("shelf", "0004_revision_state"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='Revision',
+            name="Revision",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('number', models.PositiveIntegerField()),
-                ('note', models.CharField(max_length=500)),
-                ('by', models.CharField(max_length=120)),
-                ('at', models.DateTimeField(auto_now_add=True)),
-                ('version', models.PositiveIntegerField()),
-                ('head', models.BinaryField()),
-                ('digest', models.CharField(max_length=64)),
-                ('summary', models.JSONField(default=dict)),
-                ('signed_by', models.CharField(default='', max_length=120)),
-                ('signed_at', models.DateTimeField(null=True)),
-                ('template', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='revisions', to='shelf.storedtemplate')),
-                ('user', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to=settings.AUTH_USER_MODEL)),
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("number", models.PositiveIntegerField()),
+                ("note", models.CharField(max_length=500)),
+                ("by", models.CharField(max_length=120)),
+                ("at", models.DateTimeField(auto_now_add=True)),
+                ("version", models.PositiveIntegerField()),
+                ("head", models.BinaryField()),
+                ("digest", models.CharField(max_length=64)),
+                ("summary", models.JSONField(default=dict)),
+                ("signed_by", models.CharField(default="", max_length=120)),
+                ("signed_at", models.DateTimeField(null=True)),
+                (
+                    "template",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE, related_name="revisions", to="shelf.storedtemplate"
+                    ),
+                ),
+                (
+                    "user",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.SET_NULL,
+                        related_name="+",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
             ],
             options={
-                'ordering': ('-number',),
+                "ordering": ("-number",),
             },
         ),
         migrations.CreateModel(
-            name='Pack',
+            name="Pack",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('state', models.CharField(default='waiting', max_length=9)),
-                ('step', models.CharField(default='', max_length=80)),
-                ('percent', models.PositiveIntegerField(default=0)),
-                ('said', models.CharField(default='', max_length=300)),
-                ('content', models.BinaryField(default=bytes)),
-                ('began_at', models.DateTimeField(auto_now_add=True)),
-                ('ended_at', models.DateTimeField(null=True)),
-                ('revision', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='packs', to='revisions.revision')),
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("state", models.CharField(default="waiting", max_length=9)),
+                ("step", models.CharField(default="", max_length=80)),
+                ("percent", models.PositiveIntegerField(default=0)),
+                ("said", models.CharField(default="", max_length=300)),
+                ("content", models.BinaryField(default=bytes)),
+                ("began_at", models.DateTimeField(auto_now_add=True)),
+                ("ended_at", models.DateTimeField(null=True)),
+                (
+                    "revision",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE, related_name="packs", to="revisions.revision"
+                    ),
+                ),
             ],
             options={
-                'ordering': ('-pk',),
+                "ordering": ("-pk",),
             },
         ),
         migrations.CreateModel(
-            name='Tick',
+            name="Tick",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('section', models.CharField(max_length=64)),
-                ('digest', models.CharField(max_length=64)),
-                ('by', models.CharField(max_length=120)),
-                ('at', models.DateTimeField(auto_now=True)),
-                ('template', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='ticks', to='shelf.storedtemplate')),
-                ('user', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to=settings.AUTH_USER_MODEL)),
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("section", models.CharField(max_length=64)),
+                ("digest", models.CharField(max_length=64)),
+                ("by", models.CharField(max_length=120)),
+                ("at", models.DateTimeField(auto_now=True)),
+                (
+                    "template",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE, related_name="ticks", to="shelf.storedtemplate"
+                    ),
+                ),
+                (
+                    "user",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.SET_NULL,
+                        related_name="+",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
             ],
             options={
-                'ordering': ('pk',),
+                "ordering": ("pk",),
             },
         ),
         migrations.AddConstraint(
-            model_name='revision',
-            constraint=models.UniqueConstraint(fields=('template', 'number'), name='one_revision_a_number'),
+            model_name="revision",
+            constraint=models.UniqueConstraint(fields=("template", "number"), name="one_revision_a_number"),
         ),
         migrations.AddConstraint(
-            model_name='tick',
-            constraint=models.UniqueConstraint(fields=('template', 'section'), name='one_tick_a_section'),
+            model_name="tick",
+            constraint=models.UniqueConstraint(fields=("template", "section"), name="one_tick_a_section"),
         ),
     ]

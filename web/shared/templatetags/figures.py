@@ -63,7 +63,7 @@ def percent_of(share: float, width: int) -> float:
 
 @register.filter
 def whole(number: float | None) -> str:
-    """1 408"""
+    """A whole number in groups of three: 1 408."""
     return "" if number is None else f"{number:,.0f}".replace(",", THIN).replace("-", "−")
 
 
@@ -98,7 +98,7 @@ def figure(value: float | None, name: str) -> str:
 
 @register.filter
 def figure_name(name: str) -> str:
-    """loop_gain_db → loop gain"""
+    """The name of a figure as people read it: loop_gain_db is “loop gain”."""
     return name.rsplit("_", 1)[0].replace("_", " ")
 
 

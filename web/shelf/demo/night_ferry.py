@@ -1,5 +1,7 @@
-"""“Night Ferry”: narration in two languages, a glass ensemble, a sampled choir on a second machine, shoreline
-beds in 5.1, effects, music that ducks under the narration, per-stem reverbs (mixes and stems: deliveries.py).
+"""“Night Ferry”, a touring planetarium show.
+
+Narration in two languages, a glass ensemble, a sampled choir on a second machine, shoreline beds in 5.1, effects,
+music that ducks under the narration, per-stem reverbs (mixes and stems: deliveries.py).
 
 `clean()` is the released state; `in_work()` is what became of it since, with the mistakes of a long week.
 """

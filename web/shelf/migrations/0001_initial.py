@@ -6,7 +6,6 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
     dependencies = [
@@ -15,53 +14,94 @@ class Migration(migrations.Migration):
 
     operations = [
         migrations.CreateModel(
-            name='JournalEntry',
+            name="JournalEntry",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('kind', models.CharField(choices=[('edit', 'edit'), ('undo', 'undo'), ('redo', 'redo')], max_length=4)),
-                ('at', models.DateTimeField(auto_now_add=True)),
-                ('version', models.PositiveIntegerField()),
-                ('label', models.CharField(max_length=300)),
-                ('patch', models.BinaryField(default=bytes)),
-                ('before', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='after', to='shelf.journalentry')),
-                ('by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, to=settings.AUTH_USER_MODEL)),
-                ('of', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to='shelf.journalentry')),
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                (
+                    "kind",
+                    models.CharField(choices=[("edit", "edit"), ("undo", "undo"), ("redo", "redo")], max_length=4),
+                ),
+                ("at", models.DateTimeField(auto_now_add=True)),
+                ("version", models.PositiveIntegerField()),
+                ("label", models.CharField(max_length=300)),
+                ("patch", models.BinaryField(default=bytes)),
+                (
+                    "before",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.SET_NULL,
+                        related_name="after",
+                        to="shelf.journalentry",
+                    ),
+                ),
+                (
+                    "by",
+                    models.ForeignKey(
+                        null=True, on_delete=django.db.models.deletion.SET_NULL, to=settings.AUTH_USER_MODEL
+                    ),
+                ),
+                (
+                    "of",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.SET_NULL,
+                        related_name="+",
+                        to="shelf.journalentry",
+                    ),
+                ),
             ],
             options={
-                'ordering': ('pk',),
+                "ordering": ("pk",),
             },
         ),
         migrations.CreateModel(
-            name='StoredTemplate',
+            name="StoredTemplate",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=120)),
-                ('head', models.BinaryField()),
-                ('version', models.PositiveIntegerField(default=1)),
-                ('slots', models.BinaryField(default=bytes)),
-                ('folded', models.JSONField(null=True)),
-                ('summary', models.JSONField(default=dict)),
-                ('created_at', models.DateTimeField(auto_now_add=True)),
-                ('changed_at', models.DateTimeField(auto_now=True)),
-                ('deleted_at', models.DateTimeField(null=True)),
-                ('cursor', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to='shelf.journalentry')),
-                ('owner', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='templates', to=settings.AUTH_USER_MODEL)),
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("name", models.CharField(max_length=120)),
+                ("head", models.BinaryField()),
+                ("version", models.PositiveIntegerField(default=1)),
+                ("slots", models.BinaryField(default=bytes)),
+                ("folded", models.JSONField(null=True)),
+                ("summary", models.JSONField(default=dict)),
+                ("created_at", models.DateTimeField(auto_now_add=True)),
+                ("changed_at", models.DateTimeField(auto_now=True)),
+                ("deleted_at", models.DateTimeField(null=True)),
+                (
+                    "cursor",
+                    models.ForeignKey(
+                        null=True,
+                        on_delete=django.db.models.deletion.SET_NULL,
+                        related_name="+",
+                        to="shelf.journalentry",
+                    ),
+                ),
+                (
+                    "owner",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="templates",
+                        to=settings.AUTH_USER_MODEL,
+                    ),
+                ),
             ],
             options={
-                'ordering': ('-changed_at', '-pk'),
+                "ordering": ("-changed_at", "-pk"),
             },
         ),
         migrations.AddField(
-            model_name='journalentry',
-            name='template',
-            field=models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='journal', to='shelf.storedtemplate'),
+            model_name="journalentry",
+            name="template",
+            field=models.ForeignKey(
+                on_delete=django.db.models.deletion.CASCADE, related_name="journal", to="shelf.storedtemplate"
+            ),
         ),
         migrations.AddIndex(
-            model_name='storedtemplate',
-            index=models.Index(fields=['owner', 'deleted_at'], name='shelf_store_owner_i_75fd5a_idx'),
+            model_name="storedtemplate",
+            index=models.Index(fields=["owner", "deleted_at"], name="shelf_store_owner_i_75fd5a_idx"),
         ),
         migrations.AddConstraint(
-            model_name='journalentry',
-            constraint=models.UniqueConstraint(fields=('template', 'version'), name='one_entry_a_version'),
+            model_name="journalentry",
+            constraint=models.UniqueConstraint(fields=("template", "version"), name="one_entry_a_version"),
         ),
     ]

@@ -5,30 +5,34 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('shelf', '0003_kept_inventory'),
+        ("shelf", "0003_kept_inventory"),
     ]
 
     operations = [
         migrations.AddField(
-            model_name='storedtemplate',
-            name='released',
+            model_name="storedtemplate",
+            name="released",
             field=models.PositiveIntegerField(default=0),
         ),
         migrations.AddField(
-            model_name='storedtemplate',
-            name='revision',
+            model_name="storedtemplate",
+            name="revision",
             field=models.PositiveIntegerField(default=0),
         ),
         migrations.AddField(
-            model_name='storedtemplate',
-            name='sealed_version',
+            model_name="storedtemplate",
+            name="sealed_version",
             field=models.PositiveIntegerField(default=0),
         ),
         migrations.AddField(
-            model_name='storedtemplate',
-            name='variant_of',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='variants', to='shelf.storedtemplate'),
+            model_name="storedtemplate",
+            name="variant_of",
+            field=models.ForeignKey(
+                null=True,
+                on_delete=django.db.models.deletion.SET_NULL,
+                related_name="variants",
+                to="shelf.storedtemplate",
+            ),
         ),
     ]
