@@ -32,7 +32,15 @@ class OutOfTimeError(Exception):
 
 
 class Analysis:
-    """Everything the checks share about one template."""
+    """What is computed on one template, each part once, when it is first asked for.
+
+    Parameters
+    ----------
+    template
+        A validated template.
+    inventory
+        What a machine has, for the checks of plug-ins and channel names; None where it is not known.
+    """
 
     def __init__(self, template: Template, inventory: Inventory | None = None) -> None:
         self.template, self.inventory = template, inventory
@@ -83,30 +91,37 @@ class Analysis:
 
     @cached_property
     def could_be_heard(self) -> Backward:
+        """From where sound would reach an endpoint if no state blocked it."""
         return self.ignoring.to_endpoints()
 
     @cached_property
     def ways(self) -> EasiestPaths:
+        """The easiest ways of all strips."""
         return EasiestPaths(self.graph)
 
     @cached_property
     def blockers(self) -> Blockers:
+        """What blocks sound, hop by hop."""
         return Blockers(self.graph)
 
     @cached_property
     def loops(self) -> LoopGraph:
+        """Loops, the cut and the order of the flow."""
         return LoopGraph(self.graph)
 
     @cached_property
     def levels(self) -> Levels:
+        """Levels at every stage."""
         return Levels(self.unblocked, self.loops)
 
     @cached_property
     def arrivals(self) -> Arrivals:
+        """Arrivals at every strip."""
         return Arrivals(self.loops)
 
     @cached_property
     def taps(self) -> Taps:
+        """Which stems every source comes to."""
         return Taps(self.unblocked, self.loops)
 
     @cached_property
@@ -119,10 +134,12 @@ class Analysis:
 
     @cached_property
     def ledger(self) -> Ledger:
+        """What of every source stands in every stem."""
         return Ledger(self.levels, self.taps, self.sources)
 
     @cached_property
     def sections(self) -> dict[str, Section]:
+        """Section id → section."""
         return {section.id: section for section in self.template.sections}
 
     @cached_property
@@ -170,7 +187,15 @@ class Analysis:
         return not piece.in_service or bool({"spare", "backup"} & set(piece.tags))
 
     def may_feed(self, start: int, end: int, outlet: int = NO_OUTLET) -> bool:
-        """Whether a feed from a strip (or an outlet) to another may be made, and is not there yet."""
+        """Whether a feed may be made, and is not there yet.
+
+        Parameters
+        ----------
+        start, end
+            Positions of two strips.
+        outlet
+            Outlet of `start` to feed from, NO_OUTLET for its chain.
+        """
         graph = self.graph
         strip, destination = graph.strips[start], graph.strips[end]
         may = strip.kind not in NO_START and destination.kind in FED and start != end
@@ -180,22 +205,26 @@ class Analysis:
         return not any(graph.head[known] == end and graph.routes[known].kind == "feed" for known in routes)
 
     def carries(self, route: int) -> bool:
-        """SignalLevels leaves by the route now: it is open, and something is at its tap."""
+        """Sound leaves by the route now: it is open, and something is at its tap."""
         graph, outlet = self.graph, self.graph.outlet[route]
         if not self.unblocked.route_ok[route]:
             return False
         return self.unblocked.outlet_sounds(outlet) if outlet >= 0 else self.sounds.leaves[graph.tail[route]]
 
     def strip(self, number: int) -> Strip:
+        """The strip at a position."""
         return self.graph.strips[number]
 
     def name(self, number: int) -> str:
+        """The name of the strip at a position."""
         return self.graph.strips[number].name
 
     def ids(self, numbers: Iterator[int] | list[int] | tuple[int, ...]) -> tuple[str, ...]:
+        """Ids of strips by their positions."""
         return tuple(self.graph.strips[number].id for number in numbers)
 
     def route_ids(self, numbers: list[int] | tuple[int, ...]) -> tuple[str, ...]:
+        """Ids of routes by their positions."""
         return tuple(self.graph.routes[number].id for number in numbers)
 
     def source_name(self, strip: int, outlet: int = NO_OUTLET) -> str:

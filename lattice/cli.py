@@ -26,6 +26,18 @@ RUNS = 5  # of --times, after one warm-up
 
 
 def main(arguments: list[str] | None = None) -> int:
+    """Runs one command.
+
+    Parameters
+    ----------
+    arguments
+        Words behind the program's name; None for those it was called with.
+
+    Returns
+    -------
+    int
+        Exit status: 0 done (audit: nothing at or above the level), 1 findings, 2 unusable input.
+    """
     options = _parser().parse_args(arguments)
     try:
         return int(options.run(options))

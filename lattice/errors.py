@@ -13,6 +13,7 @@ class Problem(str):
 
     @classmethod
     def at(cls, place: str, sentence: str) -> Problem:
+        """A problem with its place in front; the sentence alone where there is no place."""
         return cls(f"{place}: {sentence}" if place else sentence)
 
 
@@ -21,7 +22,18 @@ MOST_COUNTED = 10_000  # of the rest
 
 
 def first_problems(problems: Iterable[str]) -> list[str]:
-    """The first problems and how many more there are; nothing is looked for beyond what anybody would count."""
+    """The first problems, and how many more there are.
+
+    Parameters
+    ----------
+    problems
+        Sentences, made one by one: no more of them are made than are said or counted.
+
+    Returns
+    -------
+    list of str
+        At most 100 problems; then, where there are more, one line with their number, counted up to 10,000.
+    """
     every = iter(problems)
     found = list(islice(every, MOST_PROBLEMS))
     more = sum(1 for _problem in islice(every, MOST_COUNTED))

@@ -67,7 +67,20 @@ class _Pieces:
 
 
 def generate(strips: int, seed: int = 1) -> Template:
-    """A template of exactly `strips` strips (at least 12). Raises ValueError below that or above 100,000."""
+    """A realistic template of any size, the same for the same seed.
+
+    Parameters
+    ----------
+    strips
+        Exactly so many strips, 12 to 100,000.
+    seed
+        Of the random choices.
+
+    Raises
+    ------
+    ValueError
+        Where so many strips are not allowed.
+    """
     if not LEAST_STRIPS <= strips <= 100_000:
         raise ValueError(f"{strips} strips: allowed are {LEAST_STRIPS} to 100000")
     pieces = _Pieces(random.Random(seed))  # noqa: S311 - a seed for repeatable templates, no secret

@@ -23,7 +23,14 @@ class Chapter:
 
 
 def manual(analysis: Analysis) -> list[Chapter]:
-    """The chapters in order; those with nothing to say are left out."""
+    """The written manual of a template.
+
+    Returns
+    -------
+    list of Chapter
+        What feeds what, keys, MIDI, machines, stems and printing, in sentences; chapters with nothing to say are left
+        out.
+    """
     chapters = [
         _about(analysis),
         *_sections(analysis),

@@ -63,5 +63,5 @@ PRESETS = (
 
 
 def preset(id_: str) -> Preset:
-    """Raises KeyError for an id that is none of PRESETS."""
+    """The preset of an id. Raises KeyError for an id that is none of PRESETS."""
     return {found.id: found for found in PRESETS}[id_]

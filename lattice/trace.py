@@ -33,10 +33,29 @@ class Trace:
 
 
 def trace(graph: SignalGraph, start: str, end: str | None = None, *, most: int = MOST_PATHS) -> Trace:
-    """The ways from `start` (a strip id, or strip/outlet) to `end`, or to every endpoint.
+    """The ways sound takes from a strip.
 
-    A midi strip is followed to the instruments it plays, and their sound from there. Unblocked ways
-    come first, and those to outputs and prints before those to stems. Raises DocumentError where an id is unknown.
+    Parameters
+    ----------
+    graph
+        The signal graph.
+    start
+        Id of a strip, or strip/outlet. A midi strip is followed to the instruments it plays, and their sound from
+        there.
+    end
+        Id of the strip to end at; None for every endpoint.
+    most
+        As many ways are given at most.
+
+    Returns
+    -------
+    Trace
+        Unblocked ways first, and those to outputs and prints before those to stems.
+
+    Raises
+    ------
+    DocumentError
+        Where an id is unknown.
     """
     strip, _slash, outlet = start.partition("/")
     first = _strip(graph, strip)
@@ -116,7 +135,7 @@ def _db(level_db: float) -> str:
 
 
 def sentence(graph: SignalGraph, path: Path) -> str:
-    """A path as one sentence."""
+    """A path as one sentence: “Bells feeds Effects, which feeds Show mix”."""
     start = graph.strips[path.start]
     name = start.name if path.outlet < 0 else f"{start.name} {graph.outlets[path.outlet][1].id}"
     if not path.routes:

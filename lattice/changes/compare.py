@@ -40,7 +40,7 @@ class Change:
 
 
 def shown(value: Any) -> str:
-    """A value in one line."""
+    """A value in one line of at most 80 characters."""
     if isinstance(value, dict) and "from" in value:
         return f"{value['kind']} {value['from']} → {value['to']}"
     if isinstance(value, dict) and "name" in value:
@@ -50,7 +50,18 @@ def shown(value: Any) -> str:
 
 
 def compare(before: Template, after: Template) -> list[Change]:
-    """All differences in the order of the document; empty exactly where the two are equal."""
+    """All differences of two templates, piece by piece and field by field.
+
+    Parameters
+    ----------
+    before, after
+        Two templates; pieces of the same id are the same piece.
+
+    Returns
+    -------
+    list of Change
+        In the order of the document; empty exactly where the two are equal.
+    """
     found: list[Change] = []
     for name in FIELDS:
         one, other = getattr(before, name), getattr(after, name)

@@ -15,14 +15,18 @@ REST = ""  # strips that are in no section
 
 
 def document_digest(template: Template) -> str:
-    """SHA-256 of the document's one written form, in hex."""
+    """SHA-256 of the canonical form, in hex: what a release is signed by."""
     return hashlib.sha256(dump(template)).hexdigest()
 
 
 def section_digests(template: Template) -> dict[str, str]:
-    """Section id → digest of the section, its strips and every route that begins or ends at one of them.
+    """A digest for each section.
 
-    What lies in no section is under REST, where there is any. O(strips + routes).
+    Returns
+    -------
+    dict
+        Section id → SHA-256 in hex of the section, its strips and every route that begins or ends at one of them. What
+        lies in no section is under REST. O(strips + routes).
     """
     of_strip = {strip.id: strip.section or REST for strip in template.strips}
     parts: dict[str, list[Any]] = defaultdict(list)

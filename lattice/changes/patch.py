@@ -29,12 +29,13 @@ class ListPatch(msgspec.Struct, frozen=True, omit_defaults=True):
     order: tuple[tuple[str, ...], tuple[str, ...]] | None = None  # of what stayed, where it is another
 
     def inverse(self) -> ListPatch:
+        """The change back."""
         turned = tuple((after, before) for before, after in self.changed)
         order = None if self.order is None else (self.order[1], self.order[0])
         return ListPatch(removed=self.added, added=self.removed, changed=turned, order=order)
 
     def onto(self, pieces: list[dict[str, Any]]) -> list[dict[str, Any]]:
-        """The change on plain pieces, as far as it can be made."""
+        """The change on plain pieces, as far as it can be made; nothing is checked."""
         gone = {plain["id"] for _at, plain in self.removed}
         after = {new["id"]: new for _before, new in self.changed}
         found = [after.get(piece["id"], piece) for piece in pieces if piece["id"] not in gone]
@@ -53,6 +54,7 @@ class Patch(msgspec.Struct, frozen=True, omit_defaults=True):
     lists: dict[str, ListPatch] = {}
 
     def inverse(self) -> Patch:
+        """The patch back: what undo applies."""
         fields = {name: (after, before) for name, (before, after) in self.fields.items()}
         return Patch(fields, {name: changes.inverse() for name, changes in self.lists.items()})
 
@@ -60,7 +62,18 @@ class Patch(msgspec.Struct, frozen=True, omit_defaults=True):
         return bool(self.fields or self.lists)
 
     def apply(self, template: Template) -> Template:
-        """The template after the patch. Raises ValueError where it was made on another state."""
+        """The template after the patch.
+
+        Parameters
+        ----------
+        template
+            The state the patch was made on; only pieces that change are built anew.
+
+        Raises
+        ------
+        ValueError
+            Where it is another state.
+        """
         new: dict[str, Any] = {}
         for name, (before, after) in self.fields.items():
             if _plain(getattr(template, name)) != before:
@@ -80,15 +93,24 @@ class Patch(msgspec.Struct, frozen=True, omit_defaults=True):
         return new
 
     def dump(self) -> bytes:
+        """JSON for storage."""
         return msgspec.json.encode(self)
 
     @staticmethod
     def load(data: bytes) -> Patch:
+        """The patch that `dump` wrote."""
         return msgspec.json.decode(data, type=Patch)
 
 
 def diff(before: Template, after: Template) -> Patch:
-    """The patch from one template to another. O(size of the lists); pieces they share cost nothing."""
+    """The patch from one template to another.
+
+    Returns
+    -------
+    Patch
+        `diff(a, b).apply(a) == b`, and its inverse leads back. O(size of the lists): pieces that both share are told by
+        identity and cost nothing.
+    """
     fields = {}
     for name in FIELDS:
         one, other = getattr(before, name), getattr(after, name)

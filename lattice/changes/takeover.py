@@ -1,4 +1,4 @@
-"""SourceResponse differences taken over from another state of a template."""
+"""Single differences taken over from another state of a template."""
 
 from __future__ import annotations
 
@@ -25,10 +25,23 @@ def may_be_taken(change: Change) -> bool:
 
 
 def take_over(template: Template, other: Template, keys: list[str]) -> Template:
-    """The template with some of its differences to `other` as they are there.
+    """A template with some of its differences to another one as they are there.
 
-    Raises EditError for keys that are none of the differences; what is taken over must be whole (a route with
-    both its strips), which validation says.
+    Parameters
+    ----------
+    template
+        The state to change.
+    other
+        The state to take from.
+    keys
+        The differences wanted, as `key_of` names them.
+
+    Raises
+    ------
+    EditError
+        For keys that are none of the differences, or no key at all.
+    DocumentError
+        Where what is taken over is not whole, like a route without one of its strips.
     """
     wanted = set(keys)
     found = {key_of(change): change for change in compare(template, other) if may_be_taken(change)}

@@ -68,18 +68,34 @@ class Audit:
 
 
 def audit(template: Template, inventory: Inventory | None = None) -> Audit:
-    """All findings of a template, with those about a machine's inventory where one is given.
+    """All findings of a template.
 
-    The same document gives the same findings in the same order.
+    Parameters
+    ----------
+    template
+        A validated template.
+    inventory
+        What a machine has; where it is given, plug-ins and channel names are compared with it.
+
+    Returns
+    -------
+    Audit
+        The same document gives the same findings in the same order.
     """
     with gc_paused():
         return audit_of(Analysis(template, inventory))
 
 
 def audit_of(analysis: Analysis, budget_s: float = BUDGET_S) -> Audit:
-    """The audit of a template whose sweeps are wanted for other things as well.
+    """The audit of a template whose analysis is wanted for other things as well.
 
-    What has not been looked at when `budget_s` is spent is named in one finding, `audit.unfinished`.
+    Parameters
+    ----------
+    analysis
+        The analysis; what the checks compute stays in it.
+    budget_s
+        Seconds of work after which the audit ends at the next finding, source or pair. The checks that are not done by
+        then are named in one finding, `audit.unfinished`.
     """
     analysis.ends_at = perf_counter() + budget_s
     order = {**code_order(), UNFINISHED: len(CHECKS) + 999, STALE: len(CHECKS) + 1000}

@@ -88,9 +88,19 @@ def delay_notes(analysis: Analysis) -> Iterator[Finding]:
 
 
 def nearest_note(delay_ms: float, tempo_bpm: float) -> tuple[str, float] | None:
-    """The note value nearest to a time and its exact time, ms; None where none is within 5 %.
+    """The note value nearest to a time.
 
-    A quarter lasts 60000/bpm ms (arithmetic).
+    Parameters
+    ----------
+    delay_ms
+        Time, ms.
+    tempo_bpm
+        Quarters a minute: a quarter lasts 60000/bpm ms (arithmetic).
+
+    Returns
+    -------
+    tuple of (str, float) or None
+        Like "dotted 1/8", and its exact time, ms; None where none is within 5 %.
     """
     whole_ms = 4 * 60000 / tempo_bpm
     near = [(abs(float(share) * whole_ms - delay_ms), words, float(share) * whole_ms) for words, share in NOTE_VALUES]

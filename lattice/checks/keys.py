@@ -123,7 +123,7 @@ def too_quiet(analysis: Analysis) -> Iterator[Finding]:
 
 @check("key.double")
 def ducked_twice(analysis: Analysis) -> Iterator[Finding]:
-    """SignalLevels that passes two inserts keyed by the same trigger: [outer strip, inner strip, trigger]."""
+    """Sound that passes two inserts keyed by the same trigger: [outer strip, inner strip, trigger]."""
     graph = analysis.graph
     by_trigger: dict[int, list[int]] = defaultdict(list)
     for route in graph.keys:

@@ -47,7 +47,20 @@ def plugins(analysis: Analysis) -> Iterator[Finding]:
 
 
 def asked_of(template: Template, inventory: Inventory) -> list[Finding]:
-    """What the checks of plug-ins and channel names say, and nothing else of an audit: missing, older, renamed."""
+    """What a template asks of a machine that its inventory does not have: plug-ins missing or older, channels renamed.
+
+    Parameters
+    ----------
+    template
+        The template.
+    inventory
+        What the machine has.
+
+    Returns
+    -------
+    list of Finding
+        Of those checks alone: an audit is not needed for it.
+    """
     analysis = Analysis(template, inventory)
     return [*sorted(plugins(analysis), key=lambda finding: finding.code != "plugin.missing"), *renamed(analysis)]
 

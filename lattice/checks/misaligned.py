@@ -31,7 +31,20 @@ def misaligned(analysis: Analysis) -> Iterator[Finding]:
 
 
 def worst_comb(analysis: Analysis, number: int) -> Comb | None:
-    """The comb of a sum whose routes arrive apart; None where nothing arrives there twice."""
+    """The comb of a sum whose routes arrive apart.
+
+    Parameters
+    ----------
+    analysis
+        The analysis of the template.
+    number
+        Position of the sum.
+
+    Returns
+    -------
+    Comb or None
+        The one with the deepest notch; None where nothing arrives there twice.
+    """
     routes = [route for route in analysis.graph.ins[number] if analysis.arrivals.brought(route) is not None]
     return _Look(analysis).worst_comb(routes)
 

@@ -13,7 +13,19 @@ CHECKS: list[tuple[tuple[str, ...], CheckFunction]] = []
 
 
 def check(*codes: str) -> Callable[[CheckFunction], CheckFunction]:
-    """Registers a function as the check of `codes`. Findings are reported in order of registration."""
+    """Registers a check.
+
+    Parameters
+    ----------
+    *codes
+        Codes of the findings it may give; findings are reported in the order of registration, and of the codes.
+
+    Notes
+    -----
+    A check is a function of an Analysis that yields findings. It asks the analysis for what it needs, yields in the
+    order of the document, and reads nothing else: the same template gives the same findings. What it looks for and how
+    it decides is written in checks.md under its code.
+    """
 
     def register(function: CheckFunction) -> CheckFunction:
         CHECKS.append((codes, function))
@@ -23,5 +35,6 @@ def check(*codes: str) -> Callable[[CheckFunction], CheckFunction]:
 
 
 def code_order() -> dict[str, int]:
+    """Code → its place in the order of reports."""
     codes = [code for codes, _function in CHECKS for code in codes]
     return {code: position for position, code in enumerate(codes)}

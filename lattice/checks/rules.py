@@ -201,7 +201,7 @@ def _ducking(analysis: Analysis, through: Strips) -> dict[int, tuple[int, int]]:
 
 
 def _ends_behind(analysis: Analysis, strip: int, *, keyed: bool) -> bool:
-    """SignalLevels that comes to a strip ends there; with `keyed`, only where it is taken before any insert."""
+    """Sound that comes to a strip ends there; with `keyed`, only where it is taken before any insert."""
     graph, reach = analysis.graph, analysis.unblocked
     if not reach.ends_here(strip):
         return False
@@ -252,7 +252,7 @@ def _not_ducked_by(analysis: Analysis, rule: Rule, through: Strips, _to: Strips)
 
 
 def _ends_behind_insert(analysis: Analysis, strip: int) -> bool:
-    """SignalLevels that has passed the strip's inserts ends there."""
+    """Sound that has passed the strip's inserts ends there."""
     graph, reach = analysis.graph, analysis.unblocked
     piece = graph.strips[strip]
     if piece.kind == "print" or (piece.kind == "output" and strip not in graph.tied_out):

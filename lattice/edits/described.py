@@ -32,7 +32,25 @@ class Edit:
         return any(isinstance(argument, Pieces) and argument.name == "strips" for argument in self.arguments)
 
     def read(self, form: Form, template: Template) -> dict[str, Any]:
-        """The arguments that a form says; what it leaves out takes its default. Raises EditError."""
+        """The arguments that a form says.
+
+        Parameters
+        ----------
+        form
+            What was posted: name → values.
+        template
+            The template that ids and units are read against.
+
+        Returns
+        -------
+        dict
+            Plain values by name; what the form leaves out takes its default.
+
+        Raises
+        ------
+        EditError
+            With a sentence for the person who typed it.
+        """
         needed = (a for a in self.arguments if a.default is REQUIRED or a.given(form))
         return {argument.name: argument.read(form, template) for argument in needed}
 
@@ -65,6 +83,10 @@ EDITS: dict[str, Edit] = {}
 def edit(*arguments: Argument, says: Words, permission: Permission = "edit") -> Callable[[Function], Function]:
     """Registers a function as the edit of its name.
 
+    This is the only place where an edit is described: forms, the reading of what is typed, previews, the journal's
+    words and the permission follow from it. The function itself takes plain values, so it says nothing of its
+    parameters again.
+
     Parameters
     ----------
     *arguments
@@ -72,7 +94,7 @@ def edit(*arguments: Argument, says: Words, permission: Permission = "edit") -> 
     says
         Its words for the journal: a sentence with arguments in braces, or a function of (template, arguments).
     permission
-        What a person needs to be allowed.
+        What a person needs to make it.
 
     Raises
     ------

@@ -16,7 +16,20 @@ P = TypeVar("P", bound=Piece)
 
 
 def made(kind: type[P], fields: dict[str, Any]) -> P:
-    """A piece from plain fields. Raises EditError with every field that does not fit."""
+    """A piece from plain fields.
+
+    Parameters
+    ----------
+    kind
+        Its type, like Strip.
+    fields
+        Plain values by the names that the document has.
+
+    Raises
+    ------
+    EditError
+        With every field that does not fit.
+    """
     problems = list(schema.problems(fields, kind))
     if problems:
         raise EditError(*problems)
@@ -48,6 +61,7 @@ def all_known(pieces: Iterable[Any], wanted: Iterable[str], word: str) -> frozen
 
 
 def put(pieces: tuple[P, ...], index: int, piece: P) -> tuple[P, ...]:
+    """The pieces with the one at a position replaced."""
     return (*pieces[:index], piece, *pieces[index + 1 :])
 
 
@@ -58,15 +72,18 @@ def inserted(pieces: tuple[P, ...], at: int | None, piece: P) -> tuple[P, ...]:
 
 
 def strip_of(template: Template, wanted: str) -> tuple[int, Strip]:
+    """Position of a strip, and the strip. Raises EditError where there is none of that id."""
     index = position(template.strips, wanted, "strip")
     return index, template.strips[index]
 
 
 def with_strip(template: Template, index: int, strip: Strip) -> Template:
+    """The template with the strip at a position replaced."""
     return msgspec.structs.replace(template, strips=put(template.strips, index, strip))
 
 
 def insert_ids(template: Template) -> set[str]:
+    """Ids of all inserts of a template."""
     return {insert.id for strip in template.strips for insert in strip.inserts}
 
 

@@ -45,12 +45,29 @@ def edit_named(name: str) -> Edit:
 
 
 def apply(before: Template, name: str, arguments: dict[str, Any]) -> Template:
-    """The template after one edit. Raises EditError or DocumentError with what is wrong, nothing changed."""
+    """The template after one edit.
+
+    Parameters
+    ----------
+    before
+        A validated template.
+    name
+        Name of the edit.
+    arguments
+        Plain values by name, as `Edit.arguments` describes them.
+
+    Raises
+    ------
+    EditError
+        Where there is no such edit, or it cannot be made on this template.
+    DocumentError
+        Where what it makes may not be stored. Nothing has changed then.
+    """
     return apply_steps(before, [EditStep(name, arguments)])
 
 
 def apply_steps(before: Template, steps: Iterable[EditStep]) -> Template:
-    """The template after all steps, as one edit: validated once, however many there are."""
+    """The template after several edits, as one: validated once, however many there are. Raises as `apply` does."""
     after = before
     for step in steps:
         after = _edited(after, step.edit, step.arguments)

@@ -69,6 +69,7 @@ def change_route(template: Template, route: str, changes: dict[str, Any]) -> Tem
 
 @edit(Pieces("routes", kind="route"), says="Remove {routes}")
 def remove_routes(template: Template, routes: list[str]) -> Template:
+    """Routes away, whatever their kind."""
     gone = all_known(template.routes, routes, "route")
     return replace(template, routes=tuple(route for route in template.routes if route.id not in gone))
 

@@ -22,7 +22,7 @@ OF_SEVERAL_LINES = frozenset({"note", "reason"})
 def may_hold_controls(data: bytes) -> bool:
     """Whether JSON text may hold any: false for most documents.
 
-    SourceResponse bytes are looked for first, which costs a tenth of a search by pattern.
+    Single bytes are looked for first, which costs a tenth of a search by pattern.
     """
     if b"\\" in data and ESCAPED.search(data):
         return True

@@ -16,10 +16,27 @@ TYPES: dict[str, Any] = {field.name: field.type for field in msgspec.structs.fie
 
 
 def passed(before: Template, after: Template) -> Template:
-    """`after`, where it may be stored. Raises DocumentError with every reason why not.
+    """A template that may be stored: the only way in for what is made in memory.
 
-    Pieces are built in memory, past the checks that reading a document makes; so everything that is not the same as
-    before is written as JSON and read back. O(size of what changed) beside the validation of the whole.
+    Pieces are built past the checks that reading a document makes. So everything that is not the same as before is
+    written as JSON and read back, and the whole is validated.
+
+    Parameters
+    ----------
+    before
+        A template that is known to be good.
+    after
+        What was made of it.
+
+    Returns
+    -------
+    Template
+        `after` itself. O(size of what changed) beside the validation.
+
+    Raises
+    ------
+    DocumentError
+        With every reason why it may not be stored.
     """
     problems: list[str] = []
     for name in Template.__struct_fields__:
@@ -39,7 +56,17 @@ def passed(before: Template, after: Template) -> Template:
 
 
 def piece_problems(value: Any, kind: Any, place: str = "") -> list[str]:
-    """What is wrong with one piece; as it comes back from JSON it is the same."""
+    """What is wrong with one piece; none where it comes back from JSON as it is.
+
+    Parameters
+    ----------
+    value
+        A piece, like a strip, or a field of the template.
+    kind
+        The type it must have.
+    place
+        Where it stands, for the sentences.
+    """
     try:
         data = msgspec.json.encode(value)
         back = msgspec.json.decode(data, type=kind)

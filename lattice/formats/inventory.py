@@ -20,10 +20,20 @@ LONGEST_NAME = 120
 
 
 def load(data: bytes, name: str = "Inventory") -> Inventory:
-    """The inventory in `data`. Raises DocumentError with every problem found, each with its row or place.
+    """The inventory in a file.
 
-    CSV: a header row with `name` and any of the other columns; `what` is plug-in (also where it is missing), input
-    or output, and an input or output has its number in `channel`.
+    Parameters
+    ----------
+    data
+        JSON, or CSV with a header row: `name`, and any of `what` (plug-in, input or output; plug-in by default),
+        `maker`, `version`, and `channel` for the number of an input or output.
+    name
+        Its name where the file has none.
+
+    Raises
+    ------
+    DocumentError
+        With every problem found, each with its row or place.
     """
     if len(data) > MAX_BYTES:
         raise DocumentError([f"the inventory has {len(data) / 1024 / 1024:.0f} MiB; at most 4 are allowed"])

@@ -73,7 +73,7 @@ FORMATS: dict[str, Format] = {
 
 
 def looks_like_document(data: bytes) -> bool:
-    """Whether the first sign is that of JSON."""
+    """Whether a file is JSON by its first sign."""
     from lattice.formats.document_json import UTF8_BOM
 
     return data[:200].removeprefix(UTF8_BOM).lstrip().startswith((b"{", b"["))

@@ -27,7 +27,18 @@ Line = tuple[int, list[str]]  # its number from 1, and its cells
 
 
 def decode(data: bytes) -> str:
-    """The text of `data`: UTF-8, or UTF-16 that says so by its mark. Raises DocumentError."""
+    """The text of a sheet.
+
+    Parameters
+    ----------
+    data
+        UTF-8, or UTF-16 that says so by its byte order mark; up to 16 MiB.
+
+    Raises
+    ------
+    DocumentError
+        Where it is larger, or no text.
+    """
     if len(data) > MAX_BYTES:
         size_mib, most = len(data) / 1024 / 1024, MAX_BYTES // 1024 // 1024
         raise DocumentError([f"the sheet has {size_mib:.1f} MiB; at most {most} are allowed"])
@@ -45,9 +56,24 @@ def decode(data: bytes) -> str:
 
 
 def rows(text: str, most: int) -> list[Line]:
-    """The lines that are not empty, with their numbers and stripped cells. Raises DocumentError beyond `most` of them.
+    """The lines of a sheet that are not empty.
 
-    Lines, columns and cells are counted while they are read.
+    Parameters
+    ----------
+    text
+        Cells between commas, semicolons or tabs.
+    most
+        As many lines are allowed. Lines, columns and cells are counted while they are read.
+
+    Returns
+    -------
+    list of (int, list of str)
+        The number of each line, from 1, and its stripped cells.
+
+    Raises
+    ------
+    DocumentError
+        Beyond `most` lines, or where a line is no row of a sheet.
     """
     _refuse_long_lines(text)
     found: list[Line] = []
@@ -94,7 +120,7 @@ def _read(cell: str) -> str:
 
 
 def safe(cell: str) -> str:
-    """A cell as no spreadsheet computes it. Numbers stay numbers."""
+    """A cell that no spreadsheet computes: one that begins like a formula gets an apostrophe. Numbers stay."""
     if not cell.strip():
         return cell
     return f"'{cell}" if COMPUTED.match(cell) and not NUMBER.fullmatch(cell) and _is_odd(cell) else cell

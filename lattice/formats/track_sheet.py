@@ -73,7 +73,20 @@ class _Row:
 
 
 def load(data: bytes, name: str = "Track sheet") -> Template:
-    """The template of a sheet that is good as a whole. Raises DocumentError with every problem."""
+    """The template of a sheet that is good as a whole.
+
+    Parameters
+    ----------
+    data
+        A sheet with a header row, or a plain list of names.
+    name
+        Name of the template, as a sheet has none.
+
+    Raises
+    ------
+    DocumentError
+        With every cell that was not understood.
+    """
     read = read_sheet(data, name)
     if read.problems:
         raise DocumentError(first_problems(map(str, read.problems)))
@@ -81,9 +94,24 @@ def load(data: bytes, name: str = "Track sheet") -> Template:
 
 
 def read_sheet(data: bytes, name: str = "Track sheet") -> ReadSheet:
-    """All that can be understood of a sheet or a plain list of names.
+    """All that can be understood of a sheet or of a plain list of names.
 
-    Raises DocumentError where nothing can: no text, no rows, too many.
+    Parameters
+    ----------
+    data
+        The file.
+    name
+        Name of the template.
+
+    Returns
+    -------
+    ReadSheet
+        The template of what was understood, the cells that were not, and the kinds that were guessed.
+
+    Raises
+    ------
+    DocumentError
+        Where nothing can be understood: no text, no rows, or too many.
     """
     lines = table.rows(table.decode(data), doc.MAX_STRIPS + 1)
     if not lines:

@@ -26,6 +26,7 @@ MOST_PORTS = 1024
 
 
 def entries(text: str) -> Iterator[str]:
+    """Entries of a cell, which semicolons separate, without empty ones."""
     return (entry.strip() for entry in text.split(";") if entry.strip())
 
 
@@ -47,6 +48,7 @@ def number_text(value: float) -> str:
 
 
 def level_text(level_db: float | None) -> str:
+    """A level as a cell has it: a number of dB, or off."""
     return "off" if level_db is None else number_text(level_db)
 
 
@@ -61,6 +63,7 @@ def read_tags(text: str) -> tuple[str, ...]:
 
 
 def tags_text(tags: tuple[str, ...]) -> str:
+    """Tags as a cell has them, so that `read_tags` gives the same again."""
     plain = [_plain_name(tag) for tag in tags]
     return "; ".join(plain) + (";" if len(plain) == 1 and not plain[0].isalnum() else "")
 
@@ -69,6 +72,7 @@ def tags_text(tags: tuple[str, ...]) -> str:
 
 
 def read_insert(entry: str, new_id: str) -> Insert:
+    """An insert like “compressor:64 bypassed”: type, latency in samples, state. Raises ValueError with a sentence."""
     head, _space, state = entry.lower().partition(" ")
     kind, _colon, latency = (piece.strip() for piece in head.partition(":"))
     if kind not in INSERT_TYPES:
@@ -80,6 +84,7 @@ def read_insert(entry: str, new_id: str) -> Insert:
 
 
 def insert_text(insert: Insert) -> str:
+    """An insert as `read_insert` reads it; its other fields are not in a sheet."""
     latency = f":{insert.latency_samples}" if insert.latency_samples else ""
     return f"{insert.type}{latency}{'' if insert.state == 'on' else f' {insert.state}'}"
 
@@ -88,6 +93,10 @@ def insert_text(insert: Insert) -> str:
 
 
 def read_outlet(entry: str) -> Outlet:
+    """An outlet like “3-4 stereo closed -6/-18 = Room”: id, layout, marks, levels and name.
+
+    Raises ValueError with a sentence.
+    """
     head, _equals, name = (piece.strip() for piece in entry.partition("="))
     wanted, *words = head.lower().split()
     _an_id(wanted)
@@ -125,6 +134,7 @@ def _source_text(source: Source) -> str:
 
 
 def outlet_text(outlet: Outlet) -> str:
+    """An outlet as `read_outlet` reads it."""
     words = [outlet.id, outlet.layout, *(["main"] if outlet.main else []), *([] if outlet.open else ["closed"])]
     if outlet.source is not UNSET:
         words.append(_source_text(outlet.source) if outlet.source else "silent")
@@ -135,6 +145,7 @@ def outlet_text(outlet: Outlet) -> str:
 
 
 def read_part(entry: str) -> Part:
+    """A part like “kick note 36 channel 10 outlet 3-4 = Kick drum”. Raises ValueError with a sentence."""
     head, _equals, name = (piece.strip() for piece in entry.partition("="))
     wanted, *words = head.lower().split()
     _an_id(wanted)
@@ -153,6 +164,7 @@ def read_part(entry: str) -> Part:
 
 
 def part_text(part: Part) -> str:
+    """A part as `read_part` reads it."""
     words = [part.id, *(["port", str(part.port)] if part.port != 1 else [])]
     for what in ("channel", "note", "outlet"):
         value = getattr(part, what)
@@ -164,6 +176,10 @@ def part_text(part: Part) -> str:
 
 
 def read_midi_in(text: str) -> MidiIn:
+    """Reception of an instrument like “2: 1-4, 10”: ports, and channels, all or none.
+
+    Raises ValueError with a sentence.
+    """
     ports, _colon, channels = (piece.strip() for piece in text.partition(":"))
     count = _number(ports, "a number of ports", 1, MOST_PORTS)
     if channels.lower() in ("", "all"):
@@ -177,6 +193,7 @@ def read_midi_in(text: str) -> MidiIn:
 
 
 def midi_in_text(midi: MidiIn | None) -> str:
+    """Reception as `read_midi_in` reads it; nothing where there is none."""
     if midi is None:
         return ""
     channels = "all" if midi.channels == "all" else ", ".join(map(str, midi.channels)) or "none"
@@ -206,6 +223,25 @@ class ReadRoute:
 
 
 def read_route(entry: str, kind: str) -> ReadRoute:
+    """A route like “3-4>Bus@-6 pre-fader disabled”: outlet, place, level or midi channel, tap, marks.
+
+    Parameters
+    ----------
+    entry
+        One entry of a cell of routes.
+    kind
+        The kind of routes that the column holds.
+
+    Returns
+    -------
+    ReadRoute
+        The place as it is written, still to be looked up.
+
+    Raises
+    ------
+    ValueError
+        With a sentence.
+    """
     place = entry
     fields: dict[str, Any] = {}
     while " " in place and _is_flag(word := place.rsplit(" ", 1)[1].lower()):

@@ -15,7 +15,7 @@ FAR = float("inf")
 
 
 class TwoWays:
-    """The search from `start` to `end`; `steps` counts the routes looked at.
+    """The cheapest two ways from one node to another that share no node between.
 
     Parameters
     ----------
@@ -24,8 +24,13 @@ class TwoWays:
     start, end
         Two different nodes.
     order
-        The nodes of `edges` in an order in which every edge leads onward; None where they make circles (then costs
-        have to be 0 or more).
+        The nodes of `edges` in an order in which every edge leads onward; None where they make circles (then costs have
+        to be 0 or more).
+
+    Attributes
+    ----------
+    steps : int
+        Routes looked at so far: what a budget counts.
 
     Notes
     -----
@@ -33,7 +38,8 @@ class TwoWays:
 
     References
     ----------
-    J. W. Suurballe, *Disjoint paths in a network*, Networks 4 (1974); node splitting as usual for nodes in common.
+    J. W. Suurballe, *Disjoint paths in a network*, Networks 4 (1974), 125–145; each node is split in two, as usual, so
+    that ways share none.
     """
 
     def __init__(self, edges: Edges, start: int, end: int, order: Sequence[int] | None) -> None:

@@ -30,7 +30,16 @@ class Loop:
 
 
 class LoopGraph:
-    """Edges between nodes by pass, and what cycles they make."""
+    """The flow as edges between nodes, the cycles they make and where those are cut.
+
+    Nodes are strips, then keyed inserts, then outlets, numbered on. Edges come in three passes: audio, then keys, then
+    MIDI; a loop belongs to the first pass that closes it (checks.md, *Loops*).
+
+    Parameters
+    ----------
+    graph
+        The signal graph of a template. Building is O(routes); the rest is worked out when it is asked for.
+    """
 
     def __init__(self, graph: SignalGraph) -> None:
         self.graph = graph
@@ -124,9 +133,22 @@ class LoopGraph:
         return len(self.order_without(frozenset())) == self.first_outlet
 
     def order_without(self, cut: frozenset[int]) -> list[int]:  # noqa: C901 - one sweep over all routes, without calls
-        """Strips (their `in`) and keyed inserts in an order of the flow, some audio and key routes left out.
+        """Strips (their `in`) and keyed inserts in an order of the flow.
 
-        Nodes in or behind a cycle are missing. O(strips + routes).
+        Parameters
+        ----------
+        cut
+            Audio and key routes to leave out.
+
+        Returns
+        -------
+        list of int
+            Nodes, each behind all that lead to it; those in or behind a cycle are missing. O(strips + routes).
+
+        Notes
+        -----
+        Kahn's sort by number of edges still to come (A. B. Kahn, *Topological sorting of large networks*, CACM 5,
+        1962).
         """
         if self._order is not None and not cut:
             return self._order
@@ -192,6 +214,7 @@ class LoopGraph:
         return places
 
     def adjacency(self, *passes: str) -> Adjacency:
+        """Edges of some passes among the nodes that may lie on a cycle."""
         found: Adjacency = {node: [] for node in sorted(self.core)}
         for name in passes:
             for here, there, route in self.edges[name]:
@@ -249,7 +272,23 @@ class LoopGraph:
 
 
 def strongly_connected_components(adjacency: Adjacency) -> list[set[int]]:
-    """Strongly connected groups with a cycle in them (Tarjan 1972, without recursion). O(nodes + edges)."""
+    """Groups of nodes that all reach each other, those without a cycle left out.
+
+    Parameters
+    ----------
+    adjacency
+        Node → (node, route) of each edge.
+
+    Returns
+    -------
+    list of set of int
+        Nodes of each group. O(nodes + edges).
+
+    References
+    ----------
+    R. Tarjan, *Depth-first search and linear graph algorithms*, SIAM J. Comput. 1 (1972); here with a stack of its own,
+    as Python's is 1,000 deep and a chain of strips may be longer.
+    """
     index: dict[int, int] = {}
     low: dict[int, int] = {}
     on_stack: set[int] = set()
@@ -291,7 +330,7 @@ def strongly_connected_components(adjacency: Adjacency) -> list[set[int]]:
 
 
 def back_edges(adjacency: Adjacency) -> list[Edge]:
-    """Edges to a node the depth-first walk is still inside of: every cycle has at least one. O(edges)."""
+    """Edges to a node that the depth-first walk is still inside of: every cycle has at least one. O(edges)."""
     state: dict[int, int] = {}  # 1 inside, 2 done
     found: list[Edge] = []
     for root in adjacency:
@@ -315,11 +354,27 @@ def back_edges(adjacency: Adjacency) -> list[Edge]:
 
 
 def shortest_cycle(adjacency: Adjacency, through: list[Edge], rank: list[int]) -> list[int]:
-    """The cycle of fewest routes through one of the edges; then of the smallest sorted list of route ids.
+    """The cycle to show of a group: the fewest routes, then the smallest sorted list of route ids.
 
-    A breadth-first walk from the head of each edge back to its tail keeps, per node, the best set of
-    routes so far: of two sets of one size the one with the smaller smallest difference stays ahead
-    whatever both are joined with, so the best way to a node is part of a best way beyond it.
+    Parameters
+    ----------
+    adjacency
+        Edges of the group.
+    through
+        Edges of which the cycle has to take one.
+    rank
+        Per route, its place among all ids in order.
+
+    Returns
+    -------
+    list of int
+        Routes in the order of the cycle.
+
+    Notes
+    -----
+    A breadth-first walk from the head of each edge back to its tail keeps, per node, the best set of routes so far. Of
+    two sets of one size the one with the smaller smallest difference stays ahead whatever both are joined with; so the
+    best way to a node is part of a best way beyond it.
     """
     heads: dict[int, list[tuple[int, int]]] = defaultdict(list)
     for tail, head, route in through:

@@ -8,10 +8,25 @@ from lattice.graph.reach import Reach
 
 
 def masks(reach: Reach, strips: Mapping[int, int], routes: Mapping[int, int]) -> list[int]:
-    """For every sounding chain and outlet the bits of what its sound comes to.
+    """Which targets each source reaches, for many targets in one sweep.
 
-    `strips`: strip → bit for arriving at its `in`; `routes`: route (of any kind) → bit for leaving by it.
-    Walks back from the targets until no bits are new, O(routes · changes).
+    Parameters
+    ----------
+    reach
+        The reach under which sound counts, with or without states.
+    strips
+        Strip → bit for what arrives at its `in`.
+    routes
+        Route, of any kind → bit for what leaves by it.
+
+    Returns
+    -------
+    list of int
+        For every strip's chain, then every outlet, the bits its sound comes to; 0 for what makes no sound.
+
+    Notes
+    -----
+    Walks back from the targets until no bits are new: O(routes · changes), and one machine word holds 64 targets.
     """
     graph = reach.graph
     count = len(graph.strips)

@@ -28,9 +28,9 @@ class Blocker:
 
 @dataclass(frozen=True)
 class Path:
-    """A way from a strip's chain (or one of its outlets) over `routes` to the strip it ends at.
+    """A way over routes from a strip's chain, or one of its outlets, to the strip where it ends.
 
-    `start` and the routes are numbers of the graph form; `outlet` is −1 for the chain itself.
+    Strips, outlet and routes are positions in the signal graph; `outlet` is NO_OUTLET for the chain itself.
     """
 
     start: int
@@ -39,6 +39,7 @@ class Path:
     blockers: tuple[Blocker, ...] = field(default=(), compare=False)
 
     def strips(self, graph: SignalGraph) -> list[int]:
+        """The strips it passes, from the one it starts at to the one it ends at."""
         return [self.start, *(graph.head[route] for route in self.routes)]
 
 
@@ -68,6 +69,7 @@ class Blockers:
         return [Blocker("not-monitored", f"{piece.name} does not monitor what is fed to it", piece.id)]
 
     def after_fader(self, strip: int) -> list[Blocker]:
+        """What stops sound between a strip's `pre` and its `post`: mute, fader at off."""
         piece = self.graph.strips[strip]
         found = [Blocker("mute", f"{piece.name} is muted", piece.id)] if piece.mute else []
         if piece.fader_db is None:
@@ -104,7 +106,20 @@ class Blockers:
         return found if before_fader else found + self.after_fader(strip)
 
     def along(self, path: Path, *, to_endpoint: bool = True) -> tuple[Blocker, ...]:
-        """All blockers of a path in order."""
+        """All blockers of a path in order.
+
+        Parameters
+        ----------
+        path
+            Any path of the graph, whatever states say.
+        to_endpoint
+            Whether the last strip counts as the endpoint too, up to its `post`.
+
+        Returns
+        -------
+        tuple of Blocker
+            Empty for a way that sound takes.
+        """
         found = self.at_start(path.start, path.outlet)
         for position, route in enumerate(path.routes):
             found += self.passing(self.graph.tail[route]) if position else []
@@ -122,8 +137,8 @@ def _out_of_service(name: str, strip: str) -> Blocker:
 class EasiestPaths:
     """For every strip the easiest way on to an endpoint, and the easiest way there from a source.
 
-    Easiest: the fewest blockers, then the fewest hops. Each direction is one shortest-path sweep over
-    all strips, O(routes · log routes), however many are asked for.
+    Easiest: the fewest blockers, then the fewest hops. Each direction is one sweep of shortest paths over all strips
+    (E. W. Dijkstra, 1959, with costs of pairs), O(routes · log routes), however many are asked for.
     """
 
     def __init__(self, graph: SignalGraph) -> None:
@@ -132,7 +147,10 @@ class EasiestPaths:
         self._route_cost = [len(self.blockers.on_route(route)) for route in range(len(graph.routes))]
 
     def to_endpoint(self, strip: int, outlet: int = NO_OUTLET) -> Path | None:
-        """The easiest way from a strip's own source (or an outlet) to an endpoint, states ignored."""
+        """The easiest way from a strip's own source, or one of its outlets, to an endpoint; None where there is none.
+
+        States (mute, fader, monitoring and the like) are ignored: they are what makes one way easier than another.
+        """
         leave, next_route = self._onward()
         routes: list[int] = []
         at, fed = strip, False
@@ -156,7 +174,7 @@ class EasiestPaths:
             at, fed = self.graph.head[next_route[at]], True
 
     def from_source(self, strip: int) -> Path | None:
-        """The easiest way from any source to the strip, states ignored."""
+        """The easiest way from any source to the strip, states ignored; None where no source is connected."""
         leave, came_by, own = self._inward()
         best, last = (own[strip], -1) if own[strip] < FAR else (FAR, -1)
         for route in self.graph.ins[strip]:
@@ -259,7 +277,10 @@ def _plus(cost: Cost, blockers: int, hops: int = 0) -> Cost:
 
 @dataclass
 class Found:
-    """Paths in the order found; `complete` is False where a bound ended the search."""
+    """Paths in the order found.
+
+    `complete` is False where a bound ended the search.
+    """
 
     paths: list[Path]
     complete: bool = True
@@ -268,10 +289,25 @@ class Found:
 def enumerate_paths(
     graph: SignalGraph, starts: Iterable[tuple[int, int]], targets: set[int], *, most: int = 100, steps: int = 200_000
 ) -> Found:
-    """All paths, states ignored, from chains or outlets (strip, outlet or −1) to any of `targets`.
+    """All paths from some sources to some strips, states ignored.
 
-    No path passes a strip twice; a path goes on behind a target where it can reach another. At most
-    `most` paths and `steps` hops are looked at. Paths come in document order of the routes taken.
+    Parameters
+    ----------
+    graph
+        The signal graph.
+    starts
+        (strip, outlet) to start from; the outlet is NO_OUTLET for the chain.
+    targets
+        Strips to end at. A path goes on behind one of them where it can reach another; none passes a strip twice.
+    most
+        As many paths are given at most.
+    steps
+        As many hops are looked at.
+
+    Returns
+    -------
+    Found
+        In document order of the routes taken. Their number may grow exponentially with the routes; hence the bounds.
     """
     useful = Reach(graph, states=False).to_strips(targets)
     namer = Blockers(graph)

@@ -34,7 +34,19 @@ class Forward:
 
 
 class Reach:
-    """Reach under one reading of states: `states=True` for unblocked paths, False to ignore states."""
+    """What reaches what, under one reading of states.
+
+    Parameters
+    ----------
+    graph
+        The signal graph.
+    states
+        True: over unblocked paths only. False: every state (mute, fader, monitoring …) is ignored.
+
+    Notes
+    -----
+    Each sweep is O(strips + routes), breadth first.
+    """
 
     def __init__(self, graph: SignalGraph, *, states: bool) -> None:
         self.graph = graph
@@ -65,10 +77,19 @@ class Reach:
         return self.monitors[strip] or self.graph.strips[strip].kind != "print"
 
     def enters(self, strip: int) -> bool:
+        """What is fed to the strip stands at its `in`."""
         return self.entered[strip]
 
     def ends_here(self, strip: int, *, prints: bool = True) -> bool:
-        """SignalLevels at the strip's `in` is at an endpoint: an output's `post`, a print, a stem's tap."""
+        """Sound at the strip's `in` is at an endpoint: an output's `post`, a print, a stem's tap.
+
+        Parameters
+        ----------
+        strip
+            Position of the strip.
+        prints
+            Whether prints count as endpoints.
+        """
         graph = self.graph
         if not self.in_service[strip]:
             return False
@@ -80,7 +101,7 @@ class Reach:
         return any(self.stem_open(stem, strip) for stem in graph.stems_at.get(strip, ()))
 
     def stem_open(self, stem: int, strip: int) -> bool:
-        """SignalLevels at the `in` of the stem's strip stands at the stem's tap."""
+        """Sound at the `in` of the stem's strip stands at the stem's tap."""
         return self.in_service[strip] and (self.post_ok[strip] or self.graph.template.stems[stem].tap != "post-fader")
 
     def to_endpoints(self, *, prints: bool = True) -> Backward:
@@ -98,7 +119,20 @@ class Reach:
         return self.backward(ends, ())
 
     def backward(self, ends: Flags, last_routes: Iterable[int]) -> Backward:
-        """Reach of `ends` (strips where arriving is enough) and of routes that are the wanted last step."""
+        """Where sound must be to come to a target.
+
+        Parameters
+        ----------
+        ends
+            Per strip, whether arriving at its `in` is enough.
+        last_routes
+            Routes that are themselves the wanted last step.
+
+        Returns
+        -------
+        Backward
+            Flags per strip and per outlet. O(strips + routes).
+        """
         graph, route_ok = self.graph, self.route_ok
         count = len(graph.strips)
         leaves = [False] * count
@@ -142,7 +176,20 @@ class Reach:
         return has_source and (not self.states or (piece.open and self.in_service[strip]))
 
     def forward(self, strips: Iterable[int], outlets: Iterable[int] = ()) -> Forward:
-        """Where the sound of these strips' chains and of these outlets is."""
+        """Where the sound of some sources is.
+
+        Parameters
+        ----------
+        strips
+            Strips whose chains play.
+        outlets
+            Outlets that play.
+
+        Returns
+        -------
+        Forward
+            Flags per strip. O(strips + routes).
+        """
         graph, route_ok = self.graph, self.route_ok
         count = len(graph.strips)
         fed = [False] * count

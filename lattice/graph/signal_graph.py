@@ -84,10 +84,26 @@ class Inserts:
 
 
 class SignalGraph:
-    """Numbers for strips, routes, outlets and keyed inserts of one template. O(strips + routes).
+    """A template as numbers for computing: positions of strips, routes, outlets and keyed inserts.
 
-    `tail`, `head`, `stage` are by route; `outs`, `ins` list the audio routes of a strip's chain by strip;
-    an outlet's own routes are in `outlet_outs`. Order is that of the document everywhere.
+    Parameters
+    ----------
+    template
+        A validated template. Building is O(strips + routes); what is worked out from it is kept.
+
+    Attributes
+    ----------
+    tail, head : list of int
+        By route, the strip it leaves and the strip it ends at.
+    stage : list of int
+        By route, where it is taken: IN, PRE or POST.
+    outs, ins : list of list of int
+        By strip, the audio routes that leave its chain and those that end at it. An outlet's own routes are in
+        `outlet_outs`.
+
+    Notes
+    -----
+    Order is that of the document everywhere, so that results are the same every time.
     """
 
     def __init__(self, template: Template) -> None:
@@ -248,6 +264,7 @@ class SignalGraph:
 
     @cached_property
     def inserts(self) -> Inserts:
+        """What is asked of inserts again and again, found in one pass."""
         return Inserts(self.strips)
 
     def places_of(self, types: Iterable[str]) -> Iterator[tuple[int, int]]:
@@ -312,6 +329,7 @@ class SignalGraph:
         }
 
     def insert_of_key(self, route: int) -> Insert:
+        """The insert that a key works."""
         return self.strips[self.head[route]].inserts[self.place_of_key(route)]
 
     def place_of_key(self, route: int) -> int:
@@ -330,6 +348,7 @@ class SignalGraph:
         return kind == "print" or (kind == "output" and strip not in self.tied_out) or strip in self.stems_at
 
     def machine_of(self, strip: int) -> str:
+        """Id of the machine that a strip runs on."""
         return machine_id(self.template, self.strips[strip])
 
     def order_key(self, strip: int) -> tuple[int, int]:

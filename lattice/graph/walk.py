@@ -16,11 +16,26 @@ def first_way(
     allowed: Callable[[int], bool],
     onward: Callable[[int], bool] = lambda _strip: True,
 ) -> Path | None:
-    """The way with the fewest routes from a source (strip, outlet or −1) to a strip that `goal` takes.
+    """The way with the fewest routes from a source to a strip that is sought.
 
-    Of several the first by the ids of its strips, then of its routes: the same whatever order routes stand in.
-    `allowed` says of a route whether it may be taken, `onward` of a strip whether what comes to it goes on.
-    O(routes behind the source · log of those that leave one strip).
+    Parameters
+    ----------
+    graph
+        The signal graph.
+    origin
+        Where sound starts.
+    goal
+        Whether a strip is what is sought.
+    allowed
+        Whether a route may be taken.
+    onward
+        Whether the way may go on behind a strip.
+
+    Returns
+    -------
+    Path or None
+        Of several the first by the ids of its strips, then of its routes: the same whatever order routes stand in.
+        O(routes).
     """
     strip, outlet = origin
     by: dict[int, int | None] = {strip: None} if outlet < 0 else {}  # strip → the route it was come to by

@@ -9,9 +9,22 @@ from lattice.model.layouts import channel_count
 
 
 class Activity:
-    """`at_in[strip]`: channels that sound. Found by walking on from sources until nothing new sounds.
+    """Which channels carry sound, at each strip's `in` and at the taps of its routes.
 
-    O(routes · channels): a strip is looked at again only where a channel more sounds at it.
+    Parameters
+    ----------
+    reach
+        Reach over unblocked routes.
+
+    Attributes
+    ----------
+    at_in : list of int
+        By strip, its sounding channels as bits from channel 1 up.
+
+    Notes
+    -----
+    Found by walking on from sources until nothing new sounds: O(routes · channels), as a strip is looked at again only
+    where a channel more sounds at it.
     """
 
     def __init__(self, reach: Reach) -> None:
@@ -79,4 +92,5 @@ def _all(layout: str) -> int:
 
 
 def active_channels(reach: Reach) -> Activity:
+    """The channels that carry sound under a reach."""
     return Activity(reach)

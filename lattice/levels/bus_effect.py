@@ -23,10 +23,23 @@ class WayChange:
 
 
 def bus_effect(before: Template, after: Template, bus: str) -> list[WayChange]:
-    """The change on every way through `bus`, which is in one of the two templates only.
+    """What putting a bus in, or taking one out, does to level and latency on the ways it lies on.
 
-    Compared from the tap of each strip that feeds it to the pre-fader stage of each strip it feeds, worst case
-    (the magnitudes of checks.md *Levels*, dynamics at their `gain_db`).
+    Parameters
+    ----------
+    before, after
+        Two templates of which one has the bus.
+    bus
+        Its id.
+
+    Returns
+    -------
+    list of WayChange
+        One for each way, from the tap of a strip that feeds the bus to the pre-fader stage of a strip it feeds.
+
+    Notes
+    -----
+    Worst-case magnitudes (checks.md, *Levels*); dynamics count at their `gain_db`.
     """
     one, two = SignalGraph(before), SignalGraph(after)
     has = one if bus in one.index else two

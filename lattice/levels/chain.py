@@ -59,7 +59,22 @@ LIMIT_RATIO = 100.0  # model.md: from here on a ratio is ∞:1
 
 
 def stages(strip: Strip, sound: SignalLevels, carriers: Carriers) -> list[Stage]:
-    """A strip's stages from `in` (first) to `pre` (last), one behind each insert. O(inserts · channels)."""
+    """The stages of a strip, from `in` (first) to `pre` (last), one behind each insert.
+
+    Parameters
+    ----------
+    strip
+        The strip.
+    sound
+        What stands at its `in`.
+    carriers
+        Covariance of what carriers bring, by carrier, for Q and for E.
+
+    Returns
+    -------
+    list of Stage
+        One more than there are inserts. O(inserts · channels).
+    """
     now = Stage(sound)
     found = [now]
     layout = strip.layout
@@ -86,7 +101,19 @@ def _channels(insert: Insert, before: str, stage: Stage, carriers: Carriers) -> 
 
 
 def entering(strip: Strip, found: list[Stage], place: int, carriers: Carriers) -> Stage:
-    """What the insert at a place works on: the stage before it, in the insert's own layout."""
+    """What the insert at a place works on: the stage before it, in the insert's own layout.
+
+    Parameters
+    ----------
+    strip
+        The strip.
+    found
+        Its stages.
+    place
+        Position in its chain, from 0.
+    carriers
+        As for `stages`.
+    """
     insert = strip.inserts[place]
     if not (insert.layout_in or insert.layout_out):
         return found[place]
@@ -102,7 +129,20 @@ def depends_on_level(insert: Insert) -> bool:
 
 
 def effect(insert: Insert, stage: Stage) -> Effect | None:
-    """What an insert does at these levels, its layouts apart; None where it does nothing."""
+    """What an insert does at the levels that stand, its layouts apart.
+
+    Parameters
+    ----------
+    insert
+        The insert.
+    stage
+        The stage before it, in its own layout.
+
+    Returns
+    -------
+    Effect or None
+        Factors of P, Q and E; None where it does nothing.
+    """
     if insert.state != "on":
         return None
     sound, _peak_gain, _likely_gain, rms_gain = stage
@@ -124,9 +164,21 @@ def effect(insert: Insert, stage: Stage) -> Effect | None:
 
 
 def factors(insert: Insert, p: float, q: float, e: float, loudest: float) -> tuple[float, float, float]:
-    """What an insert that is on does to P, Q and E of one channel, at these amplitudes of the channel.
+    """What an insert that is on does to one channel.
 
-    `loudest`: E of the loudest channel there, which a compressor works by. All in one place: checks.md, *Levels*.
+    Parameters
+    ----------
+    insert
+        The insert.
+    p, q, e
+        Amplitudes of worst case, likely peak and expected level on that channel, linear.
+    loudest
+        E of the loudest channel there, by which a compressor works: a linked detector (common practice).
+
+    Returns
+    -------
+    tuple of float
+        Linear factors of P, Q and E (checks.md, *Levels*: all types in one place).
     """
     kind, wet = insert.type, insert.wet
     if kind in DECORRELATING:
@@ -193,9 +245,10 @@ def _on(insert: Insert, stage: Stage, carriers: Carriers) -> Stage:
 
 
 def compression_db(insert: Insert, level_db: float) -> float:
-    """What a compressor takes from E by its static curve; 0 where it is not at work or keyed from outside.
+    """What a compressor takes from E, dB ≥ 0; 0 where it is not at work or keyed from outside.
 
-    L − T − (L − T)/R for a level L above its threshold T (handbook curve of a hard-knee compressor).
+    For a level L above the threshold T it is (L − T) − (L − T)/R: the static curve of a compressor with a hard knee, as
+    handbooks have it (e.g. U. Zölzer (ed.), *DAFX*, chapter on dynamics; from memory).
     """
     if insert.type not in COMPRESSING or insert.state != "on" or insert.key == "external":
         return 0.0
@@ -203,7 +256,7 @@ def compression_db(insert: Insert, level_db: float) -> float:
 
 
 def curve_db(insert: Insert, threshold_db: float | None, level_db: float) -> float:
-    """The static curve's reduction for a level; a null threshold or ratio takes nothing."""
+    """Reduction of the static curve for a level, dB ≥ 0; a null threshold or ratio takes nothing."""
     if threshold_db is None or level_db <= threshold_db:
         return 0.0
     over = level_db - threshold_db
@@ -213,7 +266,20 @@ def curve_db(insert: Insert, threshold_db: float | None, level_db: float) -> flo
 
 
 def duck_db(insert: Insert, key_level_db: float) -> float | None:
-    """How far a key of this level pushes a compressor or limiter keyed from outside down; None for others."""
+    """How far a key pushes an insert down.
+
+    Parameters
+    ----------
+    insert
+        A compressor or limiter that is on and keyed from outside.
+    key_level_db
+        Level of the key, dBFS.
+
+    Returns
+    -------
+    float or None
+        Reduction of the static curve, dB ≥ 0; None for any other insert.
+    """
     if insert.state != "on" or insert.key != "external" or insert.type not in DUCKING:
         return None
     return curve_db(insert, key_threshold_db(insert), key_level_db)
@@ -257,7 +323,15 @@ def post_stage(strip: Strip, layout: str, pre: Stage) -> Stage | None:
 
 
 def level_of(power: list[float], by: float) -> float:
-    """DB of the loudest channel of a stage; −∞ for silence."""
+    """Level of the loudest channel of a stage, dBFS; −∞ for silence.
+
+    Parameters
+    ----------
+    power
+        By channel, squares of amplitudes.
+    by
+        Linear factor that all of them take.
+    """
     loudest = max(power) * by * by
     return min(10.0 * math.log10(loudest), TOP_DB) if loudest > 0 else -math.inf
 
@@ -284,6 +358,7 @@ class ChannelFigures:
 
 
 def figures(stage: Stage) -> ChannelFigures:
+    """A stage by channel, in dBFS."""
     sound, peak_gain, likely_gain, rms_gain = stage
     return ChannelFigures(
         tuple(shown_db(p * p * peak_gain * peak_gain) for p in sound.p),
@@ -293,7 +368,7 @@ def figures(stage: Stage) -> ChannelFigures:
 
 
 def shown_db(power: float) -> float | None:
-    """DB of a power; None for silence."""
+    """Level of a power, dB, at most TOP_DB; None for silence."""
     if not power > 0:
         return None
     return min(10.0 * math.log10(power), TOP_DB)
@@ -311,7 +386,20 @@ class InsertFigures:
 
 
 def pushed_db(insert: Insert, before: Stage) -> float:
-    """How far P·g is above a limiter's, clipper's or saturator's ceiling; 0 below it and without one."""
+    """How far P is above the ceiling of a limiter, clipper or saturator.
+
+    Parameters
+    ----------
+    insert
+        The insert; its `gain_db` works before the ceiling.
+    before
+        The stage before it.
+
+    Returns
+    -------
+    float
+        dB ≥ 0; 0 below the ceiling and without one.
+    """
     if insert.state != "on" or not limits(insert) or insert.ceiling_db is None:
         return 0.0
     sound, peak_gain = before.levels, before.peak_gain

@@ -11,13 +11,32 @@ from lattice.model.insert_types import DECORRELATING
 
 
 class CoherenceMap:
-    """Where copies of one source may meet again, so that levels have to keep track of their phase.
+    """Track coherence: where copies of one source may recombine, here or downstream.
 
-    By node (strips, then keyed inserts), walked against the flow.
+    What comes twice from one source adds up in amplitude (up to +6 dB), what comes from two sources in power (+3 dB):
+    for the first kind, levels have to keep track of who brings what. Most strips need none of it, and this says which
+    do.
 
-    `wanted`: what is coherent at it matters there or further on. `branches`: its sound leaves by several
-    coherent ways that meet again. `plain`: sources that need none of it.
-    Ways are coherent up to a reverb, delay or modulation that is on and fully wet.
+    Parameters
+    ----------
+    reach
+        Reach over unblocked routes.
+    loops
+        The graph of nodes (strips, then keyed inserts) and its order, walked against the flow.
+
+    Attributes
+    ----------
+    wanted : list of bool
+        By node: copies recombine there or downstream of it.
+    branches : list of bool
+        By strip: its sound leaves by several coherent ways that meet again, so it is a carrier.
+    plain : list of int
+        Sources that need none of it: nothing is fed to them and they never meet themselves.
+
+    Notes
+    -----
+    A way is coherent up to a reverb, delay or modulation that is on and fully wet. O(strips + routes), with a bit for
+    each fed node that coherent sound comes to.
     """
 
     def __init__(self, reach: Reach, loops: LoopGraph) -> None:

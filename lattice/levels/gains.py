@@ -41,23 +41,39 @@ class Gain(NamedTuple):
     level_db: float
 
     def then(self, other: Gain) -> Gain:
+        """The gain of this and then another one."""
         return Gain(product(other.matrix, self.matrix), self.level_db + other.level_db)
 
 
 def identity(layout: str) -> Matrix:
+    """Every channel of a layout straight on."""
     return mapping(layout, layout)
 
 
 def insert_layouts(insert: Insert, before: str) -> tuple[str, str]:
-    """(layout in, layout out) of an insert behind a stage of layout `before`."""
+    """Layouts of an insert.
+
+    Parameters
+    ----------
+    insert
+        The insert.
+    before
+        Layout of the stage before it.
+
+    Returns
+    -------
+    tuple of str
+        Layout in and layout out; what the insert does not state stays as it is.
+    """
     layout_in = insert.layout_in or before
     return layout_in, insert.layout_out or layout_in
 
 
 def insert_level_db(insert: Insert) -> float:
-    """Worst-case level of an insert, 20·log10(1 − w + w·g), g from its `gain_db`; 0 dB unless it is on.
+    """Worst-case level of an insert, dB.
 
-    A delay with feedback f below 1 adds 1/(1 − f) (geometric series, checks.md *Levels*).
+    20·log10(1 − w + w·g) for a wet part w at a gain g; 0 dB unless the insert is on. A delay with feedback f below 1
+    multiplies the wet part by 1/(1 − f), the geometric series of its repeats (checks.md, *Levels*).
     """
     if insert.state != "on":
         return 0.0
@@ -68,7 +84,20 @@ def insert_level_db(insert: Insert) -> float:
 
 
 def insert_matrix(insert: Insert, before: str) -> tuple[Matrix, str]:
-    """What an insert's layouts do to the channels, without its level, and the layout behind it."""
+    """What an insert's layouts do to the channels, its level apart.
+
+    Parameters
+    ----------
+    insert
+        The insert.
+    before
+        Layout of the stage before it.
+
+    Returns
+    -------
+    tuple of (Matrix, str)
+        (channels behind, channels before), and the layout behind it.
+    """
     layout_in, layout_out = insert_layouts(insert, before)
     matrix = mapping(before, layout_in)
     if layout_in != layout_out:
@@ -79,7 +108,20 @@ def insert_matrix(insert: Insert, before: str) -> tuple[Matrix, str]:
 
 
 def chain_gain(strip: Strip, stage: int) -> Gain:
-    """From a strip's `in` to a tap, polarity left out (figures of loops and bounds are absolute)."""
+    """Worst-case gain from a strip's `in` to a stage of it.
+
+    Parameters
+    ----------
+    strip
+        The strip.
+    stage
+        IN, PRE or POST; the fader and the balance count at POST.
+
+    Returns
+    -------
+    Gain
+        (channels there, channels of the strip) and dB. O(inserts · entries of their matrices).
+    """
     matrix, layout, level_db = identity(strip.layout), strip.layout, 0.0
     if stage != IN:
         for insert in strip.inserts:
@@ -96,7 +138,20 @@ def chain_gain(strip: Strip, stage: int) -> Gain:
 
 
 def route_gain(graph: SignalGraph, number: int) -> Gain:
-    """From a route's tap (or outlet) to the `in` of the strip it ends at."""
+    """Gain from a route's tap (or outlet) to the `in` of the strip it ends at.
+
+    Parameters
+    ----------
+    graph
+        The signal graph.
+    number
+        Position of an audio route.
+
+    Returns
+    -------
+    Gain
+        (channels of the strip it ends at, channels at its tap) and dB; a route at off counts as 0 dB.
+    """
     route, head = graph.routes[number], graph.strips[graph.head[number]]
     tail = graph.strips[graph.tail[number]]
     layout = graph.layout_leaving(number)
@@ -113,7 +168,20 @@ def route_matrix(graph: SignalGraph, number: int) -> Matrix | None:
 
 
 def spread_on(channels: int, spreads: Sequence[int]) -> int:
-    """What channels (as bits) come to through a matrix, from its `spread`."""
+    """What some channels come to through a matrix.
+
+    Parameters
+    ----------
+    channels
+        Source channels as bits from channel 1 up.
+    spreads
+        The `spread` of the matrix.
+
+    Returns
+    -------
+    int
+        Destination channels as bits.
+    """
     found = 0
     while channels:
         found |= spreads[(channels & -channels).bit_length() - 1]
@@ -122,7 +190,7 @@ def spread_on(channels: int, spreads: Sequence[int]) -> int:
 
 
 def route_matrices(graph: SignalGraph) -> list[Matrix | None]:
-    """`route_matrix` of every audio route; keys and midi are left at None."""
+    """`route_matrix` of every audio route, worked out together; keys and midi are left at None."""
     strips, leaving, head, outlet = graph.strips, graph.leaving, graph.head, graph.outlet
     law_db = graph.template.pan_law_db
     known: dict[tuple[str, str, float], Matrix] = {}
@@ -173,7 +241,17 @@ def _route_matrix(graph: SignalGraph, route: Route, layout: str, tail: Strip, de
 
 
 def hops_gain(graph: SignalGraph, routes: Iterable[int], start: int) -> Gain:
-    """From the `in` of a strip round or along audio routes to the `in` of the last strip."""
+    """Gain from the `in` of a strip along audio routes to the `in` of the last strip.
+
+    Parameters
+    ----------
+    graph
+        The signal graph.
+    routes
+        Routes, each leaving the strip where the one before ends.
+    start
+        The strip that the first route leaves.
+    """
     total = Gain(identity(graph.strips[start].layout), 0.0)
     for route in routes:
         tail = graph.strips[graph.tail[route]]
@@ -182,7 +260,11 @@ def hops_gain(graph: SignalGraph, routes: Iterable[int], start: int) -> Gain:
 
 
 def spectral_radius(matrix: Sequence[Sequence[float]]) -> float:
-    """Largest absolute eigenvalue of a square matrix of gains that are not negative."""
+    """Largest absolute eigenvalue of a square matrix of gains that are not negative.
+
+    It is the gain of a round in the long run, channel by channel together (Perron and Frobenius). A triangular matrix
+    has its eigenvalues on the diagonal, which covers nearly all loops of templates and needs no NumPy.
+    """
     size = len(matrix)
     if all(matrix[row][column] == 0 for row in range(size) for column in range(row)):
         return max((matrix[n][n] for n in range(size)), default=0.0)  # triangular: eigenvalues on the diagonal
@@ -192,7 +274,21 @@ def spectral_radius(matrix: Sequence[Sequence[float]]) -> float:
 
 
 def loop_gain_db(graph: SignalGraph, cycle: Sequence[int]) -> float:
-    """Gain of one round of a cycle of audio routes, dB; −∞ where no channel comes back to itself."""
+    """Gain of one round of a cycle, dB.
+
+    Parameters
+    ----------
+    graph
+        The signal graph.
+    cycle
+        Audio routes, each leaving the strip where the one before ends; the last leads back to the first.
+
+    Returns
+    -------
+    float
+        The spectral radius of the product of all matrices, in dB, and all levels on the way; −∞ where no channel comes
+        back to itself.
+    """
     around = hops_gain(graph, cycle, graph.tail[cycle[0]])
     radius = spectral_radius(around.matrix)
     return decibels(radius) + around.level_db if radius > 0 else SILENT_DB
@@ -201,10 +297,25 @@ def loop_gain_db(graph: SignalGraph, cycle: Sequence[int]) -> float:
 def group_gain_db(graph: SignalGraph, group: Sequence[int], cycle: Sequence[int]) -> float:
     """Gain of one round of everything in a strongly connected group of audio routes together, dB.
 
-    Where one strip of the cycle lies on every cycle of the group, a round is from its `in` back to it:
-    loops through one bus add up, two at −4 dB make +2.02 dB. Where there is no such strip, a round has
-    as many routes as the cycle: the spectral radius of the group's route matrix to that power. Both
-    are below 0 dB exactly when the group dies away. O(routes) or, for the second, O(channels³).
+    Parameters
+    ----------
+    graph
+        The signal graph.
+    group
+        All routes of the group.
+    cycle
+        The cycle that is shown for it.
+
+    Returns
+    -------
+    float
+        Below 0 dB exactly where the group dies away.
+
+    Notes
+    -----
+    Where one strip of the cycle lies on every cycle of the group, a round is from its `in` back to it: loops through
+    one bus add up, two at −4 dB make +2.02 dB. Where there is no such strip, a round has as many routes as the cycle:
+    the spectral radius of the group's route matrix to that power. O(routes) or, for the second, O(channels³).
     """
     if len(group) == len(cycle):
         return loop_gain_db(graph, cycle)
@@ -328,7 +439,7 @@ def _radius_of_many(rows: Any, columns: Any, values: Any, size: int) -> float:
 
 
 def latency_samples(strip: Strip, stage: int) -> int:
-    """What a strip's inserts really take up to a tap: measured where it was, else as reported."""
+    """What a strip's inserts really take up to a stage, samples: measured where it was, else as reported."""
     if stage == IN:
         return 0
     return sum(
@@ -339,7 +450,7 @@ def latency_samples(strip: Strip, stage: int) -> int:
 
 
 def delays_ms(strip: Strip, stage: int) -> float:
-    """The delay times of a strip's delay inserts that are on."""
+    """The delay times of a strip's delay inserts that are on, up to a stage, ms."""
     if stage == IN:
         return 0.0
     return sum(insert.delay_ms or 0.0 for insert in strip.inserts if insert.type in REPEATING and insert.state == "on")

@@ -41,7 +41,7 @@ class Stages:
     """Per strip its stages from `in` to `pre`: set, or made from its plain source when first asked for."""
 
     def __init__(self, graph: SignalGraph, sources: dict[int, PlainSource], carriers: Carriers) -> None:
-        self._compiled, self._sources, self._carriers = graph, sources, carriers
+        self._graph, self._sources, self._carriers = graph, sources, carriers
         self._made: dict[int, list[Stage]] = {}
 
     def __getitem__(self, number: int) -> list[Stage]:
@@ -53,7 +53,7 @@ class Stages:
         self._made[number] = value
 
     def __len__(self) -> int:
-        return len(self._compiled.strips)
+        return len(self._graph.strips)
 
     def __iter__(self) -> Iterator[list[Stage]]:
         return (self[number] for number in range(len(self)))
@@ -62,7 +62,7 @@ class Stages:
         plain = self._sources.get(number)
         if plain is None:
             return []
-        strip = self._compiled.strips[number]
+        strip = self._graph.strips[number]
         sound = SignalLevels.of_source(channel_count(strip.layout), plain.peak, plain.rms)
         return stages(strip, sound, self._carriers)
 
@@ -71,22 +71,38 @@ class Posts:
     """Per strip the stage behind its fader; None where no sound is or nothing passes."""
 
     def __init__(self, graph: SignalGraph, before: Stages) -> None:
-        self._compiled, self._before = graph, before
+        self._graph, self._before = graph, before
         self._made: dict[int, Stage | None] = {}
 
     def __getitem__(self, number: int) -> Stage | None:
         if number not in self._made:
-            found, strip = self._before[number], self._compiled.strips[number]
-            layout = self._compiled.chain_layout[number]
+            found, strip = self._before[number], self._graph.strips[number]
+            layout = self._graph.chain_layout[number]
             self._made[number] = post_stage(strip, layout, found[-1]) if found else None
         return self._made[number]
 
 
 class Levels:
-    """Levels by strip number, computed in the order of the flow.
+    """Worst case, likely peak and expected level at every stage of a template, over unblocked routes.
 
-    `stages[strip]`: stages from `in` to `pre`, empty where no sound is; `post[strip]`: None where nothing passes.
-    O(strips + routes) where no source meets itself; beyond that, for each strip what carriers reach it.
+    Parameters
+    ----------
+    reach
+        Reach over unblocked routes.
+    loops
+        The order of the flow, and the cut that opens loops: their feedback is left out.
+
+    Attributes
+    ----------
+    stages : Stages
+        By strip, its stages from `in` to `pre`; empty where no sound is.
+    post : Posts
+        By strip, the stage behind its fader; None where nothing passes.
+
+    Notes
+    -----
+    Formulas: checks.md, *Levels*. O(strips + routes) where no source meets itself; beyond that, for each strip what
+    carriers reach it.
     """
 
     def __init__(self, reach: Reach, loops: LoopGraph) -> None:
@@ -236,7 +252,20 @@ class Levels:
         return bool(found) and any(p > 0 for p in found[0].levels.p)
 
     def at(self, number: int, stage: int) -> Stage | None:
-        """The stage of a tap: IN, PRE or POST; None where no sound is."""
+        """The stage of a strip at a tap.
+
+        Parameters
+        ----------
+        number
+            Position of the strip.
+        stage
+            IN, PRE or POST.
+
+        Returns
+        -------
+        Stage or None
+            None where no sound is.
+        """
         found = self.stages[number]
         if not found:
             return None
@@ -317,7 +346,10 @@ class Levels:
 
 
 def strip_figures(levels: Levels, number: int) -> dict[str, ChannelFigures]:
-    """ChannelFigures at in, pre and post; a stage that nothing passes is silent."""
+    """Figures of a strip at `in`, `pre` and `post`; a stage that nothing passes is silent.
+
+    The strip has to sound (`Levels.sounds`).
+    """
     found = levels.stages[number]
     post = levels.post[number]
     silent = ChannelFigures(*((None,) * channel_count(levels.graph.chain_layout[number]) for _ in range(3)))

@@ -53,9 +53,22 @@ def chain_source(strip: Strip) -> Source | None:
 
 
 def play_plain(levels: Sums, numbers: Iterable[int]) -> dict[int, PlainSource]:
-    """Adds what plain sources bring to the strips that their routes end at; gives those that play. O(their routes).
+    """Adds what plain sources bring to the strips that their routes end at.
 
-    The innermost loop of all levels: everything at hand, and no call for each route where channels go plainly.
+    The fast path of levels: most strips of a template are such sources. Everything is at hand, and no call is made for
+    a route where channels go straight on. The plain reference is `tests/core/levels/naive.py`.
+
+    Parameters
+    ----------
+    levels
+        The sums that take in.
+    numbers
+        Strips that `CoherenceMap.plain` has.
+
+    Returns
+    -------
+    dict
+        Strip → its levels, for those that play. O(their routes).
     """
     graph, reach, cut = levels.graph, levels.reach, levels.cut
     sounds, strips, outs, routes = reach.sounds, graph.strips, graph.outs, graph.routes

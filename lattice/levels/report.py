@@ -10,7 +10,7 @@ from lattice.levels.levels import Levels, strip_figures
 
 
 def as_json(levels: Levels) -> dict[str, Any]:
-    """Every strip in service that carries sound; one entry a channel, null for a silent one."""
+    """The form of `lattice levels --json`: strips in service that carry sound, by channel; null for silence."""
     strips = {}
     for number, strip in enumerate(levels.graph.strips):
         if levels.sounds(number):
@@ -45,7 +45,7 @@ def _insert(levels: Levels, number: int, place: int) -> dict[str, Any]:
 
 
 def as_lines(levels: Levels) -> list[str]:
-    """A table to read: worst case, likely peak and expected level of the loudest channel at `in` and `post`."""
+    """A table to read: worst case, likely peak and expected level of the loudest channel at `in` and `post`, dBFS."""
     lines = [
         f"{'strip':32} {'in':>24}   {'post':>24}",
         f"{'dBFS':32} {'worst  likely  expected':>24}   {'worst  likely  expected':>24}",

@@ -10,7 +10,7 @@ SparseRows = list[SparseRow]
 
 
 def times(matrix: Sequence[Sequence[float]], rows: Sequence[Sequence[float]]) -> Rows:
-    """Matrix · rows. O(entries that are not 0 · columns)."""
+    """Product of a matrix and rows. O(entries that are not 0 · columns)."""
     width = len(rows[0]) if rows else 0
     found = []
     for gains in matrix:
@@ -27,17 +27,18 @@ def times(matrix: Sequence[Sequence[float]], rows: Sequence[Sequence[float]]) ->
 
 
 def sandwich(matrix: Sequence[Sequence[float]], spread: Rows) -> Rows:
-    """Matrix · spread · matrixᵀ, for a symmetric spread."""
+    """Matrix · spread · matrixᵀ, for a symmetric spread: a covariance behind a matrix."""
     half = times(matrix, spread)
     return transposed(times(matrix, transposed(half)))
 
 
 def transposed(rows: Rows) -> Rows:
+    """Columns as rows."""
     return [list(column) for column in zip(*rows, strict=True)]
 
 
 def added(mine: Rows, come: Rows, scale: float) -> None:
-    """Mine + scale · come, in place."""
+    """Adds scale · `come` to `mine`, in place."""
     for row, values in zip(mine, come, strict=True):
         for column, value in enumerate(values):
             if value:
@@ -45,13 +46,13 @@ def added(mine: Rows, come: Rows, scale: float) -> None:
 
 
 def add_to(row: SparseRow, come: SparseRow, by: float = 1.0) -> None:
-    """Row + by · come, in place."""
+    """Adds by · `come` to a row, in place."""
     for column, value in come.items():
         row[column] = row.get(column, 0.0) + by * value
 
 
 def sparse_sum(one: SparseRows, other: SparseRows, by: float = 1.0) -> SparseRows:
-    """One + by · other; rows that only one of them has are shared."""
+    """Sum one + by · other; rows that only one of them has are shared."""
     found = []
     for row, come in zip(one, other, strict=True):
         if not come:
@@ -82,15 +83,17 @@ def sparse_times(entries: Iterable[tuple[int, int, float]], rows: SparseRows, co
 
 
 def zeros(rows: int, columns: int) -> Rows:
+    """As many rows of zeros."""
     return [[0.0] * columns for _ in range(rows)]
 
 
 def sparse(rows: Rows) -> SparseRows:
+    """Rows without their zeros."""
     return [{column: value for column, value in enumerate(row) if value} for row in rows]
 
 
 def quadratic(row: SparseRow, spread: SparseRows) -> float:
-    """Row · spread · rowᵀ, never below 0 by rounding."""
+    """Quadratic form row · spread · rowᵀ, never below 0 by rounding."""
     total = 0.0
     for at, gain in row.items():
         for column, value in spread[at].items():

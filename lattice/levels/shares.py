@@ -39,7 +39,13 @@ class Loud:
 
 
 def inflow(levels: Levels, number: int) -> list[Share]:
-    """Routes into a strip that bring sound, loudest first, and their share of the likely power of all."""
+    """Routes into a strip that bring sound.
+
+    Returns
+    -------
+    list of Share
+        Loudest first, with the share each has in the likely power of all, 0 to 1.
+    """
     found = []
     for route in levels.graph.ins[number]:
         stage = levels.brought(route)
@@ -54,7 +60,22 @@ def inflow(levels: Levels, number: int) -> list[Share]:
 
 
 def part_at(response: SourceResponse, strip: int, tap: str) -> SourceGains | None:
-    """What a source brings to a stage: "in", "pre", "post", or the input of an insert by its id."""
+    """What a source brings to a stage of a strip.
+
+    Parameters
+    ----------
+    response
+        The source by itself.
+    strip
+        Position of the strip.
+    tap
+        "in", "pre", "post", or the id of an insert for its input.
+
+    Returns
+    -------
+    SourceGains or None
+        None where it does not come there.
+    """
     if tap in TAPS:
         return response.at(strip, TAPS[tap])
     if strip not in response.at_in:
@@ -81,7 +102,22 @@ def sources_of(levels: Levels) -> Iterator[Origin]:
 
 
 def loudest_source(levels: Levels, strip: int, tap: str) -> Loud | None:
-    """The source with the highest likely level at a stage by itself; only those that may reach 0 dBFS are looked at."""
+    """The source with the highest likely level at a stage by itself.
+
+    Parameters
+    ----------
+    levels
+        Levels of the template.
+    strip
+        Position of the strip.
+    tap
+        "in", "pre", "post", or the id of an insert for its input.
+
+    Returns
+    -------
+    Loud or None
+        Only sources that may reach 0 dBFS by their bound are followed; None where none may.
+    """
     bounds, last = bounds_to(levels, strip), _stage_bound(levels, strip, tap)
     at_most = []
     for origin, bound in bounds.items():
@@ -100,7 +136,22 @@ def loudest_source(levels: Levels, strip: int, tap: str) -> Loud | None:
 
 
 def by_source(levels: Levels, strip: int, tap: str) -> list[tuple[Origin, float, float]]:
-    """(source, likely dB, expected dB) of every source that comes to a stage, loudest first."""
+    """Every source that comes to a stage.
+
+    Parameters
+    ----------
+    levels
+        Levels of the template.
+    strip
+        Position of the strip.
+    tap
+        "in", "pre", "post", or the id of an insert for its input.
+
+    Returns
+    -------
+    list of (Origin, float, float)
+        Likely and expected level, dBFS, each by itself; loudest first.
+    """
     found = []
     bounds = bounds_to(levels, strip)
     for origin in bounds:
@@ -123,8 +174,21 @@ def _source(levels: Levels, origin: Origin) -> Source | None:
 def bounds_to(levels: Levels, target: int) -> dict[Origin, float]:
     """Upper bounds of the gain from every chain and outlet to the `in` of a strip, over all ways together.
 
-    One sweep against the flow, norms instead of matrices and no limiting; a source below the bound's inverse
-    cannot reach full scale. O(strips and routes before it).
+    Parameters
+    ----------
+    levels
+        Levels of the template.
+    target
+        Position of the strip.
+
+    Returns
+    -------
+    dict
+        Origin → linear bound: a source below its inverse cannot reach full scale there.
+
+    Notes
+    -----
+    One sweep against the flow, Frobenius norms instead of matrices and no limiting. O(strips and routes before it).
     """
     graph = levels.graph
     at_in: dict[int, float] = {target: 1.0}

@@ -16,9 +16,15 @@ from lattice.model.layouts import Matrix, channel_count
 class Coherence:
     """How the sound of one stage may add up with itself, once for Q and once for E (index 0 and 1).
 
-    `loose[w][n]`: power that adds in power (decorrelated). `covariance[w]`: channels × channels of coherent sound
-    that nothing else carries, None where there is none. `carried[w]`: carrier → gains (channels × the carrier's
-    channels); a carrier is a strip or outlet whose sound goes on by several ways that meet again.
+    Attributes
+    ----------
+    loose : pair of list of float
+        By channel, power that adds in power: it is decorrelated.
+    covariance : list
+        (channels, channels) of coherent sound that nothing else carries; None where there is none.
+    carried : pair of dict
+        Carrier → gains (channels, channels of the carrier). A carrier is a strip or outlet whose sound goes on by
+        several ways that meet again.
     """
 
     __slots__ = ("carried", "covariance", "loose")
@@ -37,7 +43,17 @@ class Coherence:
 
 
 class SignalLevels:
-    """One stage's figures by channel: `p` amplitudes, `q2` and `e2` powers; `coherence` where it matters."""
+    """Levels at one stage, by channel: the three figures of checks.md, *Levels*.
+
+    Attributes
+    ----------
+    p : list of float
+        Amplitude P, worst case: all peaks at once. Linear, 1 is full scale.
+    q2, e2 : list of float
+        Powers Q² of the likely peak and E² of the expected level.
+    coherence : Coherence or None
+        How the sound may add up with itself; None where it never meets itself.
+    """
 
     __slots__ = ("coherence", "e2", "p", "q2")
 
@@ -69,7 +85,17 @@ class SignalLevels:
     def add(
         self, other: SignalLevels, matrix: Matrix | None, peak_gain: float, likely_gain: float, rms_gain: float
     ) -> None:
-        """Adds what a route brings: `matrix` over channels (None: channel to channel), then factors of P, Q and E."""
+        """Adds what a route brings.
+
+        Parameters
+        ----------
+        other
+            Levels at the route's tap.
+        matrix
+            What it does to channels; None for channel to channel.
+        peak_gain, likely_gain, rms_gain
+            Linear factors of P, Q and E.
+        """
         gain_q, gain_e = likely_gain * likely_gain, rms_gain * rms_gain
         p, q2, e2 = self.p, self.q2, self.e2
         if matrix is None:

@@ -26,10 +26,19 @@ LIKELY, EXPECTED = "q", "e"
 
 @dataclass(frozen=True)
 class SourceGains:
-    """Gains from one source: `c` coherent, with their sign, `d2` powers of what is decorrelated.
+    """Gains from one source to a stage, by channel there, then by channel of the source.
 
-    Both are by channel, then by the source's channels; every channel of a source is a signal of its own, and most
-    channels carry few of them. Nothing changes in place: parts share their rows.
+    Attributes
+    ----------
+    c : list of dict
+        Coherent amplitude gains, with their sign.
+    d2 : list of dict
+        Power gains of what is decorrelated.
+
+    Notes
+    -----
+    Every channel of a source is a signal of its own, and most channels carry few of them, so rows are sparse. Nothing
+    changes in place: parts share their rows.
     """
 
     c: SparseRows
@@ -45,6 +54,7 @@ class SourceGains:
 
     @property
     def coherent(self) -> bool:
+        """Whether anything coherent is left."""
         return any(x for row in self.c for x in row.values())
 
     def through(self, matrix: Matrix | None, level: float = 1.0) -> SourceGains:
@@ -60,6 +70,7 @@ class SourceGains:
         return SourceGains(scaled_rows(self.c, factors), scaled_rows(self.d2, [factor * factor for factor in factors]))
 
     def wet(self, dry: float, power: float) -> SourceGains:
+        """Behind a reverb, delay or modulation: its dry part stays coherent, its wet part does not."""
         d2 = []
         for row, others in zip(self.c, self.d2, strict=True):
             made = {s: d * (dry * dry + power * power) for s, d in others.items()}
@@ -69,6 +80,7 @@ class SourceGains:
         return SourceGains([{s: x * dry for s, x in row.items()} if dry else {} for row in self.c], d2)
 
     def plus(self, other: SourceGains) -> SourceGains:
+        """Both together, from one source."""
         return SourceGains(sparse_sum(self.c, other.c), sparse_sum(self.d2, other.d2))
 
 
@@ -78,9 +90,29 @@ def size(rows: SparseRows) -> float:
 
 
 class SourceResponse:
-    """A source (strip, or one of its outlets) followed through the template. `at_in` by strip, `brought` by route.
+    """One source followed through the template by itself, at the levels that stand.
 
-    `weight`: whether dynamics act as they do on Q (LIKELY) or on E (EXPECTED). O(strips and routes behind it).
+    Parameters
+    ----------
+    levels
+        Levels of the template: they set what dynamics do.
+    strip, outlet
+        The source: a strip's chain, or one of its outlets beyond the main one.
+    weight
+        Whether dynamics act as they do on Q (LIKELY) or on E (EXPECTED).
+    only
+        Routes to follow; None for all.
+
+    Attributes
+    ----------
+    at_in : dict
+        Strip → SourceGains at its `in`.
+    brought : dict
+        Route → SourceGains where it ends.
+
+    Notes
+    -----
+    O(strips and routes behind the source).
     """
 
     def __init__(
@@ -112,6 +144,7 @@ class SourceResponse:
 
     @property
     def source(self) -> Source | None:
+        """What the origin plays; None for a spare."""
         strip = self.graph.strips[self.start]
         return (
             chain_source(strip)

@@ -11,9 +11,23 @@ from lattice.model.insert_types import LIMITING
 
 
 def trim_db(levels: Levels, strip: int, room_db: float, tap: int = POST) -> float | None:
-    """The change of all feeds, dB to 0.1, that leaves `room_db` of likely peak at a tap of a sum, behind its fader.
+    """The one change of everything fed to a sum that leaves the room wanted.
 
-    Before its chain where a ceiling in it would hide what comes in. None where nothing sounds there.
+    Parameters
+    ----------
+    levels
+        Levels of the template.
+    strip
+        Position of the sum.
+    room_db
+        Room below full scale for its likely peak, dB.
+    tap
+        Where it is measured: behind the fader; before the chain where a ceiling in it would hide what comes in.
+
+    Returns
+    -------
+    float or None
+        Change in dB, to 0.1; None where nothing sounds there.
     """
     piece = levels.graph.strips[strip]
     held = any(insert.type in LIMITING and insert.ceiling_db is not None for insert in piece.inserts)
@@ -23,7 +37,22 @@ def trim_db(levels: Levels, strip: int, room_db: float, tap: int = POST) -> floa
 
 
 def trimmed(levels: Levels, strip: int, change_db: float) -> list[tuple[str, float]]:
-    """(route id, its new gain in dB) of everything that brings sound to a sum."""
+    """The gains of a sum's routes after one change of all.
+
+    Parameters
+    ----------
+    levels
+        Levels of the template.
+    strip
+        Position of the sum.
+    change_db
+        The change, dB.
+
+    Returns
+    -------
+    list of (str, float)
+        Id and new gain, dB, of every route that brings sound.
+    """
     routes = levels.graph.routes
     return [
         (routes[route].id, round((routes[route].gain_db or 0.0) + change_db, 4))

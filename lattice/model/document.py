@@ -66,6 +66,8 @@ class Piece(msgspec.Struct, frozen=True, forbid_unknown_fields=True, gc=False):
 
 
 class Source(Piece, frozen=True, kw_only=True):
+    """Level of what a strip plays or records: its highest sample peak and its level over time, RMS, both in dBFS."""
+
     peak_dbfs: Decibels = -6.0
     rms_dbfs: Decibels = -18.0
 
@@ -74,11 +76,15 @@ USUAL_SOURCE = Source()
 
 
 class Marker(Piece, frozen=True, kw_only=True):
+    """A named place in time, at a bar."""
+
     name: Label
     bar: int
 
 
 class Timeline(Piece, frozen=True, kw_only=True):
+    """Where time starts, how far before it the sync pop stands, and the markers of the programme."""
+
     start_timecode: Timecode | None = None
     first_bar: int = 1
     pop_lead_s: float = 2.0
@@ -114,6 +120,8 @@ class Profile(Piece, frozen=True, kw_only=True):
 
 
 class Machine(Piece, frozen=True, kw_only=True):
+    """A computer or a rack of outside gear with its physical channels, its latencies and its MIDI ports."""
+
     id: Id
     name: Label
     kind: Literal["computer", "outboard"] = "computer"
@@ -133,6 +141,8 @@ MAIN_MACHINE = Machine(id="main", name="Main computer")
 
 
 class Section(Piece, frozen=True, kw_only=True):
+    """A group of strips, which may lie in another section and may have a bus of its own."""
+
     id: Id
     name: Label
     colour: Colour | None = None
@@ -148,6 +158,8 @@ class MidiIn(Piece, frozen=True, kw_only=True):
 
 
 class Outlet(Piece, frozen=True, kw_only=True):
+    """One output of an instrument that has several; the main one enters the instrument's own chain."""
+
     id: Id
     name: Text = ""
     layout: Layout = "stereo"
@@ -157,6 +169,8 @@ class Outlet(Piece, frozen=True, kw_only=True):
 
 
 class Part(Piece, frozen=True, kw_only=True):
+    """One sound of an instrument: the notes it is played by and the outlet it comes out of."""
+
     id: Id
     name: Text = ""
     port: MidiPort = 1
@@ -166,6 +180,8 @@ class Part(Piece, frozen=True, kw_only=True):
 
 
 class Insert(Piece, frozen=True, kw_only=True):
+    """A plug-in or outside device in the chain of a strip. What its type does is said in `insert_types`."""
+
     id: Id
     name: Text = ""
     type: InsertType = "other"
@@ -200,6 +216,8 @@ class Insert(Piece, frozen=True, kw_only=True):
 
 
 class Strip(Piece, frozen=True, kw_only=True):
+    """One strip of the mixer, of any kind. What its kind may do is said in `strip_kinds`."""
+
     id: Id
     name: Label
     kind: StripKind
@@ -234,6 +252,8 @@ class Strip(Piece, frozen=True, kw_only=True):
 
 
 class Route(Piece, frozen=True, kw_only=True):
+    """A way from a strip (or one of its outlets) to another strip or to the key input of one of its inserts."""
+
     id: Id
     kind: RouteKind
     from_strip: str = field(name="from")
@@ -251,6 +271,8 @@ class Route(Piece, frozen=True, kw_only=True):
 
 
 class Stem(Piece, frozen=True, kw_only=True):
+    """What is delivered as one file: a stem, a mix, or a composite that is added up of others."""
+
     id: Id
     name: Label
     role: Literal["stem", "mix", "composite"] = "stem"
@@ -266,6 +288,8 @@ class Stem(Piece, frozen=True, kw_only=True):
 
 
 class Choice(Piece, frozen=True, kw_only=True):
+    """Strips of which only so many are meant to sound at a time."""
+
     id: Id
     name: Label
     members: tuple[str, ...] = ()
@@ -278,6 +302,8 @@ RuleKind = Literal[
 
 
 class Rule(Piece, frozen=True, kw_only=True):
+    """A promise about routing that holds for all strips its selectors name."""
+
     id: Id
     name: Label
     kind: RuleKind
@@ -288,6 +314,8 @@ class Rule(Piece, frozen=True, kw_only=True):
 
 
 class Waiver(Piece, frozen=True, kw_only=True):
+    """A finding that is meant so: its fingerprint, and who says it, when and why."""
+
     fingerprint: str
     reason: Text = ""
     by: str = ""
@@ -325,19 +353,30 @@ LISTS = ("machines", "sections", "strips", "routes", "stems", "choices", "rules"
 
 
 def main_outlet(strip: Strip) -> Outlet | None:
-    """The outlet that enters the instrument's own chain: the one marked, else the first."""
+    """The outlet that enters the instrument's own chain: the one that is marked, else the first, else none."""
     return next((outlet for outlet in strip.outlets if outlet.main), strip.outlets[0] if strip.outlets else None)
 
 
 def machine_id(template: Template, strip: Strip) -> str:
+    """The machine a strip runs on: its own, else the first of the template, which is the main one."""
     return strip.machine or template.machines[0].id
 
 
 def source_of(strip: Strip, outlet: Outlet | None = None) -> Source | None:
-    """What a strip, or one of its outlets, plays: None where it is no source.
+    """What a strip, or one of its outlets, plays.
 
-    An outlet's own `source` counts first; a strip whose `source` is null plays nothing at all; the main
-    outlet takes the strip's source, the others the usual one.
+    Parameters
+    ----------
+    strip
+        Any strip.
+    outlet
+        One of its outlets; None for the strip's own chain.
+
+    Returns
+    -------
+    Source or None
+        None where it plays nothing: by its kind, as a backup, or because its source is null. An outlet's own `source`
+        counts first; the main outlet takes the strip's source, the others the usual one (model.md, *Sources*).
     """
     if strip.kind not in strip_kinds.PLAYING or "backup" in strip.tags:
         return None

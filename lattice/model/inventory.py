@@ -20,7 +20,10 @@ class PlugIn(Piece, frozen=True, kw_only=True):
 
 
 class Inventory(Piece, frozen=True, kw_only=True):
-    """A machine's plug-ins and channel names; `machine`: its id in a template, None for the main one."""
+    """A machine's plug-ins and the names of its physical channels.
+
+    `machine` is its id in a template, None for the main one. The names are by channel number, as text.
+    """
 
     name: Annotated[str, Meta(min_length=1, max_length=120)] = "Inventory"
     machine: str | None = None
@@ -33,7 +36,7 @@ Key = tuple[str, str]  # maker and name, as they are compared
 
 
 def key_of(maker: str, name: str) -> Key:
-    """Maker and name without what people write differently: case and spaces."""
+    """Maker and name as two plug-ins are compared: without case and double spaces."""
     return " ".join(maker.casefold().split()), " ".join(name.casefold().split())
 
 
@@ -46,9 +49,21 @@ def version_of(text: str) -> tuple[int, ...]:
 
 
 def used_by(template: Template, machine: str) -> dict[Key, list[tuple[Strip, str, PlugIn]]]:
-    """Plug-ins a machine's strips use → (strip, insert or "" for an instrument, as it is named there).
+    """Plug-ins that the strips of a machine use.
 
-    Outside gear is none; what stands in an instrument's place on a computer is a plug-in by the strip's name.
+    Parameters
+    ----------
+    template
+        The template.
+    machine
+        Id of one of its machines.
+
+    Returns
+    -------
+    dict
+        Maker and name, as `key_of` gives them, to each use: the strip, the id of the insert ("" for an instrument), and
+        the plug-in as it is named there. Outside gear is none; what stands in an instrument's place on a computer is a
+        plug-in by the strip's name.
     """
     kinds = {known.id: known.kind for known in template.machines}
     found: dict[Key, list[tuple[Strip, str, PlugIn]]] = defaultdict(list)
@@ -66,7 +81,7 @@ def used_by(template: Template, machine: str) -> dict[Key, list[tuple[Strip, str
 
 
 def inventory_of(template: Template, machine: Machine) -> Inventory:
-    """What a machine must have for a template: each plug-in once, in its highest version; its channel names."""
+    """What a machine must have for a template: each of its plug-ins in the highest version used, and channel names."""
     plugins = []
     for uses in used_by(template, machine.id).values():
         highest = max((plugin for _strip, _insert, plugin in uses), key=lambda plugin: version_of(plugin.version))

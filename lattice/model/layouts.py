@@ -10,9 +10,9 @@ from functools import cached_property, lru_cache
 
 
 class Matrix(tuple[tuple[float, ...], ...]):
-    """Gains by destination channel, then by source channel; what is asked of it often is worked out once.
+    """Linear gains by destination channel, then by source channel: (rows, columns), 1 to 64 each.
 
-    Up to 64 channels wide, and mostly 0: whoever adds up goes over `entries`.
+    Wide ones are mostly zeros: whoever adds up goes over `entries`, which are worked out once.
     """
 
     @cached_property
@@ -34,12 +34,12 @@ class Matrix(tuple[tuple[float, ...], ...]):
 
     @cached_property
     def most(self) -> float:
-        """The most that channels can add up to in one."""
+        """The largest sum of absolute gains into one destination channel: what peaks can add up to there."""
         return max(sum(abs(gain) for gain in row) for row in self)
 
     @cached_property
     def spread(self) -> tuple[int, ...]:
-        """By source channel, the destination channels it comes to, as bits."""
+        """By source channel, the destination channels it comes to, as bits from channel 1 up."""
         found = [0] * len(self[0])
         for row, column, _gain in self.entries:
             found[column] |= 1 << row
@@ -88,10 +88,24 @@ def channel_names(layout: str) -> tuple[str, ...]:
 
 @lru_cache(maxsize=4096)
 def pan_gains(pan: float, law_db: float) -> tuple[float, float]:
-    """Gains (left, right) of a mono signal at `pan` (−1 … 1) under a pan law (dB at the centre, 0 to −6).
+    """Gains of a mono signal on left and right.
 
-    checks.md, *Levels*: k = |law| / 3.0103, θ = (p + 1)·π/4, L = cos(θ)^k, R = sin(θ)^k; a law of
-    0 dB is the balance form.
+    Parameters
+    ----------
+    pan
+        Position, −1 (left) to 1 (right).
+    law_db
+        Pan law: the level of each side at the centre, 0 to −6 dB; 0 is the balance form.
+
+    Returns
+    -------
+    tuple of float
+        Linear gains (left, right), 0 to 1.
+
+    Notes
+    -----
+    checks.md, *Levels*: with k = |law| / 3.0103 and θ = (pan + 1)·π/4 they are cos(θ)^k and sin(θ)^k. At −3.01 dB that
+    is the constant-power law, cos θ and sin θ (common practice).
     """
     if law_db == 0:
         return balance_gains(pan)
@@ -101,7 +115,7 @@ def pan_gains(pan: float, law_db: float) -> tuple[float, float]:
 
 
 def balance_gains(pan: float) -> tuple[float, float]:
-    """Gains (left, right) of a stereo signal's balance at `pan` (−1 … 1)."""
+    """Linear gains (left, right) of a stereo signal at a balance of −1 to 1: one side fades, the other stays."""
     return min(1.0, 1.0 - pan), min(1.0, 1.0 + pan)
 
 
@@ -111,7 +125,7 @@ def _to_matrix(rows: int, columns: int, gains: dict[tuple[int, int], float]) -> 
 
 @lru_cache(maxsize=4096)
 def channel_to_channel(rows: int, columns: int) -> Matrix:
-    """Channel n on channel n, as far as both sides have it."""
+    """Identity as far as both sides have the channel: (rows, columns)."""
     return _to_matrix(rows, columns, {(n, n): 1.0 for n in range(min(rows, columns))})
 
 
@@ -131,11 +145,23 @@ def _fold_matrix(source: tuple[str, ...], destination: tuple[str, ...]) -> Matri
 
 @lru_cache(maxsize=4096)
 def mapping(source: str, destination: str, left: float = 1.0, right: float = 1.0) -> Matrix:
-    """Matrix (destination channels × source channels) of a route or a stage without a channel list.
+    """How the channels of one layout come to another where no channel list is given.
 
-    Parameters: two layouts; `left`, `right`: linear gains of a mono signal onto L and R of a wider
-    named layout (the pan law for a route, unity inside a chain).
-    Source: model.md *Mapping*; ITU-R BS.775-4 for what folds.
+    Parameters
+    ----------
+    source, destination
+        Layouts, like "stereo" or "discrete:8".
+    left, right
+        Linear gains of a mono signal onto L and R of a wider named layout: the pan law for a route, unity in a chain.
+
+    Returns
+    -------
+    Matrix
+        (destination channels, source channels).
+
+    Notes
+    -----
+    Down-mix gains of centre and surrounds are −3 dB after ITU-R BS.775-4, annex 4; model.md, *Mapping*, has the rest.
     """
     rows, columns = channel_count(destination), channel_count(source)
     if source.startswith(DISCRETE) or destination.startswith(DISCRETE) or source == destination:
@@ -150,7 +176,20 @@ def mapping(source: str, destination: str, left: float = 1.0, right: float = 1.0
 
 @lru_cache(maxsize=4096)
 def listed(source: str, destination: str, pairs: tuple[tuple[int, int], ...]) -> Matrix:
-    """Matrix of an explicit list of (source channel, destination channel), from 1, at unity."""
+    """A channel list as a matrix.
+
+    Parameters
+    ----------
+    source, destination
+        Layouts.
+    pairs
+        (source channel, destination channel), both from 1; channels that a layout does not have are left out.
+
+    Returns
+    -------
+    Matrix
+        Unity at each pair: (destination channels, source channels).
+    """
     rows, columns = channel_count(destination), channel_count(source)
     inside = {(to - 1, come - 1): 1.0 for come, to in pairs if come <= columns and to <= rows}
     return _to_matrix(rows, columns, inside)
@@ -158,7 +197,10 @@ def listed(source: str, destination: str, pairs: tuple[tuple[int, int], ...]) ->
 
 @lru_cache(maxsize=256)
 def panner_matrix(source: str, destination: str) -> Matrix:
-    """A panner whose layouts differ: each input to every output but LFE, at 1/√n of those outputs."""
+    """A panner between different layouts: each input to every output but LFE, at 1/√n of the n outputs.
+
+    The power of an input is kept, wherever it is placed (checks.md, *Levels*).
+    """
     names = channel_names(destination)
     spread = [row for row, name in enumerate(names) if name != "LFE"]
     gain = 1 / math.sqrt(len(spread))
@@ -167,7 +209,7 @@ def panner_matrix(source: str, destination: str) -> Matrix:
 
 
 def product(left: Matrix, right: Matrix) -> Matrix:
-    """Left · right: `right` works first. O(entries of `left` · entries in a row of `right`)."""
+    """Matrix product left · right: `right` works first. O(entries of `left` · entries in a row of `right`)."""
     if right.is_identity:
         return left
     if left.is_identity:

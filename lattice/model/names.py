@@ -16,7 +16,7 @@ def slug(name: str) -> str:
 
 
 def free_id(wanted: str, taken: Container[str]) -> str:
-    """`wanted`, or with the first number behind it that is not taken: kick, kick-2, kick-3."""
+    """An id that is not taken: `wanted`, else with the first free number behind it, like kick, kick-2, kick-3."""
     if wanted not in taken:
         return wanted
     number = 2

@@ -28,11 +28,12 @@ LAYOUT_WORDS = "is not a layout: mono, stereo, lcr, quad, 5.0, 5.1, 7.1 or discr
 
 @lru_cache(maxsize=256)
 def type_info(kind: Any) -> mi.Type:
+    """What msgspec knows of a type, looked up once."""
     return mi.type_info(kind)
 
 
 def shown(value: Any) -> str:
-    """A short form of a value for a message."""
+    """A value as a message has it: JSON of at most 60 characters."""
     try:
         text = msgspec.json.encode(value).decode() if not isinstance(value, float) else repr(value)
     except UnicodeEncodeError:  # half of a surrogate pair, which no text of Unicode holds
@@ -41,7 +42,24 @@ def shown(value: Any) -> str:
 
 
 def problems(value: Any, kind: Any, place: str = "") -> Iterator[Problem]:
-    """Every problem of plain data (dicts, lists, text, numbers) against a type, depth first."""
+    """Every problem of plain data against a type, depth first.
+
+    msgspec stops at the first problem; this goes on, so that people see all of them at once.
+
+    Parameters
+    ----------
+    value
+        Dicts, lists, text, numbers, true, false and null.
+    kind
+        A type of the document, like `Strip`.
+    place
+        Where the value stands, like "strips[3]".
+
+    Yields
+    ------
+    Problem
+        One for each thing wrong, with its place.
+    """
     yield from _problems(value, type_info(kind), place)
 
 

@@ -12,7 +12,21 @@ from lattice.model.document import Strip, Template
 
 
 def select(template: Template, selectors: Iterable[str]) -> frozenset[int]:
-    """Numbers of the strips that a list of selectors names. O(strips · selectors)."""
+    """Numbers of the strips that a list of selectors names.
+
+    Parameters
+    ----------
+    template
+        The template.
+    selectors
+        Like "tag:drums", "section:voices", "kind:bus", "strip:kick" or "*"; one with "!" before it takes strips away,
+        from all of them where there is nothing else. A section counts with those inside it.
+
+    Returns
+    -------
+    frozenset of int
+        Positions in `template.strips`. O(strips · selectors).
+    """
     wanted: list[str] = []
     unwanted: list[str] = []
     for selector in selectors:
@@ -50,7 +64,7 @@ def _is(strip: Strip, meant: tuple[str, frozenset[str]]) -> bool:
 
 
 def sentence_of(template: Template, selectors: Iterable[str]) -> str:
-    """A list of selectors as people say it: “Narration and everything tagged click, but not Whistle”."""
+    """Selectors as people say them: “Narration and everything tagged click, but not Whistle”."""
     names = {f"strip:{strip.id}": strip.name for strip in template.strips}
     names |= {f"section:{section.id}": f"the section {section.name}" for section in template.sections}
     wanted: list[str] = []

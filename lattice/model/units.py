@@ -13,7 +13,18 @@ MAX_ABS_DB = 2000.0
 
 @lru_cache(maxsize=1 << 16)
 def gain(level_db: float | None) -> float:
-    """Linear gain, g = 10^(dB/20); None is off, 0."""
+    """Linear gain of a level: 10^(dB/20).
+
+    Parameters
+    ----------
+    level_db
+        Level, dB; None is off. Beyond ±2000 dB it counts as ±2000, so that products stay finite.
+
+    Returns
+    -------
+    float
+        From 0 (off) up.
+    """
     if level_db is None:
         return 0.0
     if -MAX_ABS_DB <= level_db <= MAX_ABS_DB:  # asked for thousands of times; twice as fast as min and max
@@ -22,18 +33,27 @@ def gain(level_db: float | None) -> float:
 
 
 def decibels(linear: float) -> float:
-    """20·log10 of a linear gain; −∞ for 0."""
+    """Level of a linear gain: 20·log10, −∞ for 0."""
     return 20.0 * math.log10(linear) if linear > 0 else SILENT_DB
 
 
 def words_db(level_db: float | None, *, plus: bool = False) -> str:
-    """A level as sentences have it: to 0.1 dB, with a minus sign; −∞ for silence."""
+    """A level as sentences have it: to 0.1 dB, with a real minus sign; −∞ for silence.
+
+    Parameters
+    ----------
+    level_db
+        Level or difference, dB; None is off.
+    plus
+        Whether a difference above 0 has its plus sign.
+    """
     if level_db is None or level_db == SILENT_DB:
         return "−∞"
     return f"{level_db:+.1f}".replace("-", "−") if plus else f"{level_db:.1f}".replace("-", "−")
 
 
 def samples_to_ms(samples: float, sample_rate_hz: int) -> float:
+    """Time in ms of a number of samples at a rate in Hz."""
     return samples * 1000.0 / sample_rate_hz
 
 
@@ -57,7 +77,18 @@ def _number(text: str, what: str) -> float:
 
 
 def parse_db(text: str) -> float | None:
-    """A level as people type it: “-6”, “−6 dB”, “-6,5”, “off” (None). Raises ValueError with a sentence."""
+    """A level as people type it: “-6”, “−6 dB”, “-6,5”, “off”.
+
+    Returns
+    -------
+    float or None
+        dB; None for off.
+
+    Raises
+    ------
+    ValueError
+        With a sentence that says what is allowed.
+    """
     plain = _plain(text)
     if plain in _OFF_WORDS:
         return None
@@ -97,7 +128,7 @@ def parse_pan(text: str) -> float:
 
 
 def parse_samples(text: str, sample_rate_hz: int) -> int:
-    """A latency: “64”, “64 smp”, “1.3 ms” at the given rate. Raises ValueError with a sentence."""
+    """A latency in samples: “64”, “64 smp”, or “1.3 ms” at the given rate in Hz. Raises ValueError with a sentence."""
     plain = _plain(text)
     what = "a latency: samples like 64, or milliseconds like 1.3 ms"
     if plain.endswith("ms"):
@@ -112,7 +143,7 @@ def parse_samples(text: str, sample_rate_hz: int) -> int:
 
 
 def parse_channels(text: str) -> tuple[int, ...] | None:
-    """Physical channels: “3-4”, “1, 2, 5”, “7”; nothing is None. Raises ValueError with a sentence."""
+    """Physical channels from 1 to 1024: “3-4”, “1, 2, 5”, “7”; nothing is None. Raises ValueError with a sentence."""
     numbers: list[int] = []
     for piece in text.replace("–", "-").replace(";", ",").replace(" ", ",").split(","):
         first, dash, last = piece.partition("-")

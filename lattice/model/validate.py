@@ -31,7 +31,16 @@ SELECTOR_HEADS = ("strip", "tag", "section", "kind")
 
 
 def validate(template: Template) -> Template:
-    """The template itself. Raises DocumentError with every problem found."""
+    """The template itself, where it is good.
+
+    The types say what a field may hold; this says the rest: that ids are unique, that references lead somewhere and
+    that routes join what may be joined. O(strips + routes).
+
+    Raises
+    ------
+    DocumentError
+        With every problem, in the order of the document.
+    """
     found = list(problems(template))
     if found:
         raise DocumentError(found)
@@ -255,14 +264,20 @@ class _Routes:
 
 
 def route_rules(template: Template) -> Callable[[Route], list[str]]:
-    """For many routes of one template: why each may not be made between its two (existing) strips; [] where it may."""
+    """The rules of routes of one template, prepared for many of them.
+
+    Returns
+    -------
+    callable
+        Route → sentences why it may not be made between its two strips, which exist; none where it may.
+    """
     strips = {strip.id: strip for strip in template.strips}
     rules = _Routes(template, strips)
     return lambda route: list(rules.sentences(route, strips[route.from_strip], strips[route.to]))
 
 
 def route_sentences(template: Template, route: Route) -> list[str]:
-    """Why a route may not be made between its two (existing) strips; empty where it may."""
+    """Why one route may not be made between its two strips, which exist; empty where it may."""
     return route_rules(template)(route)
 
 

@@ -70,6 +70,8 @@ class Wire:
 
 @dataclass(frozen=True)
 class Band:
+    """The band of a section: name, letter, place, and how deep it lies in others."""
+
     id: str
     name: str
     letter: str
@@ -93,6 +95,8 @@ class Frame:
 
 @dataclass(frozen=True)
 class Column:
+    """A column of strips of one role, numbered from 1."""
+
     number: int
     name: str
     x: float
@@ -115,7 +119,24 @@ class Sheet:
 
 
 def draw(graph: SignalGraph, feedback: Collection[int], folded: Collection[str], slots: Slots) -> Sheet:
-    """Lays a template out. `slots` remembers where strips stand and is changed in place for newcomers."""
+    """Lays a template out.
+
+    Parameters
+    ----------
+    graph
+        The signal graph.
+    feedback
+        Routes that are drawn as feedback: the cut.
+    folded
+        Ids of the sections that are drawn as one box.
+    slots
+        Where strips stood so far. It is changed in place: newcomers get a free slot, and keep it.
+
+    Returns
+    -------
+    Sheet
+        Coordinates in pixels. The same template, folds and slots give the same sheet.
+    """
     nodes = NodeSet(graph, feedback, folded)
     rows = SlotRows(nodes, slots)
     lines = Lines(nodes)

@@ -36,6 +36,7 @@ class Run:
     lane: int = 0
 
     def cover(self, y: float) -> None:
+        """Makes the piece reach a height."""
         self.low, self.high = min(self.low, y), max(self.high, y)
 
 
@@ -75,19 +76,22 @@ class Lines:
     # ends of links
 
     def start_y(self, link: Link) -> float:
+        """Where a link leaves its box, pixels from the top of the bands."""
         return (self.nodes[link.start].row + link.outlet_row) * ROW + OUT[link.kind]
 
     def end_y(self, link: Link) -> float:
+        """Where a link comes to its box."""
         node = self.nodes[link.end]
         if self.is_level(link):
             return self.start_y(link)
         return node.row * ROW + INTO[link.kind]
 
     def is_level(self, link: Link) -> bool:
+        """Whether a link is one straight line on its row."""
         return (link.kind, link.start, link.end, link.outlet_row) in self.level
 
     def _level_links(self) -> set[tuple[str, str, str, int]]:
-        """SourceResponse lines to a box on the same row with nothing between: straight, without a lane."""
+        """Single lines to a box on the same row with nothing between: straight, without a lane."""
         into: dict[str, int] = defaultdict(int)
         for link in self.links:
             into[link.end] += link.kind in ("feed", "tie")
@@ -103,12 +107,12 @@ class Lines:
         return found
 
     def start_gutter(self, link: Link) -> int:
-        """SignalLevels leaves to the right; notes leave to the left."""
+        """Sound leaves to the right; notes leave to the left."""
         column = self.nodes[link.start].column
         return column if link.kind == "midi" else column + 1
 
     def end_gutter(self, link: Link) -> int:
-        """SignalLevels enters from the left; notes too, or from the right where they come from there."""
+        """Sound enters from the left; notes too, or from the right where they come from there."""
         end = self.nodes[link.end]
         if link.kind == "midi" and end.column < self.nodes[link.start].column:
             return end.column + 1
@@ -258,16 +262,20 @@ class Xs:
         self.right = x
 
     def lane(self, run: Run) -> float:
+        """The x of a vertical piece."""
         return round(self.lane_x[run.gutter] + run.lane * LANE, 1)
 
     def box(self, node: Node) -> float:
+        """The left edge of a box."""
         return self.column_x[node.column]
 
     def start(self, link: Link) -> float:
+        """The x where a link leaves its box."""
         x = self.box(self.lines.nodes[link.start])
         return x if link.kind == "midi" else x + self.box_width
 
     def end(self, link: Link) -> float:
+        """The x where a link comes to its box."""
         x = self.box(self.lines.nodes[link.end])
         from_right = self.lines.end_gutter(link) == self.lines.nodes[link.end].column + 1
         return x + self.box_width if from_right else x

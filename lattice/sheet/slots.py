@@ -1,8 +1,4 @@
-"""SlotRows: every strip keeps the slot it once had; newcomers take free ones; nothing is compacted unasked.
-
-SlotRows count inside a band. Strips of no band keep a band and an offset into it as their anchor, so that
-they stay near what they belong to when bands fold or grow.
-"""
+"""Rows of the sheet: every strip keeps the slot it once had; newcomers take free ones; nothing is compacted unasked."""
 
 from __future__ import annotations
 
@@ -25,10 +21,12 @@ class Slots(msgspec.Struct, omit_defaults=True):
     anchor: dict[str, tuple[str, float]] = {}
 
     def dump(self) -> bytes:
+        """JSON for storage."""
         return msgspec.json.encode(self)
 
     @staticmethod
     def load(data: bytes) -> Slots:
+        """The slots that `dump` wrote; none for no bytes."""
         return msgspec.json.decode(data, type=Slots) if data else Slots()
 
 
@@ -184,9 +182,20 @@ class SlotRows:
 
 
 def spread_apart(wanted: list[float], gap: float) -> list[int]:
-    """Whole rows as near as can be to the wanted ones, in the same order, at least `gap` apart.
+    """Whole rows as near as can be to the wanted ones, in the same order.
 
-    Pool adjacent violators on wanted − i·gap gives the least-squares order-keeping positions.
+    Parameters
+    ----------
+    wanted
+        Rows wanted, in order.
+    gap
+        The least distance of two rows.
+
+    Returns
+    -------
+    list of int
+        The least-squares positions that keep the order: pool adjacent violators (isotonic regression) on wanted −
+        i·gap. O(rows).
     """
     pools: list[tuple[float, int]] = []  # (mean, how many)
     for index, row in enumerate(wanted):

@@ -56,9 +56,24 @@ def render(
     values: Mapping[str, str] | None = None,
     standalone: bool = False,
 ) -> str:
-    """The SVG text. `facts`: label and value of the title block's cells; `marks`: by box id.
+    """The SVG text of a sheet.
 
-    `figure`: what stands at the right of a box, one of FIGURES; `values`: by box id, for figures that are computed.
+    Parameters
+    ----------
+    sheet
+        What to draw.
+    facts
+        Label and value of each cell of the title block.
+    title
+        The template's name.
+    marks
+        Box id → the finding marked there.
+    figure
+        Which figure boxes show, one of FIGURES.
+    values
+        Strip id → its figure, for those that are computed.
+    standalone
+        Whether it is a file of its own, with its style in it; else the page has that.
     """
     marks = marks or {}
     out = [

@@ -19,10 +19,25 @@ Powers = list[float]  # by channel
 
 
 class Ledger:
-    """`rows`: source → stem → dB, None where it arrives silent; stems are those it reaches, by their number.
+    """How much of every source stands at the tap of every stem that it reaches.
 
-    10·log10(Σ (c² + d²) / channels of the tap). Where nothing of a source can meet itself, powers are carried back
-    from the taps once for all sources; the others are followed one by one. O(strips + routes · stems behind them).
+    Parameters
+    ----------
+    levels, taps
+        Of one template.
+    sources
+        The sources that get a row.
+
+    Attributes
+    ----------
+    rows : dict
+        Source → number of a stem it reaches → level, dB; None where it arrives silent.
+
+    Notes
+    -----
+    10·log10(Σ (c² + d²) / channels of the tap) (checks.md, *Stems*). Where nothing of a source can meet itself, powers
+    are carried back from the taps once for all sources; the others are followed one by one. O(strips + routes · stems
+    behind them).
     """
 
     def __init__(self, levels: Levels, taps: Taps, sources: Iterable[Origin]) -> None:
@@ -154,7 +169,20 @@ class Ledger:
         return {number: bits for number, bits in self.taps.parts.items() if self.taps.stems[number].strip is None}
 
     def composite(self, origin: Origin, number: int) -> float | None:
-        """What a source gives to a composite that is no strip's: its parts, added in power."""
+        """What a source gives to a composite that is no strip's.
+
+        Parameters
+        ----------
+        origin
+            The source.
+        number
+            Position of the composite among the stems.
+
+        Returns
+        -------
+        float or None
+            Its parts added in power, dB; None where nothing arrives.
+        """
         row, bits = self.rows.get(origin, {}), self.composites[number]
         levels = [level for stem, level in row.items() if bits >> stem & 1 and level is not None]
         return _db(sum(10 ** (level / 10) for level in levels))

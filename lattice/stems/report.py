@@ -28,7 +28,7 @@ def adds_up(ledger: Ledger) -> bool:
 
 
 def as_json(ledger: Ledger) -> dict[str, Any]:
-    """Sources that reach a stem, what of each stands there in dB (null: silent), and whether the stems add up."""
+    """The form of `lattice stems --json`: the ledger in dB (null: it arrives silent), and whether the stems add up."""
     stems = ledger.taps.stems
     return {
         "format": "intact-lattice.stems",

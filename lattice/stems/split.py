@@ -8,10 +8,27 @@ from lattice.stems.taps import Taps
 
 
 def split_plan(taps: Taps, number: int, set_name: str) -> dict[int, list[int]]:
-    """Stem → routes into a return that are to go to a copy of it for that stem; what stays with it is left out.
+    """Which routes into a shared return belong to which stem.
 
-    A route belongs to the stem that its strip reaches by feeds alone. Raises EditError with the reason where a
-    copy for each stem cannot be made.
+    Parameters
+    ----------
+    taps
+        Taps of the template.
+    number
+        Position of the return.
+    set_name
+        The set of stems to take it apart for.
+
+    Returns
+    -------
+    dict
+        Number of a stem → routes that are to go to a copy of the return for it: those whose strip reaches that stem by
+        feeds alone. What stays with the return is left out.
+
+    Raises
+    ------
+    EditError
+        With the reason, where a copy for each stem cannot be made.
     """
     graph, its = taps.graph, taps.sets.get(set_name)
     if its is None:

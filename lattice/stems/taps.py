@@ -17,12 +17,21 @@ from lattice.model.document import Stem
 
 
 class Taps:
-    """Unblocked reach of the stems of a template, by source.
+    """Which stems, returns and keyed inserts every source comes to, over unblocked ways.
 
-    Stems of every role that have a strip are numbered as in the document. Of the bits of a mask, the first
-    `count` say which are reached by any way, the next which by feeds (and ties) alone, the next which mixes are
-    reached past all stems' taps of their set; then one for each return and for each keyed insert.
-    O(strips + routes) where there is no loop; else until nothing new is reached.
+    Parameters
+    ----------
+    reach
+        Reach over unblocked routes.
+    loops
+        The order of the flow.
+
+    Notes
+    -----
+    One sweep against the flow with a bit for each target: O(strips + routes) where there is no loop, else until nothing
+    new is reached. Of the bits of a mask the first `count` are stems reached by any way, the next those by feeds (and
+    ties) alone, the next mixes reached past all stems' taps of their set; then one for each return and for each keyed
+    insert. Stems of every role that have a strip are numbered as in the document.
     """
 
     def __init__(self, reach: Reach, loops: LoopGraph) -> None:
@@ -48,9 +57,11 @@ class Taps:
     # numbering
 
     def return_bit(self, place: int) -> int:
+        """The bit of a return, by its place among all returns."""
         return 1 << (3 * self.count + place)
 
     def key_bit(self, place: int) -> int:
+        """The bit of a keyed insert, by its place among them."""
         return 1 << (3 * self.count + len(self.returns) + place)
 
     def feeds(self, mask: int) -> int:
@@ -62,6 +73,7 @@ class Taps:
         return (mask >> (2 * self.count)) & self.all
 
     def open(self, stem: int) -> bool:
+        """Sound at the `in` of the stem's strip comes to its tap."""
         strip = self.stems[stem].strip
         return strip is not None and self.reach.stem_open(stem, self.graph.index[strip])
 
@@ -155,7 +167,20 @@ class Taps:
         return self.own[origin.strip] if origin.is_chain else self.outlet[origin.outlet]
 
     def behind(self, strip: int, stage: int = PRE) -> int:
-        """Stems that are reached by what leaves a strip at a stage or a later one, or are taken there."""
+        """Stems that are reached by what leaves a strip, or are taken there.
+
+        Parameters
+        ----------
+        strip
+            Position of the strip.
+        stage
+            IN, PRE or POST: what leaves there or at a later one counts.
+
+        Returns
+        -------
+        int
+            A bit for each stem.
+        """
         graph, found = self.graph, 0
         for stem in graph.stems_at.get(strip, ()):
             if self.stage[stem] >= stage and self.open(stem):

@@ -24,10 +24,12 @@ class Span(NamedTuple):
 
     @property
     def earliest(self) -> int:
+        """The earliest of both, samples."""
         return min(span[0] for span in self if span)
 
     @property
     def latest(self) -> int:
+        """The latest of both, samples."""
         return max(span[1] for span in self if span)
 
     @property
@@ -36,6 +38,7 @@ class Span(NamedTuple):
         return str(self.latest) if self.earliest == self.latest else f"{self.earliest} to {self.latest}"
 
     def later(self, samples: int) -> Span:
+        """The same so many samples later."""
         if not samples:
             return self
         return Span(
@@ -57,14 +60,32 @@ def _apart(spans: list[tuple[int, int]]) -> int:
 
 
 class Arrivals:
-    """Arrivals by strip number; None where no source comes.
+    """When sound arrives, reported and actual, in samples at the template's rate (checks.md, *Timing*).
 
-    `reported[strip]`: what the host counts at its `in`; `chain[strip]`: (reported, actual) samples from `in` to
-    `pre`; `waits[node]`: samples that the audio at a keyed insert is held for its keys; `delays[route]`: compensation
-    of audio and key routes that carry something; `wants[route]`: what they would need without
-    a limit, where there is one;
-    `apart[strip]`: latest − earliest over a sum's routes where that is more than any one of them spreads, live sound
-    and playback each by itself. O(strips + routes).
+    Parameters
+    ----------
+    loops
+        The order of the flow, and the cut that opens loops.
+
+    Attributes
+    ----------
+    reported : list
+        By strip, what the host counts at its `in`; None where no source comes.
+    chain : list
+        By strip, (reported, actual) samples from `in` to `pre`.
+    waits : dict
+        Node of a keyed insert → samples that the audio there is held for its keys.
+    delays : dict
+        Audio or key route that carries something → its compensation, samples.
+    wants : dict
+        Route → what it would need without a limit, where there is one.
+    apart : dict
+        Strip → latest − earliest over a sum's routes, where that is more than any one of them spreads; live sound and
+        playback each by itself.
+
+    Notes
+    -----
+    O(strips + routes).
     """
 
     def __init__(self, loops: LoopGraph) -> None:
@@ -300,7 +321,20 @@ class Arrivals:
     # what is asked for
 
     def before(self, number: int, place: int) -> tuple[int, int]:
-        """(reported, actual) samples from `in` to the insert at a place, waits of the keyed ones before it included."""
+        """What a strip takes from `in` to an insert.
+
+        Parameters
+        ----------
+        number
+            Position of the strip.
+        place
+            Position of the insert in its chain; the waits of keyed inserts before it are included.
+
+        Returns
+        -------
+        tuple of int
+            Samples as reported to the host, and as they really are.
+        """
         reported, actual = chain_samples(self.graph.strips[number].inserts[:place])
         for node in self.loops.keyed.get(number, ()):
             if self.loops.place[node] < place:
@@ -366,6 +400,7 @@ class Arrivals:
 
     @property
     def total_samples(self) -> int | None:
+        """What the whole template takes: the latest of all outputs; None where none sounds."""
         return max(self.outputs.values(), default=None)
 
 
@@ -377,7 +412,13 @@ def actual_samples(insert: Insert) -> int:
 
 
 def chain_samples(inserts: tuple[Insert, ...]) -> tuple[int, int]:
-    """(reported, actual) samples of a row of inserts."""
+    """What a row of inserts takes.
+
+    Returns
+    -------
+    tuple of int
+        Samples as reported to the host, and as they really are (measured where somebody has measured).
+    """
     reported = actual = 0
     for insert in inserts:
         if insert.state != "unloaded" and (insert.latency_samples or insert.measured_latency_samples):

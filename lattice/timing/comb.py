@@ -11,12 +11,12 @@ from lattice.model.units import decibels
 
 @dataclass(frozen=True)
 class Comb:
-    """One source that arrives twice: by two routes, `skew` samples apart.
+    """The comb filter of one source that arrives twice, by two routes.
 
     Parameters
     ----------
     origin
-        The source: strip, and outlet beyond the main one or −1.
+        The source.
     skew
         How far apart the two arrive, samples (τ = skew / rate).
     beside_db
@@ -35,16 +35,33 @@ class Comb:
         return rate_hz / self.skew if self.turned else rate_hz / (2 * self.skew)
 
     def response_db(self, hz: float, rate_hz: int) -> float:
-        """|1 + r·e^(−jωτ)| at one frequency, dB against the stronger alone; −∞ where r is 1 and all is lost.
+        """Response |1 + r·e^(−jωτ)| = √(1 + r² + 2·r·cos ωτ) against the stronger alone.
 
-        √(1 + r² + 2·r·cos ωτ), from the definition.
+        Parameters
+        ----------
+        hz
+            Frequency, Hz.
+        rate_hz
+            Sample rate, Hz.
+
+        Returns
+        -------
+        float
+            dB; −∞ where r is 1 and all is lost.
         """
         return self._at_phase(self._phase(hz, rate_hz))
 
     def band_db(self, low_hz: float, high_hz: float, rate_hz: int) -> tuple[float, float]:
         """The lowest and the highest response in a band, dB.
 
-        It is what a picture shows where notches lie closer than its pixels.
+        A picture shows it where notches lie closer than its pixels.
+
+        Parameters
+        ----------
+        low_hz, high_hz
+            The band, Hz.
+        rate_hz
+            Sample rate, Hz.
         """
         low, high = self._phase(low_hz, rate_hz), self._phase(high_hz, rate_hz)
         ends = sorted((self._at_phase(low), self._at_phase(high)))

@@ -30,7 +30,18 @@ class Monitored:
 
 
 def monitored(arrivals: Arrivals, levels: Levels) -> Iterator[Monitored]:
-    """Every live input and every output it is heard at; not those that an outboard machine plays into."""
+    """Every live input and every output it is heard at; not those that an outboard machine plays into.
+
+    Parameters
+    ----------
+    arrivals, levels
+        Of one template.
+
+    Yields
+    ------
+    Monitored
+        What the way takes without compensation, as a player feels it.
+    """
     template, graph = arrivals.graph.template, arrivals.graph
     machines = {machine.id: machine for machine in template.machines}
     for number in graph.by_kind["input"]:

@@ -22,10 +22,24 @@ class PathStep:
 
 
 def critical_path(arrivals: Arrivals, output: int) -> list[PathStep]:
-    """What the latest arrival at an output's `post` is made of, from the source on; the samples add up to it.
+    """What the latest arrival at an output's `post` is made of.
 
-    Where compensation makes several routes arrive together, the one that is not held sets the time. A wait
-    of an insert for its key leads on to the key. O(length of the path · routes into a strip).
+    Parameters
+    ----------
+    arrivals
+        Arrivals of the template.
+    output
+        Position of an output that something arrives at.
+
+    Returns
+    -------
+    list of PathStep
+        From the source on; the samples add up to the arrival. Where compensation makes several routes arrive together,
+        the one that is not held sets the time; a wait of an insert for its key leads on to the key.
+
+    Notes
+    -----
+    O(length of the path · routes into a strip).
     """
     found = [PathStep(output, "output", arrivals.graph.strips[output].id, _out_samples(arrivals, output))]
     strip, place = output, len(arrivals.graph.strips[output].inserts)
@@ -94,7 +108,22 @@ def _back(arrivals: Arrivals, route: int, found: list[PathStep]) -> tuple[int, i
 
 
 class Travel:
-    """When one source arrives over unblocked ways: (earliest, latest) by strip and by route, compensation included."""
+    """When one source arrives, over unblocked ways.
+
+    Parameters
+    ----------
+    arrivals, levels
+        Of one template.
+    strip, outlet
+        The source.
+    only
+        Routes to follow; None for all.
+
+    Attributes
+    ----------
+    at_in : dict
+        Strip → (earliest, latest), samples, compensation included.
+    """
 
     def __init__(
         self,

@@ -10,7 +10,7 @@ from lattice.timing.paths import critical_path
 
 
 def as_json(arrivals: Arrivals) -> dict[str, Any]:
-    """Strips that carry a source: actual arrivals, samples; compensation by route; what the outputs hear when."""
+    """The form of `lattice timing --json`: arrivals of strips that carry a source, compensation, outputs; samples."""
     graph, rate = arrivals.graph, arrivals.graph.template.sample_rate_hz
     strips = {}
     for number, strip in enumerate(graph.strips):

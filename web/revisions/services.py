@@ -100,7 +100,7 @@ def go_back(pk: int, user: User, base: int, revision: Revision) -> StoredTemplat
 
 
 def take(pk: int, user: User, base: int, revision: Revision, keys: list[str]) -> StoredTemplate:
-    """SourceResponse differences as they are in a revision, as one edit."""
+    """Single differences as they are in a revision, as one edit."""
     other, many = content(revision), f"{len(keys)} difference{'s' if len(keys) != 1 else ''}"
     label = f"Take {many} over from revision {revision.number}"
     return services.change(pk, user, base, label, lambda template: take_over(template, other, keys))
