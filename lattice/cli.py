@@ -146,8 +146,8 @@ def _audit(options: argparse.Namespace) -> int:
             for line in finding.evidence:
                 print(f"{'':31} {line}")
         counts = ", ".join(
-            f"{number} {word}" + ("s" if number != 1 and word != "waived" else "")
-            for word, number in result.summary.items()
+            f"{count} {word}" + ("s" if count != 1 and word != "waived" else "")
+            for word, count in result.summary.items()
         )
         print(f"{template.name}: {len(template.strips)} strips, {len(template.routes)} routes; {counts}")
     return 1 if result.at_least(options.fail_on) else 0
@@ -203,21 +203,21 @@ def _trace(options: argparse.Namespace) -> int:
     from lattice.trace import HopFigures, as_json, hop_line, sentence, trace
 
     graph = SignalGraph(read(options.file))
-    found = trace(graph, options.start, options.end)
+    traced = trace(graph, options.start, options.end)
     if options.json:
-        _write(as_json(graph, found))
+        _write(as_json(graph, traced))
         return 0
     figures = HopFigures.of(graph)
-    for path in found.paths:
+    for path in traced.paths:
         print(sentence(graph, path) + ".")
         for route, at in zip(path.routes, figures.along(path), strict=True):
             print(f"  {hop_line(graph, route, at)}")
         for blocker in path.blockers:
             print(f"  blocked: {blocker.sentence}")
-    if not found.paths:
+    if not traced.paths:
         print(f"no way from {options.start} to {options.end or 'any endpoint'}")
-    if not found.complete:
-        print(f"and more: the first {len(found.paths)} are listed")
+    if not traced.complete:
+        print(f"and more: the first {len(traced.paths)} are listed")
     return 0
 
 

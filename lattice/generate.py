@@ -89,8 +89,10 @@ def generate(strips: int, seed: int = 1) -> Template:
     stems = _stems(pieces, min(MOST_STEMS, sections // 2))
     per_section, rest = divmod(strips - len(pieces.strips), sections)
     staged_db = -round(10 * math.log10(max(sections / len(stems), 1)), 1)  # so that no stem builds up
-    for number in range(sections):
-        _section(pieces, number, per_section + (number < rest), stems[number % len(stems)], staged_db)
+    for section_number in range(sections):
+        _section(
+            pieces, section_number, per_section + (section_number < rest), stems[section_number % len(stems)], staged_db
+        )
     plain = {
         "format": FORMAT, "version": 1, "name": f"Generated, {strips} strips, seed {seed}",
         "machines": [{"id": "main", "name": "Main computer", "outputs": 16, "midi_ports": 16}],
@@ -134,12 +136,12 @@ def _stems(pieces: _Pieces, count: int) -> list[str]:
     return [f"stem{number}" for number in range(count)] or ["music", "effects"]
 
 
-def _section(pieces: _Pieces, number: int, size: int, gathered: str, bus_db: float) -> None:
+def _section(pieces: _Pieces, section_number: int, size: int, gathered: str, bus_db: float) -> None:
     """A bus that feeds `gathered`, a return, sometimes an instrument, and tracks for the rest of `size` strips."""
-    rounds, word = divmod(number, len(SECTION_WORDS))
+    rounds, word = divmod(section_number, len(SECTION_WORDS))
     name = SECTION_WORDS[word] + (f" {rounds + 1}" if rounds else "")
-    section, bus, hall = f"s{number}", f"s{number}-bus", f"s{number}-hall"
-    pieces.sections.append({"id": section, "name": name, "colour": COLOURS[number % len(COLOURS)], "bus": bus})
+    section, bus, hall = f"s{section_number}", f"s{section_number}-bus", f"s{section_number}-hall"
+    pieces.sections.append({"id": section, "name": name, "colour": COLOURS[section_number % len(COLOURS)], "bus": bus})
     first = len(pieces.strips)
     pieces.strip(
         bus, f"{name} bus", "bus", layout="stereo", section=section, fader_db=bus_db, inserts=_bus_chain(pieces, bus)
@@ -149,12 +151,12 @@ def _section(pieces: _Pieces, number: int, size: int, gathered: str, bus_db: flo
         verb = {"id": f"{hall}-verb", "name": "Hall", "type": "reverb", "latency_samples": 32, "low_cut_hz": 180.0}
         pieces.strip(hall, f"{name} hall", "return", layout="stereo", section=section, inserts=[verb])
         pieces.route("feed", hall, bus)
-    if size > 12 and number % 3 == 1:
-        _instrument(pieces, number, name)
+    if size > 12 and section_number % 3 == 1:
+        _instrument(pieces, section_number, name)
     while len(pieces.strips) < first + size:
-        _track(pieces, number, name, len(pieces.strips) - first, has_hall=size > 4)
-    if size > 6 and number % 5 == 2:
-        pieces.route("key", f"s{number}-t{size - 1}", bus, to_insert=f"{bus}-comp", tap="pre-fader")
+        _track(pieces, section_number, name, len(pieces.strips) - first, has_hall=size > 4)
+    if size > 6 and section_number % 5 == 2:
+        pieces.route("key", f"s{section_number}-t{size - 1}", bus, to_insert=f"{bus}-comp", tap="pre-fader")
 
 
 def _bus_chain(pieces: _Pieces, bus: str) -> list[dict[str, Any]]:
@@ -171,36 +173,37 @@ def _bus_chain(pieces: _Pieces, bus: str) -> list[dict[str, Any]]:
     return [{"id": f"{bus}-eq", "name": "Tone", "type": "eq"}, comp]
 
 
-def _instrument(pieces: _Pieces, number: int, name: str) -> None:
+def _instrument(pieces: _Pieces, instrument_number: int, name: str) -> None:
     """A sampler with four outlets, its listeners and its notes: six strips."""
-    sampler = f"s{number}-sampler"
+    sampler = f"s{instrument_number}-sampler"
     outlets = [{"id": f"{2 * n + 1}-{2 * n + 2}", "name": f"{2 * n + 1}–{2 * n + 2}"} for n in range(4)]
     parts = [{"id": f"p{n}", "name": f"Part {n + 1}", "note": 36 + n, "outlet": outlets[n]["id"]} for n in range(4)]
     pieces.strip(
-        sampler, f"{name} sampler", "instrument", layout="stereo", section=f"s{number}", outlets=outlets, parts=parts,
+        sampler, f"{name} sampler", "instrument", layout="stereo", section=f"s{instrument_number}",
+        outlets=outlets, parts=parts,
         midi={"ports": 1, "channels": "all"}, fader_db=-14.0,
     )  # fmt: skip
-    pieces.route("feed", sampler, f"s{number}-bus")
+    pieces.route("feed", sampler, f"s{instrument_number}-bus")
     for n, outlet in enumerate(outlets[1:], start=2):
         listener = pieces.strip(
-            f"s{number}-take{n}",
+            f"s{instrument_number}-take{n}",
             f"{name} take {n}",
             "audio",
             layout="stereo",
-            section=f"s{number}",
+            section=f"s{instrument_number}",
             source=None,
             monitor="always",
             fader_db=-14.0,
         )
         pieces.route("feed", sampler, listener, from_outlet=outlet["id"])
-        pieces.route("feed", listener, f"s{number}-bus")
-    notes = pieces.strip(f"s{number}-notes", f"{name} notes", "midi", section=f"s{number}")
+        pieces.route("feed", listener, f"s{instrument_number}-bus")
+    notes = pieces.strip(f"s{instrument_number}-notes", f"{name} notes", "midi", section=f"s{instrument_number}")
     pieces.route("midi", notes, sampler, port=1, channel=1)
 
 
-def _track(pieces: _Pieces, number: int, name: str, position: int, *, has_hall: bool) -> None:
+def _track(pieces: _Pieces, track_number: int, name: str, position: int, *, has_hall: bool) -> None:
     chance = pieces.random
-    track = f"s{number}-t{position}"
+    track = f"s{track_number}-t{position}"
     word = VOICE_WORDS[position % len(VOICE_WORDS)]
     layout = chance.choice(("mono", "mono", "stereo"))
     inserts = [
@@ -214,10 +217,10 @@ def _track(pieces: _Pieces, number: int, name: str, position: int, *, has_hall: 
             "version": "2.4.1", "state": state, "latency_samples": latency, **fields,
         })  # fmt: skip
     pieces.strip(
-        track, f"{name} {word} {position}", "audio", layout=layout, section=f"s{number}", inserts=inserts,
+        track, f"{name} {word} {position}", "audio", layout=layout, section=f"s{track_number}", inserts=inserts,
         fader_db=round(chance.uniform(-18, -6), 1), pan=round(chance.uniform(-0.6, 0.6), 2),
         source={"peak_dbfs": round(chance.uniform(-18, -6), 1), "rms_dbfs": round(chance.uniform(-29, -20), 1)},
     )  # fmt: skip
-    pieces.route("feed", track, f"s{number}-bus")
+    pieces.route("feed", track, f"s{track_number}-bus")
     if has_hall and chance.random() < 0.5:
-        pieces.route("send", track, f"s{number}-hall", gain_db=round(chance.uniform(-18, -8), 1))
+        pieces.route("send", track, f"s{track_number}-hall", gain_db=round(chance.uniform(-18, -8), 1))

@@ -79,9 +79,9 @@ def _sections(analysis: Analysis) -> Iterator[Chapter]:
 
 def _strip(analysis: Analysis, strip: Strip) -> str:
     """A strip as a sentence: “Bells (audio, stereo) feeds Effects and sends to Long echo at −8.0 dB”."""
-    number = analysis.graph.index[strip.id]
-    routes = [analysis.graph.routes[route] for route in analysis.graph.outs[number]]
-    for outlet in analysis.graph.outlets_of.get(number, ()):
+    strip_number = analysis.graph.index[strip.id]
+    routes = [analysis.graph.routes[route] for route in analysis.graph.outs[strip_number]]
+    for outlet in analysis.graph.outlets_of.get(strip_number, ()):
         routes += [analysis.graph.routes[route] for route in analysis.graph.outlet_outs[outlet]]
     said = [_leaves(analysis, strip, route) for route in routes]
     states = [word for word, on in (("out of service", not strip.in_service), ("muted", strip.mute)) if on]
@@ -110,11 +110,11 @@ def _and(words: list[str]) -> str:
 def _keys(analysis: Analysis) -> Chapter:
     lines = []
     for route in analysis.graph.keys:
-        insert, piece = analysis.graph.insert_of_key(route), analysis.graph.routes[route]
+        insert, key = analysis.graph.insert_of_key(route), analysis.graph.routes[route]
         strip = analysis.name(analysis.graph.head[route])
         ducked, _peak = analysis.levels.ducking(insert) if insert.key == "external" else (None, None)
         depth = f", by {ducked:.1f} dB at its expected level" if ducked else ""
-        asleep = "" if insert.state == "on" and insert.key == "external" and piece.enabled else " (asleep now)"
+        asleep = "" if insert.state == "on" and insert.key == "external" and key.enabled else " (asleep now)"
         trigger = analysis.name(analysis.graph.tail[route])
         lines.append(f"{trigger} works {insert.name or insert.type} on {strip}{depth}{asleep}.")
     return Chapter("Keys", "Who ducks whom." if lines else "", lines)
@@ -134,7 +134,7 @@ def _machines(analysis: Analysis) -> Chapter:
     lines = []
     for machine in analysis.template.machines:
         for kind, names in (("Input", machine.input_names), ("Output", machine.output_names)):
-            lines += [f"{kind} {number} of {machine.name} is {name}." for number, name in names.items()]
+            lines += [f"{kind} {channel} of {machine.name} is {name}." for channel, name in names.items()]
     for strip in analysis.template.strips:
         if strip.io:
             machine = next(

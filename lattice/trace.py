@@ -69,9 +69,9 @@ def trace(graph: SignalGraph, start: str, end: str | None = None, *, most: int =
         starts = _sounding(graph, [graph.head[route] for route in notes])
     else:
         starts = _sounding(graph, [first])
-    found: Found = enumerate_paths(graph, starts, targets, most=most)
-    paths = sorted(found.paths, key=lambda path: (len(path.blockers) > 0, not _is_last(graph, path)))
-    return Trace(start, tuple(graph.routes[route].id for route in notes), tuple(paths), found.complete)
+    ways: Found = enumerate_paths(graph, starts, targets, most=most)
+    paths = sorted(ways.paths, key=lambda path: (len(path.blockers) > 0, not _is_last(graph, path)))
+    return Trace(start, tuple(graph.routes[route].id for route in notes), tuple(paths), ways.complete)
 
 
 def _is_last(graph: SignalGraph, path: Path) -> bool:
@@ -94,17 +94,17 @@ def _outlet(graph: SignalGraph, strip: int, outlet: str) -> int:
 
 def _played(graph: SignalGraph, strip: int) -> list[int]:
     """Midi routes on the way from a midi strip, followed through other midi strips."""
-    seen, waiting, found = {strip}, [strip], []
+    seen, waiting, instruments = {strip}, [strip], []
     while waiting:
         at = waiting.pop(0)
         for route in graph.midis:
             if graph.tail[route] == at:
-                found.append(route)
+                instruments.append(route)
                 head = graph.head[route]
                 if graph.strips[head].kind == "midi" and head not in seen:
                     seen.add(head)
                     waiting.append(head)
-    return found
+    return instruments
 
 
 def _sounding(graph: SignalGraph, strips: list[int]) -> list[Origin]:
@@ -200,16 +200,16 @@ def hop_line(graph: SignalGraph, route: int, at: At) -> str:
     return f"{name}: peak {words_db(at.peak_dbfs)}, RMS {words_db(at.rms_dbfs)} dBFS{late}"
 
 
-def as_json(graph: SignalGraph, found: Trace) -> dict[str, Any]:
+def as_json(graph: SignalGraph, traced: Trace) -> dict[str, Any]:
     """The form of `trace --json`."""
     namer = Blockers(graph)
     figures = HopFigures.of(graph)
     return {
         "format": "intact-lattice.trace",
         "version": 1,
-        "from": found.start,
-        "complete": found.complete,
-        "midi_routes": list(found.notes),
+        "from": traced.start,
+        "complete": traced.complete,
+        "midi_routes": list(traced.notes),
         "paths": [
             {
                 "sentence": sentence(graph, path),
@@ -222,20 +222,20 @@ def as_json(graph: SignalGraph, found: Trace) -> dict[str, Any]:
                 "blocked": bool(path.blockers),
                 "blockers": [_blocker_json(blocker) for blocker in path.blockers],
             }
-            for path in found.paths
+            for path in traced.paths
         ],
     }
 
 
 def _hop_json(graph: SignalGraph, namer: Blockers, route: int, at: At) -> dict[str, Any]:
-    piece = graph.routes[route]
+    hop = graph.routes[route]
     return {
-        "route": piece.id,
-        "kind": piece.kind,
-        "from": piece.from_strip,
-        "tap": piece.tap,
-        "to": piece.to,
-        "gain_db": piece.gain_db,
+        "route": hop.id,
+        "kind": hop.kind,
+        "from": hop.from_strip,
+        "tap": hop.tap,
+        "to": hop.to,
+        "gain_db": hop.gain_db,
         "peak_dbfs": at.peak_dbfs,
         "rms_dbfs": at.rms_dbfs,
         "arrival_samples": at.arrival_samples,

@@ -113,10 +113,10 @@ def _longest_rising(numbers: list[int]) -> set[int]:
     """Members of a longest rising subsequence (patience sorting). O(n log n)."""
     tops: list[int] = []
     came_from: dict[int, int | None] = {}
-    for number in numbers:
-        at = bisect_left(tops, number)
-        came_from[number] = tops[at - 1] if at else None
-        tops[at : at + 1] = [number]
+    for position in numbers:
+        at = bisect_left(tops, position)
+        came_from[position] = tops[at - 1] if at else None
+        tops[at : at + 1] = [position]
     kept, at_number = set(), tops[-1] if tops else None
     while at_number is not None:
         kept.add(at_number)

@@ -61,13 +61,13 @@ def _taken(template: Template, other: Template, change: Change) -> Template:
     pieces: tuple[Any, ...] = getattr(template, name)
     theirs: tuple[Any, ...] = getattr(other, name)
     if change.change == "removed":
-        return replace(template, **{name: tuple(piece for piece in pieces if piece.id != change.id)})
-    piece = next(piece for piece in theirs if piece.id == change.id)
+        return replace(template, **{name: tuple(taken for taken in pieces if taken.id != change.id)})
+    taken = next(taken for taken in theirs if taken.id == change.id)
     if change.change == "added":
-        return replace(template, **{name: _placed(pieces, theirs, piece)})
-    attribute = next(field.name for field in fields(type(piece)) if field.encode_name == change.field)
+        return replace(template, **{name: _placed(pieces, theirs, taken)})
+    attribute = next(field.name for field in fields(type(taken)) if field.encode_name == change.field)
     mine = (
-        replace(old, **{attribute: getattr(piece, attribute)}) if old.id == change.id else old for old in pieces
+        replace(old, **{attribute: getattr(taken, attribute)}) if old.id == change.id else old for old in pieces
     )  # fmt: skip
     return replace(template, **{name: tuple(mine)})
 

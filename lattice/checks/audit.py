@@ -101,7 +101,7 @@ def audit_of(analysis: Analysis, budget_s: float = BUDGET_S) -> Audit:
     order = {**code_order(), UNFINISHED: len(CHECKS) + 999, STALE: len(CHECKS) + 1000}
     place = analysis.graph.index
     try:
-        found = list(with_waivers(analysis.template, _in_time(analysis)))
+        findings = list(with_waivers(analysis.template, _in_time(analysis)))
     finally:
         analysis.ends_at = math.inf  # what is asked of it later is not this audit's
 
@@ -109,8 +109,8 @@ def audit_of(analysis: Analysis, budget_s: float = BUDGET_S) -> Audit:
         first = place.get(finding.strips[0], 0) if finding.strips else -1
         return SEVERITIES.index(finding.severity), order[finding.code], first
 
-    found.sort(key=rank)
-    return Audit(tuple(found))
+    findings.sort(key=rank)
+    return Audit(tuple(findings))
 
 
 def _in_time(analysis: Analysis) -> Iterator[Finding]:

@@ -36,10 +36,10 @@ class Finish:
 def finishes(analysis: Analysis) -> Iterator[Finish]:
     """Of every output that is no headphone or cue one, and of the print of every mix without its room."""
     profile = analysis.template.profile
-    for number in analysis.graph.by_kind["output"]:
-        strip, stage = analysis.strip(number), analysis.levels.post[number]
-        if number not in analysis.graph.tied_out and stage is not None:
-            strips = _from_last_sum(analysis, number)
+    for strip_number in analysis.graph.by_kind["output"]:
+        strip, stage = analysis.strip(strip_number), analysis.levels.post[strip_number]
+        if strip_number not in analysis.graph.tied_out and stage is not None:
+            strips = _from_last_sum(analysis, strip_number)
             if not _is_cue(analysis, strip, strips):
                 yield Finish(tuple(strips), _inserts(analysis, strips, POST), stage, profile.true_peak_dbtp)
     for stem in analysis.template.stems:
@@ -71,7 +71,7 @@ def _from_last_sum(analysis: Analysis, number: int) -> list[int]:
 
 def _inserts(analysis: Analysis, strips: list[int], last: int) -> tuple[tuple[int, Insert], ...]:
     """Inserts that are on, in the order sound passes them; those before a pre-insert tap are not passed."""
-    found: list[tuple[int, Insert]] = []
+    inserts: list[tuple[int, Insert]] = []
     for at, strip in enumerate(strips):
         tap = last
         if at + 1 < len(strips):
@@ -82,8 +82,8 @@ def _inserts(analysis: Analysis, strips: list[int], last: int) -> tuple[tuple[in
             )
             tap = analysis.graph.stage[route]
         if tap != IN:
-            found += [(strip, insert) for insert in analysis.strip(strip).inserts if insert.state == "on"]
-    return tuple(found)
+            inserts += [(strip, insert) for insert in analysis.strip(strip).inserts if insert.state == "on"]
+    return tuple(inserts)
 
 
 def _is_cue(analysis: Analysis, output: Strip, strips: list[int]) -> bool:

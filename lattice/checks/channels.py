@@ -29,10 +29,13 @@ def folded(analysis: Analysis) -> Iterator[Finding]:
     }
     if not narrowing:
         return
-    for number, route in enumerate(analysis.graph.routes):
-        if route.kind in ("feed", "send") and route.channels is None and _ends(analysis, number) in narrowing:
-            start, end = _ends(analysis, number)
-            tail, head = analysis.name(analysis.graph.tail[number]), analysis.name(analysis.graph.head[number])
+    for route_number, route in enumerate(analysis.graph.routes):
+        if route.kind in ("feed", "send") and route.channels is None and _ends(analysis, route_number) in narrowing:
+            start, end = _ends(analysis, route_number)
+            tail, head = (
+                analysis.name(analysis.graph.tail[route_number]),
+                analysis.name(analysis.graph.head[route_number]),
+            )
             yield Finding(
                 code="route.folded",
                 severity="note",
@@ -70,21 +73,21 @@ def channels_lost(analysis: Analysis) -> Iterator[Finding]:
     if not by_number and not graph.listed:
         return
     suspects = [
-        number
-        for number, route in enumerate(graph.routes)
+        route_number
+        for route_number, route in enumerate(graph.routes)
         if route.kind in ("feed", "send", "tie")
-        and _has_pairs(route, *_ends(analysis, number))
-        and analysis.carries(number)
+        and _has_pairs(route, *_ends(analysis, route_number))
+        and analysis.carries(route_number)
     ]
     if not suspects:
         return
     activity = active_channels(analysis.unblocked)
-    for number in suspects:
-        lost = activity.lost(number)
+    for route_number in suspects:
+        lost = activity.lost(route_number)
         if lost:
-            route, names = graph.routes[number], channel_names(_ends(analysis, number)[0])
+            route, names = graph.routes[route_number], channel_names(_ends(analysis, route_number)[0])
             shown = ", ".join(names[channel] for channel in lost)
-            tail, head = analysis.name(graph.tail[number]), analysis.name(graph.head[number])
+            tail, head = analysis.name(graph.tail[route_number]), analysis.name(graph.head[route_number])
             yield Finding(
                 code="route.channels-lost",
                 severity="warning",
@@ -105,18 +108,18 @@ def _by_channel(strip: Strip) -> bool:
 def channels_doubled_and_gaps(analysis: Analysis) -> Iterator[Finding]:
     """Strips fed by channel number: two sources on one channel, or a hole below the highest one."""
     graph = analysis.graph
-    for number, strip in enumerate(graph.strips):
-        if not graph.ins[number] or not _by_channel(strip):
+    for strip_number, strip in enumerate(graph.strips):
+        if not graph.ins[strip_number] or not _by_channel(strip):
             continue
         landing: dict[int, list[int]] = defaultdict(list)
         fed: set[int] = set()
-        for route in graph.ins[number]:
+        for route in graph.ins[strip_number]:
             rows = {row for row, gains in enumerate(route_gain(graph, route).matrix) if any(gains)}
             fed |= rows
             if _has_pairs(graph.routes[route], *_ends(analysis, route)):
                 for row in rows:
                     landing[row].append(route)
-        yield from _doubled(analysis, number, landing)
+        yield from _doubled(analysis, strip_number, landing)
         gaps = [channel for channel in range(max(fed, default=0)) if channel not in fed]
         if gaps:
             shown = ", ".join(channel_names(strip.layout)[channel] for channel in gaps)
@@ -130,7 +133,7 @@ def channels_doubled_and_gaps(analysis: Analysis) -> Iterator[Finding]:
             )
 
 
-def _doubled(analysis: Analysis, number: int, landing: dict[int, list[int]]) -> Iterator[Finding]:
+def _doubled(analysis: Analysis, strip_number: int, landing: dict[int, list[int]]) -> Iterator[Finding]:
     graph = analysis.graph
     twice = {
         row: routes
@@ -138,8 +141,8 @@ def _doubled(analysis: Analysis, number: int, landing: dict[int, list[int]]) -> 
         if len({(graph.tail[route], graph.outlet[route]) for route in routes}) > 1
     }
     if twice:
-        strip, names = graph.strips[number], channel_names(graph.strips[number].layout)
-        routes = list(dict.fromkeys(route for found in twice.values() for route in found))
+        strip, names = graph.strips[strip_number], channel_names(graph.strips[strip_number].layout)
+        routes = list(dict.fromkeys(route for sharing in twice.values() for route in sharing))
         lines = [f"channel {names[row]}: {analysis.names([graph.tail[r] for r in on])}" for row, on in twice.items()]
         sources = list(dict.fromkeys(graph.tail[route] for route in routes))
         yield Finding(
@@ -156,8 +159,8 @@ def _doubled(analysis: Analysis, number: int, landing: dict[int, list[int]]) -> 
 @check("route.width")
 def widths(analysis: Analysis) -> Iterator[Finding]:
     """Inserts whose layout in is not what precedes them."""
-    for number in sorted(analysis.graph.reshaped):
-        strip = analysis.strip(number)
+    for strip_number in sorted(analysis.graph.reshaped):
+        strip = analysis.strip(strip_number)
         before = strip.layout
         for insert in strip.inserts:
             layout_in, after = insert_layouts(insert, before)

@@ -69,12 +69,12 @@ def frames(analysis: Analysis) -> Iterator[Finding]:
 @check("time.delay-note")
 def delay_notes(analysis: Analysis) -> Iterator[Finding]:
     """Delays that are nearly a note value at the template's tempo, and not quite."""
-    for number, place in analysis.graph.places_of(REPEATING):
-        strip = analysis.strip(number)
+    for strip_number, place in analysis.graph.places_of(REPEATING):
+        strip = analysis.strip(strip_number)
         insert = strip.inserts[place]
-        found = nearest_note(insert.delay_ms, analysis.template.tempo_bpm) if insert.delay_ms else None
-        if insert.delay_ms and found is not None and abs(found[1] - insert.delay_ms) > EXACT_MS:
-            words, exact = found
+        nearest = nearest_note(insert.delay_ms, analysis.template.tempo_bpm) if insert.delay_ms else None
+        if insert.delay_ms and nearest is not None and abs(nearest[1] - insert.delay_ms) > EXACT_MS:
+            words, exact = nearest
             change = EditStep("change_insert", {"insert": insert.id, "changes": {"delay_ms": round(exact, 3)}})
             yield Finding(
                 code="time.delay-note",

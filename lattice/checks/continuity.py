@@ -103,19 +103,25 @@ def starved_unfed_dead_end(analysis: Analysis) -> Iterator[Finding]:
     """Endpoints that would be silent, sums that nothing reaches, sums that lead nowhere."""
     by_kind = analysis.graph.by_kind
     key_or_end: Backward | None = None
-    looked_at = {number for kind in (*SUMS, *ENDS) for number in by_kind[kind]} | analysis.graph.stems_at.keys()
-    for number in sorted(looked_at):
-        strip = analysis.strip(number)
-        sounds = analysis.sounds.arrives[number]
-        reached = sounds or analysis.could_sound.arrives[number]
+    looked_at = {
+        strip_number for kind in (*SUMS, *ENDS) for strip_number in by_kind[kind]
+    } | analysis.graph.stems_at.keys()
+    for strip_number in sorted(looked_at):
+        strip = analysis.strip(strip_number)
+        sounds = analysis.sounds.arrives[strip_number]
+        reached = sounds or analysis.could_sound.arrives[strip_number]
         if (strip.kind in SUMS or strip.kind in ENDS) and not reached and "spare" not in strip.tags:
-            yield _unfed(analysis, number)
-        if strip.kind in SUMS and not (sounds and analysis.heard.own[number]) and analysis.could_sound.fed[number]:
+            yield _unfed(analysis, strip_number)
+        if (
+            strip.kind in SUMS
+            and not (sounds and analysis.heard.own[strip_number])
+            and analysis.could_sound.fed[strip_number]
+        ):
             key_or_end = key_or_end or _to_keys_or_endpoints(analysis)
-            if not key_or_end.own[number]:
-                yield _dead_end(analysis, number)
-        if reached and (strip.kind in ENDS or number in analysis.graph.stems_at):
-            yield from _starved(analysis, number)
+            if not key_or_end.own[strip_number]:
+                yield _dead_end(analysis, strip_number)
+        if reached and (strip.kind in ENDS or strip_number in analysis.graph.stems_at):
+            yield from _starved(analysis, strip_number)
 
 
 def _to_keys_or_endpoints(analysis: Analysis) -> Backward:
@@ -125,15 +131,15 @@ def _to_keys_or_endpoints(analysis: Analysis) -> Backward:
     return analysis.ignoring.backward(ends, analysis.graph.keys)
 
 
-def _unfed(analysis: Analysis, number: int) -> Finding:
-    ins = analysis.graph.ins[number]
+def _unfed(analysis: Analysis, strip_number: int) -> Finding:
+    ins = analysis.graph.ins[strip_number]
     from_where = analysis.names([analysis.graph.tail[route] for route in ins])
     why = f"it is fed by {from_where}, and no source reaches them" if ins else "nothing is routed to it"
     return Finding(
         code="route.unfed",
         severity="warning",
-        message=f"Nothing reaches {analysis.name(number)}",
-        strips=analysis.ids([number]),
+        message=f"Nothing reaches {analysis.name(strip_number)}",
+        strips=analysis.ids([strip_number]),
         evidence=(why,),
     )
 
@@ -149,25 +155,29 @@ def _dead_end(analysis: Analysis, number: int) -> Finding:
     )
 
 
-def _starved(analysis: Analysis, number: int) -> Iterator[Finding]:
+def _starved(analysis: Analysis, strip_number: int) -> Iterator[Finding]:
     """An output, a print, or the strip of stems, that is silent now and would not be with states ignored."""
-    strip, unblocked = analysis.strip(number), analysis.unblocked
-    arrives = analysis.sounds.arrives[number]
+    strip, unblocked = analysis.strip(strip_number), analysis.unblocked
+    arrives = analysis.sounds.arrives[strip_number]
     silent_stems = tuple(
-        stem for stem in analysis.graph.stems_at.get(number, ()) if not (arrives and unblocked.stem_open(stem, number))
+        stem
+        for stem in analysis.graph.stems_at.get(strip_number, ())
+        if not (arrives and unblocked.stem_open(stem, strip_number))
     )
     is_end = strip.kind in ENDS
-    at_end = arrives and unblocked.in_service[number] and (strip.kind == "print" or unblocked.post_ok[number])
+    at_end = (
+        arrives and unblocked.in_service[strip_number] and (strip.kind == "print" or unblocked.post_ok[strip_number])
+    )
     if not (is_end and not at_end) and not silent_stems:
         return
-    path = analysis.ways.from_source(number)
+    path = analysis.ways.from_source(strip_number)
     if path is None:
         raise ValueError(f"{strip.id} was said to be reached, and no way to it was found")
-    first = (*path.blockers, *analysis.blockers.after_fader(number))[0]
+    first = (*path.blockers, *analysis.blockers.after_fader(strip_number))[0]
     stems = tuple(analysis.template.stems[stem].id for stem in silent_stems)
     yield Finding(
         code="route.starved",
-        severity="note" if _only_minor_sources(analysis, number) else "warning",
+        severity="note" if _only_minor_sources(analysis, strip_number) else "warning",
         message=f"{strip.name} would give silence: {first.sentence}",
         strips=tuple(dict.fromkeys((strip.id, first.strip))),
         routes=(first.route,) if first.route else (),

@@ -76,10 +76,10 @@ class _LoudestPairs:
             for at, options in region.options.items()
         }
         search = TwoWays(edges, region.start, region.end, None if self._loops else region.order)
-        found = search.pair()
+        two_ways = search.pair()
         self.steps = region.size + search.steps
-        if found is None or (all(map(self.joins.is_walk, found)) and self._share_channel(*found)):
-            return found
+        if two_ways is None or (all(map(self.joins.is_walk, two_ways)) and self._share_channel(*two_ways)):
+            return two_ways
         return self._by_listing(region)
 
     def hop(self, route: int) -> Gain:
@@ -147,14 +147,14 @@ class _LoudestPairs:
     def _paths(self, region: Region) -> list[list[int]]:
         """Walks through a region that pass no strip twice: at most MOST_PATHS, from at most MOST_HOPS hops."""
         head, joins = self.graph.head, self.joins
-        found: list[list[int]] = []
+        walks: list[list[int]] = []
         waiting = deque([route] for route, _there in region.options[region.start])
         hops = 0
-        while waiting and len(found) < MOST_PATHS and hops < MOST_HOPS:
+        while waiting and len(walks) < MOST_PATHS and hops < MOST_HOPS:
             path = waiting.popleft()
             at = head[path[-1]]
             if at == region.end:
-                found.append(path)
+                walks.append(path)
                 continue
             passed = {region.start, *(head[route] for route in path)}
             for route, there in region.options[at]:
@@ -162,7 +162,7 @@ class _LoudestPairs:
                 if there not in passed and joins.is_walk(onward := [*path, route]):
                     waiting.append(onward)
         self.steps += hops
-        return found
+        return walks
 
 
 def _finding(

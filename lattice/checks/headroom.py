@@ -37,9 +37,9 @@ def headroom(analysis: Analysis) -> Iterator[Finding]:
     for stem in analysis.template.stems:
         if stem.role != "mix" or stem.strip is None:
             continue
-        number = analysis.graph.index[stem.strip]
-        stage = analysis.levels.at(number, STAGE_OF_TAP[stem.tap])
-        if stage is None or (stem.tap != "pre-insert" and has_ceiling(analysis.strip(number))):
+        strip_number = analysis.graph.index[stem.strip]
+        stage = analysis.levels.at(strip_number, STAGE_OF_TAP[stem.tap])
+        if stage is None or (stem.tap != "pre-insert" and has_ceiling(analysis.strip(strip_number))):
             continue
         peak, likely, rms = figures(stage).loudest
         wanted = mix_headroom_db(analysis, stem)
@@ -51,8 +51,10 @@ def headroom(analysis: Analysis) -> Iterator[Finding]:
                 strips=(stem.strip,),
                 stems=(stem.id,),
                 figures={"headroom_db": -likely, "likely_dbfs": likely, "peak_dbfs": peak, "rms_dbfs": rms},
-                evidence=(*_ranking(analysis, number), *analysis.cut_words(number)),
-                remedies=_trim(analysis, number, trim_db(analysis.levels, number, wanted, STAGE_OF_TAP[stem.tap])),
+                evidence=(*_ranking(analysis, strip_number), *analysis.cut_words(strip_number)),
+                remedies=_trim(
+                    analysis, strip_number, trim_db(analysis.levels, strip_number, wanted, STAGE_OF_TAP[stem.tap])
+                ),
             )
 
 
@@ -86,15 +88,15 @@ def operating(analysis: Analysis) -> Iterator[Finding]:
     high = profile.operating_level_dbfs + profile.operating_window_db - SINE_DB
     power_low, power_high = 10 ** (low / 10), 10 ** (high / 10)
     floor, top = gain(low), gain(high)
-    for number, place in analysis.graph.places_of(AT_OPERATING_LEVEL):
-        plain = levels.sources.get(number)
+    for strip_number, place in analysis.graph.places_of(AT_OPERATING_LEVEL):
+        plain = levels.sources.get(strip_number)
         if plain and plain.low_e > floor and plain.high_e < top:
             continue  # wherever in its chain
-        found, strip = levels.stages[number], analysis.graph.strips[number]
+        stages, strip = levels.stages[strip_number], analysis.graph.strips[strip_number]
         insert = strip.inserts[place]
-        if not found or insert.state != "on":
+        if not stages or insert.state != "on":
             continue
-        stage = entering(strip, found, place, levels.carriers) if insert.layout_in else found[place]
+        stage = entering(strip, stages, place, levels.carriers) if insert.layout_in else stages[place]
         sound, rms_gain = stage.levels, stage.rms_gain
         power = max(sound.e2) * rms_gain * rms_gain
         if power <= 0 or power_low <= power <= power_high:
@@ -122,20 +124,20 @@ def operating(analysis: Analysis) -> Iterator[Finding]:
 def build_up(analysis: Analysis) -> Iterator[Finding]:
     """Sums of three or more that are over full scale before anything is done about it."""
     graph, levels = analysis.graph, analysis.levels
-    for number in (*graph.by_kind["bus"], *graph.by_kind["master"]):
-        found = levels.stages[number]
-        if not found or len(graph.ins[number]) < 3:
+    for strip_number in (*graph.by_kind["bus"], *graph.by_kind["master"]):
+        stages = levels.stages[strip_number]
+        if not stages or len(graph.ins[strip_number]) < 3:
             continue
-        stage = found[IN]
-        if likely_db(stage) <= 1e-9 or sum(map(levels.brings, graph.ins[number])) < 3:
+        stage = stages[IN]
+        if likely_db(stage) <= 1e-9 or sum(map(levels.brings, graph.ins[strip_number])) < 3:
             continue
         peak, likely, rms = figures(stage).loudest
         yield Finding(
             code="level.build-up",
             severity="note",
-            message=f"{analysis.name(number)} builds up to {words_db(likely, plus=True)} dBFS",
-            strips=analysis.ids([number]),
+            message=f"{analysis.name(strip_number)} builds up to {words_db(likely, plus=True)} dBFS",
+            strips=analysis.ids([strip_number]),
             figures={"likely_dbfs": likely, "peak_dbfs": peak, "rms_dbfs": rms},
-            evidence=(*_ranking(analysis, number), *analysis.cut_words(number)),
-            remedies=_trim(analysis, number, -math.ceil((likely or 0.0) * 10 - 1e-9) / 10),
+            evidence=(*_ranking(analysis, strip_number), *analysis.cut_words(strip_number)),
+            remedies=_trim(analysis, strip_number, -math.ceil((likely or 0.0) * 10 - 1e-9) / 10),
         )

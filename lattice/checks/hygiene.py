@@ -53,8 +53,8 @@ def _compared(names: list[str]) -> list[str]:
 def default_names(analysis: Analysis) -> Iterator[Finding]:
     """Names left as the kind and a number."""
     joined = "\n".join([strip.name.replace("\n", " ") for strip in analysis.template.strips])
-    for found in DEFAULT_NAME.finditer(joined):
-        strip = analysis.template.strips[joined.count("\n", 0, found.start())]
+    for match in DEFAULT_NAME.finditer(joined):
+        strip = analysis.template.strips[joined.count("\n", 0, match.start())]
         yield Finding(
             code="name.default",
             severity="note",

@@ -15,10 +15,10 @@ from lattice.model.edit_step import EditStep
 def idle(analysis: Analysis) -> Iterator[Finding]:
     """A fader at off before an enabled route, or a send at off that nobody rides."""
     graph = analysis.graph
-    for number, strip in enumerate(graph.strips):
-        if strip.fader_db is None and strip.kind != "midi" and not analysis.is_kept_apart(number):
-            leaving = [r for r in graph.outs[number] if graph.routes[r].enabled and graph.stage[r] == POST]
-            if leaving or graph.is_endpoint(number):
+    for strip_number, strip in enumerate(graph.strips):
+        if strip.fader_db is None and strip.kind != "midi" and not analysis.is_kept_apart(strip_number):
+            leaving = [r for r in graph.outs[strip_number] if graph.routes[r].enabled and graph.stage[r] == POST]
+            if leaving or graph.is_endpoint(strip_number):
                 yield Finding(
                     code="level.idle",
                     severity="note",
@@ -27,9 +27,9 @@ def idle(analysis: Analysis) -> Iterator[Finding]:
                     evidence=("nothing leaves behind it",),
                     remedies=(Remedy("Set it to 0 dB", (_change("change_strip", "strip", strip.id, "fader_db"),)),),
                 )
-    for number, route in enumerate(graph.routes):
+    for strip_number, route in enumerate(graph.routes):
         if route.gain_db is None and route.enabled and not route.automated and route.kind != "midi":
-            ends = [graph.tail[number], graph.head[number]]
+            ends = [graph.tail[strip_number], graph.head[strip_number]]
             yield Finding(
                 code="level.idle",
                 severity="note",

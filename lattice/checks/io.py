@@ -30,20 +30,20 @@ class _Use:
 
 def _uses(analysis: Analysis) -> Iterator[_Use]:
     graph = analysis.graph
-    external = {number for number, _place in graph.places_of(EXTERNAL)}
-    for number in sorted({*graph.by_kind["input"], *graph.by_kind["output"], *external}):
-        strip = analysis.strip(number)
+    external = {strip_number for strip_number, _place in graph.places_of(EXTERNAL)}
+    for strip_number in sorted({*graph.by_kind["input"], *graph.by_kind["output"], *external}):
+        strip = analysis.strip(strip_number)
         if strip.traits.has_physical_channels and strip.io is not None:
-            yield _Use(number, None, strip.kind, strip.io, channel_count(strip.layout))
-        if number not in external:
+            yield _Use(strip_number, None, strip.kind, strip.io, channel_count(strip.layout))
+        if strip_number not in external:
             continue
         layout = strip.layout
         for insert in strip.inserts:
             layout_in, layout = insert_layouts(insert, layout)
             if insert.traits.is_external and insert.io_out is not None:
-                yield _Use(number, insert.id, "output", insert.io_out, channel_count(layout_in))
+                yield _Use(strip_number, insert.id, "output", insert.io_out, channel_count(layout_in))
             if insert.traits.is_external and insert.io_in is not None:
-                yield _Use(number, insert.id, "input", insert.io_in, channel_count(layout))
+                yield _Use(strip_number, insert.id, "input", insert.io_in, channel_count(layout))
 
 
 @check("io.range")
@@ -116,9 +116,9 @@ def broken_ties(analysis: Analysis) -> Iterator[Finding]:
         machine.id: machine.sample_rate_hz or analysis.template.sample_rate_hz for machine in analysis.template.machines
     }
     graph = analysis.graph
-    for number in _ties(analysis):
-        tail, head = graph.tail[number], graph.head[number]
-        leaving = channel_count(graph.layout_leaving(number))
+    for route_number in _ties(analysis):
+        tail, head = graph.tail[route_number], graph.head[route_number]
+        leaving = channel_count(graph.layout_leaving(route_number))
         arriving = channel_count(graph.strips[head].layout)
         ends = rates[graph.machine_of(tail)], rates[graph.machine_of(head)]
         sentences = []
@@ -132,7 +132,7 @@ def broken_ties(analysis: Analysis) -> Iterator[Finding]:
                 severity="blocker",
                 message=f"The tie from {analysis.name(tail)} to {analysis.name(head)} does not fit: {sentences[0]}",
                 strips=analysis.ids([tail, head]),
-                routes=analysis.route_ids([number]),
+                routes=analysis.route_ids([route_number]),
                 evidence=tuple(sentences),
             )
 
@@ -142,19 +142,23 @@ def crossed_ties(analysis: Analysis) -> Iterator[Finding]:
     """Ties between two machines whose channels do not run alike at both ends."""
     graph = analysis.graph
 
-    def machines(number: int) -> tuple[str, str]:
-        return graph.machine_of(graph.tail[number]), graph.machine_of(graph.head[number])
+    def machines(route_number: int) -> tuple[str, str]:
+        return graph.machine_of(graph.tail[route_number]), graph.machine_of(graph.head[route_number])
 
-    def first_channels(number: int) -> tuple[int, int]:
-        out, into = graph.strips[graph.tail[number]].io, graph.strips[graph.head[number]].io
+    def first_channels(route_number: int) -> tuple[int, int]:
+        out, into = graph.strips[graph.tail[route_number]].io, graph.strips[graph.head[route_number]].io
         return (out[0], into[0]) if out and into else (0, 0)
 
-    with_channels = [number for number in _ties(analysis) if first_channels(number) != (0, 0)]
-    in_order = sorted(with_channels, key=lambda number: (machines(number), first_channels(number)))
+    with_channels = [route_number for route_number in _ties(analysis) if first_channels(route_number) != (0, 0)]
+    in_order = sorted(with_channels, key=lambda route_number: (machines(route_number), first_channels(route_number)))
     for (start, end), group in groupby(in_order, key=machines):
         ties = list(group)
         shift = first_channels(ties[0])[1] - first_channels(ties[0])[0]
-        off = [number for number in ties if first_channels(number)[1] - first_channels(number)[0] != shift]
+        off = [
+            route_number
+            for route_number in ties
+            if first_channels(route_number)[1] - first_channels(route_number)[0] != shift
+        ]
         if off:
             out, into = first_channels(off[0])
             yield Finding(
@@ -164,5 +168,7 @@ def crossed_ties(analysis: Analysis) -> Iterator[Finding]:
                 strips=analysis.ids([graph.tail[off[0]], graph.head[off[0]]]),
                 routes=analysis.route_ids(off),
                 others=(start, end),
-                evidence=tuple("output {} into input {}".format(*first_channels(number)) for number in ties),
+                evidence=tuple(
+                    "output {} into input {}".format(*first_channels(route_number)) for route_number in ties
+                ),
             )

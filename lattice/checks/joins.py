@@ -76,42 +76,42 @@ class Joins:
         graph, count = self.graph, len(self.graph.strips)
         order = [node for node in reversed(self.analysis.loops.order) if node < count]
         bit_of, bit = [0] * count, 1
-        for number in order:
-            if graph.ins[number]:
-                bit_of[number] = bit
+        for node in order:
+            if graph.ins[node]:
+                bit_of[node] = bit
                 bit <<= 1
         feeding, sent = list(bit_of), list(bit_of)  # bits of strips that a walk that has come here goes on to
-        found = [False] * count
-        while self._swept(order, bit_of, (feeding, sent), found) and self.analysis.loops.feedback:
+        is_join = [False] * count
+        while self._swept(order, bit_of, (feeding, sent), is_join) and self.analysis.loops.feedback:
             pass  # what leads round brings news to strips that were looked at before
-        return found
+        return is_join
 
     def _swept(
-        self, order: list[int], bit_of: list[int], beyond: tuple[list[int], list[int]], found: list[bool]
+        self, order: list[int], bit_of: list[int], beyond: tuple[list[int], list[int]], is_join: list[bool]
     ) -> bool:
         """One sweep; whether anything new was come to."""
         graph, monitors, is_send = self.graph, self.monitors, self.is_send
         head, stage = graph.head, graph.stage
         feeding, sent = beyond
         is_new = False
-        for number in order:
-            if not (bit_of[number] or len(self.outs[number]) > 1):
+        for node in order:
+            if not (bit_of[node] or len(self.outs[node]) > 1):
                 continue
             whole = behind_send = 0
-            is_clear = self.clear[number]
-            for route in self.outs[number]:
+            is_clear = self.clear[node]
+            for route in self.outs[node]:
                 there = sent[head[route]]
                 bits = there if is_send[route] else feeding[head[route]]
                 if whole & bits:
-                    found[number] = True
+                    is_join[node] = True
                 whole |= bits
                 if is_clear or stage[route] == IN:
                     behind_send |= there
-            if bit_of[number] and monitors[number]:
-                before = feeding[number], sent[number]
-                feeding[number] |= whole
-                sent[number] |= behind_send
-                is_new = is_new or before != (feeding[number], sent[number])
+            if bit_of[node] and monitors[node]:
+                before = feeding[node], sent[node]
+                feeding[node] |= whole
+                sent[node] |= behind_send
+                is_new = is_new or before != (feeding[node], sent[node])
         return is_new
 
     # what every walk from a strip has in common

@@ -19,8 +19,8 @@ from lattice.model.units import words_db
 def unfed_keys(analysis: Analysis) -> Iterator[Finding]:
     """Inserts that are on and keyed from outside, to which no key carries a source."""
     fed = {analysis.graph.key_node[route][1] for route in analysis.graph.keys if analysis.carries(route)}
-    for number, place in analysis.graph.inserts.listening:
-        strip = analysis.strip(number)
+    for strip_number, place in analysis.graph.inserts.listening:
+        strip = analysis.strip(strip_number)
         insert = strip.inserts[place]
         if strip.in_service and insert.state == "on" and insert.id not in fed:
             routes = [route for route in analysis.graph.keys if analysis.graph.key_node[route][1] == insert.id]
@@ -78,9 +78,9 @@ def keyed_by_itself(analysis: Analysis) -> Iterator[Finding]:
         return
     keyed = sorted({analysis.graph.head[route] for route in keys})
     bit_of_strip = {strip: 1 << (len(keys) + at) for at, strip in enumerate(keyed)}
-    found = masks(analysis.unblocked, bit_of_strip, {route: 1 << at for at, route in enumerate(keys)})
+    reached = masks(analysis.unblocked, bit_of_strip, {route: 1 << at for at, route in enumerate(keys)})
     shared = [-1] * len(keys)  # per key: what all its sources reach
-    for source in found:
+    for source in reached:
         bits = source & ((1 << len(keys)) - 1)
         while bits:  # the keys this source comes to, from the lowest bit on
             at = (bits & -bits).bit_length() - 1
@@ -102,18 +102,18 @@ def too_quiet(analysis: Analysis) -> Iterator[Finding]:
         if analysis.carries(route):
             fed[analysis.graph.key_node[route][1]].append(route)
     for routes in fed.values():
-        insert, number = analysis.graph.insert_of_key(routes[0]), analysis.graph.head[routes[0]]
+        insert, strip_number = analysis.graph.insert_of_key(routes[0]), analysis.graph.head[routes[0]]
         threshold = key_threshold_db(insert)
         peak = analysis.levels.key_peak_db(insert)
-        working = insert.key == "external" and insert.state == "on" and analysis.strip(number).in_service
+        working = insert.key == "external" and insert.state == "on" and analysis.strip(strip_number).in_service
         if working and threshold is not None and (peak is None or peak < threshold):
             triggers = list(dict.fromkeys(analysis.graph.tail[route] for route in routes))
             comes = "comes at nothing" if peak is None else f"comes at {words_db(peak)} dBFS at most"
             yield Finding(
                 code="key.quiet",
                 severity="warning",
-                message=f"{insert.name or insert.id} on {analysis.name(number)} never works: its key {comes}",
-                strips=tuple(dict.fromkeys(analysis.ids([number, *triggers]))),
+                message=f"{insert.name or insert.id} on {analysis.name(strip_number)} never works: its key {comes}",
+                strips=tuple(dict.fromkeys(analysis.ids([strip_number, *triggers]))),
                 routes=analysis.route_ids(routes),
                 inserts=(insert.id,),
                 figures={"peak_dbfs": peak},

@@ -24,8 +24,8 @@ def late_keys(analysis: Analysis) -> Iterator[Finding]:
     """Keys that come to an insert after the sound they are to duck."""
     arrivals, graph = analysis.arrivals, analysis.graph
     for node in range(len(graph.strips), analysis.loops.first_outlet):
-        number = analysis.loops.insert_strips[node - len(graph.strips)]
-        insert = analysis.strip(number).inserts[analysis.loops.place[node]]
+        strip_number = analysis.loops.insert_strips[node - len(graph.strips)]
+        insert = analysis.strip(strip_number).inserts[analysis.loops.place[node]]
         audio = arrivals.at_insert(node)
         if insert.key != "external" or insert.state != "on" or audio is None:
             continue
@@ -40,8 +40,8 @@ def late_keys(analysis: Analysis) -> Iterator[Finding]:
                 code="time.key-late",
                 severity="warning",
                 message=f"{analysis.name(trigger)} comes {late_ms:.1f} ms too late to {insert.name or insert.id} on "
-                f"{analysis.name(number)}",
-                strips=analysis.ids(list(dict.fromkeys([number, trigger]))),
+                f"{analysis.name(strip_number)}",
+                strips=analysis.ids(list(dict.fromkeys([strip_number, trigger]))),
                 routes=analysis.route_ids([latest]),
                 inserts=(insert.id,),
                 figures={"late_ms": late_ms},
@@ -96,8 +96,8 @@ def unreported(analysis: Analysis) -> Iterator[Finding]:
     for strip in analysis.graph.strips:
         if strip.measured_latency_samples is not None and strip.measured_latency_samples != strip.latency_samples:
             yield _unreported(strip.id, strip.name, (), strip.latency_samples, strip.measured_latency_samples)
-    for number, place in analysis.graph.inserts.measured:
-        strip = analysis.strip(number)
+    for strip_number, place in analysis.graph.inserts.measured:
+        strip = analysis.strip(strip_number)
         insert = strip.inserts[place]
         measured = insert.measured_latency_samples
         if measured is not None and measured != insert.latency_samples:
@@ -156,20 +156,20 @@ def prints_skewed(analysis: Analysis) -> Iterator[Finding]:
     """Prints of one delivery that do not line up."""
     sets: dict[str, dict[int, str]] = defaultdict(dict)
     for stem in analysis.template.stems:
-        number = analysis.graph.index.get(stem.print or "", -1)
-        if number in analysis.arrivals.prints:
-            sets[stem.set][number] = stem.id
+        strip_number = analysis.graph.index.get(stem.print or "", -1)
+        if strip_number in analysis.arrivals.prints:
+            sets[stem.set][strip_number] = stem.id
     for name, prints in sets.items():
-        times = {number: analysis.arrivals.prints[number].latest for number in prints}
+        times = {strip_number: analysis.arrivals.prints[strip_number].latest for strip_number in prints}
         skew = max(times.values()) - min(times.values())
         if skew:
-            late_first = sorted(times, key=lambda number: (-times[number], number))
+            late_first = sorted(times, key=lambda strip_number: (-times[strip_number], strip_number))
             yield Finding(
                 code="time.prints-skewed",
                 severity="warning",
                 message=f"the prints of {name} are up to {skew} samples apart",
                 strips=analysis.ids(late_first),
-                stems=tuple(prints[number] for number in late_first),
+                stems=tuple(prints[strip_number] for strip_number in late_first),
                 figures={"skew_samples": skew, "skew_ms": _ms(analysis, skew)},
                 evidence=tuple(f"{analysis.name(n)} records at {times[n]} samples" for n in late_first[:SHOWN]),
             )

@@ -154,8 +154,8 @@ def _other(analysis: Analysis, loop: Loop) -> Finding:
 @check("loop.insert")
 def delay_feedback(analysis: Analysis) -> Iterator[Finding]:
     """Delays whose own feedback never dies away."""
-    for number, place in analysis.graph.places_of(REPEATING):
-        strip = analysis.strip(number)
+    for strip_number, place in analysis.graph.places_of(REPEATING):
+        strip = analysis.strip(strip_number)
         insert = strip.inserts[place]
         if insert.feedback >= 1:
             name = f"{insert.name or insert.id} on {strip.name}"

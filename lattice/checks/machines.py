@@ -110,12 +110,12 @@ def memory(analysis: Analysis) -> Iterator[Finding]:
     if not limits:
         return
     needs: dict[str, list[tuple[float, int]]] = defaultdict(list)
-    for number, strip in enumerate(analysis.template.strips):
+    for strip_number, strip in enumerate(analysis.template.strips):
         if strip.in_service:
             loaded = sum(insert.memory_mb or 0.0 for insert in strip.inserts if insert.state != "unloaded")
             whole = loaded + (strip.memory_mb or 0.0)
             if whole:
-                needs[machine_id(analysis.template, strip)].append((-whole, number))
+                needs[machine_id(analysis.template, strip)].append((-whole, strip_number))
     for machine in limits.values():
         users = sorted(needs[machine.id])
         whole, most = -sum(size for size, _number in users), machine.memory_mb or 0.0
@@ -124,8 +124,8 @@ def memory(analysis: Analysis) -> Iterator[Finding]:
                 code="budget.memory",
                 severity="warning",
                 message=f"{machine.name} needs {whole:,.0f} MB and has {most:,.0f}".replace(",", "\u2009"),
-                strips=analysis.ids([number for _size, number in users]),
+                strips=analysis.ids([strip_number for _size, strip_number in users]),
                 others=(machine.id,),
                 figures={"memory_mb": whole},
-                evidence=first_of([f"{analysis.name(number)}: {-size:,.0f} MB" for size, number in users]),
+                evidence=first_of([f"{analysis.name(strip_number)}: {-size:,.0f} MB" for size, strip_number in users]),
             )

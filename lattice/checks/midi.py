@@ -20,8 +20,8 @@ CHANNELS = 16  # a port, MIDI 1.0
 def no_instrument(analysis: Analysis) -> Iterator[Finding]:
     """Midi strips in service without an enabled midi route."""
     playing = {analysis.graph.tail[route] for route in analysis.graph.midis if analysis.graph.routes[route].enabled}
-    for number, strip in enumerate(analysis.graph.strips):
-        if strip.kind == "midi" and strip.in_service and number not in playing and "spare" not in strip.tags:
+    for strip_number, strip in enumerate(analysis.graph.strips):
+        if strip.kind == "midi" and strip.in_service and strip_number not in playing and "spare" not in strip.tags:
             yield Finding(
                 code="midi.no-instrument",
                 severity="warning",
@@ -35,8 +35,8 @@ def no_instrument(analysis: Analysis) -> Iterator[Finding]:
 def unplayed(analysis: Analysis) -> Iterator[Finding]:
     """Instruments that no midi route reaches."""
     played = {analysis.graph.head[route] for route in analysis.graph.midis if analysis.graph.routes[route].enabled}
-    for number, strip in enumerate(analysis.graph.strips):
-        if strip.kind == "instrument" and number not in played and "spare" not in strip.tags:
+    for strip_number, strip in enumerate(analysis.graph.strips):
+        if strip.kind == "instrument" and strip_number not in played and "spare" not in strip.tags:
             yield Finding(
                 code="midi.unplayed",
                 severity="note",
@@ -51,22 +51,24 @@ def ports_and_channels(analysis: Analysis) -> Iterator[Finding]:
     """Ports beyond what an instrument or its machine has, and channels it does not receive."""
     graph = analysis.graph
     machines = {machine.id: machine for machine in analysis.template.machines}
-    for number in graph.midis:
-        route, instrument = graph.routes[number], graph.strips[graph.head[number]]
+    for route_number in graph.midis:
+        route, instrument = graph.routes[route_number], graph.strips[graph.head[route_number]]
         if instrument.kind != "instrument":
             continue
-        port, machine = route.port or 1, machines[graph.machine_of(graph.head[number])]
+        port, machine = route.port or 1, machines[graph.machine_of(graph.head[route_number])]
         limits = [(instrument.name, instrument.midi.ports)] if instrument.midi else []
-        if instrument.midi is None or graph.machine_of(graph.tail[number]) != machine.id:
+        if instrument.midi is None or graph.machine_of(graph.tail[route_number]) != machine.id:
             limits.append((machine.name, machine.midi_ports))
         for name, has in limits:
             if port > has:
-                yield _about(analysis, number, "midi.port-range", f"uses port {port}, and {name} has {has}")
+                yield _about(analysis, route_number, "midi.port-range", f"uses port {port}, and {name} has {has}")
                 break
         received = instrument.midi.channels if instrument.midi else "all"
         if received != "all" and route.channel is not None and route.channel not in received:
             listens = f"{instrument.name} receives {', '.join(map(str, received)) or 'none'}"
-            yield _about(analysis, number, "midi.channel-filtered", f"uses channel {route.channel}, and {listens}")
+            yield _about(
+                analysis, route_number, "midi.channel-filtered", f"uses channel {route.channel}, and {listens}"
+            )
 
 
 def _about(analysis: Analysis, route: int, code: str, words: str) -> Finding:
@@ -86,9 +88,9 @@ def clashes_and_full_ports(analysis: Analysis) -> Iterator[Finding]:
     """Midi strips that share a channel of an instrument, and ports with no channel left."""
     graph = analysis.graph
     by_port: dict[tuple[int, int], list[int]] = defaultdict(list)
-    for number in graph.midis:
-        if graph.routes[number].enabled and graph.strips[graph.head[number]].kind == "instrument":
-            by_port[graph.head[number], graph.routes[number].port or 1].append(number)
+    for route_number in graph.midis:
+        if graph.routes[route_number].enabled and graph.strips[graph.head[route_number]].kind == "instrument":
+            by_port[graph.head[route_number], graph.routes[route_number].port or 1].append(route_number)
     for (instrument, port), routes in sorted(by_port.items()):
         yield from _clash(analysis, instrument, port, routes)
         taken = {graph.routes[route].channel for route in routes} - {None}

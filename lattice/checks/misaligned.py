@@ -140,7 +140,7 @@ def _comb(origin: Origin, response: SourceResponse, travel: Travel, one: int, ot
     return Comb(origin, skew, decibels(levels[0] / levels[1]), dot < 0) if levels[0] and dot else None
 
 
-def _finding(analysis: Analysis, look: _Look, number: int, spans: dict[int, Span], skew: int) -> Finding:
+def _finding(analysis: Analysis, look: _Look, strip_number: int, spans: dict[int, Span], skew: int) -> Finding:
     rate = analysis.template.sample_rate_hz
     worst = look.worst_comb(list(spans))
     figures: dict[str, float | None] = {"skew_samples": skew, "skew_ms": samples_to_ms(skew, rate)}
@@ -155,15 +155,16 @@ def _finding(analysis: Analysis, look: _Look, number: int, spans: dict[int, Span
         )
     early = min(span.earliest for span in spans.values())
     routes = sorted(spans, key=lambda route: -spans[route].latest)
+    late = analysis.name(analysis.graph.tail[routes[0]])
     tails = list(dict.fromkeys(analysis.graph.tail[route] for route in spans))
     return Finding(
         code="time.misaligned",
         severity=_severity(analysis, spans, worst, early),
-        message=f"{analysis.name(number)} hears {analysis.name(analysis.graph.tail[routes[0]])} {skew} samples late",
-        strips=analysis.ids([number, *(tail for tail in tails if tail != number)]),
+        message=f"{analysis.name(strip_number)} hears {late} {skew} samples late",
+        strips=analysis.ids([strip_number, *(tail for tail in tails if tail != strip_number)]),
         routes=analysis.route_ids(list(spans)),
         figures=figures,
-        evidence=(*evidence[:12], *analysis.cut_words(number)),
+        evidence=(*evidence[:12], *analysis.cut_words(strip_number)),
     )
 
 

@@ -15,17 +15,17 @@ from lattice.model.route_kinds import BRINGING_SOUND
 @check("route.outlet-unheard")
 def outlet_unheard(analysis: Analysis) -> Iterator[Finding]:
     """Open outlets that nothing listens to."""
-    for number in analysis.outlets_without_route():
-        strip, outlet = analysis.graph.outlets[number]
-        piece = analysis.strip(strip)
+    for outlet_number in analysis.outlets_without_route():
+        strip, outlet = analysis.graph.outlets[outlet_number]
+        instrument = analysis.strip(strip)
         yield Finding(
             code="route.outlet-unheard",
             severity="warning",
-            message=f"Nothing takes outlet {outlet.name or outlet.id} of {piece.name}",
-            strips=(piece.id,),
-            outlets=(f"{piece.id}/{outlet.id}",),
+            message=f"Nothing takes outlet {outlet.name or outlet.id} of {instrument.name}",
+            strips=(instrument.id,),
+            outlets=(f"{instrument.id}/{outlet.id}",),
             evidence=("it is open, and no route leaves it",),
-            remedies=_outlet_remedies(analysis, strip, number),
+            remedies=_outlet_remedies(analysis, strip, outlet_number),
         )
 
 
@@ -40,9 +40,9 @@ def _outlet_remedies(analysis: Analysis, strip: int, outlet: int) -> tuple[Remed
 def outlet_clash(analysis: Analysis) -> Iterator[Finding]:
     """Outlets that two routes take to different strips."""
     takers: dict[tuple[str, str], list[int]] = {}
-    for number, route in enumerate(analysis.graph.routes):
+    for route_number, route in enumerate(analysis.graph.routes):
         if route.from_outlet is not None and route.kind in BRINGING_SOUND:
-            takers.setdefault((route.from_strip, route.from_outlet), []).append(number)
+            takers.setdefault((route.from_strip, route.from_outlet), []).append(route_number)
     for (strip, outlet), routes in takers.items():
         heads = list(dict.fromkeys(analysis.graph.head[route] for route in routes))
         if len(heads) > 1:

@@ -47,21 +47,21 @@ def over(analysis: Analysis) -> Iterator[Finding]:
 def points(analysis: Analysis) -> Iterator[ClipPoint]:
     """Outputs at `post`, prints where they record, external inserts at their input; those that sound."""
     graph, levels = analysis.graph, analysis.levels
-    external = {number for number, _place in graph.places_of(EXTERNAL)}
-    for number in sorted({*graph.by_kind["output"], *graph.by_kind["print"], *external}):
-        strip, found = graph.strips[number], levels.stages[number]
-        if not found:
+    external = {strip_number for strip_number, _place in graph.places_of(EXTERNAL)}
+    for strip_number in sorted({*graph.by_kind["output"], *graph.by_kind["print"], *external}):
+        strip, stages = graph.strips[strip_number], levels.stages[strip_number]
+        if not stages:
             continue
-        end = levels.at_end(number)
-        if strip.kind == "output" and number not in graph.tied_out and end is not None:
-            yield ClipPoint(number, end, f"{strip.name} sends", "post")
+        end = levels.at_end(strip_number)
+        if strip.kind == "output" and strip_number not in graph.tied_out and end is not None:
+            yield ClipPoint(strip_number, end, f"{strip.name} sends", "post")
         elif strip.kind == "print" and end is not None:
-            yield ClipPoint(number, end, f"{strip.name} records", strip.records)
+            yield ClipPoint(strip_number, end, f"{strip.name} records", strip.records)
         for place, insert in enumerate(strip.inserts):
             if insert.traits.is_external and insert.state == "on":
-                stage = entering(strip, found, place, levels.carriers)
+                stage = entering(strip, stages, place, levels.carriers)
                 name = insert.name or insert.id
-                yield ClipPoint(number, stage, f"{strip.name} sends to {name}", insert.id, insert.id)
+                yield ClipPoint(strip_number, stage, f"{strip.name} sends to {name}", insert.id, insert.id)
 
 
 def _over(analysis: Analysis, point: ClipPoint) -> Finding:
@@ -82,17 +82,17 @@ def _over(analysis: Analysis, point: ClipPoint) -> Finding:
     )
 
 
-def _worst_case_only(analysis: Analysis, found: list[ClipPoint]) -> Finding:
-    worst = max(found, key=lambda point: figures(point.stage).loudest[0] or 0.0)
+def _worst_case_only(analysis: Analysis, clipping: list[ClipPoint]) -> Finding:
+    worst = max(clipping, key=lambda point: figures(point.stage).loudest[0] or 0.0)
     peak = figures(worst.stage).loudest[0]
-    lines = [f"{point.what} up to {figures(point.stage).loudest[0]:+.1f} dBFS" for point in found]
-    strips = list(dict.fromkeys(point.strip for point in found))
+    lines = [f"{point.what} up to {figures(point.stage).loudest[0]:+.1f} dBFS" for point in clipping]
+    strips = list(dict.fromkeys(point.strip for point in clipping))
     return Finding(
         code="level.over",
         severity="note",
         message=f"{analysis.names(strips)} would clip if every source peaked at once",
         strips=analysis.ids(strips),
-        inserts=tuple(point.insert for point in found if point.insert),
+        inserts=tuple(point.insert for point in clipping if point.insert),
         figures={"peak_dbfs": peak},
         evidence=first_of(lines),
     )
@@ -104,23 +104,23 @@ def internal_over(analysis: Analysis) -> Iterator[Finding]:
     strips, inserts, lines, worst = [], [], [], -1e9
     limit = 10 ** (MODELLED_DB / 10)
     louder = analysis.graph.inserts.raised | analysis.graph.reshaped
-    for number in range(len(analysis.graph.strips)):
-        plain = analysis.levels.sources.get(number)
+    for strip_number in range(len(analysis.graph.strips)):
+        plain = analysis.levels.sources.get(strip_number)
         if plain and plain.top_q * plain.top_q <= limit:
             continue
-        found = analysis.levels.stages[number]
-        if not found or (number not in louder and max(found[0].levels.q2) <= limit):
+        stages = analysis.levels.stages[strip_number]
+        if not stages or (strip_number not in louder and max(stages[0].levels.q2) <= limit):
             continue  # it comes in below the limit, and nothing in its chain adds to it
-        strip = analysis.graph.strips[number]
+        strip = analysis.graph.strips[strip_number]
         before: Stage | None = None
         hot = False
-        for insert, stage in zip(strip.inserts, found, strict=False):
+        for insert, stage in zip(strip.inserts, stages, strict=False):
             if stage is not before:
                 before, hot = stage, max(stage.levels.q2) * stage.likely_gain * stage.likely_gain > limit
             if hot and insert.state == "on":
                 level_db = likely_db(stage)
                 worst = max(worst, level_db)
-                strips.append(number)
+                strips.append(strip_number)
                 inserts.append(insert.id)
                 lines.append(f"{insert.name or insert.id} on {strip.name}: {level_db:+.1f} dBFS")
     if strips:

@@ -29,10 +29,10 @@ def _parts(analysis: Analysis) -> Iterator[tuple[int, Strip, Part]]:
 @check("part.unheard")
 def unheard_parts(analysis: Analysis) -> Iterator[Finding]:
     """Parts whose outlet is closed or reaches no endpoint."""
-    for number, strip, part in _parts(analysis):
+    for strip_number, strip, part in _parts(analysis):
         outlet = outlet_of(strip, part)
-        node = analysis.graph.outlet_index.get((number, outlet.id), NO_OUTLET) if outlet else -1
-        heard = analysis.heard.own[number] if node < 0 else analysis.heard.outlet[node]
+        node = analysis.graph.outlet_index.get((strip_number, outlet.id), NO_OUTLET) if outlet else -1
+        heard = analysis.heard.own[strip_number] if node < 0 else analysis.heard.outlet[node]
         is_open = outlet is None or outlet.open
         if heard and is_open:
             continue
@@ -68,8 +68,8 @@ def played_on(analysis: Analysis) -> dict[int, list[tuple[int, int | None]]]:
 def unplayed_parts(analysis: Analysis) -> Iterator[Finding]:
     """Parts that no midi route reaches, in instruments that some midi route reaches."""
     played = played_on(analysis)
-    for number, strip, part in _parts(analysis):
-        if number in played and not any(_plays(part, port, channel) for port, channel in played[number]):
+    for strip_number, strip, part in _parts(analysis):
+        if strip_number in played and not any(_plays(part, port, channel) for port, channel in played[strip_number]):
             channel = "all channels" if part.channel is None else f"channel {part.channel}"
             yield Finding(
                 code="part.unplayed",
@@ -88,8 +88,8 @@ def _plays(part: Part, port: int, channel: int | None) -> bool:
 @check("part.all-first")
 def all_on_the_first_outlet(analysis: Analysis) -> Iterator[Finding]:
     """Instruments with several open outlets whose parts all come out of the first."""
-    for number in analysis.graph.by_kind["instrument"]:
-        strip = analysis.strip(number)
+    for strip_number in analysis.graph.by_kind["instrument"]:
+        strip = analysis.strip(strip_number)
         opened = sum(outlet.open for outlet in strip.outlets)
         if len(strip.parts) < 2 or opened < 2:
             continue

@@ -115,16 +115,16 @@ def _is_of(analysis: Analysis, stem: Stem, route: int) -> bool:
 
 def _difference(analysis: Analysis, stem: Stem, route: int) -> str:
     """What one route into a print has to do with the file not being what the ledger says; "" for nothing."""
-    piece = analysis.graph.routes[route]
+    feed = analysis.graph.routes[route]
     if not _is_of(analysis, stem, route):
         if "pop" in analysis.strip(analysis.graph.tail[route]).tags:
             return ""  # a sync pop stands in every print, however it comes there
         return f"{analysis.name(analysis.graph.tail[route])} feeds it too"
     said = []
-    if piece.tap != stem.tap:
-        said.append(f"it is fed {piece.tap}, and the stem is taken {stem.tap}")
-    if piece.gain_db != 0:
-        said.append(f"it is fed at {words_db(piece.gain_db)} dB")
+    if feed.tap != stem.tap:
+        said.append(f"it is fed {feed.tap}, and the stem is taken {stem.tap}")
+    if feed.gain_db != 0:
+        said.append(f"it is fed at {words_db(feed.gain_db)} dB")
     return "; ".join(said)
 
 
@@ -138,10 +138,10 @@ def _alone(analysis: Analysis, stem: Stem, own: list[int]) -> tuple[EditStep, ..
         if route != kept and (_is_of(analysis, stem, route) or _difference(analysis, stem, route))
     ]
     steps = [EditStep("remove_routes", {"routes": list(analysis.route_ids(others))})] if others else []
-    piece = analysis.graph.routes[kept]
-    changes: dict[str, object] = {} if piece.tap == stem.tap else {"tap": stem.tap}
-    changes |= {} if piece.gain_db == 0 else {"gain_db": 0.0}
-    return (*steps, *([EditStep("change_route", {"route": piece.id, "changes": changes})] if changes else []))
+    feed = analysis.graph.routes[kept]
+    changes: dict[str, object] = {} if feed.tap == stem.tap else {"tap": stem.tap}
+    changes |= {} if feed.gain_db == 0 else {"gain_db": 0.0}
+    return (*steps, *([EditStep("change_route", {"route": feed.id, "changes": changes})] if changes else []))
 
 
 @check("stem.print-inserts")
@@ -171,11 +171,15 @@ def layouts(analysis: Analysis) -> Iterator[Finding]:
     for stem in analysis.template.stems:
         lines, strips = [], []
         if stem.strip is not None:
-            number = graph.index[stem.strip]
-            leaves = analysis.strip(number).layout if STAGE_OF_TAP[stem.tap] == IN else graph.chain_layout[number]
+            strip_number = graph.index[stem.strip]
+            leaves = (
+                analysis.strip(strip_number).layout
+                if STAGE_OF_TAP[stem.tap] == IN
+                else graph.chain_layout[strip_number]
+            )
             strips.append(stem.strip)
             if leaves != stem.layout:
-                lines.append(f"{analysis.name(number)} gives {leaves}")
+                lines.append(f"{analysis.name(strip_number)} gives {leaves}")
         if stem.print is not None and (layout := analysis.strip(graph.index[stem.print]).layout) != stem.layout:
             strips.append(stem.print)
             lines.append(f"{analysis.name(graph.index[stem.print])} records {layout}")

@@ -13,9 +13,9 @@ from lattice.model.edit_step import EditStep
 
 def feed_remedies(analysis: Analysis, strip: int, outlet: int = NO_OUTLET) -> tuple[Remedy, ...]:
     """Feed a strip to the bus of its section, or of the nearest section around it."""
-    piece = analysis.strip(strip)
-    section = analysis.sections.get(piece.section or "")
-    while section is not None and (section.bus is None or section.bus == piece.id):
+    source = analysis.strip(strip)
+    section = analysis.sections.get(source.section or "")
+    while section is not None and (section.bus is None or section.bus == source.id):
         section = analysis.sections.get(section.parent or "")
     if section is None or section.bus is None:
         return ()
@@ -24,7 +24,7 @@ def feed_remedies(analysis: Analysis, strip: int, outlet: int = NO_OUTLET) -> tu
         return ()
     if not analysis.could_be_heard.fed[bus]:
         return ()  # the bus is heard nowhere itself: what is wrong lies behind it
-    route = {"kind": "feed", "from": piece.id, "to": section.bus}
+    route = {"kind": "feed", "from": source.id, "to": section.bus}
     if outlet >= 0:
         route["from_outlet"] = analysis.graph.outlets[outlet][1].id
     return (Remedy(f"Feed it to {analysis.name(bus)}", (EditStep("add_route", {"route": route}),)),)

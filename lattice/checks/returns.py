@@ -17,8 +17,8 @@ from lattice.model.edit_step import EditStep
 @check("route.dry-return")
 def dry_returns(analysis: Analysis) -> Iterator[Finding]:
     """Returns whose effect is on and not fully wet: the dry part doubles what goes straight."""
-    for number in analysis.graph.by_kind["return"]:
-        strip = analysis.strip(number)
+    for strip_number in analysis.graph.by_kind["return"]:
+        strip = analysis.strip(strip_number)
         dry = [i for i in strip.inserts if i.traits.decorrelates and i.state == "on" and i.wet < 1]
         if dry:
             wet = tuple(EditStep("change_insert", {"insert": insert.id, "changes": {"wet": 1.0}}) for insert in dry)
@@ -28,7 +28,7 @@ def dry_returns(analysis: Analysis) -> Iterator[Finding]:
                 message=f"{strip.name} lets {100 * (1 - dry[0].wet):.0f} % of its input through dry",
                 strips=(strip.id,),
                 inserts=tuple(insert.id for insert in dry),
-                figures={"rise_db": rise_db(analysis, number)},
+                figures={"rise_db": rise_db(analysis, strip_number)},
                 evidence=(", ".join(f"{insert.name or insert.id}: {100 * insert.wet:.0f} % wet" for insert in dry),),
                 remedies=(Remedy("Make it fully wet", wet),),
             )
@@ -37,9 +37,9 @@ def dry_returns(analysis: Analysis) -> Iterator[Finding]:
 @check("route.return-bare")
 def bare_returns(analysis: Analysis) -> Iterator[Finding]:
     """Fed returns without an effect that is on: they pass dry sound."""
-    for number in analysis.graph.by_kind["return"]:
-        strip = analysis.strip(number)
-        if not analysis.graph.ins[number]:
+    for strip_number in analysis.graph.by_kind["return"]:
+        strip = analysis.strip(strip_number)
+        if not analysis.graph.ins[strip_number]:
             continue
         effects = [insert for insert in strip.inserts if insert.traits.is_effect]
         if any(insert.state == "on" for insert in effects):
@@ -58,28 +58,28 @@ def bare_returns(analysis: Analysis) -> Iterator[Finding]:
             message=f"{name} is parallel processing: dry sound, worked on" if working else f"{name} passes dry sound",
             strips=(strip.id,),
             inserts=tuple(insert.id for insert in (working or effects)),
-            figures={"rise_db": rise_db(analysis, number)},
+            figures={"rise_db": rise_db(analysis, strip_number)},
             evidence=(f"{worked}; {why}" if worked else why,),
             remedies=(Remedy(f"Switch {effects[0].name or effects[0].id} on", wake),) if wake else (),
         )
 
 
-def rise_db(analysis: Analysis, number: int) -> float | None:
+def rise_db(analysis: Analysis, strip_number: int) -> float | None:
     """How much the dry part of a return adds to what goes straight, for the source where that is most.
 
     20·log10 of |direct + dry| / |direct| at the strips the return feeds, norms over channels; None where no source
     arrives there without the return.
     """
-    heads = {analysis.graph.head[route] for route in analysis.graph.outs[number] if analysis.levels.goes(route)}
+    heads = {analysis.graph.head[route] for route in analysis.graph.outs[strip_number] if analysis.levels.goes(route)}
     worst: float | None = None
-    for origin in sorted(bounds_to(analysis.levels, number).keys() & analysis.playing):
+    for origin in sorted(bounds_to(analysis.levels, strip_number).keys() & analysis.playing):
         response = analysis.response(origin)
         for head in heads & response.at_in.keys():
             turned = -1.0 if analysis.strip(head).invert else 1.0
             dry = [
                 response.brought[r].c
                 for r in analysis.graph.ins[head]
-                if r in response.brought and analysis.graph.tail[r] == number
+                if r in response.brought and analysis.graph.tail[r] == strip_number
             ]
             whole = direct = response.at_in[head].c
             for part in dry:

@@ -186,18 +186,18 @@ def _pre_fader(analysis: Analysis, rule: Rule, _through: Strips, to: Strips) -> 
 def _ducking(analysis: Analysis, through: Strips) -> dict[int, tuple[int, int]]:
     """Strip → places of the first and last insert that is on and keyed by sound of `through`."""
     graph, reach = analysis.graph, analysis.unblocked
-    playing = [number for number in through if reach.in_service[number]]
-    outlets = [outlet for number in playing for outlet in graph.outlets_of.get(number, ())]
+    playing = [strip_number for strip_number in through if reach.in_service[strip_number]]
+    outlets = [outlet for strip_number in playing for outlet in graph.outlets_of.get(strip_number, ())]
     leaves = reach.forward(playing, [outlet for outlet in outlets if reach.outlet_sounds(outlet)]).leaves
-    found: dict[int, tuple[int, int]] = {}
+    came_by: dict[int, tuple[int, int]] = {}
     for route in graph.keys:
         insert, outlet = graph.insert_of_key(route), graph.outlet[route]
         comes = outlet in outlets if outlet >= 0 else leaves[graph.tail[route]]
         if reach.route_ok[route] and comes and insert.state == "on" and insert.key == "external":
             place, head = graph.place_of_key(route), graph.head[route]
-            first, last = found.get(head, (place, place))
-            found[head] = min(first, place), max(last, place)
-    return found
+            first, last = came_by.get(head, (place, place))
+            came_by[head] = min(first, place), max(last, place)
+    return came_by
 
 
 def _ends_behind(analysis: Analysis, strip: int, *, keyed: bool) -> bool:
@@ -207,8 +207,8 @@ def _ends_behind(analysis: Analysis, strip: int, *, keyed: bool) -> bool:
         return False
     if not keyed:
         return True
-    piece = graph.strips[strip]
-    if piece.kind == "print" and piece.records == "in":
+    last = graph.strips[strip]
+    if last.kind == "print" and last.records == "in":
         return True
     stems = (graph.template.stems[stem] for stem in graph.stems_at.get(strip, ()))
     return any(STAGE_OF_TAP[stem.tap] == IN for stem in stems)

@@ -19,11 +19,11 @@ def outside_keys(analysis: Analysis) -> Iterator[Finding]:
         return
     taps = analysis.taps
     works = _working(analysis)
-    for number, stem in enumerate(taps.stems):
-        bits = 1 << number if stem.role == "stem" else taps.parts.get(number, 0)
+    for stem_number, stem in enumerate(taps.stems):
+        bits = 1 << stem_number if stem.role == "stem" else taps.parts.get(stem_number, 0)
         if stem.role == "mix" or not bits:
             continue
-        reached = bits | (1 << number if stem.strip is not None else 0)
+        reached = bits | (1 << stem_number if stem.strip is not None else 0)
         strips: list[int] = []
         inserts: list[str] = []
         outside: list[Origin] = []
@@ -51,16 +51,16 @@ def outside_keys(analysis: Analysis) -> Iterator[Finding]:
 
 def _working(analysis: Analysis) -> list[tuple[int, str, int, list[Origin]]]:
     """(strip, insert, stems behind it, sources of its keys) of every insert that is keyed from outside and on."""
-    taps, found = analysis.taps, []
+    taps, working = analysis.taps, []
     for place, (strip, insert_id) in enumerate(taps.keys):
-        insert = next(piece for piece in analysis.strip(strip).inserts if piece.id == insert_id)
+        insert = next(candidate for candidate in analysis.strip(strip).inserts if candidate.id == insert_id)
         if insert.state != "on" or insert.key != "external" or not analysis.sounds.arrives[strip]:
             continue
         bit = taps.key_bit(place)
         sources = sorted(one for mask, origins in analysis.by_taps.items() if mask & bit for one in origins)
         if sources:
-            found.append((strip, insert_id, taps.behind(strip, PRE), sources))
-    return found
+            working.append((strip, insert_id, taps.behind(strip, PRE), sources))
+    return working
 
 
 @check("stem.bent")
@@ -78,15 +78,15 @@ def bent(analysis: Analysis) -> Iterator[Finding]:
 
 def _behind_taps(analysis: Analysis, its: StemSet) -> set[int]:
     """Strips in whose chains sound stands that has passed a tap of the set."""
-    taps, found, waiting = analysis.taps, set(), []
-    for number in its.stems:
-        strip = taps.stems[number].strip
-        if strip is None or not taps.open(number):
+    taps, behind, waiting = analysis.taps, set(), []
+    for stem_number in its.stems:
+        strip = taps.stems[stem_number].strip
+        if strip is None or not taps.open(stem_number):
             continue
         at = analysis.graph.index[strip]
-        if taps.stage[number] == IN and analysis.sounds.arrives[at]:
-            found.add(at)
-        waiting += taps.onward(at, taps.stage[number])
+        if taps.stage[stem_number] == IN and analysis.sounds.arrives[at]:
+            behind.add(at)
+        waiting += taps.onward(at, taps.stage[stem_number])
     seen: set[int] = set()
     while waiting:
         at = waiting.pop()
@@ -95,7 +95,7 @@ def _behind_taps(analysis: Analysis, its: StemSet) -> set[int]:
             if analysis.unblocked.monitors[at]:
                 waiting += taps.onward(at, IN)
     # what a strip plays itself has passed no tap: something has to be fed to it
-    return found | {at for at in seen if analysis.sounds.fed[at] and analysis.unblocked.enters(at)}
+    return behind | {at for at in seen if analysis.sounds.fed[at] and analysis.unblocked.enters(at)}
 
 
 def _bent(analysis: Analysis, its: StemSet, mix: int, behind_taps: set[int]) -> Iterator[Finding]:

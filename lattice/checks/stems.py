@@ -49,7 +49,7 @@ def sources_of_sets(analysis: Analysis) -> Iterator[Finding]:
     """Sources that are in a mix and in none of its stems, that come to a mix past them, or are in two by feeds."""
     if not analysis.template.stems:
         return
-    taps, found = analysis.taps, []
+    taps, sets = analysis.taps, []
     for its in taps.sets.values():
         if not its.stems:
             continue
@@ -63,12 +63,12 @@ def sources_of_sets(analysis: Analysis) -> Iterator[Finding]:
             for origin in origins:
                 tags = _tags(analysis, origin)
                 if missing and not NOT_ADDED_UP & tags:
-                    found.append((origin, _missing(analysis, origin, missing, its)))
+                    sets.append((origin, _missing(analysis, origin, missing, its)))
                 if past and not NOT_ADDED_UP & tags:
-                    found.append((origin, _bypassed(analysis, origin, past, its)))
+                    sets.append((origin, _bypassed(analysis, origin, past, its)))
                 if _many(feeds) and "pop" not in tags:
-                    found.append((origin, _twice(analysis, origin, feeds, its)))
-    yield from _in_order(found)
+                    sets.append((origin, _twice(analysis, origin, feeds, its)))
+    yield from _in_order(sets)
 
 
 def _about(analysis: Analysis, origin: Origin, code: str, message: str, stems: int, **fields: Any) -> Finding:
@@ -172,7 +172,7 @@ def forbidden(analysis: Analysis) -> Iterator[Finding]:
         return
     taps, by_tag = analysis.taps, analysis.graph.by_tag
     kept_out = {strip: tag for tag in reversed(KEPT_OUT_OF_STEMS) for strip in by_tag[tag]}
-    wanted = sum(1 << number for its in taps.sets.values() for number in (*its.stems, *its.mixes))
+    wanted = sum(1 << stem_number for its in taps.sets.values() for stem_number in (*its.stems, *its.mixes))
     for origin in analysis.sources if kept_out else ():
         tag, reached = kept_out.get(origin.strip), taps.of(origin) & wanted
         if tag is None or not reached:
@@ -189,7 +189,7 @@ def pops(analysis: Analysis) -> Iterator[Finding]:
     if not number_of or not analysis.template.stems:
         return
     taps = analysis.taps
-    wanted = sum(1 << number for its in taps.sets.values() for number in (*its.stems, *its.mixes))
+    wanted = sum(1 << stem_number for its in taps.sets.values() for stem_number in (*its.stems, *its.mixes))
     reached = _with_pop_in_print(analysis, number_of)
     for strip in number_of:
         in_service = analysis.strip(strip).in_service
@@ -228,7 +228,14 @@ def _pop_into(analysis: Analysis, pops: list[int], left: int) -> tuple[Remedy, .
     None where one of them has no print that takes it, or the pop does not sound.
     """
     graph = analysis.graph
-    pop = next((number for number in pops if analysis.unblocked.sounds[number] and graph.post_open[number]), None)
+    pop = next(
+        (
+            strip_number
+            for strip_number in pops
+            if analysis.unblocked.sounds[strip_number] and graph.post_open[strip_number]
+        ),
+        None,
+    )
     prints = [stem.print for stem in analysis.taps.named(left)]
     if pop is None or None in prints:
         return ()
@@ -250,7 +257,7 @@ def leaks(analysis: Analysis) -> Iterator[Finding]:
     if taps is None or not returns:
         return
     own_only = sum(1 << n for n, stem in enumerate(taps.stems) if stem.role == "stem" and stem.returns == "own")
-    printed = [taps.behind(number, 0) & own_only for number in returns]
+    printed = [taps.behind(strip_number, 0) & own_only for strip_number in returns]
     asked = sum(1 << place for place, stems in enumerate(printed) if stems)
     foreign: dict[tuple[int, int], list[Origin]] = defaultdict(list)  # (return's place, stem) → sources
     for mask, origins in analysis.by_taps.items() if asked else ():
@@ -269,17 +276,17 @@ def leaks(analysis: Analysis) -> Iterator[Finding]:
             yield _leak(analysis, returns[place], taps.stems[stem], sorted(origins))
 
 
-def _leak(analysis: Analysis, number: int, stem: Stem, foreign: list[Origin]) -> Finding:
+def _leak(analysis: Analysis, strip_number: int, stem: Stem, foreign: list[Origin]) -> Finding:
     names = list(dict.fromkeys(analysis.source_name(*origin) for origin in foreign))
     return Finding(
         code="stem.leak",
         severity="warning",
-        message=f"{analysis.name(number)} brings {_few(names)} into {stem.name}",
-        strips=tuple(dict.fromkeys(analysis.ids([number, *(strip for strip, _outlet in foreign)]))),
+        message=f"{analysis.name(strip_number)} brings {_few(names)} into {stem.name}",
+        strips=tuple(dict.fromkeys(analysis.ids([strip_number, *(strip for strip, _outlet in foreign)]))),
         stems=(stem.id,),
         outlets=tuple(one for origin in foreign for one in analysis.outlet_id(*origin)),
         evidence=first_of(names),
-        remedies=_split(analysis, number, stem.set),
+        remedies=_split(analysis, strip_number, stem.set),
     )
 
 
@@ -306,15 +313,15 @@ def nested(analysis: Analysis) -> Iterator[Finding]:
     for mask in analysis.by_taps:
         sounding |= mask
     for its in taps.sets.values():
-        for number in its.stems:
-            stem = taps.stems[number]
-            if not sounding >> number & 1 or stem.strip is None:
+        for stem_number in its.stems:
+            stem = taps.stems[stem_number]
+            if not sounding >> stem_number & 1 or stem.strip is None:
                 continue
-            strip, stage = analysis.graph.index[stem.strip], taps.stage[number]
+            strip, stage = analysis.graph.index[stem.strip], taps.stage[stem_number]
             alike = sum(
                 1 << other
                 for other in its.stems
-                if other <= number and taps.stems[other].strip == stem.strip and taps.stage[other] == stage
+                if other <= stem_number and taps.stems[other].strip == stem.strip and taps.stage[other] == stage
             )  # of two at one tap, the first is the one that is said to lie in the other
             outer = taps.behind(strip, stage) & its.stem_bits & ~alike
             if outer:
@@ -332,16 +339,16 @@ def nested(analysis: Analysis) -> Iterator[Finding]:
 def composites(analysis: Analysis) -> Iterator[Finding]:
     """Composites whose sources are not exactly those of their parts."""
     taps = analysis.taps if analysis.template.stems else None
-    for number, parts in (taps.parts if taps else {}).items():
-        stem = analysis.taps.stems[number]
-        if stem.strip is None or not analysis.taps.open(number):
+    for stem_number, parts in (taps.parts if taps else {}).items():
+        stem = analysis.taps.stems[stem_number]
+        if stem.strip is None or not analysis.taps.open(stem_number):
             continue
         missing: list[Origin] = []
         foreign: list[Origin] = []
         for mask, origins in analysis.by_taps.items():
-            if mask >> number & 1 and not mask & parts:
+            if mask >> stem_number & 1 and not mask & parts:
                 foreign += origins
-            elif mask & parts and not mask >> number & 1:
+            elif mask & parts and not mask >> stem_number & 1:
                 missing += origins
         if missing or foreign:
             missing.sort()

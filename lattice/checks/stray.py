@@ -21,21 +21,23 @@ def stray(analysis: Analysis) -> Iterator[Finding]:
     feeds: dict[int, list[int]] | None = None
     routes, head = graph.routes, graph.head
     bus_numbers = {section: graph.index[bus] for section, bus in buses.items()}
-    for number, strip in enumerate(graph.strips):
-        if strip.section is None or strip.section not in buses or bus_numbers[strip.section] == number:
+    for strip_number, strip in enumerate(graph.strips):
+        if strip.section is None or strip.section not in buses or bus_numbers[strip.section] == strip_number:
             continue
-        outs, its_bus = graph.outs[number], bus_numbers[strip.section]
+        outs, its_bus = graph.outs[strip_number], bus_numbers[strip.section]
         if outs and head[outs[0]] == its_bus and routes[outs[0]].kind == "feed":
             continue  # most strips feed their bus first of all
-        if not outs and number not in graph.outlets_of:
+        if not outs and strip_number not in graph.outlets_of:
             continue  # nothing leaves it
         bus, feeds = buses[strip.section], _feeds(analysis) if feeds is None else feeds
-        if any(head[route] == its_bus and routes[route].kind == "feed" for route in feeds.get(number, ())):
+        if any(head[route] == its_bus and routes[route].kind == "feed" for route in feeds.get(strip_number, ())):
             continue
-        if not any(routes[route].kind == "feed" for route in feeds.get(number, ())) or NOT_PROGRAMME & set(strip.tags):
+        if not any(routes[route].kind == "feed" for route in feeds.get(strip_number, ())) or NOT_PROGRAMME & set(
+            strip.tags
+        ):
             continue
-        if not _comes_to(analysis, feeds, number, bus):
-            yield _stray(analysis, number, feeds[number], bus)
+        if not _comes_to(analysis, feeds, strip_number, bus):
+            yield _stray(analysis, strip_number, feeds[strip_number], bus)
 
 
 def _feeds(analysis: Analysis) -> dict[int, list[int]]:
@@ -64,8 +66,8 @@ def _comes_to(analysis: Analysis, feeds: dict[int, list[int]], strip: int, bus: 
     return False
 
 
-def _stray(analysis: Analysis, number: int, feeds: list[int], bus: str) -> Finding:
-    strip = analysis.strip(number)
+def _stray(analysis: Analysis, strip_number: int, feeds: list[int], bus: str) -> Finding:
+    strip = analysis.strip(strip_number)
     section = analysis.sections[strip.section or ""]
     bus_number = analysis.graph.index[bus]
     elsewhere = list(dict.fromkeys(analysis.graph.head[route] for route in feeds))
@@ -78,7 +80,7 @@ def _stray(analysis: Analysis, number: int, feeds: list[int], bus: str) -> Findi
         strips=(strip.id, bus, *analysis.ids(elsewhere)),
         routes=analysis.route_ids(feeds),
         evidence=(f"the bus of {section.name} is {analysis.name(bus_number)}",),
-        remedies=_refeed(analysis, number, feeds, bus_number),
+        remedies=_refeed(analysis, strip_number, feeds, bus_number),
     )
 
 

@@ -310,16 +310,16 @@ def piece_named(template: Template, kind: str, wanted: str) -> Any:
 
 def name_of(template: Template, kind: str, wanted: str) -> str:
     """How people call a piece: its name, “feed Kick → Drum bus”, “Kick, Low cut”; its id where it is not there."""
-    piece = next((known for known in _pieces(template, kind) if known.id == wanted), None)
-    if piece is None:
+    named = next((known for known in _pieces(template, kind) if known.id == wanted), None)
+    if named is None:
         return wanted
-    if isinstance(piece, Route):
+    if isinstance(named, Route):
         names = {strip.id: strip.name for strip in template.strips}
-        return f"{piece.kind} {names[piece.from_strip]} → {names[piece.to]}"
-    if isinstance(piece, Insert):
-        host = next(strip for strip in template.strips if piece in strip.inserts)
-        return f"{host.name}, {piece.name or piece.id}"
-    return str(piece.name or piece.id)
+        return f"{named.kind} {names[named.from_strip]} → {names[named.to]}"
+    if isinstance(named, Insert):
+        host = next(strip for strip in template.strips if named in strip.inserts)
+        return f"{host.name}, {named.name or named.id}"
+    return str(named.name or named.id)
 
 
 def names_in(template: Template, strip: str, pieces: str, ids: Sequence[str]) -> tuple[str, str]:

@@ -161,15 +161,15 @@ def rename(template: Template, strips: list[str], pattern: str, first: int = 1) 
     """
     wanted = all_known(template.strips, strips, "strip")
     sections = {section.id: section.name for section in template.sections}
-    new, number = [], first
+    new, counter = [], first
     for strip in template.strips:
         if strip.id in wanted:
             words = {
-                "name": strip.name, "n": number, "section": sections.get(strip.section or "", ""),
+                "name": strip.name, "n": counter, "section": sections.get(strip.section or "", ""),
                 "kind": strip.kind, "layout": strip.layout,
             }  # fmt: skip
             strip = replace(strip, name=_filled(pattern, words))  # noqa: PLW2901 - the changed one
-            number += 1
+            counter += 1
         new.append(strip)
     return replace(template, strips=tuple(new))
 

@@ -63,21 +63,21 @@ def dissolve_bus(template: Template, bus: str) -> Template:
 
     Refused where the sound would change: inserts, mute, other taps, gains that are off, other states.
     """
-    at, piece = strip_of(template, bus)
+    at, old_bus = strip_of(template, bus)
     ins = [route for route in template.routes if route.to == bus]
     outs = [route for route in template.routes if route.from_strip == bus]
-    works = piece.inserts or piece.mute or piece.invert or not piece.in_service or piece.fader_db is None
-    if piece.kind != "bus" or works:
-        raise EditError(f"{piece.name} changes what passes it (inserts, mute, fader off, polarity), so it is kept")
+    works = old_bus.inserts or old_bus.mute or old_bus.invert or not old_bus.in_service or old_bus.fader_db is None
+    if old_bus.kind != "bus" or works:
+        raise EditError(f"{old_bus.name} changes what passes it (inserts, mute, fader off, polarity), so it is kept")
     if any(route.kind not in ("feed", "send") or route.gain_db is None for route in (*ins, *outs)):
-        raise EditError(f"{piece.name} has keys, or routes at off, that have no way without it")
+        raise EditError(f"{old_bus.name} has keys, or routes at off, that have no way without it")
     is_named = any(section.bus == bus for section in template.sections)
     if is_named or any(bus in (stem.strip, stem.print) for stem in template.stems):
-        raise EditError(f"{piece.name} is the bus of a section or the strip of a stem; give it another first")
+        raise EditError(f"{old_bus.name} is the bus of a section or the strip of a stem; give it another first")
     ids, joined = free_route_ids(template), []
     for come in ins:
         for go in outs:
-            fader_db = (piece.fader_db or 0.0) if go.tap == "post-fader" else 0.0
+            fader_db = (old_bus.fader_db or 0.0) if go.tap == "post-fader" else 0.0
             level_db = (come.gain_db or 0.0) + fader_db + (go.gain_db or 0.0)
             kind = "send" if "send" in (come.kind, go.kind) else "feed"
             is_on = come.enabled and go.enabled
@@ -131,9 +131,9 @@ def insert_to_return(template: Template, inserts: list[str], name: str, feed: st
     ids = free_route_ids(template)
     routes = [Route(id=next(ids), kind="feed", from_strip=back.id, to=feed)]
     strips = list(template.strips)
-    for number, insert in places.values():
-        strip = strips[number]
+    for strip_number, insert in places.values():
+        strip = strips[strip_number]
         level_db = decibels(insert.wet) + insert.gain_db
         routes.append(Route(id=next(ids), kind="send", from_strip=strip.id, to=back.id, gain_db=level_db))
-        strips[number] = replace(strip, inserts=tuple(known for known in strip.inserts if known.id != insert.id))
+        strips[strip_number] = replace(strip, inserts=tuple(known for known in strip.inserts if known.id != insert.id))
     return replace(template, strips=(*strips, back), routes=(*template.routes, *routes))

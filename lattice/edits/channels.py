@@ -39,10 +39,10 @@ def next_io(template: Template, added: Sequence[Strip], strip: Strip) -> tuple[i
 
 def next_midi(template: Template, added: Iterable[Route], instrument: str, port: int = 1) -> tuple[int, int]:
     """The next free (port, channel) of an instrument from a port on. Raises EditError where all are taken."""
-    piece = next(strip for strip in template.strips if strip.id == instrument)
-    ports = piece.midi.ports if piece.midi else 1
+    played = next(strip for strip in template.strips if strip.id == instrument)
+    ports = played.midi.ports if played.midi else 1
     received = (
-        range(1, MIDI_CHANNELS + 1) if piece.midi is None or piece.midi.channels == "all" else piece.midi.channels
+        range(1, MIDI_CHANNELS + 1) if played.midi is None or played.midi.channels == "all" else played.midi.channels
     )
     taken = {
         (route.port or 1, route.channel)
@@ -53,7 +53,7 @@ def next_midi(template: Template, added: Iterable[Route], instrument: str, port:
         for channel in received:
             if (at, channel) not in taken:
                 return at, channel
-    raise EditError(f"{piece.name} has no free midi channel from port {port} on")
+    raise EditError(f"{played.name} has no free midi channel from port {port} on")
 
 
 @edit(Pieces("strips"), Whole("first", default=1), says="Number channels of {strips}")
@@ -89,25 +89,25 @@ def number_midi(
     `strips`: the midi strips meant, in document order (None: all that play it). Channels that the instrument does
     not receive, and those that others play, are passed over. Raises EditError where the ports do not suffice.
     """
-    piece = next((strip for strip in template.strips if strip.id == instrument), None)
-    if piece is None or piece.kind != "instrument":
+    played = next((strip for strip in template.strips if strip.id == instrument), None)
+    if played is None or played.kind != "instrument":
         raise EditError(f"there is no instrument {instrument}")
     wanted = None if strips is None else all_known(template.strips, strips, "strip")
-    place = {strip.id: number for number, strip in enumerate(template.strips)}
+    place = {strip.id: strip_number for strip_number, strip in enumerate(template.strips)}
     playing = [route for route in template.routes if route.kind == "midi" and route.to == instrument]
     meant = [route for route in playing if wanted is None or route.from_strip in wanted]
     if not meant:
-        raise EditError(f"no midi route of these reaches {piece.name}")
+        raise EditError(f"no midi route of these reaches {played.name}")
     ids = {route.id for route in meant}
     taken = {(route.port or 1, route.channel) for route in playing if route.id not in ids}
-    free = iter([at for at in _sequence(piece, port, channel) if at not in taken])
+    free = iter([at for at in _sequence(played, port, channel) if at not in taken])
     given: dict[str, tuple[int, int]] = {}
     for route in sorted(meant, key=lambda route: place[route.from_strip]):
         at = next(free, None)
         if at is None:
-            ports = piece.midi.ports if piece.midi else 1
+            ports = played.midi.ports if played.midi else 1
             raise EditError(
-                f"{len(meant)} strips do not fit: {piece.name} has {ports} port{'s' if ports > 1 else ''}, and"
+                f"{len(meant)} strips do not fit: {played.name} has {ports} port{'s' if ports > 1 else ''}, and"
                 f" {len(given)} channels are free from port {port}, channel {channel} on"
             )
         given[route.id] = at

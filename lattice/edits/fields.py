@@ -161,7 +161,7 @@ BY_PIECE: dict[tuple[str, str], Reader] = {
 def fields_of(piece: type[msgspec.Struct]) -> dict[str, Field]:
     """The fields of a piece that a form can say; its id and the lists of other pieces it holds are none of them."""
     info = mi.type_info(piece)
-    found: dict[str, Field] = {}
+    fields: dict[str, Field] = {}
     if not isinstance(info, mi.StructType):
         raise TypeError(f"{piece} is no piece of the document")
     for field in info.fields:
@@ -169,8 +169,8 @@ def fields_of(piece: type[msgspec.Struct]) -> dict[str, Field]:
         named = BY_PIECE.get((piece.__name__, field.encode_name)) or BY_NAME.get(field.encode_name)
         read = named or _by_type(field.encode_name, types)
         if read is not None and field.encode_name not in NOT_SAID:
-            found[field.encode_name] = Field(field.encode_name, read, _unit(field.encode_name), *_range(types))
-    return found
+            fields[field.encode_name] = Field(field.encode_name, read, _unit(field.encode_name), *_range(types))
+    return fields
 
 
 def _types(kind: mi.Type) -> tuple[mi.Type, ...]:

@@ -68,14 +68,14 @@ def spread(
 
 def _routes(template: Template, strips: list[Strip], wanted: list[dict[str, Any]]) -> list[Route]:
     known = {strip.id for strip in template.strips}
-    ids, found = free_route_ids(template), []
+    ids, routes = free_route_ids(template), []
     for strip in strips:
         for fields in wanted:
             route = made(Route, {**fields, "id": next(ids), "from": strip.id})
             if route.to not in known:
                 raise EditError(f"there is no strip {route.to}")
-            found.append(route)
-    for route in found[: len(wanted)]:  # the strips are alike, so the first one's routes speak for all
+            routes.append(route)
+    for route in routes[: len(wanted)]:  # the strips are alike, so the first one's routes speak for all
         if sentences := route_sentences(template, route):
             raise EditError(*sentences)
-    return found
+    return routes

@@ -57,22 +57,22 @@ def remove_stems(template: Template, stems: list[str]) -> Template:
 def print_stem(template: Template, stem: str) -> Template:
     """A print for a stem: a strip that records it at its tap, as wide as what leaves there."""
     at = position(template.stems, stem, "stem")
-    piece = template.stems[at]
-    if piece.strip is None:
-        raise EditError(f"{piece.name} is taken at no strip; it has nothing to print")
-    where, source = strip_of(template, piece.strip)
-    layout = source.layout if piece.tap == "pre-insert" else SignalGraph(template).chain_layout[where]
-    name = f"{piece.name} print"
+    stem_taken = template.stems[at]
+    if stem_taken.strip is None:
+        raise EditError(f"{stem_taken.name} is taken at no strip; it has nothing to print")
+    where, source = strip_of(template, stem_taken.strip)
+    layout = source.layout if stem_taken.tap == "pre-insert" else SignalGraph(template).chain_layout[where]
+    name = f"{stem_taken.name} print"
     strip = Strip(
         id=free_id(slug(name), {known.id for known in template.strips}), name=name[:120], kind="print", layout=layout,
         machine=source.machine,
     )  # fmt: skip
-    route = Route(id=next(free_route_ids(template)), kind="feed", from_strip=source.id, tap=piece.tap, to=strip.id)
+    route = Route(id=next(free_route_ids(template)), kind="feed", from_strip=source.id, tap=stem_taken.tap, to=strip.id)
     return replace(
         template,
         strips=(*template.strips, strip),
         routes=(*template.routes, route),
-        stems=put(template.stems, at, replace(piece, print=strip.id)),
+        stems=put(template.stems, at, replace(stem_taken, print=strip.id)),
     )
 
 
@@ -82,11 +82,11 @@ def split_return(template: Template, strip: str, set: str) -> Template:
 
     The copies have the same inserts, fader and pan; sends keep their levels and taps.
     """
-    number, shared = strip_of(template, strip)
+    strip_number, shared = strip_of(template, strip)
     if shared.kind != "return":
         raise EditError(f"{shared.name} is no return")
     graph = SignalGraph(template)
-    plan = split_plan(Taps(Reach(graph, states=True), LoopGraph(graph)), number, set)
+    plan = split_plan(Taps(Reach(graph, states=True), LoopGraph(graph)), strip_number, set)
     ids, taken = free_route_ids(template), {known.id for known in template.strips}
     taken_inserts = insert_ids(template)
     strips: list[Strip] = []
@@ -94,14 +94,14 @@ def split_return(template: Template, strip: str, set: str) -> Template:
     moved: dict[str, str] = {}
     level_db = next((r.gain_db for r in template.routes if r.from_strip == strip and r.kind == "feed"), 0.0)
     for stem, routes in plan.items():
-        piece = template.stems[stem]
-        copy_id = free_id(slug(f"{shared.id}-{piece.name}"), taken)
+        copied_stem = template.stems[stem]
+        copy_id = free_id(slug(f"{shared.id}-{copied_stem.name}"), taken)
         taken.add(copy_id)
         renamed = _copied(shared.inserts, taken_inserts)
         copy_of = {old.id: new.id for old, new in zip(shared.inserts, renamed, strict=True)}
-        end = graph.strips[graph.index[piece.strip or ""]]
+        end = graph.strips[graph.index[copied_stem.strip or ""]]
         copy = replace(
-            shared, id=copy_id, name=f"{shared.name}, {piece.name}"[:120], inserts=renamed, section=end.section
+            shared, id=copy_id, name=f"{shared.name}, {copied_stem.name}"[:120], inserts=renamed, section=end.section
         )
         strips.append(copy)
         feeds.append(Route(id=next(ids), kind="feed", from_strip=copy_id, to=end.id, gain_db=level_db))
@@ -112,7 +112,7 @@ def split_return(template: Template, strip: str, set: str) -> Template:
         ]
         moved |= {graph.routes[route].id: copy_id for route in routes}
     kept = (replace(r, to=moved[r.id]) if r.id in moved else r for r in template.routes)
-    at = number + 1
+    at = strip_number + 1
     return replace(
         template,
         strips=(*template.strips[:at], *strips, *template.strips[at:]),

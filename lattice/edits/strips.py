@@ -98,8 +98,8 @@ def change_source(
 ) -> Template:
     """The levels a strip, or one of its outlets, plays at; off (None) is a source that plays nothing."""
     index, host = strip_of(template, strip)
-    piece: Strip | Outlet = host.outlets[position(host.outlets, outlet, "outlet")] if outlet else host
-    before = piece.source if isinstance(piece.source, Source) else USUAL_SOURCE
+    playing: Strip | Outlet = host.outlets[position(host.outlets, outlet, "outlet")] if outlet else host
+    before = playing.source if isinstance(playing.source, Source) else USUAL_SOURCE
     levels = {"peak_dbfs": peak_dbfs, "rms_dbfs": rms_dbfs}
     given = {name: level for name, level in levels.items() if level != UNCHANGED}
     if not given:

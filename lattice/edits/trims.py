@@ -31,13 +31,13 @@ def _words(template: Template, arguments: dict[str, Any]) -> str:
 @edit(Piece("strip"), Level("room_db", "room"), says=_words)
 def trim(template: Template, strip: str, room_db: float | None) -> Template:
     """All feeds of a sum changed alike, so that it leaves `room_db` to full scale; their balance is kept."""
-    number, piece = strip_of(template, strip)
+    strip_number, trimmed_strip = strip_of(template, strip)
     levels, change = _change_db(template, strip, room_db)
     if change is None:
-        raise EditError(f"nothing sounds at {piece.name}, or no room is named")
-    gains = trimmed(levels, number, change)
+        raise EditError(f"nothing sounds at {trimmed_strip.name}, or no room is named")
+    gains = trimmed(levels, strip_number, change)
     if not gains:
-        raise EditError(f"nothing is fed to {piece.name}")
+        raise EditError(f"nothing is fed to {trimmed_strip.name}")
     for route, gain_db in gains:
         template = change_route(template, route, {"gain_db": gain_db})
     return template

@@ -56,8 +56,8 @@ def load(data: bytes) -> Template:
     try:
         with gc_paused():
             template = _decoder.decode(data)
-            if may_hold_controls(data) and (found := list(control_problems(msgspec.to_builtins(template)))):
-                raise DocumentError(found)
+            if may_hold_controls(data) and (controls := list(control_problems(msgspec.to_builtins(template)))):
+                raise DocumentError(controls)
             return validate(template)
     except (msgspec.DecodeError, RecursionError, UnicodeDecodeError) as error:
         raise DocumentError(first_problems(_explain(data, error))) from None

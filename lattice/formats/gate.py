@@ -73,9 +73,9 @@ def piece_problems(value: Any, kind: Any, place: str = "") -> list[str]:
     except (msgspec.ValidationError, UnicodeEncodeError):
         plain = msgspec.to_builtins(value)
         return [*schema.problems(plain, kind, place), *control_problems(plain, place)] or [f"{place}: does not fit"]
-    found: list[str] = []
+    problems: list[str] = []
     if may_hold_controls(data):
-        found += control_problems(msgspec.to_builtins(value), place)
-    if found:
-        return found
+        problems += control_problems(msgspec.to_builtins(value), place)
+    if problems:
+        return problems
     return [] if back == value else [f"{place}: is not read back as it was written"]

@@ -81,22 +81,22 @@ def _collected(header: list[str], lines: list[table.Line], name: str) -> Invento
     problems: list[Problem] = []
     plugins: list[PlugIn] = []
     channels: dict[str, dict[str, str]] = {"input": {}, "output": {}}
-    for number, row in lines:
+    for row_number, row in lines:
         cells = dict(zip(header, row, strict=False))
         what, named = cells.get("what", "").lower() or "plug-in", cells.get("name", "")
         if what not in KINDS:
-            problems.append(Problem.at(f"row {number}", f"{what} is not one of {', '.join(KINDS)}"))
+            problems.append(Problem.at(f"row {row_number}", f"{what} is not one of {', '.join(KINDS)}"))
         elif not 1 <= len(named) <= LONGEST_NAME:
-            problems.append(Problem.at(f"row {number}", f"a name has 1 to {LONGEST_NAME} characters"))
+            problems.append(Problem.at(f"row {row_number}", f"a name has 1 to {LONGEST_NAME} characters"))
         elif any(map(CONTROL.search, row)):
-            problems.append(Problem.at(f"row {number}", "has a control character; text has none"))
+            problems.append(Problem.at(f"row {row_number}", "has a control character; text has none"))
         elif what == "plug-in":
             plugins.append(
                 PlugIn(name=named, maker=cells.get("maker", "")[:120], version=cells.get("version", "")[:60])
             )
         elif not _is_channel(cells.get("channel", "")):
             sentence = f"an {what} needs its number, 1 to {MOST_CHANNELS}, in the column channel"
-            problems.append(Problem.at(f"row {number}", sentence))
+            problems.append(Problem.at(f"row {row_number}", sentence))
         else:
             channels[what][str(int(cells["channel"]))] = named
     if problems:

@@ -76,22 +76,22 @@ def rows(text: str, most: int) -> list[Line]:
         Beyond `most` lines, or where a line is no row of a sheet.
     """
     _refuse_long_lines(text)
-    found: list[Line] = []
+    lines: list[Line] = []
     csv.field_size_limit(MAX_CELL)
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter_of(text), strict=True)
     try:
-        for number, row in enumerate(reader, start=1):
+        for line_number, row in enumerate(reader, start=1):
             if len(row) > MAX_COLUMNS:
-                raise DocumentError([f"row {number}: {len(row)} columns; at most {MAX_COLUMNS} are allowed"])
+                raise DocumentError([f"row {line_number}: {len(row)} columns; at most {MAX_COLUMNS} are allowed"])
             cells = [_read(cell) for cell in row]
             if not any(cells):
                 continue
-            if len(found) == most:
-                raise DocumentError([f"row {number}: more than {most} rows; no more are allowed"])
-            found.append((number, cells))
+            if len(lines) == most:
+                raise DocumentError([f"row {line_number}: more than {most} rows; no more are allowed"])
+            lines.append((line_number, cells))
     except csv.Error as wrong:
         raise DocumentError([f"the sheet cannot be read as CSV: {wrong}"]) from None
-    return found
+    return lines
 
 
 def _refuse_long_lines(text: str) -> None:

@@ -170,10 +170,10 @@ class _Reader:
         else:
             known, body = ["name"], self.lines
         taken: set[str] = set()
-        for number, line in body:
+        for row_number, line in body:
             cells = {column: cell for column, cell in zip(known, line, strict=False) if column}
             if any(cells.values()):
-                self._row(_Row(number, cells), taken)
+                self._row(_Row(row_number, cells), taken)
         if not self.rows and not self.problems:
             raise DocumentError(["the sheet has a header and no rows"])
 
@@ -301,17 +301,17 @@ class _Reader:
 
     def _listed(self, row: _Row, column: str, read: Callable[[str], P]) -> tuple[P, ...]:
         """The entries of a cell that can be read, each id once."""
-        found: dict[str, P] = {}
+        by_id: dict[str, P] = {}
         for entry in entries(row.cells.get(column, "")):
             try:
-                piece = read(entry)
+                listed = read(entry)
             except ValueError as wrong:
                 self._problem(row, column, str(wrong))
                 continue
-            if piece.id in found:
-                self._problem(row, column, f"{piece.id} is there twice")
-            found.setdefault(piece.id, piece)
-        return tuple(found.values())
+            if listed.id in by_id:
+                self._problem(row, column, f"{listed.id} is there twice")
+            by_id.setdefault(listed.id, listed)
+        return tuple(by_id.values())
 
     def _parts(self, row: _Row, outlets: tuple[Outlet, ...]) -> tuple[Part, ...]:
         known = {outlet.id for outlet in outlets}

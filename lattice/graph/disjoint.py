@@ -166,9 +166,9 @@ def _traced(
     state: tuple[int, bool],
     begin: tuple[int, bool],
 ) -> list[tuple[int, int, int]]:
-    found = []
+    ways = []
     while state != begin:
         state, edge = came[state]
         if edge is not None:
-            found.append(edge)
-    return found
+            ways.append(edge)
+    return ways

@@ -80,19 +80,19 @@ class LoopGraph:
     def edges(self) -> dict[str, list[Edge]]:
         """Edges that each pass adds."""
         graph = self.graph
-        found: dict[str, list[Edge]] = {name: [] for name in PASSES}
+        by_pass: dict[str, list[Edge]] = {name: [] for name in PASSES}
         keys, midis = set(graph.keys), set(graph.midis)
         for route in range(len(graph.routes)):
             if route in midis:
                 heads = [graph.head[route]]
                 heads += [self.first_outlet + outlet for outlet in graph.outlets_of.get(graph.head[route], ())]
-                found["midi"] += [(graph.tail[route], head, route) for head in heads]
+                by_pass["midi"] += [(graph.tail[route], head, route) for head in heads]
             elif route in keys:
                 head = self.insert_nodes[graph.key_node[route][1]]
-                found["key"] += [(tail, head, route) for tail in self._tails(route)]
+                by_pass["key"] += [(tail, head, route) for tail in self._tails(route)]
             else:
-                found["audio"] += [(tail, graph.head[route], route) for tail in self._tails(route)]
-        return found
+                by_pass["audio"] += [(tail, graph.head[route], route) for tail in self._tails(route)]
+        return by_pass
 
     @cached_property
     def core(self) -> set[int]:
@@ -332,7 +332,7 @@ def strongly_connected_components(adjacency: Adjacency) -> list[set[int]]:
 def back_edges(adjacency: Adjacency) -> list[Edge]:
     """Edges to a node that the depth-first walk is still inside of: every cycle has at least one. O(edges)."""
     state: dict[int, int] = {}  # 1 inside, 2 done
-    found: list[Edge] = []
+    edges_back: list[Edge] = []
     for root in adjacency:
         if root in state:
             continue
@@ -342,7 +342,7 @@ def back_edges(adjacency: Adjacency) -> list[Edge]:
             node, edges = work[-1]
             for there, route in edges:
                 if state.get(there) == 1:
-                    found.append((node, there, route))
+                    edges_back.append((node, there, route))
                 elif there not in state:
                     state[there] = 1
                     work.append((there, iter(adjacency[there])))
@@ -350,7 +350,7 @@ def back_edges(adjacency: Adjacency) -> list[Edge]:
             else:
                 state[node] = 2
                 work.pop()
-    return found
+    return edges_back
 
 
 def shortest_cycle(adjacency: Adjacency, through: list[Edge], rank: list[int]) -> list[int]:
@@ -396,16 +396,16 @@ def _ways_back(
     wanted: dict[int, list[int]] = defaultdict(list)
     for tail, route in ends:
         wanted[tail].append(route)
-    found = []
+    ways = []
     seen = {head}
     layer: dict[int, tuple[tuple[int, ...], list[int]]] = {head: ((), [])}
     length = 1
     while layer and length <= bound:
         for node, (ids, routes) in layer.items():
             for route in wanted.get(node, ()):
-                found.append((length, _with(ids, rank[route]), [*routes, route]))
-        if found:
-            return found
+                ways.append((length, _with(ids, rank[route]), [*routes, route]))
+        if ways:
+            return ways
         ahead: dict[int, tuple[tuple[int, ...], list[int]]] = {}
         for node, (ids, routes) in layer.items():
             for there, route in adjacency[node]:
@@ -415,7 +415,7 @@ def _ways_back(
                         ahead[there] = (new, [*routes, route])
         seen |= ahead.keys()
         layer, length = ahead, length + 1
-    return found
+    return ways
 
 
 def _with(ids: tuple[int, ...], new: int) -> tuple[int, ...]:

@@ -55,4 +55,4 @@ def masks(reach: Reach, strips: Mapping[int, int], routes: Mapping[int, int]) ->
             if reach.route_ok[route]:
                 give(route, fed[strip])
     own = [leaving[n] | strips.get(n, 0) for n in range(count) if reach.sounds[n]]
-    return own + [bits for number, bits in enumerate(outlet) if reach.outlet_sounds(number)]
+    return own + [bits for outlet_number, bits in enumerate(outlet) if reach.outlet_sounds(outlet_number)]

@@ -78,22 +78,22 @@ class Blockers:
 
     def on_route(self, route: int) -> list[Blocker]:
         """From the tap of a route to the `in` of the strip it ends at."""
-        graph, piece = self.graph, self.graph.routes[route]
+        graph, step = self.graph, self.graph.routes[route]
         tail, head = graph.strips[graph.tail[route]], graph.strips[graph.head[route]]
-        found = []
+        blockers = []
         if graph.outlet[route] < 0 and graph.stage[route] == POST:
-            found += self.after_fader(graph.tail[route])
-        if not piece.enabled:
-            found.append(
-                Blocker("disabled", f"the {piece.kind} from {tail.name} to {head.name} is disabled", tail.id, piece.id)
+            blockers += self.after_fader(graph.tail[route])
+        if not step.enabled:
+            blockers.append(
+                Blocker("disabled", f"the {step.kind} from {tail.name} to {head.name} is disabled", tail.id, step.id)
             )
-        if piece.gain_db is None and not piece.automated:
-            found.append(
-                Blocker("gain-off", f"the {piece.kind} from {tail.name} to {head.name} is at off", tail.id, piece.id)
+        if step.gain_db is None and not step.automated:
+            blockers.append(
+                Blocker("gain-off", f"the {step.kind} from {tail.name} to {head.name} is at off", tail.id, step.id)
             )
         if not head.in_service:
-            found.append(_out_of_service(head.name, head.id))
-        return found
+            blockers.append(_out_of_service(head.name, head.id))
+        return blockers
 
     def at_end(self, strip: int, *, fed: bool) -> list[Blocker]:
         """From the strip's `in` to the endpoint there."""
@@ -311,7 +311,7 @@ def enumerate_paths(
     """
     useful = Reach(graph, states=False).to_strips(targets)
     namer = Blockers(graph)
-    found = Found([])
+    paths = Found([])
     budget = [steps]
 
     def walk(start: int, outlet: int) -> Iterator[tuple[int, ...]]:
@@ -340,9 +340,9 @@ def enumerate_paths(
 
     for start, outlet in starts:
         for routes in walk(start, outlet):
-            if len(found.paths) == most:
-                return Found(found.paths, complete=False)
+            if len(paths.paths) == most:
+                return Found(paths.paths, complete=False)
             path = Path(start, routes, outlet)
-            found.paths.append(Path(start, routes, outlet, namer.along(path)))
-    found.complete = budget[0] >= 0
-    return found
+            paths.paths.append(Path(start, routes, outlet, namer.along(path)))
+    paths.complete = budget[0] >= 0
+    return paths

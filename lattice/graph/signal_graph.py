@@ -59,27 +59,30 @@ class Inserts:
         self.raised: set[int] = set()  # strips with an insert that may make louder
         # strip → (reported, actual) samples of its chain, where it has any
         self.latency: dict[int, tuple[int, int]] = {}
-        for number, strip in enumerate(strips):
+        for strip_number, strip in enumerate(strips):
             place = 0
             for insert in strip.inserts:
                 if insert.type in INDEXED_TYPES:
-                    self.by_type[insert.type].append((number, place))
+                    self.by_type[insert.type].append((strip_number, place))
                 if insert.key == "external":
-                    self.listening.append((number, place))
+                    self.listening.append((strip_number, place))
                 if insert.measured_latency_samples is not None:
-                    self.measured.append((number, place))
+                    self.measured.append((strip_number, place))
                     if insert.state != "unloaded":
-                        told, took = self.latency.get(number, (0, 0))
-                        self.latency[number] = told, took + insert.measured_latency_samples - insert.latency_samples
+                        told, took = self.latency.get(strip_number, (0, 0))
+                        self.latency[strip_number] = (
+                            told,
+                            took + insert.measured_latency_samples - insert.latency_samples,
+                        )
                 if insert.latency_samples and insert.state != "unloaded":
-                    told, took = self.latency.get(number, (0, 0))
-                    self.latency[number] = told + insert.latency_samples, took + insert.latency_samples
+                    told, took = self.latency.get(strip_number, (0, 0))
+                    self.latency[strip_number] = told + insert.latency_samples, took + insert.latency_samples
                 if insert.layout_in or insert.layout_out:
-                    self.reshaped.add(number)
+                    self.reshaped.add(strip_number)
                 if insert.state == "on" and (insert.gain_db or acts(insert)):
-                    self.acting.add(number)
+                    self.acting.add(strip_number)
                 if insert.gain_db > 0 or insert.feedback:
-                    self.raised.add(number)
+                    self.raised.add(strip_number)
                 place += 1  # noqa: SIM113 - half the time of enumerate's pairs
 
 
@@ -118,14 +121,14 @@ class SignalGraph:
         self.outlets: list[tuple[int, Outlet]] = []  # beyond the main one: (strip, outlet)
         self.outlet_index: dict[tuple[int, str], int] = {}
         self.outlets_of: dict[int, list[int]] = {}
-        for number, strip in enumerate(self.strips):
+        for strip_number, strip in enumerate(self.strips):
             if len(strip.outlets) > 1:
                 main = main_outlet(strip)
                 for outlet in strip.outlets:
                     if outlet is not main:
-                        self.outlet_index[number, outlet.id] = len(self.outlets)
-                        self.outlets_of.setdefault(number, []).append(len(self.outlets))
-                        self.outlets.append((number, outlet))
+                        self.outlet_index[strip_number, outlet.id] = len(self.outlets)
+                        self.outlets_of.setdefault(strip_number, []).append(len(self.outlets))
+                        self.outlets.append((strip_number, outlet))
 
     def _number_routes(self) -> None:
         count = len(self.strips)
@@ -143,24 +146,24 @@ class SignalGraph:
         self.tied_in: set[int] = set()
         self.tied_out: set[int] = set()
         tail, head, outs, ins = self.tail, self.head, self.outs, self.ins
-        for number, route in enumerate(self.routes):
+        for route_number, route in enumerate(self.routes):
             if route.from_outlet is not None:
-                self.outlet[number] = self.outlet_index.get((tail[number], route.from_outlet), NO_OUTLET)
+                self.outlet[route_number] = self.outlet_index.get((tail[route_number], route.from_outlet), NO_OUTLET)
             kind = route.kind
             if kind in BRINGING_SOUND:
-                if self.outlet[number] < 0:
-                    outs[tail[number]].append(number)
+                if self.outlet[route_number] < 0:
+                    outs[tail[route_number]].append(route_number)
                 else:
-                    self.outlet_outs[self.outlet[number]].append(number)
-                ins[head[number]].append(number)
+                    self.outlet_outs[self.outlet[route_number]].append(route_number)
+                ins[head[route_number]].append(route_number)
                 if kind == "tie":
-                    self.tied_out.add(tail[number])
-                    self.tied_in.add(head[number])
+                    self.tied_out.add(tail[route_number])
+                    self.tied_in.add(head[route_number])
             elif kind == "key":
-                self.keys.append(number)
-                self.key_node[number] = (self.head[number], route.to_insert or "")
+                self.keys.append(route_number)
+                self.key_node[route_number] = (self.head[route_number], route.to_insert or "")
             else:
-                self.midis.append(number)
+                self.midis.append(route_number)
 
     # states
 
@@ -186,18 +189,20 @@ class SignalGraph:
         Mute and fader of the strip it leaves count where its tap is post-fader; an outlet's routes depend
         on the outlet and on the strip being in service only.
         """
-        found = [route.enabled and (route.gain_db is not None or route.automated) for route in self.routes]
+        is_open_by_route = [route.enabled and (route.gain_db is not None or route.automated) for route in self.routes]
         for strip, is_open in enumerate(self.post_open):  # few strips and outlets stop anything
             if not is_open:
                 for route in self._leaving.get(strip, ()):
-                    found[route] = found[route] and (self.stage[route] != POST or self.outlet[route] >= 0)
-        out = {number for number, strip in enumerate(self.strips) if not strip.in_service}
-        shut = {number for number, (_strip, outlet) in enumerate(self.outlets) if not outlet.open}
+                    is_open_by_route[route] = is_open_by_route[route] and (
+                        self.stage[route] != POST or self.outlet[route] >= 0
+                    )
+        out = {strip_number for strip_number, strip in enumerate(self.strips) if not strip.in_service}
+        shut = {strip_number for strip_number, (_strip, outlet) in enumerate(self.outlets) if not outlet.open}
         if out or shut:
             for route, (tail, head, outlet) in enumerate(zip(self.tail, self.head, self.outlet, strict=True)):
                 if tail in out or head in out or outlet in shut:
-                    found[route] = False
-        return found
+                    is_open_by_route[route] = False
+        return is_open_by_route
 
     @cached_property
     def _leaving(self) -> dict[int, list[int]]:

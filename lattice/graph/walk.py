@@ -41,7 +41,7 @@ def first_way(
     by: dict[int, int | None] = {strip: None} if outlet < 0 else {}  # strip → the route it was come to by
     layer = by_ids(graph, graph.outs[strip] if outlet < 0 else graph.outlet_outs[outlet])
     while layer:
-        found = []
+        onward_routes = []
         for route in layer:
             head = graph.head[route]
             if head in by or not allowed(route):
@@ -50,8 +50,8 @@ def first_way(
             if goal(head):
                 return Path(strip, _back(graph, by, route), outlet)
             if onward(head):
-                found += by_ids(graph, graph.outs[head])
-        layer = found
+                onward_routes += by_ids(graph, graph.outs[head])
+        layer = onward_routes
     return None
 
 

@@ -43,9 +43,9 @@ def bus_effect(before: Template, after: Template, bus: str) -> list[WayChange]:
     """
     one, two = SignalGraph(before), SignalGraph(after)
     has = one if bus in one.index else two
-    number = has.index[bus]
-    starts = list(dict.fromkeys(has.strips[has.tail[route]].id for route in has.ins[number]))
-    ends = list(dict.fromkeys(has.strips[has.head[route]].id for route in has.outs[number]))
+    strip_number = has.index[bus]
+    starts = list(dict.fromkeys(has.strips[has.tail[route]].id for route in has.ins[strip_number]))
+    ends = list(dict.fromkeys(has.strips[has.head[route]].id for route in has.outs[strip_number]))
     changes = []
     for start in starts:
         for end in ends:

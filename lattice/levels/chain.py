@@ -76,15 +76,15 @@ def stages(strip: Strip, sound: SignalLevels, carriers: Carriers) -> list[Stage]
         One more than there are inserts. O(inserts · channels).
     """
     now = Stage(sound)
-    found = [now]
+    stages_so_far = [now]
     layout = strip.layout
     for insert in strip.inserts:
         if insert.layout_in or insert.layout_out:
             now, layout = _channels(insert, layout, now, carriers)
         if (insert.gain_db or insert.type in ACTING) and insert.state == "on":
             now = _on(insert, now, carriers)
-        found.append(now)
-    return found
+        stages_so_far.append(now)
+    return stages_so_far
 
 
 def _channels(insert: Insert, before: str, stage: Stage, carriers: Carriers) -> tuple[Stage, str]:

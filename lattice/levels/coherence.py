@@ -67,23 +67,23 @@ class CoherenceMap:
         self._bits += 1
         return 1 << self._bits
 
-    def _heads(self, number: int) -> list[int]:
+    def _heads(self, strip_number: int) -> list[int]:
         """Nodes that coherent sound of a strip goes to, one for each route."""
         graph = self.graph
         stage, head_of, leaving, strips = graph.stage, graph.head, graph.leaving, graph.strips
         route_ok, entered, cut = self.reach.route_ok, self.reach.entered, self.loops.feedback
-        wet = bool(graph.ins[number]) and decorrelates(strips[number])
+        wet = bool(graph.ins[strip_number]) and decorrelates(strips[strip_number])
         heads = []
-        for route in graph.outs[number]:
+        for route in graph.outs[strip_number]:
             head = head_of[route]
             if route_ok[route] and entered[head] and not (wet and stage[route] != IN) and route not in cut:
                 heads.append(head)
                 if leaving[route] != strips[head].layout or graph.routes[route].channels is not None:
-                    self._mixing(number, head, route)
-        for route in self._keys.get(number, ()):
+                    self._mixing(strip_number, head, route)
+        for route in self._keys.get(strip_number, ()):
             if graph.outlet[route] < 0 and self._goes(route) and not (wet and stage[route] != IN):
                 heads.append(self._node(route))
-                self._mixing(number, heads[-1], route)
+                self._mixing(strip_number, heads[-1], route)
         return heads
 
     def _leaves(self, leaves: list[int]) -> list[int]:
@@ -95,23 +95,23 @@ class CoherenceMap:
         head_of, leaving, strips = graph.head, graph.leaving, graph.strips
         odd = {graph.tail[route] for route in graph.listed}
         alike = not odd and not any(wanted) and all(one in ("mono", other) for one, other in graph.layout_pairs)
-        found = []
-        for number in leaves:
-            if alike and len(outs[number]) < 2:
-                found.append(number)
+        plain = []
+        for strip_number in leaves:
+            if alike and len(outs[strip_number]) < 2:
+                plain.append(strip_number)
                 continue
             bits = 0
-            for route in outs[number]:
+            for route in outs[strip_number]:
                 head = head_of[route]
                 if wanted[head] or bits & beyond[head] or leaving[route] not in ("mono", strips[head].layout):
                     bits = -1
                     break
                 bits |= beyond[head]
-            if bits < 0 or number in odd:
-                self._strip(number)
-            if not wanted[number]:
-                found.append(number)
-        return found
+            if bits < 0 or strip_number in odd:
+                self._strip(strip_number)
+            if not wanted[strip_number]:
+                plain.append(strip_number)
+        return plain
 
     def _mixing(self, number: int, node: int, route: int) -> None:
         if mixes_channels(self.graph, route):
@@ -148,27 +148,27 @@ class CoherenceMap:
             bits |= self.beyond[node]
         return False
 
-    def _strip(self, number: int) -> None:
+    def _strip(self, strip_number: int) -> None:
         graph, wanted = self.graph, self.wanted
-        outs = graph.outs[number]
-        if number in graph.reshaped:
-            wanted[number] = True
-        if not outs and number not in self._keys:
-            if graph.ins[number]:
-                self.beyond[number] = self._bit()
+        outs = graph.outs[strip_number]
+        if strip_number in graph.reshaped:
+            wanted[strip_number] = True
+        if not outs and strip_number not in self._keys:
+            if graph.ins[strip_number]:
+                self.beyond[strip_number] = self._bit()
             return
-        fed = bool(graph.ins[number])
-        heads = self._heads(number)
+        fed = bool(graph.ins[strip_number])
+        heads = self._heads(strip_number)
         for node in heads:
             if wanted[node]:
-                wanted[number] = True
+                wanted[strip_number] = True
         if len(heads) > 1 and self._meet(heads):
-            self.branches[number] = wanted[number] = True
+            self.branches[strip_number] = wanted[strip_number] = True
             self._mark(heads)
         if fed:
-            self.beyond[number] = self._bit()
+            self.beyond[strip_number] = self._bit()
             for node in heads:
-                self.beyond[number] |= self.beyond[node]
+                self.beyond[strip_number] |= self.beyond[node]
 
     def _mark(self, heads: list[int]) -> None:
         """Everything between a branch and where its ways end has to keep them apart."""

@@ -194,22 +194,22 @@ def route_matrices(graph: SignalGraph) -> list[Matrix | None]:
     strips, leaving, head, outlet = graph.strips, graph.leaving, graph.head, graph.outlet
     law_db = graph.template.pan_law_db
     known: dict[tuple[str, str, float], Matrix] = {}
-    found: list[Matrix | None] = [None] * len(graph.routes)
-    for number, route in enumerate(graph.routes):
-        layout, destination = leaving[number], strips[head[number]].layout
+    matrices: list[Matrix | None] = [None] * len(graph.routes)
+    for route_number, route in enumerate(graph.routes):
+        layout, destination = leaving[route_number], strips[head[route_number]].layout
         if route.channels is not None:
-            found[number] = listed(layout, destination, route.channels)
+            matrices[route_number] = listed(layout, destination, route.channels)
         elif layout != destination:
             pan = 0.0
             if layout == "mono":
-                own = route.kind == "feed" and outlet[number] < 0 and route.tap == "post-fader"
-                pan = strips[graph.tail[number]].pan if own and route.from_outlet is None else route.pan
+                own = route.kind == "feed" and outlet[route_number] < 0 and route.tap == "post-fader"
+                pan = strips[graph.tail[route_number]].pan if own and route.from_outlet is None else route.pan
             matrix = known.get((layout, destination, pan))
             if matrix is None:
                 sides = pan_gains(pan, law_db) if layout == "mono" and destination != "mono" else (1.0, 1.0)
                 matrix = known[layout, destination, pan] = mapping(layout, destination, *sides)
-            found[number] = matrix
-    return found
+            matrices[route_number] = matrix
+    return matrices
 
 
 def mixes_channels(graph: SignalGraph, number: int) -> bool:

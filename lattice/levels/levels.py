@@ -135,34 +135,34 @@ class Levels:
             sound.settle(self.carriers)
 
     def _play_outlet(self, outlet: int) -> None:
-        number, piece = self.graph.outlets[outlet]
-        source = source_of(self.graph.strips[number], piece)
+        strip_number, outlet_played = self.graph.outlets[outlet]
+        source = source_of(self.graph.strips[strip_number], outlet_played)
         if source is None:
             return
         coherent = self.coherence_map.outlet_matters[outlet]
-        sound = SignalLevels.silent(channel_count(piece.layout), coherent=coherent)
+        sound = SignalLevels.silent(channel_count(outlet_played.layout), coherent=coherent)
         sound.add_source(gain(source.peak_dbfs), gain(source.rms_dbfs))
         if coherent:
             sound.carry(len(self.graph.strips) + len(self.loops.insert_strips) + outlet, self.carriers)
         stage = Stage(sound)
         self.outlet_stages[outlet] = stage
         self._send(self.graph.outlet_outs[outlet], [stage], stage)
-        for route in self._keys_of.get(number, ()):
+        for route in self._keys_of.get(strip_number, ()):
             if self.graph.outlet[route] == outlet:
                 self._send_key(route, stage)
 
-    def _strip(self, number: int) -> None:
-        graph, strip = self.graph, self.graph.strips[number]
-        sound, self.arriving[number] = self.arriving[number], None
-        if self.reach.sounds[number]:
+    def _strip(self, strip_number: int) -> None:
+        graph, strip = self.graph, self.graph.strips[strip_number]
+        sound, self.arriving[strip_number] = self.arriving[strip_number], None
+        if self.reach.sounds[strip_number]:
             source = chain_source(strip)
             if source is not None:
                 peak, rms = gain(source.peak_dbfs), gain(source.rms_dbfs)
-                if sound is None and not self.coherence_map.wanted[number]:
+                if sound is None and not self.coherence_map.wanted[strip_number]:
                     sound = SignalLevels.of_source(channel_count(strip.layout), peak, rms)
                 else:
                     sound = sound or SignalLevels.silent(
-                        channel_count(strip.layout), coherent=self.coherence_map.wanted[number]
+                        channel_count(strip.layout), coherent=self.coherence_map.wanted[strip_number]
                     )
                     sound.add_source(peak, rms)
         if sound is None:
@@ -174,16 +174,16 @@ class Levels:
             sound.settle(self.carriers)
             if strip.invert:
                 sound.turn()
-            if self.coherence_map.branches[number]:
-                sound.carry(number, self.carriers)
-        found = self.stages[number] = stages(strip, sound, self.carriers)
-        post = self.post[number]
-        if not self.reach.passes_on(number):
+            if self.coherence_map.branches[strip_number]:
+                sound.carry(strip_number, self.carriers)
+        strip_stages = self.stages[strip_number] = stages(strip, sound, self.carriers)
+        post = self.post[strip_number]
+        if not self.reach.passes_on(strip_number):
             return
-        self._send(graph.outs[number], found, post)
-        for route in self._keys_of.get(number, ()) if self._keys_of else ():
+        self._send(graph.outs[strip_number], strip_stages, post)
+        for route in self._keys_of.get(strip_number, ()) if self._keys_of else ():
             stage = graph.stage[route]
-            at = post if stage == POST else found[0] if stage == IN else found[-1]
+            at = post if stage == POST else strip_stages[0] if stage == IN else strip_stages[-1]
             if at is not None and graph.outlet[route] < 0:
                 self._send_key(route, at)
 
@@ -200,14 +200,14 @@ class Levels:
         """An audio route that brings what is at its tap."""
         return self.reach.route_ok[route] and route not in self.cut and self.reach.entered[self.graph.head[route]]
 
-    def _send(self, routes: list[int], found: list[Stage], post: Stage | None) -> None:
+    def _send(self, routes: list[int], strip_stages: list[Stage], post: Stage | None) -> None:
         """What routes bring from a strip's stages (or an outlet's only one) to the strips they end at."""
         graph, stage_of = self.graph, self.graph.stage
         for route in routes:
             if not self.goes(route):
                 continue
             stage = stage_of[route]
-            at = post if stage == POST else found[-1] if stage else found[0]
+            at = post if stage == POST else strip_stages[-1] if stage else strip_stages[0]
             gain_db = graph.routes[route].gain_db
             if at is None or gain_db is None:
                 continue
@@ -309,13 +309,13 @@ class Levels:
         brought.add(sound, self.matrices[route], peak_gain * level, likely_gain * level, rms_gain * level)
         return Stage(brought)
 
-    def insert_figures(self, number: int, place: int) -> InsertFigures:
+    def insert_figures(self, strip_number: int, place: int) -> InsertFigures:
         """An insert's figures; the strip must sound."""
-        strip, found = self.graph.strips[number], self.stages[number]
-        insert, before = strip.inserts[place], entering(strip, found, place, self.carriers)
+        strip, strip_stages = self.graph.strips[strip_number], self.stages[strip_number]
+        insert, before = strip.inserts[place], entering(strip, strip_stages, place, self.carriers)
         ducked, ducked_peak = self.ducking(insert)
         return InsertFigures(
-            behind=figures(found[place + 1]),
+            behind=figures(strip_stages[place + 1]),
             reduction_db=compression_db(insert, level_of(before.levels.e2, before.rms_gain)),
             pushed_db=pushed_db(insert, before),
             duck_db=ducked,

@@ -74,23 +74,23 @@ def play_plain(levels: Sums, numbers: Iterable[int]) -> dict[int, PlainSource]:
     sounds, strips, outs, routes = reach.sounds, graph.strips, graph.outs, graph.routes
     route_ok, entered, head_of, stage_of = reach.route_ok, reach.entered, graph.head, graph.stage
     matrices, acting, arriving = levels.matrices, graph.inserts.acting, levels.arriving
-    found: dict[int, PlainSource] = {}
-    for number in numbers:
-        if not sounds[number]:
+    played: dict[int, PlainSource] = {}
+    for strip_number in numbers:
+        if not sounds[strip_number]:
             continue
-        strip = strips[number]
+        strip = strips[strip_number]
         stated = strip.source if not strip.tags and not strip.outlets else None
         source = stated if isinstance(stated, Source) else chain_source(strip)  # what sounds is of a kind that plays
         if source is None:
             continue
         peak, rms = gain(source.peak_dbfs), gain(source.rms_dbfs)
-        if number in acting:
-            p, q, e = _chain(strip, peak, rms, found, number)
+        if strip_number in acting:
+            p, q, e = _chain(strip, peak, rms, played, strip_number)
         else:
             p, q, e = peak, peak, rms
-            found[number] = PlainSource(peak, rms, rms, rms, peak, rms)
+            played[strip_number] = PlainSource(peak, rms, rms, rms, peak, rms)
         by_fader = 0.0 if strip.mute or strip.fader_db is None else gain(strip.fader_db)
-        for route in outs[number]:
+        for route in outs[strip_number]:
             gain_db = routes[route].gain_db
             if gain_db is None or not route_ok[route] or not entered[head_of[route]] or route in cut:
                 continue
@@ -123,11 +123,11 @@ def play_plain(levels: Sums, numbers: Iterable[int]) -> dict[int, PlainSource]:
             into_q2[1] += likely_gain * right
             into_e2[0] += rms_gain * left
             into_e2[1] += rms_gain * right
-    return found
+    return played
 
 
 def _chain(
-    strip: Strip, peak: float, rms: float, found: dict[int, PlainSource], number: int
+    strip: Strip, peak: float, rms: float, played: dict[int, PlainSource], strip_number: int
 ) -> tuple[float, float, float]:
     """P, Q and E behind a strip's inserts; notes the source and its range."""
     p, q, e = peak, peak, rms
@@ -141,5 +141,5 @@ def _chain(
                 min(e * rms_gain, MOST_AMPLITUDE),
             )
             low, high, top = (e if e < low else low), (e if e > high else high), (q if q > top else top)
-    found[number] = PlainSource(peak, rms, low, high, top, e)
+    played[strip_number] = PlainSource(peak, rms, low, high, top, e)
     return p, q, e

@@ -12,18 +12,18 @@ from lattice.levels.levels import Levels, strip_figures
 def as_json(levels: Levels) -> dict[str, Any]:
     """The form of `lattice levels --json`: strips in service that carry sound, by channel; null for silence."""
     strips = {}
-    for number, strip in enumerate(levels.graph.strips):
-        if levels.sounds(number):
+    for strip_number, strip in enumerate(levels.graph.strips):
+        if levels.sounds(strip_number):
             strips[strip.id] = {
-                **{stage: _plain(found) for stage, found in strip_figures(levels, number).items()},
+                **{stage: _plain(there) for stage, there in strip_figures(levels, strip_number).items()},
                 "inserts": {
-                    insert.id: _insert(levels, number, place) for place, insert in enumerate(strip.inserts)
+                    insert.id: _insert(levels, strip_number, place) for place, insert in enumerate(strip.inserts)
                 },
             }  # fmt: skip
     outlets = {
-        f"{levels.graph.strips[strip].id}/{outlet.id}": _plain(found)
+        f"{levels.graph.strips[strip].id}/{outlet.id}": _plain(figures_there)
         for at, (strip, outlet) in enumerate(levels.graph.outlets)
-        if (found := levels.outlet_figures(at)) is not None
+        if (figures_there := levels.outlet_figures(at)) is not None
     }
     cut = [levels.graph.routes[route].id for route in sorted(levels.cut)]
     return {"format": "intact-lattice.levels", "version": 1, "strips": strips, "outlets": outlets, "cut": cut}
@@ -50,10 +50,10 @@ def as_lines(levels: Levels) -> list[str]:
         f"{'strip':32} {'in':>24}   {'post':>24}",
         f"{'dBFS':32} {'worst  likely  expected':>24}   {'worst  likely  expected':>24}",
     ]
-    for number, strip in enumerate(levels.graph.strips):
-        if levels.sounds(number):
-            found = strip_figures(levels, number)
-            cells = ["  ".join(_figure(level) for level in found[stage].loudest) for stage in ("in", "post")]
+    for strip_number, strip in enumerate(levels.graph.strips):
+        if levels.sounds(strip_number):
+            by_stage = strip_figures(levels, strip_number)
+            cells = ["  ".join(_figure(level) for level in by_stage[stage].loudest) for stage in ("in", "post")]
             lines.append(f"{strip.name[:32]:32} {cells[0]:>24}   {cells[1]:>24}")
     return lines
 

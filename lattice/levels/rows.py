@@ -12,7 +12,7 @@ SparseRows = list[SparseRow]
 def times(matrix: Sequence[Sequence[float]], rows: Sequence[Sequence[float]]) -> Rows:
     """Product of a matrix and rows. O(entries that are not 0 · columns)."""
     width = len(rows[0]) if rows else 0
-    found = []
+    product = []
     for gains in matrix:
         total: list[float] | None = None
         for k, gain in enumerate(gains):
@@ -22,8 +22,8 @@ def times(matrix: Sequence[Sequence[float]], rows: Sequence[Sequence[float]]) ->
                     if total is None
                     else [old + gain * value for old, value in zip(total, rows[k])]  # noqa: B905 - strict costs
                 )
-        found.append([0.0] * width if total is None else total)
-    return found
+        product.append([0.0] * width if total is None else total)
+    return product
 
 
 def sandwich(matrix: Sequence[Sequence[float]], spread: Rows) -> Rows:
@@ -53,17 +53,17 @@ def add_to(row: SparseRow, come: SparseRow, by: float = 1.0) -> None:
 
 def sparse_sum(one: SparseRows, other: SparseRows, by: float = 1.0) -> SparseRows:
     """Sum one + by · other; rows that only one of them has are shared."""
-    found = []
+    total = []
     for row, come in zip(one, other, strict=True):
         if not come:
-            found.append(row)
+            total.append(row)
         elif not row and by == 1.0:
-            found.append(come)
+            total.append(come)
         else:
             made = dict(row)
             add_to(made, come, by)
-            found.append(made)
-    return found
+            total.append(made)
+    return total
 
 
 def scaled_rows(rows: SparseRows, factors: Sequence[float]) -> SparseRows:

@@ -38,7 +38,7 @@ class Loud:
     likely_db: float
 
 
-def inflow(levels: Levels, number: int) -> list[Share]:
+def inflow(levels: Levels, strip_number: int) -> list[Share]:
     """Routes into a strip that bring sound.
 
     Returns
@@ -46,16 +46,16 @@ def inflow(levels: Levels, number: int) -> list[Share]:
     list of Share
         Loudest first, with the share each has in the likely power of all, 0 to 1.
     """
-    found = []
-    for route in levels.graph.ins[number]:
+    powers = []
+    for route in levels.graph.ins[strip_number]:
         stage = levels.brought(route)
         if stage is not None:
             sound, _by_p, likely_gain, rms_gain = stage
-            found.append((sum(sound.q2), route, level_of(sound.q2, likely_gain), level_of(sound.e2, rms_gain)))
-    whole = sum(power for power, *_rest in found)
-    found.sort(key=lambda entry: (-entry[0], entry[1]))
+            powers.append((sum(sound.q2), route, level_of(sound.q2, likely_gain), level_of(sound.e2, rms_gain)))
+    whole = sum(power for power, *_rest in powers)
+    powers.sort(key=lambda entry: (-entry[0], entry[1]))
     return [
-        Share(route, likely, expected, power / whole if whole else 0.0) for power, route, likely, expected in found
+        Share(route, likely, expected, power / whole if whole else 0.0) for power, route, likely, expected in powers
     ]  # fmt: skip
 
 
@@ -80,8 +80,8 @@ def part_at(response: SourceResponse, strip: int, tap: str) -> SourceGains | Non
         return response.at(strip, TAPS[tap])
     if strip not in response.at_in:
         return None
-    piece, layout = response.graph.strips[strip], response.graph.strips[strip].layout
-    for place, insert in enumerate(piece.inserts):
+    at_strip, layout = response.graph.strips[strip], response.graph.strips[strip].layout
+    for place, insert in enumerate(at_strip.inserts):
         matrix, behind = insert_matrix(insert, layout)
         if insert.id == tap:
             part = response.stages(strip)[place]
@@ -192,7 +192,7 @@ def bounds_to(levels: Levels, target: int) -> dict[Origin, float]:
     """
     graph = levels.graph
     at_in: dict[int, float] = {target: 1.0}
-    found: dict[Origin, float] = {Origin(target): 1.0}
+    bounds: dict[Origin, float] = {Origin(target): 1.0}
     before = sorted(_before(levels, target), key=lambda strip: -levels.loops.position[strip])
     for strip in before:
         if strip not in at_in:
@@ -203,12 +203,12 @@ def bounds_to(levels: Levels, target: int) -> dict[Origin, float]:
             level = at_in[strip] * gain(graph.routes[route].gain_db) * _most(levels.matrices[route])
             tail, outlet = graph.tail[route], graph.outlet[route]
             if outlet >= 0:
-                found[Origin(tail, outlet)] = found.get(Origin(tail, outlet), 0.0) + level
+                bounds[Origin(tail, outlet)] = bounds.get(Origin(tail, outlet), 0.0) + level
             elif levels.at(tail, graph.stage[route]) is not None:
                 chain = chain_gain(graph.strips[tail], graph.stage[route])
                 at_in[tail] = at_in.get(tail, 0.0) + level * gain(chain.level_db) * chain.matrix.most
-                found[Origin(tail)] = at_in[tail]
-    return found
+                bounds[Origin(tail)] = at_in[tail]
+    return bounds
 
 
 def _before(levels: Levels, target: int) -> set[int]:
@@ -227,12 +227,12 @@ def _most(matrix: Matrix | None) -> float:
 
 
 def _stage_bound(levels: Levels, strip: int, tap: str) -> float:
-    piece = levels.graph.strips[strip]
+    at_strip = levels.graph.strips[strip]
     if tap in TAPS:
-        chain = chain_gain(piece, TAPS[tap])
+        chain = chain_gain(at_strip, TAPS[tap])
         return gain(chain.level_db) * chain.matrix.most
-    level_db, bound, layout = 0.0, 1.0, piece.layout
-    for insert in piece.inserts:
+    level_db, bound, layout = 0.0, 1.0, at_strip.layout
+    for insert in at_strip.inserts:
         matrix, layout = insert_matrix(insert, layout)
         bound *= matrix.most
         if insert.id == tap:

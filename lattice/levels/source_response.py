@@ -179,8 +179,8 @@ class SourceResponse:
         self._arrive(self.graph.head[route], come)
 
     def _leave(self, strip: int) -> None:
-        piece = self.graph.strips[strip]
-        if piece.invert:
+        leaving = self.graph.strips[strip]
+        if leaving.invert:
             self.at_in[strip] = self.at_in[strip].scaled([-1.0] * len(self.at_in[strip].c))
         if not self.levels.reach.passes_on(strip):
             return
@@ -200,19 +200,19 @@ class SourceResponse:
             self._stages[strip] = self._walked(self.graph.strips[strip], strip)
         return self._stages[strip]
 
-    def _walked(self, piece: Strip, strip: int) -> list[SourceGains]:
-        now, layout = self.at_in[strip], piece.layout
-        found, whole = [now], self.levels.stages[strip]
-        for place, insert in enumerate(piece.inserts):
+    def _walked(self, walked: Strip, strip: int) -> list[SourceGains]:
+        now, layout = self.at_in[strip], walked.layout
+        gains, whole = [now], self.levels.stages[strip]
+        for place, insert in enumerate(walked.inserts):
             if insert.layout_in or insert.layout_out:
                 matrix, layout = insert_matrix(insert, layout)
                 now = now.through(matrix)
             by_level = depends_on_level(insert)
-            before = entering(piece, whole, place, self.levels.carriers) if by_level else whole[place]
+            before = entering(walked, whole, place, self.levels.carriers) if by_level else whole[place]
             done = effect(insert, before)
             now = now if done is None else self._done(now, done)
-            found.append(now)
-        return found
+            gains.append(now)
+        return gains
 
     def _done(self, part: SourceGains, done: Effect) -> SourceGains:
         if isinstance(done, Even):
@@ -227,16 +227,16 @@ class SourceResponse:
             return None
         if stage == IN:
             return self.at_in[strip]
-        pre, piece = self.stages(strip)[-1], self.graph.strips[strip]
+        pre, at_strip = self.stages(strip)[-1], self.graph.strips[strip]
         if stage != POST:
             return pre
-        if piece.mute or piece.fader_db is None:
+        if at_strip.mute or at_strip.fader_db is None:
             return None
-        if piece.fader_db == 0 and not piece.pan:
+        if at_strip.fader_db == 0 and not at_strip.pan:
             return pre
-        factors = [gain(piece.fader_db)] * len(pre.c)
-        if piece.pan and self.graph.chain_layout[strip] == "stereo":
-            factors = [f * g for f, g in zip(factors, balance_gains(piece.pan), strict=True)]
+        factors = [gain(at_strip.fader_db)] * len(pre.c)
+        if at_strip.pan and self.graph.chain_layout[strip] == "stereo":
+            factors = [f * g for f, g in zip(factors, balance_gains(at_strip.pan), strict=True)]
         return pre.scaled(factors)
 
     def level(self, part: SourceGains | None) -> float:

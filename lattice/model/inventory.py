@@ -66,18 +66,18 @@ def used_by(template: Template, machine: str) -> dict[Key, list[tuple[Strip, str
         plug-in by the strip's name.
     """
     kinds = {known.id: known.kind for known in template.machines}
-    found: dict[Key, list[tuple[Strip, str, PlugIn]]] = defaultdict(list)
+    uses: dict[Key, list[tuple[Strip, str, PlugIn]]] = defaultdict(list)
     for strip in template.strips:
         if machine_id(template, strip) != machine:
             continue
         if strip.kind == "instrument" and kinds.get(machine) == "computer":
-            found[key_of("", strip.name)].append((strip, "", PlugIn(name=strip.name)))
+            uses[key_of("", strip.name)].append((strip, "", PlugIn(name=strip.name)))
         for insert in strip.inserts:
             if not insert.traits.is_external:
                 name = insert.name or insert.type
                 plugin = PlugIn(name=name, maker=insert.maker, version=insert.version)
-                found[key_of(insert.maker, name)].append((strip, insert.id, plugin))
-    return found
+                uses[key_of(insert.maker, name)].append((strip, insert.id, plugin))
+    return uses
 
 
 def inventory_of(template: Template, machine: Machine) -> Inventory:

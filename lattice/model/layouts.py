@@ -217,9 +217,9 @@ def product(left: Matrix, right: Matrix) -> Matrix:
     rows: list[list[tuple[int, float]]] = [[] for _ in right]
     for row, column, gain in right.entries:
         rows[row].append((column, gain))
-    found = [[0.0] * len(right[0]) for _ in left]
+    rows_out = [[0.0] * len(right[0]) for _ in left]
     for row, k, gain in left.entries:
-        total = found[row]
+        total = rows_out[row]
         for column, value in rows[k]:
             total[column] += gain * value
-    return Matrix(map(tuple, found))
+    return Matrix(map(tuple, rows_out))

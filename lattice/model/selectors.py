@@ -36,8 +36,8 @@ def select(template: Template, selectors: Iterable[str]) -> frozenset[int]:
     parents = {section.id: section.parent for section in template.sections}
     takes, leaves = ([_meant(one, parents) for one in some] for some in (wanted, unwanted))
     return frozenset(
-        number
-        for number, strip in enumerate(template.strips)
+        strip_number
+        for strip_number, strip in enumerate(template.strips)
         if any(_is(strip, one) for one in takes) and not any(_is(strip, one) for one in leaves)
     )
 

@@ -145,11 +145,11 @@ def parse_samples(text: str, sample_rate_hz: int) -> int:
 def parse_channels(text: str) -> tuple[int, ...] | None:
     """Physical channels from 1 to 1024: “3-4”, “1, 2, 5”, “7”; nothing is None. Raises ValueError with a sentence."""
     numbers: list[int] = []
-    for piece in text.replace("–", "-").replace(";", ",").replace(" ", ",").split(","):
-        first, dash, last = piece.partition("-")
-        if not piece:
+    for span in text.replace("–", "-").replace(";", ",").replace(" ", ",").split(","):
+        first, dash, last = span.partition("-")
+        if not span:
             continue
-        if not first.isdecimal() or (dash and not last.isdecimal()) or len(piece) > 9 or int(first) < 1:
+        if not first.isdecimal() or (dash and not last.isdecimal()) or len(span) > 9 or int(first) < 1:
             raise ValueError(f"“{text}” is not a list of channels like 3-4 or 1, 2, 5")
         numbers.extend(range(int(first), int(last or first) + 1))
     if max(numbers, default=0) > 1024:

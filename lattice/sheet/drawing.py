@@ -186,10 +186,10 @@ class _Drawing:
         return round(TOP + y + ROW / 2, 1)
 
     def _bands(self) -> tuple[Band, ...]:
-        found = []
+        bands = []
         for index, band in enumerate(self.nodes.bands):
             section = self.sections.get(band)
-            found.append(
+            bands.append(
                 Band(
                     id=band,
                     name=section.name if section else "No section",
@@ -201,7 +201,7 @@ class _Drawing:
                     depth=self._depth(band),
                 )
             )
-        return tuple(found)
+        return tuple(bands)
 
     def _depth(self, band: str) -> int:
         depth, section = 0, self.sections.get(band)
@@ -219,17 +219,22 @@ class _Drawing:
             + [width]
         )
         return tuple(
-            Column(number + 1, ROLE_NAMES[role], edges[number], edges[number + 1] - edges[number])
-            for number, role in enumerate(roles)
+            Column(
+                column_number + 1,
+                ROLE_NAMES[role],
+                edges[column_number],
+                edges[column_number + 1] - edges[column_number],
+            )
+            for column_number, role in enumerate(roles)
         )
 
     def _box(self, node: Node, bands: tuple[Band, ...], columns: tuple[Column, ...]) -> Box:
         y = self._y(node.row * ROW)
         x = self.xs.box(node)
-        number = next((c.number for c in columns if c.x <= x < c.x + c.width), 1)
+        column_number = next((c.number for c in columns if c.x <= x < c.x + c.width), 1)
         letter = next((band.letter for band in bands if band.y <= y < band.y + band.height), _letter(len(bands)))
         shared: dict[str, Any] = {
-            "id": node.id, "name": node.name, "x": x, "y": y - BOX_HEIGHT / 2, "zone": f"{letter}{number}",
+            "id": node.id, "name": node.name, "x": x, "y": y - BOX_HEIGHT / 2, "zone": f"{letter}{column_number}",
             "height": (node.rows - 1) * ROW + BOX_HEIGHT, "band": node.band,
         }  # fmt: skip
         if node.strip < 0:
@@ -260,9 +265,9 @@ class _Drawing:
     def _own_section_colour(self, strip: Strip) -> str | None:
         return self.sections[strip.section].colour if strip.section in self.sections else None
 
-    def _figures(self, number: int, strip: Strip) -> dict[str, str]:
+    def _figures(self, strip_number: int, strip: Strip) -> dict[str, str]:
         """The one figure at the right of a box; states that silence a strip come before all."""
-        routes = len(self.graph.outs[number]) + len(self.graph.ins[number])
+        routes = len(self.graph.outs[strip_number]) + len(self.graph.ins[strip_number])
         state = "out" if not strip.in_service else "mute" if strip.mute else "off" if strip.fader_db is None else ""
         layout = LAYOUT_SHORT.get(strip.layout, strip.layout)
         if strip.layout.startswith("discrete:"):
@@ -270,7 +275,7 @@ class _Drawing:
         if strip.io:
             layout = channel_span(strip.io)
         if strip.kind == "midi":
-            layout = self._midi_channel(number)
+            layout = self._midi_channel(strip_number)
         fader = "" if strip.kind == "midi" else f"{strip.fader_db or 0:.1f}".replace("-", "−")
         return {"fader": state or fader, "layout": state or layout, "routes": state or str(routes)}
 

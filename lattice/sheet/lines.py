@@ -95,16 +95,16 @@ class Lines:
         into: dict[str, int] = defaultdict(int)
         for link in self.links:
             into[link.end] += link.kind in ("feed", "tie")
-        found = set()
+        level = set()
         for link in self.links:
             start, end = self.nodes[link.start], self.nodes[link.end]
             same_row = start.row + link.outlet_row == end.row and end.column > start.column
             if link.kind in ("feed", "tie") and same_row and into[link.end] == 1:
                 y, gutters = self.start_y(link), (start.column + 1, end.column)
                 if self._is_free(y, *gutters):
-                    found.add((link.kind, link.start, link.end, link.outlet_row))
+                    level.add((link.kind, link.start, link.end, link.outlet_row))
                     self.tracks[y].append(gutters)
-        return found
+        return level
 
     def start_gutter(self, link: Link) -> int:
         """Sound leaves to the right; notes leave to the left."""
@@ -127,7 +127,7 @@ class Lines:
             into[link.kind, link.end] += 1
             out_of[link.kind, link.start] += 1
         is_knot = sum(link.feedback for link in self.links) > MOST_FEEDBACK_TRACKS
-        found: dict[str, Trunk] = {}
+        trunks: dict[str, Trunk] = {}
         for link in self.links:
             collects = into[link.kind, link.end] >= out_of[link.kind, link.start]
             hub = link.end if collects else link.start
@@ -135,10 +135,10 @@ class Lines:
             key += f" row {link.outlet_row}" if not collects and link.outlet_row else ""
             if link.feedback:
                 key = f"loop {key}" if is_knot else f"loop {link.kind} {link.start} {link.end} {link.routes[0]}"
-            if key not in found:
-                found[key] = Trunk(key, link.kind, hub, collects, link.feedback)
-            found[key].links.append(link)
-        return list(found.values())
+            if key not in trunks:
+                trunks[key] = Trunk(key, link.kind, hub, collects, link.feedback)
+            trunks[key].links.append(link)
+        return list(trunks.values())
 
     def _hub_y(self, trunk: Trunk) -> float:
         return self.end_y(trunk.links[0]) if trunk.collects else self.start_y(trunk.links[0])
@@ -312,11 +312,11 @@ def junctions(segments: list[tuple[float, float, float, float]]) -> list[tuple[f
     upright: dict[float, list[tuple[float, float]]] = defaultdict(list)
     for x, low, _x, high in (s for s in segments if s[0] == s[2]):
         upright[x].append((low, high))
-    found = []
+    points = []
     for x1, y, x2, _y in level:
         for x, spans in upright.items():
             if x1 <= x <= x2:
                 for low, high in spans:
                     if low <= y <= high and (x1 < x) + (x < x2) + (low < y) + (y < high) > 2:
-                        found.append((x, y))
-    return sorted(set(found))
+                        points.append((x, y))
+    return sorted(set(points))

@@ -56,8 +56,8 @@ class NodeSet:
         self.nodes: dict[str, Node] = {}
         self.node_of: list[str] = []
         roles = self._roles()
-        for number, strip in enumerate(graph.strips):
-            self._place(number, strip, roles[number])
+        for strip_number, strip in enumerate(graph.strips):
+            self._place(strip_number, strip, roles[strip_number])
         self.links = self._links(feedback)
         self._ranks()
         self.bands = self._bands()
@@ -74,14 +74,14 @@ class NodeSet:
         graph = self.graph
         main = graph.template.machines[0].id
         roles = []
-        for number, strip in enumerate(graph.strips):
-            if graph.machine_of(number) != main:
+        for strip_number, strip in enumerate(graph.strips):
+            if graph.machine_of(strip_number) != main:
                 roles.append(INSTRUMENTS)
             else:
                 roles.append(self._role(strip))
-        for number, strip in enumerate(graph.strips):  # an audio strip that records a sum stands behind it
-            if strip.kind == "audio" and any(BUSES <= roles[graph.tail[r]] <= MIX for r in graph.ins[number]):
-                roles[number] = SUBMIXES
+        for strip_number, strip in enumerate(graph.strips):  # an audio strip that records a sum stands behind it
+            if strip.kind == "audio" and any(BUSES <= roles[graph.tail[r]] <= MIX for r in graph.ins[strip_number]):
+                roles[strip_number] = SUBMIXES
         return roles
 
     def _role(self, strip: Strip) -> int:
@@ -91,19 +91,19 @@ class NodeSet:
             "instrument": INSTRUMENTS, "return": RETURNS, "master": MIX, "print": ENDS, "output": ENDS,
         }.get(strip.kind, SOURCES)  # fmt: skip
 
-    def _place(self, number: int, strip: Strip, role: int) -> None:
+    def _place(self, strip_number: int, strip: Strip, role: int) -> None:
         section = self._band_section(strip) if role in IN_BANDS else None
         fold = self.fold_of.get((section or strip.section or "") if role in FOLDS else "")
         if fold is None:
             rows = max(1, len(strip.outlets)) if strip.kind == "instrument" else 1
-            self.nodes[strip.id] = Node(strip.id, strip.name, role, section, rows, number, [number])
+            self.nodes[strip.id] = Node(strip.id, strip.name, role, section, rows, strip_number, [strip_number])
             self.node_of.append(strip.id)
             return
         name = f"fold:{fold}"
         if name not in self.nodes:
             self.nodes[name] = Node(name, self.sections[fold].name, SOURCES, fold)
         node = self.nodes[name]
-        node.members.append(number)
+        node.members.append(strip_number)
         node.role = BUSES if strip.id == self.sections[fold].bus else node.role
         self.node_of.append(name)
 
@@ -116,14 +116,14 @@ class NodeSet:
     def _links(self, feedback: Collection[int]) -> list[Link]:
         graph = self.graph
         grouped: dict[tuple[str, str, str, int, int], list[int]] = defaultdict(list)
-        for number, route in enumerate(graph.routes):
-            start, end = self.node_of[graph.tail[number]], self.node_of[graph.head[number]]
+        for route_number, route in enumerate(graph.routes):
+            start, end = self.node_of[graph.tail[route_number]], self.node_of[graph.head[route_number]]
             if start == end and start.startswith("fold:"):
                 continue
             is_folded = start.startswith("fold:") or end.startswith("fold:")
-            row = 0 if start.startswith("fold:") else self._outlet_row(number)
-            single = -1 if is_folded and number not in feedback else number
-            grouped[route.kind, start, end, row, single].append(number)
+            row = 0 if start.startswith("fold:") else self._outlet_row(route_number)
+            single = -1 if is_folded and route_number not in feedback else route_number
+            grouped[route.kind, start, end, row, single].append(route_number)
         return [
             Link(kind, start, end, row, tuple(routes), routes[0] in feedback)
             for (kind, start, end, row, _single), routes in grouped.items()

@@ -109,11 +109,11 @@ class Ledger:
             for route in graph.outs[strip]:
                 stage = graph.stage[route]
                 _add(places[stage], self._by_route(route, narrow if stage == IN else wide))
-        piece = graph.strips[strip]
-        if at_post and not piece.mute and piece.fader_db is not None:
-            factors = [gain(piece.fader_db) ** 2] * wide
-            if piece.pan and layout == "stereo":
-                factors = [f * g * g for f, g in zip(factors, balance_gains(piece.pan), strict=True)]
+        fed = graph.strips[strip]
+        if at_post and not fed.mute and fed.fader_db is not None:
+            factors = [gain(fed.fader_db) ** 2] * wide
+            if fed.pan and layout == "stereo":
+                factors = [f * g * g for f, g in zip(factors, balance_gains(fed.pan), strict=True)]
             _add(at_pre, {stem: [p * f for p, f in zip(row, factors, strict=True)] for stem, row in at_post.items()})
         _add(at_in, self._back_through_chain(strip, at_pre))
         return at_in
@@ -139,16 +139,16 @@ class Ledger:
         if plain is not None:  # all its channels are alike, and its chain is known
             level = plain.out_e / plain.rms
             return {stem: [p * level * level for p in row] for stem, row in powers.items()}
-        found = self.levels.stages[strip]
-        if not found:
+        stages = self.levels.stages[strip]
+        if not stages:
             return {}
-        piece = self.graph.strips[strip]
-        layouts = [piece.layout]
-        for insert in piece.inserts:
+        walked = self.graph.strips[strip]
+        layouts = [walked.layout]
+        for insert in walked.inserts:
             layouts.append(insert_matrix(insert, layouts[-1])[1])
-        for place in range(len(piece.inserts) - 1, -1, -1):
-            insert = piece.inserts[place]
-            done = effect(insert, entering(piece, found, place, self.levels.carriers))
+        for place in range(len(walked.inserts) - 1, -1, -1):
+            insert = walked.inserts[place]
+            done = effect(insert, entering(walked, stages, place, self.levels.carriers))
             if done is not None:
                 if isinstance(done, ByChannel):
                     factors = [f * f for f in done.e]

@@ -98,18 +98,18 @@ class Taps:
 
     def _bits_at_strips(self) -> dict[int, int]:
         """Strip → bits of the stems that are taken at it now, and of itself where it is a return."""
-        found: dict[int, int] = defaultdict(int)
-        for number, stem in enumerate(self.stems):
-            if stem.strip is None or not self.open(number):
+        taken: dict[int, int] = defaultdict(int)
+        for stem_number, stem in enumerate(self.stems):
+            if stem.strip is None or not self.open(stem_number):
                 continue
             strip = self.graph.index[stem.strip]
-            bits = (1 << number) | (1 << (self.count + number))
+            bits = (1 << stem_number) | (1 << (self.count + stem_number))
             if stem.role == "mix" and self.sets[stem.set].stems:
-                bits |= 1 << (2 * self.count + number)
-            found[strip] |= self._behind(strip, self.stage[number], bits)
+                bits |= 1 << (2 * self.count + stem_number)
+            taken[strip] |= self._behind(strip, self.stage[stem_number], bits)
         for place, strip in enumerate(self.returns):
-            found[strip] |= self.return_bit(place)
-        return found
+            taken[strip] |= self.return_bit(place)
+        return taken
 
     def _behind(self, strip: int, stage: int, bits: int) -> int:
         """What is left of a mask where a strip is left at a stage."""
@@ -181,17 +181,17 @@ class Taps:
         int
             A bit for each stem.
         """
-        graph, found = self.graph, 0
+        graph, bits = self.graph, 0
         for stem in graph.stems_at.get(strip, ()):
             if self.stage[stem] >= stage and self.open(stem):
-                found |= 1 << stem
+                bits |= 1 << stem
         if not (self.reach.monitors[strip] or self.reach.sounds[strip]):
-            return found
+            return bits
         for route in graph.outs[strip]:
             head = graph.head[route]
             if graph.stage[route] >= stage and self.reach.route_ok[route] and self.reach.entered[head]:
-                found |= self.fed[head]
-        return found & self.all
+                bits |= self.fed[head]
+        return bits & self.all
 
     def onward(self, strip: int, stage: int) -> list[int]:
         """Strips that sound leaving a strip at a stage or a later one arrives at."""
@@ -209,11 +209,11 @@ class Taps:
     @cached_property
     def parts(self) -> dict[int, int]:
         """Composite → bits of all stems it is made of, parts of parts included."""
-        index = {stem.id: number for number, stem in enumerate(self.stems)}
-        found = {}
-        for number, stem in enumerate(self.stems):
+        index = {stem.id: stem_number for stem_number, stem in enumerate(self.stems)}
+        composites = {}
+        for stem_number, stem in enumerate(self.stems):
             if stem.role == "composite":
-                seen, waiting, bits = {number}, list(stem.of), 0
+                seen, waiting, bits = {stem_number}, list(stem.of), 0
                 while waiting:
                     part = index[waiting.pop()]
                     if part not in seen:
@@ -222,8 +222,8 @@ class Taps:
                             waiting += self.stems[part].of
                         else:
                             bits |= 1 << part
-                found[number] = bits
-        return found
+                composites[stem_number] = bits
+        return composites
 
 
 @dataclass
@@ -239,13 +239,13 @@ class StemSet:
 
 def _sets(stems: tuple[Stem, ...]) -> dict[str, StemSet]:
     """Set → its stems and mixes, in the order of the document."""
-    found: dict[str, StemSet] = {}
-    for number, stem in enumerate(stems):
-        its = found.setdefault(stem.set, StemSet(stem.set))
+    sets: dict[str, StemSet] = {}
+    for stem_number, stem in enumerate(stems):
+        its = sets.setdefault(stem.set, StemSet(stem.set))
         if stem.role == "stem":
-            its.stems.append(number)
-            its.stem_bits |= 1 << number
+            its.stems.append(stem_number)
+            its.stem_bits |= 1 << stem_number
         elif stem.role == "mix":
-            its.mixes.append(number)
-            its.mix_bits |= 1 << number
-    return found
+            its.mixes.append(stem_number)
+            its.mix_bits |= 1 << stem_number
+    return sets

@@ -101,8 +101,8 @@ class Arrivals:
         self._live: dict[int, tuple[int, int]] = {}
         self.reported: list[int] = [0] * count
         self.chain: list[tuple[int, int]] = [(0, 0)] * count
-        for number, samples in graph.inserts.latency.items():
-            self.chain[number] = samples
+        for strip_number, samples in graph.inserts.latency.items():
+            self.chain[strip_number] = samples
         self.waits: dict[int, int] = {}
         self.delays: dict[int, int] = {}
         self.wants: dict[int, int] = {}
@@ -157,8 +157,8 @@ class Arrivals:
         if not strip.in_service:
             return None
         if outlet >= 0:
-            piece = graph.outlets[outlet][1]
-            return self._source(strip) if piece.open and self._outlet_plays(tail, outlet) else None
+            taken_outlet = graph.outlets[outlet][1]
+            return self._source(strip) if taken_outlet.open and self._outlet_plays(tail, outlet) else None
         span = self.span(tail)
         if span is None:
             return None
@@ -197,31 +197,31 @@ class Arrivals:
         """Strips that nothing is fed to stand at their source's own latency."""
         graph = self.graph
         is_source, main_open, reported, playback = graph.is_source, graph.main_open, self.reported, self._playback
-        for number, (strip, routes) in enumerate(zip(graph.strips, graph.ins, strict=True)):
-            if routes or not is_source[number] or not strip.in_service or not main_open[number]:
+        for strip_number, (strip, routes) in enumerate(zip(graph.strips, graph.ins, strict=True)):
+            if routes or not is_source[strip_number] or not strip.in_service or not main_open[strip_number]:
                 continue
             if strip.kind == "input":
                 span = self._source(strip)[1]
                 if span.live:
-                    self._live[number] = span.live
+                    self._live[strip_number] = span.live
             else:
                 took, measured = strip.latency_samples, strip.measured_latency_samples
-                reported[number] = took
-                playback[number] = (took, took) if measured is None else (measured, measured)
+                reported[strip_number] = took
+                playback[strip_number] = (took, took) if measured is None else (measured, measured)
 
     def _sum(  # noqa: C901, PLR0912 - the innermost loop of timing, told apart by ifs and not by calls
-        self, number: int, routes: list[int], own: tuple[int, Span] | None
+        self, strip_number: int, routes: list[int], own: tuple[int, Span] | None
     ) -> None:
         """What comes in by routes and from the strip's own source, each held for the latest."""
-        found, latest = self._brought_to(routes)
-        if not found and own is None:
+        brought, latest = self._brought_to(routes)
+        if not brought and own is None:
             return
         if own is not None:
             latest = max(latest, own[0])
         most, limited, delays = self._most, self.rule.limit_samples is not None, self.delays
         earliest, last, largest = NEVER, -1, 0
         live: list[tuple[int, int]] = []
-        for route, reported, span, its_live in found:
+        for route, reported, span, its_live in brought:
             held = latest - reported
             # plain comparisons: a call of min or max for each route is a third of this loop
             if held > most:  # noqa: PLR1730
@@ -239,24 +239,24 @@ class Arrivals:
                     largest = end - first
             if its_live is not None:
                 live.append((its_live[0] + held, its_live[1] + held))
-        if len(found) > 1:
+        if len(brought) > 1:
             apart = max(last - earliest if last - earliest > largest else 0, _apart(live))
             if apart > 0:
-                self.apart[number] = apart
+                self.apart[strip_number] = apart
         if own is not None:
-            held = self.own_delay[number] = min(latest - own[0], most)
+            held = self.own_delay[strip_number] = min(latest - own[0], most)
             if own[1].playback is not None:
                 earliest, last = min(earliest, own[1].playback[0] + held), max(last, own[1].playback[1] + held)
             if own[1].live is not None:
                 live.append((own[1].live[0] + held, own[1].live[1] + held))
-        self.reported[number] = latest
-        self._playback[number] = (earliest, last) if last >= 0 else None
+        self.reported[strip_number] = latest
+        self._playback[strip_number] = (earliest, last) if last >= 0 else None
         if live:
-            self._live[number] = min(span[0] for span in live), max(span[1] for span in live)
+            self._live[strip_number] = min(span[0] for span in live), max(span[1] for span in live)
 
     def _brought_to(self, routes: list[int]) -> tuple[list[Brought], int]:
         """What routes that carry a source bring before compensation, and the latest they report."""
-        graph, found, latest = self.graph, [], -1
+        graph, brought, latest = self.graph, [], -1
         pieces, cut, reported, spans, live = (
             graph.routes,
             self.loops.feedback,
@@ -266,10 +266,10 @@ class Arrivals:
         )
         tails, stages, outlets, chain = graph.tail, graph.stage, graph.outlet, self.chain
         for route in routes:
-            piece, tail = pieces[route], tails[route]
-            if not piece.enabled or route in cut:
+            taken, tail = pieces[route], tails[route]
+            if not taken.enabled or route in cut:
                 continue
-            if outlets[route] >= 0 or piece.kind == "tie" or tail in live:
+            if outlets[route] >= 0 or taken.kind == "tie" or tail in live:
                 come = self.coming(route)
                 if come is None:
                     continue
@@ -285,8 +285,8 @@ class Arrivals:
                         span = span[0] + took, span[1] + took
             if told > latest:  # noqa: PLR1730
                 latest = told
-            found.append((route, told, span, its_live))
-        return found, latest
+            brought.append((route, told, span, its_live))
+        return brought, latest
 
     def _held(self, samples: int) -> int:
         return min(samples, self._most)
@@ -298,25 +298,25 @@ class Arrivals:
 
     def _keyed(self, node: int) -> None:
         """An insert and its keys wait for each other where the host covers keys."""
-        number = self.loops.insert_strips[node - len(self.graph.strips)]
-        strip = self.graph.strips[number]
+        strip_number = self.loops.insert_strips[node - len(self.graph.strips)]
+        strip = self.graph.strips[strip_number]
         insert = strip.inserts[self.loops.place[node]]
         keys = [(route, come) for route in self._keys_to[node] if (come := self.coming(route)) is not None]
-        if not keys or not strip.in_service or self.span(number) is None:
+        if not keys or not strip.in_service or self.span(strip_number) is None:
             return
         if not self.rule.covers_keys or insert.key != "external" or insert.state == "unloaded":
             for route, _come in keys:
                 self._delay(route, 0)
             return
-        audio = self.reported[number] + self.before(number, self.loops.place[node])[0]
+        audio = self.reported[strip_number] + self.before(strip_number, self.loops.place[node])[0]
         latest = max(audio, *(come[0] for _route, come in keys))
         for route, (reported, _actual) in keys:
             self._delay(route, latest - reported)
         wait = self._held(latest - audio)
         if wait:
             self.waits[node] = wait
-            reported, actual = self.chain[number]
-            self.chain[number] = reported + wait, actual + wait
+            reported, actual = self.chain[strip_number]
+            self.chain[strip_number] = reported + wait, actual + wait
 
     # what is asked for
 

@@ -44,20 +44,20 @@ def monitored(arrivals: Arrivals, levels: Levels) -> Iterator[Monitored]:
     """
     template, graph = arrivals.graph.template, arrivals.graph
     machines = {machine.id: machine for machine in template.machines}
-    for number in graph.by_kind["input"]:
-        if number in graph.tied_in or not levels.stages[number]:
+    for strip_number in graph.by_kind["input"]:
+        if strip_number in graph.tied_in or not levels.stages[strip_number]:
             continue
-        if not levels.reach.sounds[number]:
+        if not levels.reach.sounds[strip_number]:
             continue
-        slowest = _slowest(graph, levels, number)
+        slowest = _slowest(graph, levels, strip_number)
         for output, samples in sorted(slowest.items()):
-            piece = graph.strips[output]
-            if piece.kind == "output" and output not in graph.tied_out and levels.post[output] is not None:
+            heard_at = graph.strips[output]
+            if heard_at.kind == "output" and output not in graph.tied_out and levels.post[output] is not None:
                 yield Monitored(
-                    source=number,
+                    source=strip_number,
                     output=output,
-                    input_samples=machines[graph.machine_of(number)].input_latency_samples,
-                    chain_samples=samples + chain_samples(piece.inserts)[1],
+                    input_samples=machines[graph.machine_of(strip_number)].input_latency_samples,
+                    chain_samples=samples + chain_samples(heard_at.inserts)[1],
                     output_samples=machines[graph.machine_of(output)].output_latency_samples,
                     rate_hz=template.sample_rate_hz,
                 )
@@ -65,7 +65,7 @@ def monitored(arrivals: Arrivals, levels: Levels) -> Iterator[Monitored]:
 
 def _slowest(graph: SignalGraph, levels: Levels, start: int) -> dict[int, int]:
     """Strip → samples of the slowest chain of inserts from a strip's `in` to it; no compensation, no ties."""
-    found = {start: 0}
+    slowest = {start: 0}
     waiting = [(levels.loops.position[start], start)]
     while waiting:
         strip = heapq.heappop(waiting)[1]
@@ -75,8 +75,8 @@ def _slowest(graph: SignalGraph, levels: Levels, start: int) -> dict[int, int]:
         for route in graph.outs[strip]:
             if levels.passes(route):
                 head = graph.head[route]
-                samples = found[strip] + (0 if graph.stage[route] == IN else behind)
-                if head not in found:
+                samples = slowest[strip] + (0 if graph.stage[route] == IN else behind)
+                if head not in slowest:
                     heapq.heappush(waiting, (levels.loops.position[head], head))
-                found[head] = max(found.get(head, 0), samples)
-    return found
+                slowest[head] = max(slowest.get(head, 0), samples)
+    return slowest

@@ -41,22 +41,22 @@ def critical_path(arrivals: Arrivals, output: int) -> list[PathStep]:
     -----
     O(length of the path · routes into a strip).
     """
-    found = [PathStep(output, "output", arrivals.graph.strips[output].id, _out_samples(arrivals, output))]
+    steps = [PathStep(output, "output", arrivals.graph.strips[output].id, _out_samples(arrivals, output))]
     strip, place = output, len(arrivals.graph.strips[output].inserts)
     while True:
-        held = _through_chain(arrivals, strip, place, found)
+        held = _through_chain(arrivals, strip, place, steps)
         route = held if held is not None else _latest_in(arrivals, strip)
         if route is None:
             own = arrivals.source_span(strip)
             span = arrivals.span(strip)
             samples = span.latest if span else own[1].latest if own else 0
-            found.append(PathStep(strip, "strip", arrivals.graph.strips[strip].id, samples))
-            return found[::-1]
+            steps.append(PathStep(strip, "strip", arrivals.graph.strips[strip].id, samples))
+            return steps[::-1]
         if held is None:
-            found.append(PathStep(strip, "strip", arrivals.graph.strips[strip].id, arrivals.delays.get(route, 0)))
-        strip, place = _back(arrivals, route, found)
+            steps.append(PathStep(strip, "strip", arrivals.graph.strips[strip].id, arrivals.delays.get(route, 0)))
+        strip, place = _back(arrivals, route, steps)
         if place < 0:
-            return found[::-1]
+            return steps[::-1]
 
 
 def _out_samples(arrivals: Arrivals, output: int) -> int:
@@ -64,19 +64,19 @@ def _out_samples(arrivals: Arrivals, output: int) -> int:
     return arrivals.outputs[output] - span.latest if span else 0
 
 
-def _through_chain(arrivals: Arrivals, strip: int, place: int, found: list[PathStep]) -> int | None:
+def _through_chain(arrivals: Arrivals, strip: int, place: int, steps: list[PathStep]) -> int | None:
     """Adds a chain's inserts from a place backwards; the key route that one of them waits for, if any."""
-    piece, loops = arrivals.graph.strips[strip], arrivals.loops
+    passed, loops = arrivals.graph.strips[strip], arrivals.loops
     nodes = {loops.place[node]: node for node in loops.keyed.get(strip, ())}
     for at in range(place - 1, -1, -1):
-        insert = piece.inserts[at]
+        insert = passed.inserts[at]
         if insert.state != "unloaded":
-            found.append(PathStep(strip, "insert", insert.id, actual_samples(insert)))
+            steps.append(PathStep(strip, "insert", insert.id, actual_samples(insert)))
         node = nodes.get(at)
         if node is not None and arrivals.waits.get(node):
             keys = [route for route in arrivals.keys_to(node) if route in arrivals.delays]
             route = min(keys, key=lambda key: (arrivals.delays[key], key))
-            found.append(PathStep(strip, "strip", piece.id, arrivals.delays[route]))
+            steps.append(PathStep(strip, "strip", passed.id, arrivals.delays[route]))
             return route
     return None
 

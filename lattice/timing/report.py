@@ -13,15 +13,15 @@ def as_json(arrivals: Arrivals) -> dict[str, Any]:
     """The form of `lattice timing --json`: arrivals of strips that carry a source, compensation, outputs; samples."""
     graph, rate = arrivals.graph, arrivals.graph.template.sample_rate_hz
     strips = {}
-    for number, strip in enumerate(graph.strips):
-        span, pre = arrivals.span(number), arrivals.at_pre(number)
+    for strip_number, strip in enumerate(graph.strips):
+        span, pre = arrivals.span(strip_number), arrivals.at_pre(strip_number)
         if span is not None and pre is not None:
             strips[strip.id] = {"in": _plain(span), "pre": _plain(pre), "post": _plain(pre)}
-            if number in arrivals.prints:
-                strips[strip.id]["recorded"] = _plain(arrivals.prints[number])
+            if strip_number in arrivals.prints:
+                strips[strip.id]["recorded"] = _plain(arrivals.prints[strip_number])
     outputs = {
-        graph.strips[number].id: {"samples": samples, "ms": samples_to_ms(samples, rate)}
-        for number, samples in arrivals.outputs.items()
+        graph.strips[strip_number].id: {"samples": samples, "ms": samples_to_ms(samples, rate)}
+        for strip_number, samples in arrivals.outputs.items()
     }
     return {
         "format": "intact-lattice.timing",
@@ -62,12 +62,12 @@ def as_lines(arrivals: Arrivals) -> list[str]:
     """A table to read: arrivals at `in` and `post`, and the way that sets the latency."""
     graph, rate = arrivals.graph, arrivals.graph.template.sample_rate_hz
     lines = [f"{'strip':32} {'in, samples':>17}   {'post, samples':>17}"]
-    for number, strip in enumerate(graph.strips):
-        span, pre = arrivals.span(number), arrivals.at_pre(number)
+    for strip_number, strip in enumerate(graph.strips):
+        span, pre = arrivals.span(strip_number), arrivals.at_pre(strip_number)
         if span is not None and pre is not None:
             lines.append(f"{strip.name[:32]:32} {span.words:>17}   {pre.words:>17}")
-    for number, samples in arrivals.outputs.items():
-        lines.append(f"{graph.strips[number].name}: {samples} samples, {samples_to_ms(samples, rate):.3f} ms")
+    for strip_number, samples in arrivals.outputs.items():
+        lines.append(f"{graph.strips[strip_number].name}: {samples} samples, {samples_to_ms(samples, rate):.3f} ms")
     if arrivals.outputs:
         lines.append("set by: " + " → ".join(_path(arrivals)))
     return lines

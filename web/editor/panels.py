@@ -150,7 +150,7 @@ def trace_panel(request: HttpRequest, pk: int) -> HttpResponse:
     space = workspace(stored)
     graph = space.graph
     try:
-        found = trace(graph, request.GET.get("from", ""), request.GET.get("to") or None, most=MOST_PATHS)
+        traced = trace(graph, request.GET.get("from", ""), request.GET.get("to") or None, most=MOST_PATHS)
     except DocumentError as error:
         return render(request, "editor/panel_trace.html", {"stored": stored, "problems": error.problems}, status=422)
     figures = HopFigures(space.analysis.levels, space.analysis.arrivals)
@@ -170,11 +170,11 @@ def trace_panel(request: HttpRequest, pk: int) -> HttpResponse:
             "routes": " ".join(graph.routes[route].id for route in path.routes),
             "blockers": path.blockers,
         }
-        for path in found.paths[:SHOWN_PATHS]
+        for path in traced.paths[:SHOWN_PATHS]
     ]
-    start = graph.strips[graph.index[found.start.partition("/")[0]]]
-    context = {"stored": stored, "start": start, "to": request.GET.get("to", ""), "paths": paths, "found": found}
-    context["more"] = len(found.paths) - len(paths)
+    start = graph.strips[graph.index[traced.start.partition("/")[0]]]
+    context = {"stored": stored, "start": start, "to": request.GET.get("to", ""), "paths": paths, "found": traced}
+    context["more"] = len(traced.paths) - len(paths)
     return render(request, "editor/panel_trace.html", context)
 
 

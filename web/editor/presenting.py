@@ -205,12 +205,12 @@ def map_context(request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]
 def strip_context(space: Workspace, strip: Strip) -> dict[str, Any]:
     """The side panel of one strip."""
     graph = space.graph
-    number = graph.index[strip.id]
+    strip_number = graph.index[strip.id]
     return {
         "strip": strip,
-        "machine": graph.machine_of(number),
-        "ins": _routes(graph, [r for r, head in enumerate(graph.head) if head == number], "in"),
-        "outs": _routes(graph, [r for r, tail in enumerate(graph.tail) if tail == number], "out"),
+        "machine": graph.machine_of(strip_number),
+        "ins": _routes(graph, [r for r, head in enumerate(graph.head) if head == strip_number], "in"),
+        "outs": _routes(graph, [r for r, tail in enumerate(graph.tail) if tail == strip_number], "out"),
         "is_monitored": strip.kind in ("audio", "print"),
         "outlets": [
             {"id": o.id, "name": o.name, "layout": o.layout, "open": o.open, "is_main": o is main_outlet(strip)}

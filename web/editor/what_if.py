@@ -42,20 +42,20 @@ LEAST_DB = 0.05
 
 def level_changes(before: Analysis, after: Analysis) -> list[LevelChange]:
     """Endpoints and sums whose likely peak would change, outputs and prints first."""
-    then = {strip.id: number for number, strip in enumerate(after.graph.strips)}
-    found = []
+    then = {strip.id: strip_number for strip_number, strip in enumerate(after.graph.strips)}
+    changes = []
     kinds = ("output", "print", "master", "bus", "return")
     for kind in kinds:
-        for number in before.graph.by_kind[kind]:
-            strip = before.graph.strips[number]
+        for strip_number in before.graph.by_kind[kind]:
+            strip = before.graph.strips[strip_number]
             other = then.get(strip.id)
             if other is None:
                 continue
-            levels = _likely(before, number), _likely(after, other)
+            levels = _likely(before, strip_number), _likely(after, other)
             if levels[0] == levels[1] or abs(levels[1] - levels[0]) < LEAST_DB:
                 continue
-            found.append(LevelChange(strip.name, *levels))
-    return found
+            changes.append(LevelChange(strip.name, *levels))
+    return changes
 
 
 def _likely(analysis: Analysis, number: int) -> float:

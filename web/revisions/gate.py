@@ -40,7 +40,7 @@ class Ticked:
 def ticked(space: Workspace, template_pk: int, sealed_by: str = "") -> list[Ticked]:
     """Every section of a state with its tick."""
     ticks = {tick.section: tick for tick in Tick.objects.filter(template=template_pk)}
-    digests, found = section_digests(space.template), []
+    digests, sections = section_digests(space.template), []
     names = {section.id: section.name for section in space.template.sections} | {"": "Outside sections"}
     for section_id, name in names.items():
         digest = digests.get(section_id)
@@ -49,8 +49,8 @@ def ticked(space: Workspace, template_pk: int, sealed_by: str = "") -> list[Tick
         tick = ticks.get(section_id)
         same = tick is not None and tick.digest == digest
         other = tick is not None and tick.by.casefold() != sealed_by.casefold()
-        found.append(Ticked(section_id, name, digest, tick, same and other, tick is not None and not same))
-    return found
+        sections.append(Ticked(section_id, name, digest, tick, same and other, tick is not None and not same))
+    return sections
 
 
 def gate(space: Workspace, revision: Revision) -> list[GateCondition]:

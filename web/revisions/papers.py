@@ -144,7 +144,8 @@ def _timing(space: Workspace) -> dict[str, Any]:
         "total": arrivals.total_samples,
         "total_ms": samples_to_ms(arrivals.total_samples or 0, rate),
         "outputs": [
-            (names[number], samples, samples_to_ms(samples, rate)) for number, samples in arrivals.outputs.items()
+            (names[strip_number], samples, samples_to_ms(samples, rate))
+            for strip_number, samples in arrivals.outputs.items()
         ],
         "steps": [
             (
@@ -165,16 +166,19 @@ def _timing(space: Workspace) -> dict[str, Any]:
 def _ledger(space: Workspace) -> dict[str, Any]:
     """The ledger, a table a set, or several where a set has more stems than fit a page."""
     ledger = space.analysis.ledger
-    stems = [(number, stem) for number, stem in enumerate(space.template.stems) if stem.strip is not None]
+    stems = [(stem_number, stem) for stem_number, stem in enumerate(space.template.stems) if stem.strip is not None]
     tables = []
     for name in dict.fromkeys(stem.set for _number, stem in stems):
         of_set = [one for one in stems if one[1].set == name]
         for start in range(0, len(of_set), COLUMNS_A_PAGE):
             columns = of_set[start : start + COLUMNS_A_PAGE]
             rows = [
-                (space.analysis.source_name(*origin), [(number in row, row.get(number)) for number, _stem in columns])
+                (
+                    space.analysis.source_name(*origin),
+                    [(stem_number in row, row.get(stem_number)) for stem_number, _stem in columns],
+                )
                 for origin, row in ledger.rows.items()
-                if any(number in row for number, _stem in columns)
+                if any(stem_number in row for stem_number, _stem in columns)
             ]
             tables.append((name, [stem for _number, stem in columns], rows))
     return {"ledger": tables, "adds_up": adds_up(ledger)}

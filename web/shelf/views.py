@@ -60,26 +60,26 @@ def bring(request: HttpRequest) -> HttpResponse:
         return render(request, "shelf/import.html", {"form": form}, status=413)
     if request.method != "POST" or not form.is_valid():
         return render(request, "shelf/import.html", {"form": form}, status=422 if request.method == "POST" else 200)
-    found = read(*form.data_and_name())
-    context = {"form": form, "read": found, "rows": _preview(found)}
-    if found.template is not None:
+    read_file = read(*form.data_and_name())
+    context = {"form": form, "read": read_file, "rows": _preview(read_file)}
+    if read_file.template is not None:
         pieces = (
-            (found.template.strips, "strip"),
-            (found.template.routes, "route"),
-            (found.template.sections, "section"),
+            (read_file.template.strips, "strip"),
+            (read_file.template.routes, "route"),
+            (read_file.template.sections, "section"),
         )
         context["counts"] = [(len(known), word) for known, word in pieces]
-        context["draft"] = services.keep_draft(signed_in_user(request), found.template)
-    return render(request, "shelf/import.html", context, status=200 if found.template else 422)
+        context["draft"] = services.keep_draft(signed_in_user(request), read_file.template)
+    return render(request, "shelf/import.html", context, status=200 if read_file.template else 422)
 
 
-def _preview(found: Read) -> list[dict[str, object]]:
-    if found.template is None:
+def _preview(read_file: Read) -> list[dict[str, object]]:
+    if read_file.template is None:
         return []
-    names = {strip.id: strip.name for strip in found.template.strips}
-    sections = {section.id: section.name for section in found.template.sections}
+    names = {strip.id: strip.name for strip in read_file.template.strips}
+    sections = {section.id: section.name for section in read_file.template.sections}
     feeds: dict[str, list[str]] = {}
-    for route in found.template.routes:
+    for route in read_file.template.routes:
         if route.kind == "feed":
             feeds.setdefault(route.from_strip, []).append(names[route.to])
     return [
@@ -87,9 +87,9 @@ def _preview(found: Read) -> list[dict[str, object]]:
             "strip": strip,
             "section": sections.get(strip.section or "", ""),
             "feeds": ", ".join(feeds.get(strip.id, [])),
-            "guessed": strip.id in found.guessed,
+            "guessed": strip.id in read_file.guessed,
         }
-        for strip in found.template.strips[:200]
+        for strip in read_file.template.strips[:200]
     ]
 
 

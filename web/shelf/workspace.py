@@ -71,10 +71,10 @@ _lock = Lock()
 def workspace(stored: StoredTemplate) -> Workspace:
     """The workspace of a stored template at the version it has. Raises UnreadableError."""
     with _lock:
-        version, found = _kept.get(stored.pk, (0, None))
-        if found is not None and version == stored.version:
+        version, space = _kept.get(stored.pk, (0, None))
+        if space is not None and version == stored.version:
             _kept.move_to_end(stored.pk)
-            return found
+            return space
     try:
         template = load(document_of(bytes(stored.head)))
     except DocumentError as error:

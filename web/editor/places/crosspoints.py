@@ -69,13 +69,13 @@ def _columns(template: Template, kind: str) -> list[tuple[str, str, str]]:
     """Id, name and group of each destination."""
     if kind == "sound":
         takes_outlets = {route.to for route in template.routes if route.from_outlet}
-        found = [
+        destinations = [
             (group, strip) for word, group in DESTINATIONS.items() for strip in template.strips if strip.kind == word
         ]
-        found += [
+        destinations += [
             ("Listeners", strip) for strip in template.strips if strip.id in takes_outlets and strip.kind == "audio"
         ]
-        return [(strip.id, strip.name, group) for group, strip in found]
+        return [(strip.id, strip.name, group) for group, strip in destinations]
     if kind == "key":
         return [
             (f"{strip.id}/{insert.id}", f"{strip.name}: {insert.name or insert.type}", "Inserts")

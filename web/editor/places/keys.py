@@ -24,9 +24,9 @@ def keys(space: Workspace) -> list[dict[str, Any]]:
     }
     keyed = sorted({graph.head[route] for route in graph.keys})
     bits = {strip: 1 << at for at, strip in enumerate(keyed)}
-    sounding = [number for number, sounds in enumerate(analysis.unblocked.sounds) if sounds]
+    sounding = [strip_number for strip_number, sounds in enumerate(analysis.unblocked.sounds) if sounds]
     reached = masks(analysis.unblocked, bits, {})
-    names = [analysis.source_name(number) for number in sounding]
+    names = [analysis.source_name(strip_number) for strip_number in sounding]
     outlets = [o for o in range(len(graph.outlets)) if analysis.unblocked.outlet_sounds(o)]
     names += [analysis.source_name(graph.outlets[outlet][0], outlet) for outlet in outlets]
     rows = []

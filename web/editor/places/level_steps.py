@@ -52,21 +52,21 @@ class LevelStep:
 def level_steps(levels: Levels, path: Path) -> list[LevelStep]:
     """Every step of a path, with the gain of each and the reduction so far."""
     graph, response = levels.graph, SourceResponse(levels, path.start, path.outlet, weight=LIKELY)
-    found = [_at_source(levels, path, response)]
+    steps = [_at_source(levels, path, response)]
     strips = path.strips(graph)
-    for at, number in enumerate(strips):
+    for at, strip_number in enumerate(strips):
         if at == 0 and path.outlet >= 0:
             continue  # it leaves past the chain
         if at:
-            found.append(_entered(levels, path.routes[at - 1], response))
+            steps.append(_entered(levels, path.routes[at - 1], response))
         leaves = graph.stage[path.routes[at]] if at < len(path.routes) else POST
-        strip = graph.strips[number]
+        strip = graph.strips[strip_number]
         recorded_in = at == len(path.routes) and strip.kind == "print" and strip.records == "in"
         if leaves != IN and not recorded_in:
-            found += _chain(levels, number, response)
-            if leaves == POST and levels.post[number] is not None and strip.kind != "print":
-                found.append(_fader(levels, number, response))
-    return _counted(found)
+            steps += _chain(levels, strip_number, response)
+            if leaves == POST and levels.post[strip_number] is not None and strip.kind != "print":
+                steps.append(_fader(levels, strip_number, response))
+    return _counted(steps)
 
 
 def _step(levels: Levels, number: int, what: str, stage: Stage, own: SourceGains | None, **more: Any) -> LevelStep:
@@ -101,28 +101,30 @@ def _at_source(levels: Levels, path: Path, response: SourceResponse) -> LevelSte
 
 
 def _entered(levels: Levels, route: int, response: SourceResponse) -> LevelStep:
-    graph, piece = levels.graph, levels.graph.routes[route]
-    number = graph.head[route]
-    count = sum(levels.brings(other) for other in graph.ins[number])
+    graph, entered_by = levels.graph, levels.graph.routes[route]
+    strip_number = graph.head[route]
+    count = sum(levels.brings(other) for other in graph.ins[strip_number])
     words = f"sum of {count}" if count > 1 else "in"
-    words += f", {piece.kind} {words_db(piece.gain_db)}" if piece.gain_db else ""
+    words += f", {entered_by.kind} {words_db(entered_by.gain_db)}" if entered_by.gain_db else ""
     control = {
         "edit": "change_route",
         "field": "gain_db",
-        "value": words_db(piece.gain_db),
+        "value": words_db(entered_by.gain_db),
         "hidden": "route",
-        "id": piece.id,
+        "id": entered_by.id,
     }
     control["strip"] = graph.strips[graph.tail[route]].id
-    name, stage = graph.strips[number].name, levels.stages[number][0]
-    return _step(levels, number, words, stage, response.at(number, IN), response=response, name=name, control=control)
+    name, stage = graph.strips[strip_number].name, levels.stages[strip_number][0]
+    return _step(
+        levels, strip_number, words, stage, response.at(strip_number, IN), response=response, name=name, control=control
+    )
 
 
-def _chain(levels: Levels, number: int, response: SourceResponse) -> list[LevelStep]:
-    strip, stages, own = levels.graph.strips[number], levels.stages[number], response.stages(number)
-    found = []
+def _chain(levels: Levels, strip_number: int, response: SourceResponse) -> list[LevelStep]:
+    strip, stages, own = levels.graph.strips[strip_number], levels.stages[strip_number], response.stages(strip_number)
+    steps = []
     for place, insert in enumerate(strip.inserts):
-        shown = levels.insert_figures(number, place)
+        shown = levels.insert_figures(strip_number, place)
         control = {
             "edit": "change_insert",
             "state": insert.state,
@@ -130,12 +132,13 @@ def _chain(levels: Levels, number: int, response: SourceResponse) -> list[LevelS
             "id": insert.id,
             "strip": strip.id,
         }
+        words, is_drawn = _insert_words(levels, strip_number, place), insert.state == "on"
         step = _step(
-            levels, number, _insert_words(levels, number, place), stages[place + 1], own[place + 1], response=response,
-            control=control, drawn=insert.state == "on" and stages[place + 1] is not stages[place],
+            levels, strip_number, words, stages[place + 1], own[place + 1], response=response, control=control,
+            drawn=is_drawn and stages[place + 1] is not stages[place],
         )  # fmt: skip
-        found.append(replace(step, reduced_db=shown.reduction_db + shown.pushed_db))
-    return found
+        steps.append(replace(step, reduced_db=shown.reduction_db + shown.pushed_db))
+    return steps
 
 
 def _fader(levels: Levels, number: int, response: SourceResponse) -> LevelStep:
@@ -148,17 +151,17 @@ def _fader(levels: Levels, number: int, response: SourceResponse) -> LevelStep:
     return _step(levels, number, words, stage, own, response=response, control=control, drawn=bool(strip.fader_db))
 
 
-def _insert_words(levels: Levels, number: int, place: int) -> str:
-    insert: Insert = levels.graph.strips[number].inserts[place]
+def _insert_words(levels: Levels, strip_number: int, place: int) -> str:
+    insert: Insert = levels.graph.strips[strip_number].inserts[place]
     if insert.state != "on":
         return f"{insert.name or insert.type}, {insert.state}"
-    shown = levels.insert_figures(number, place)
+    shown = levels.insert_figures(strip_number, place)
     if shown.reduction_db:
         return f"{insert.type} {words_db(-shown.reduction_db)}"
     if shown.pushed_db:
         return f"{insert.type}, pushed {shown.pushed_db:.1f}"
-    before = entering(levels.graph.strips[number], levels.stages[number], place, levels.carriers)
-    change = likely_db(levels.stages[number][place + 1]) - likely_db(before)
+    before = entering(levels.graph.strips[strip_number], levels.stages[strip_number], place, levels.carriers)
+    change = likely_db(levels.stages[strip_number][place + 1]) - likely_db(before)
     return f"{insert.type} {words_db(change, plus=True)}"
 
 

@@ -33,29 +33,31 @@ def levels_place(space: Workspace, wanted: str, end: str, sum_at: str) -> dict[s
     if not ends:
         return {"ends": []}
     target = graph.index.get(end, -1)
-    if target not in {number for number, *_rest in ends}:
+    if target not in {strip_number for strip_number, *_rest in ends}:
         target = max(ends, key=lambda entry: entry[2])[0]
     sources = _sources(space, target)
     start = next((one for one in sources if wanted in (one.id, one.id.partition("/")[0])), next(iter(sources), None))
     path = _path(space, start, target) if start is not None else None
     steps = level_steps(levels, path) if path else []
-    number = graph.index.get(sum_at, -1)
-    if number < 0 or not levels.stages[number]:
-        number = _fullest(levels, path, target)
+    strip_number = graph.index.get(sum_at, -1)
+    if strip_number < 0 or not levels.stages[strip_number]:
+        strip_number = _fullest(levels, path, target)
     chosen = next(stage for strip, stage, _likely in ends if strip == target)
     return {
         "ends": [_end_row(space, *entry, chosen=entry[0] == target) for entry in ends],
         "sources": sources,
-        "end_choices": [graph.strips[number] for number, *_rest in ends],
+        "end_choices": [graph.strips[strip_number] for strip_number, *_rest in ends],
         "start": start,
         "target": graph.strips[target],
         "target_channels": channels(chosen, space.graph.chain_layout[target], space.template.profile),
         "chart": _chart([step for step in steps if step.drawn], space.template.profile) if steps else None,
         "level_steps": steps,
-        "sum": graph.strips[number],
-        "sum_levels": figures(levels.stages[number][IN]).loudest if levels.stages[number] else (None, None, None),
-        "sum_channels": _sum_channels(space, number) if number != target else None,
-        "inflow": _inflow_rows(levels, number),
+        "sum": graph.strips[strip_number],
+        "sum_levels": figures(levels.stages[strip_number][IN]).loudest
+        if levels.stages[strip_number]
+        else (None, None, None),
+        "sum_channels": _sum_channels(space, strip_number) if strip_number != target else None,
+        "inflow": _inflow_rows(levels, strip_number),
         "cut": bool(levels.cut),
         "states": ("on", "bypassed", "unloaded"),
     }
@@ -201,7 +203,7 @@ def _cut(words: str, wide: float) -> str:
 FEED_WORDS = {"change_strip": "fader of", "change_route": "gain of the route from"}  # by the edit that rules a feed
 
 
-def _inflow_rows(levels: Levels, number: int) -> list[dict[str, Any]]:
+def _inflow_rows(levels: Levels, strip_number: int) -> list[dict[str, Any]]:
     graph = levels.graph
     return [
         {
@@ -210,7 +212,7 @@ def _inflow_rows(levels: Levels, number: int) -> list[dict[str, Any]]:
             "control": (control := _feed_control(graph, share.route)), "mark": f"wf-{graph.routes[share.route].id}",
             "words": f"{FEED_WORDS[control['edit']]} {graph.strips[graph.tail[share.route]].name}",
         }
-        for share in inflow(levels, number)
+        for share in inflow(levels, strip_number)
     ]  # fmt: skip
 
 

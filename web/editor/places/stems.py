@@ -65,7 +65,7 @@ def ledger_place(space: Workspace, set_name: str, only: str, section: str = "") 
     template, analysis = space.template, space.analysis
     sets = list(dict.fromkeys(stem.set for stem in template.stems))
     chosen = set_name if set_name in sets else next(iter(sets), "")
-    columns = [(number, stem) for number, stem in enumerate(template.stems) if stem.set == chosen]
+    columns = [(stem_number, stem) for stem_number, stem in enumerate(template.stems) if stem.set == chosen]
     about = [finding for finding in space.audit.findings if finding.code.startswith("stem.")]
     bands = _bands(space, columns, about, only=bool(only), open_one=section) if sets else []
     return {
@@ -139,7 +139,7 @@ def _is_said(finding: Finding, of_set: set[str]) -> bool:
 
 def _marks(about: list[Finding], names: dict[str, str]) -> dict[tuple[str, str], tuple[str, str]]:
     """(source, stem) → (mark, words) from what the checks say."""
-    found: dict[tuple[str, str], tuple[str, str]] = {}
+    marks: dict[tuple[str, str], tuple[str, str]] = {}
     words = {
         "stem.missing": "in no stem", "stem.bypassed": "passes no stem", "stem.twice": "in two stems",
         "stem.forbidden": "must not be here",
@@ -150,14 +150,14 @@ def _marks(about: list[Finding], names: dict[str, str]) -> dict[tuple[str, str],
         source = finding.outlets[0] if finding.outlets else finding.strips[0] if finding.strips else ""
         for stem in finding.stems:
             if finding.code in words:
-                found.setdefault((source, stem), (finding.severity, words[finding.code]))
+                marks.setdefault((source, stem), (finding.severity, words[finding.code]))
             elif finding.code == "stem.pop":
-                found[source, stem] = ("gap", "not in every stem")
+                marks[source, stem] = ("gap", "not in every stem")
             elif finding.code == "stem.leak":
                 by = names[finding.strips[0]]
                 for foreign in (*finding.strips[1:], *finding.outlets):
-                    found.setdefault((foreign, stem), (finding.severity, f"by {by}"))
-    return found
+                    marks.setdefault((foreign, stem), (finding.severity, f"by {by}"))
+    return marks
 
 
 def _row(
@@ -168,12 +168,12 @@ def _row(
     row = Row(name, strip.id, analysis.source_name(*origin))
     levels, composites = ledger.rows.get(origin, {}), ledger.composites
     main = main_outlet(strip)
-    for number, stem in columns:
-        if number in composites:
-            reached = bool(composites[number] & analysis.taps.of(origin))
-            cell = Cell(stem, reached, ledger.composite(origin, number))
+    for stem_number, stem in columns:
+        if stem_number in composites:
+            reached = bool(composites[stem_number] & analysis.taps.of(origin))
+            cell = Cell(stem, reached, ledger.composite(origin, stem_number))
         else:
-            cell = Cell(stem, number in levels, levels.get(number))
+            cell = Cell(stem, stem_number in levels, levels.get(stem_number))
         own = marks.get((name, stem.id)) or (
             marks.get((strip.id, stem.id)) if main is None or origin.is_chain else None
         )

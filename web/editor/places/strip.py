@@ -48,17 +48,17 @@ class Rung:
         return self.insert is not None and self.insert.state != "on"
 
 
-def strip_sheet(space: Workspace, number: int) -> dict[str, Any]:
+def strip_sheet(space: Workspace, strip_number: int) -> dict[str, Any]:
     """Everything the strip sheet shows of one strip."""
     graph, template = space.graph, space.template
-    strip = graph.strips[number]
+    strip = graph.strips[strip_number]
     machine = next(known for known in template.machines if known.id == id_of_machine(template, strip))
     beside = [known.id for known in template.strips if known.section == strip.section]
     at = beside.index(strip.id)
     return {
         "strip": strip.id,
         "piece": strip,
-        "rungs": [replace(rung, shown=_figures(space, number, rung)) for rung in _rungs(graph, number)],
+        "rungs": [replace(rung, shown=_figures(space, strip_number, rung)) for rung in _rungs(graph, strip_number)],
         "source": source_of(strip, main_outlet(strip)),
         "is_source": strip.kind in ("audio", "instrument", "input"),
         "outlets": [_outlet(strip, outlet) for outlet in strip.outlets],
@@ -71,20 +71,20 @@ def strip_sheet(space: Workspace, number: int) -> dict[str, Any]:
     }
 
 
-def _figures(space: Workspace, number: int, rung: Rung) -> dict[str, Any] | None:
+def _figures(space: Workspace, strip_number: int, rung: Rung) -> dict[str, Any] | None:
     """Levels of the loudest channel behind a rung, what an insert takes off, when sound is there."""
     levels, arrivals = space.analysis.levels, space.analysis.arrivals
-    stages, span = levels.stages[number], arrivals.span(number)
+    stages, span = levels.stages[strip_number], arrivals.span(strip_number)
     if not stages or rung.kind not in ("in", "insert", "pre", "post"):
         return None
-    stage: Stage | None = {"in": stages[0], "pre": stages[-1], "post": levels.post[number]}.get(rung.kind)
+    stage: Stage | None = {"in": stages[0], "pre": stages[-1], "post": levels.post[strip_number]}.get(rung.kind)
     more: dict[str, Any] = {}
-    late = 0 if rung.kind == "in" else arrivals.chain[number][1]
+    late = 0 if rung.kind == "in" else arrivals.chain[strip_number][1]
     if rung.kind == "insert":
         stage = stages[rung.position + 1]
-        at = levels.insert_figures(number, rung.position)
+        at = levels.insert_figures(strip_number, rung.position)
         more = {"reduction": at.reduction_db, "pushed": at.pushed_db, "duck": at.duck_db}
-        late = arrivals.before(number, rung.position + 1)[1]
+        late = arrivals.before(strip_number, rung.position + 1)[1]
     peak, likely, rms = figures(stage).loudest if stage else (None, None, None)
     arrives = span.latest + late if span else None
     shown = {"peak": peak, "likely": likely, "rms": rms, "arrives": arrives, **more}
@@ -107,8 +107,8 @@ def _words(
     return " · ".join(parts)
 
 
-def _rungs(graph: SignalGraph, number: int) -> list[Rung]:
-    strip = graph.strips[number]
+def _rungs(graph: SignalGraph, strip_number: int) -> list[Rung]:
+    strip = graph.strips[strip_number]
     comes = [Lead(r, graph.strips[graph.tail[n]]) for n, r in enumerate(graph.routes) if r.to == strip.id]
     leaves = [
         (graph.stage[n], Lead(r, graph.strips[graph.head[n]]))
@@ -119,7 +119,7 @@ def _rungs(graph: SignalGraph, number: int) -> list[Rung]:
     own = [(stage, lead) for stage, lead in leaves if lead.route.from_outlet in (None, main.id if main else None)]
 
     def stage(kind: str, at: int, **more: Any) -> Rung:
-        stems = [graph.template.stems[n] for n in graph.stems_at.get(number, ())]
+        stems = [graph.template.stems[n] for n in graph.stems_at.get(strip_number, ())]
         return Rung(
             kind,
             STAGE_WORDS[at],

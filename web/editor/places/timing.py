@@ -84,18 +84,18 @@ def _folded(space: Workspace, numbers: list[int], section: str, on_path: set[int
     """Strips in a row each; where they are many, those of a section that is not open are one row together."""
     if len(numbers) <= MOST_ROWS:
         return list(numbers)
-    found: list[int | tuple[str, list[int]]] = []
+    rows: list[int | tuple[str, list[int]]] = []
     together: dict[str, list[int]] = {}
-    for number in numbers:
-        its = space.graph.strips[number].section or ""
-        if number in on_path or not its or its == section:
-            found.append(number)
+    for strip_number in numbers:
+        its = space.graph.strips[strip_number].section or ""
+        if strip_number in on_path or not its or its == section:
+            rows.append(strip_number)
         else:
             if its not in together:
                 together[its] = []
-                found.append((its, together[its]))
-            together[its].append(number)
-    return found
+                rows.append((its, together[its]))
+            together[its].append(strip_number)
+    return rows
 
 
 def _section_row(space: Workspace, section: str, numbers: list[int], at: int, x: Any) -> dict[str, Any]:
@@ -111,13 +111,13 @@ def _section_row(space: Workspace, section: str, numbers: list[int], at: int, x:
     }  # fmt: skip
 
 
-def _row(space: Workspace, number: int, at: int, x: Any, on_path: bool) -> dict[str, Any]:
-    arrivals, strip = space.analysis.arrivals, space.graph.strips[number]
-    span = arrivals.span(number)
+def _row(space: Workspace, strip_number: int, at: int, x: Any, on_path: bool) -> dict[str, Any]:
+    arrivals, strip = space.analysis.arrivals, space.graph.strips[strip_number]
+    span = arrivals.span(strip_number)
     start = span.latest if span else 0
     y = HEAD + at * ROW
     bars, now = [], start
-    nodes = {arrivals.loops.place[node]: node for node in arrivals.loops.keyed.get(number, ())}
+    nodes = {arrivals.loops.place[node]: node for node in arrivals.loops.keyed.get(strip_number, ())}
     marks = []
     for place, insert in enumerate(strip.inserts):
         if (node := nodes.get(place)) is not None:
@@ -130,18 +130,18 @@ def _row(space: Workspace, number: int, at: int, x: Any, on_path: bool) -> dict[
         if took:
             bars.append(_bar(x, now, took, "path" if on_path else "take", insert.name or insert.type))
             now += took
-    held = max((arrivals.delays.get(route, 0) for route in space.graph.outs[number]), default=0)
+    held = max((arrivals.delays.get(route, 0) for route in space.graph.outs[strip_number]), default=0)
     if held:
         bars.append(_bar(x, now, held, "wait", ""))
     section = space.analysis.sections.get(strip.section or "")
     words = f"arrives {start}" + (f", leaves {now}" if now != start else "") + (f", waits {held}" if held else "")
-    told = arrivals.chain[number][0]
+    told = arrivals.chain[strip_number][0]
     return {
         "href": f"../strip/?strip={strip.id}", "name": strip.name,
         "y": y, "text_y": y + 12, "sub_y": y + 24, "bar_y": y + 5, "bar_height": BAR, "bars": bars,
         "words": words,
         "colour": (section and section.colour) or "transparent", "marks": marks, "x": x(start), "on_path": on_path,
-        "unreported": "" if told == arrivals.chain[number][1] else f"reports {told}",
+        "unreported": "" if told == arrivals.chain[strip_number][1] else f"reports {told}",
         "end_x": x(now) + 6,
     }  # fmt: skip
 
@@ -179,13 +179,13 @@ def _step(space: Workspace, step: Any) -> dict[str, Any]:
 
 def _gains(space: Workspace, steps: list[Any], total: int) -> list[dict[str, Any]]:
     """What the whole template would take without one insert of the critical path, the largest gain first."""
-    found = []
+    gains = []
     for step in sorted((s for s in steps if s.what == "insert" and s.samples), key=lambda s: -s.samples)[:4]:
         then = without_insert(space.template, step.id).arrivals.total_samples or 0
         insert = next(insert for insert in space.graph.strips[step.strip].inserts if insert.id == step.id)
         if then < total:
             ms = samples_to_ms(then, space.template.sample_rate_hz)
-            found.append(
+            gains.append(
                 {
                     "name": insert.name or insert.type,
                     "strip": space.graph.strips[step.strip],
@@ -194,13 +194,13 @@ def _gains(space: Workspace, steps: list[Any], total: int) -> list[dict[str, Any
                     "won": total - then,
                 }
             )
-    return found  # fmt: skip
+    return gains  # fmt: skip
 
 
 def _live(space: Workspace) -> list[dict[str, Any]]:
     """Monitoring times of live inputs at four buffers, against the limit."""
     limit, now = space.template.profile.monitor_limit_ms, space.template.buffer_samples
-    names, found = space.graph.strips, []
+    names, rows = space.graph.strips, []
     for heard in monitored(space.analysis.arrivals, space.analysis.levels):
         times = [(size, heard.ms(size)) for size in BUFFERS]
         most = max(limit * 1.5, times[-1][1])
@@ -208,10 +208,10 @@ def _live(space: Workspace) -> list[dict[str, Any]]:
             {"size": size, "ms": ms, "bar": 100 * ms / most, "over": ms > limit, "now": size == now}
             for size, ms in times
         ]
-        found.append(
+        rows.append(
             {"source": names[heard.source], "output": names[heard.output], "bars": bars, "limit": 100 * limit / most}
         )
-    return found[:6]
+    return rows[:6]
 
 
 def _comb(space: Workspace) -> dict[str, Any] | None:
@@ -245,20 +245,20 @@ def _comb_y(level_db: float) -> float:
 
 
 def _delays(space: Workspace) -> list[dict[str, Any]]:
-    found = []
-    for number, place in space.graph.places_of(REPEATING):
-        strip = space.graph.strips[number]
+    rows = []
+    for strip_number, place in space.graph.places_of(REPEATING):
+        strip = space.graph.strips[strip_number]
         insert = strip.inserts[place]
         if insert.delay_ms:
             near = nearest_note(insert.delay_ms, space.template.tempo_bpm)
-            found.append(
+            rows.append(
                 {
                     "strip": strip,
                     "ms": insert.delay_ms,
                     "words": f"{near[0]}, {near[1]:.1f} ms" if near else "no note value",
                 }
             )
-    return found  # fmt: skip
+    return rows  # fmt: skip
 
 
 def _context(request: HttpRequest, context: Context) -> Context:

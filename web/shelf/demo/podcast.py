@@ -13,13 +13,13 @@ def podcast() -> Template:
     kit.machine("main", "Main computer", inputs=4, outputs=4)
     kit.section("voices", "Voices", "#8a4b2d", "voices-bus")
     kit.section("music", "Music", "#2d6488", "music-bus")
-    for number, name in enumerate(("Host one", "Host two", "Guest line"), start=1):
+    for microphone, name in enumerate(("Host one", "Host two", "Guest line"), start=1):
         key = name.lower().replace(" ", "-")
         chain = [
             insert(f"{key}-cut", "Low cut", "eq", low_cut_hz=150.0),
             insert(f"{key}-level", "Level", "compressor", threshold_db=-20.0, ratio=3.0),
         ]
-        kit.strip(key, name, "input", "mono", section="voices", io=[number], inserts=chain, feed="voices-bus")
+        kit.strip(key, name, "input", "mono", section="voices", io=[microphone], inserts=chain, feed="voices-bus")
         kit.send(key, "small-room", -18.0)
     kit.strip("voices-bus", "Voices", "bus", section="voices")
     kit.strip("bed", "Music bed", "audio", section="music", feed="music-bus")
