@@ -14,15 +14,11 @@ def times(matrix: Sequence[Sequence[float]], rows: Sequence[Sequence[float]]) ->
     width = len(rows[0]) if rows else 0
     product = []
     for gains in matrix:
-        total: list[float] | None = None
-        for k, gain in enumerate(gains):
+        total = [0.0] * width
+        for gain, row in zip(gains, rows, strict=True):
             if gain:
-                total = (
-                    [gain * value for value in rows[k]]
-                    if total is None
-                    else [old + gain * value for old, value in zip(total, rows[k])]  # noqa: B905 - strict costs
-                )
-        product.append([0.0] * width if total is None else total)
+                total = [old + gain * value for old, value in zip(total, row, strict=True)]
+        product.append(total)
     return product
 
 

@@ -154,9 +154,9 @@ class SignalLevels:
         """Every channel by its own factors of P, Q and E."""
         peak_gain, likely_gain, rms_gain = rows
         made = SignalLevels(
-            [a * f for a, f in zip(self.p, peak_gain)],  # noqa: B905 - strict costs; all are of one length
-            [a * f * f for a, f in zip(self.q2, likely_gain)],  # noqa: B905
-            [a * f * f for a, f in zip(self.e2, rms_gain)],  # noqa: B905
+            [a * f for a, f in zip(self.p, peak_gain, strict=True)],
+            [a * f * f for a, f in zip(self.q2, likely_gain, strict=True)],
+            [a * f * f for a, f in zip(self.e2, rms_gain, strict=True)],
         )
         if self.coherence:
             made.coherence = Coherence(len(self.p))
