@@ -21,6 +21,7 @@ from lattice.model.document import Template
 if TYPE_CHECKING:
     from lattice.model.inventory import Inventory
 
+# Exit statuses as common tools have them: 1 says “found something”, 2 “could not look”.
 COULD_NOT = 2
 RUNS = 5  # of --times, after one warm-up
 

@@ -45,7 +45,9 @@ PROCESSORS: list[tuple[str, str, dict[str, Any]]] = [
     ("expander", "Breath", {"threshold_db": -45.0, "ratio": 1.5}),
     ("modulation", "Width", {"wet": 0.25}),
 ]
+# One of everything.
 LEAST_STRIPS = 12
+# Strips of a section as orchestral templates have them, two dozen voices and a bus (common practice).
 PER_SECTION = 26
 MOST_STEMS = 24
 

@@ -19,6 +19,7 @@ from lattice.model.units import words_db
 from lattice.timing.arrivals import Arrivals
 from lattice.timing.paths import Travel
 
+# More sentences than anybody reads; ways can be exponentially many.
 MOST_PATHS = 100
 
 

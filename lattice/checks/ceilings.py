@@ -14,6 +14,7 @@ from lattice.levels.chain import Stage, figures, likely_db
 from lattice.model.document import Insert, Stem, Strip
 from lattice.model.units import words_db
 
+# What players hear is no delivery: nobody wants a limiter there (common practice).
 CUE_WORDS = ("headphone", "phones", "cue", "foldback")
 
 

@@ -14,6 +14,7 @@ from lattice.model.insert_types import EXTERNAL
 from lattice.model.units import words_db
 
 FULL_SCALE_DB = 1e-9  # dBFS; above it by more than rounding
+# Plug-ins that model analogue gear are made for levels near full scale; twice that amplitude sounds otherwise.
 MODELLED_DB = 6.0
 
 

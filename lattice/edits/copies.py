@@ -15,6 +15,7 @@ from lattice.errors import EditError
 from lattice.model.document import LONGEST_LABEL, MAX_STRIPS, Insert, Route, Section, Strip, Template
 from lattice.model.names import free_id, slug
 
+# A slip of the finger in this field should not fill the template.
 MOST_TIMES = 200
 
 

@@ -11,7 +11,9 @@ from lattice.edits.routes import add_route, change_route, remove_routes
 from lattice.errors import EditError
 from lattice.model.document import Route, Template
 
+# A range of 70 by 70: above it a slip is likelier than a wish.
 MOST_CELLS = 5000
+# Where people begin with a reverb; 0 dB would be heard at once as too much (common practice).
 USUAL_SEND_DB = -10.0
 KINDS = ("feed", "send", "key", "midi", "tie", "sound")
 

@@ -19,6 +19,7 @@ from lattice.formats.track_sheet_cells import read_midi_in
 from lattice.model.document import LONGEST_LABEL, Outlet, Route, Strip, Template, main_outlet
 from lattice.model.names import free_id, slug
 
+# Four ports of all their notes: what lists of articulations come to.
 MOST_NOTES = 512
 MOST_NAMES = 96
 FIRST_NOTE = 36  # bass drum 1 of the General MIDI percussion map; parts go up from there

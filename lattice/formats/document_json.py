@@ -18,6 +18,7 @@ from lattice.model import schema
 from lattice.model.document import FORMAT, LISTS, MAX_ROUTES, MAX_STRIPS, Route, Strip, Template
 from lattice.model.validate import problems, validate
 
+# Room for MAX_STRIPS strips with their routes and inserts.
 MAX_BYTES = 64 * 1024 * 1024
 MAX_OBJECTS = 800_000  # counted before anything is made of them
 MOST_EXPLAINED = 4 * 1024 * 1024  # bytes of a document of which every problem is looked for; of more, the first

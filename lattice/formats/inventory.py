@@ -13,6 +13,7 @@ from lattice.model.inventory import Inventory, PlugIn
 
 COLUMNS = ("what", "maker", "name", "version", "channel")
 KINDS = ("plug-in", "input", "output")
+# A studio has hundreds of plug-ins, not tens of thousands.
 MAX_BYTES = 4 * 1024 * 1024
 MAX_ROWS = 20_000
 MOST_CHANNELS = 1024

@@ -14,9 +14,11 @@ from collections.abc import Iterable, Sequence
 
 from lattice.errors import DocumentError
 
+# Checked before anything is parsed: rows and cells cost many times their bytes.
 MAX_BYTES = 16 * 1024 * 1024
 MAX_LINES = 400_000
 MAX_LINE = 400_000  # characters
+# Spreadsheets that are exported whole have columns of nothing; beyond this it is another kind of file.
 MAX_COLUMNS = 256
 MAX_CELL = 200_000
 DELIMITERS = (",", ";", "\t")

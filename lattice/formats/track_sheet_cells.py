@@ -22,6 +22,7 @@ from lattice.model.units import parse_channels, parse_db
 INSERT_TYPES = tuple(insert_types.TRAITS)
 STATES = ("bypassed", "unloaded")
 TAPS = get_args(doc.Tap)
+# As the document’s type has it.
 MOST_PORTS = 1024
 
 

@@ -16,6 +16,7 @@ from lattice.graph.signal_graph import IN, SignalGraph
 
 Edge = tuple[int, int, int]  # from node, to node, route
 Adjacency = dict[int, list[tuple[int, int]]]  # node → (to node, route)
+# Each pass adds edges to those before it, so a loop is reported for the first kind of route that closes it.
 PASSES = ("audio", "key", "midi")
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+# Sorts before every outlet, so a chain comes before the outlets of its strip.
 NO_OUTLET = -1
 
 

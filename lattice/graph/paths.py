@@ -13,6 +13,7 @@ from lattice.graph.signal_graph import POST, SignalGraph
 
 BlockerKind = Literal["out-of-service", "mute", "fader-off", "disabled", "gain-off", "outlet-closed", "not-monitored"]
 Cost = tuple[int, int]  # (blockers, hops): the way with the fewest blockers, then the shortest
+# More blockers than any path has: the cost of a place that is not reached.
 FAR: Cost = (1 << 60, 0)
 
 

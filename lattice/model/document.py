@@ -18,11 +18,13 @@ from lattice.model.route_kinds import RouteKind
 from lattice.model.strip_kinds import StripKind, StripTraits
 
 FORMAT = "intact-lattice.template"
+# Far above what anybody mixes with; below what would fill the memory of a small server.
 MAX_STRIPS = 100_000
 MAX_ROUTES = 1_000_000
 
 Id = str  # its form is checked by validation, all ids at once: a pattern here would cost half of decoding
 Name = Annotated[str, Meta(min_length=1, max_length=120)]
+# Names come from other programs, some of which allow whole sentences.
 LONGEST_LABEL = 500
 Label = Annotated[str, Meta(min_length=1, max_length=LONGEST_LABEL)]
 Text = Annotated[str, Meta(max_length=100_000)]
@@ -47,6 +49,7 @@ SampleRate = Annotated[int, Meta(ge=8000, le=768_000)]
 
 Tap = Literal["pre-insert", "pre-fader", "post-fader"]
 FrameRate = Literal["23.976", "24", "25", "29.97", "29.97df", "30"]
+# The laws that mixers and hosts offer (common practice).
 PAN_LAWS_DB = (0.0, -2.5, -3.0, -4.5, -6.0)
 
 KNOWN_TAGS = (

@@ -56,6 +56,7 @@ NAMED: dict[str, tuple[str, ...]] = {
     "7.1": ("L", "R", "C", "LFE", "Ls", "Rs", "Lrs", "Rrs"),
 }
 DISCRETE = "discrete:"
+# As wide as masks of channels are handled in one machine word.
 MAX_DISCRETE = 64
 LAYOUTS = (*NAMED, *(f"{DISCRETE}{number}" for number in range(1, MAX_DISCRETE + 1)))
 

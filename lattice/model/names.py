@@ -6,6 +6,7 @@ import re
 import unicodedata
 from collections.abc import Container
 
+# Short enough to be read in an address.
 MAX_ID = 64
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
+# Silence as a level, so that comparisons with it need no special case.
 SILENT_DB = -math.inf
 # Beyond this a level is a typing mistake; a bound keeps products of gains finite.
 MAX_ABS_DB = 2000.0

@@ -25,6 +25,7 @@ from lattice.model.schema import shown
 from lattice.model.strip_kinds import FED, NO_START, SOUNDLESS
 
 GOOD_ID = re.compile(r"[a-z0-9][a-z0-9-]{0,63}")
+# The bound that GOOD_ID has; said once more for the check of all ids together.
 LONGEST_ID = 64
 WITHOUT_ID_SIGNS = dict.fromkeys(map(ord, "abcdefghijklmnopqrstuvwxyz0123456789-\n"))  # deletes them
 SELECTOR_HEADS = ("strip", "tag", "section", "kind")

@@ -14,10 +14,12 @@ from lattice.sheet.lines import BOX_HEIGHT, ROW, Lines, Xs, junctions, union
 from lattice.sheet.nodes import NO_SECTION, ROLE_NAMES, Node, NodeSet
 from lattice.sheet.slots import SlotRows, Slots
 
+# A name of some fifteen letters, and a figure.
 BOX_WIDTH = 104.0
 LEFT, TOP = 34.0, 62.0  # of the frame's inside: zone letters, zone numbers and column heads stand outside
 LEAST_GUTTER = 20.0
 FOOT = 128.0  # room below the bands for legend and title block
+# Legend and title block stand side by side below the bands.
 LEAST_WIDTH = 900.0
 LAYOUT_SHORT = {"mono": "1", "stereo": "st"}
 FOLD_ABOVE = 72  # sheets of more strips open folded

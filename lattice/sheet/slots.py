@@ -9,6 +9,7 @@ import msgspec
 
 from lattice.sheet.nodes import BUSES, ENDS, INSTRUMENTS, MIX, RETURNS, SOURCES, SUBMIXES, Node, NodeSet
 
+# A folded section keeps room for its name and a line of figures.
 FOLDED_ROWS = 2
 GAP_ROWS = {RETURNS: 2, SUBMIXES: 2, MIX: 2, ENDS: 1}
 

@@ -13,6 +13,7 @@ from lattice.graph.loops import LoopGraph
 from lattice.graph.signal_graph import IN, SignalGraph
 from lattice.model.document import Insert, Strip, source_of
 
+# No limit, as a number of samples that is never reached.
 NEVER = 1 << 60
 
 
