@@ -61,7 +61,8 @@ class Argument:
 
     def problem(self, value: Any) -> str | None:
         """Why a plain value is none for this argument; None where it is one."""
-        return None if isinstance(value, str) else f"{value!r} is not text"
+        is_usual = value is None and self.default is None
+        return None if is_usual or isinstance(value, str) else f"{value!r} is not text"
 
 
 @dataclass(frozen=True)

@@ -8,5 +8,7 @@ urlpatterns = [
     path("t/<int:pk>/", include("web.editor.urls")),
     path("t/<int:pk>/", include("web.revisions.urls")),
 ]
+handler400 = "web.shared.views.bad_request"
+handler403 = "web.shared.views.forbidden"
 handler404 = "web.shared.views.not_found"
 handler500 = "web.shared.views.server_error"

@@ -69,11 +69,15 @@ def gate(space: Workspace, revision: Revision) -> list[GateCondition]:
         GateCondition(
             f"not looked through by a second person: {', '.join(left)}{by_whom}"
             if left
-            else f"all {len(sections)} sections looked through by a second person",
+            else f"{_all(len(sections))} looked through by a second person",
             not left,
             "revisions",
         ),
     ]
+
+
+def _all(number: int) -> str:
+    return f"all {number} sections" if number > 1 else "the whole template"
 
 
 def _count(number: int, word: str, words: str) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.core.exceptions import RequestDataTooBig
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_POST, require_safe
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from lattice.errors import DocumentError
 from lattice.exports import EXPORTS
@@ -40,6 +40,7 @@ def demo(request: HttpRequest) -> HttpResponse:
     return redirect("map", ferry.pk) if ferry else redirect("shelf")
 
 
+@require_http_methods(["GET", "HEAD", "POST"])
 def new(request: HttpRequest) -> HttpResponse:
     form = NewForm(request.POST or None)
     if request.method == "POST" and form.is_valid():
@@ -50,6 +51,7 @@ def new(request: HttpRequest) -> HttpResponse:
     return render(request, "shelf/new.html", {"form": form})
 
 
+@require_http_methods(["GET", "HEAD", "POST"])
 def bring(request: HttpRequest) -> HttpResponse:
     """A file or paste, and a preview of what was understood; nothing is stored yet."""
     try:
