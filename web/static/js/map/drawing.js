@@ -32,6 +32,9 @@ export function boxOf(id) {
 }
 
 export const sectionOf = (id) => boxOf(id)?.dataset.band || "";
+// Where a box itself lies, without the marks of findings that stand out from it.
+export const frameOf = (box) => box.querySelector("rect:not(.edge):not(.back)").getBoundingClientRect();
+
 export const isFolded = (box) => box.classList.contains("k-fold");
 export const overlay = (...paths) =>
   svg()

@@ -3,7 +3,7 @@
 import { finder, offer } from "../commands.js";
 import { chosen } from "./chosen.js";
 import { askConnect } from "./connecting.js";
-import { base, boxOf, drawing, isFolded, open, post, sectionOf, svg, view } from "./drawing.js";
+import { base, boxOf, drawing, frameOf, isFolded, open, post, sectionOf, svg, view } from "./drawing.js";
 import { choose, chooseSection, enter, nextFinding, release, toggle } from "./selection.js";
 
 const ZOOM_STEP = 1.2;
@@ -96,10 +96,10 @@ function move(key) {
 function nearest(now, key) {
   const [along, across] = key === "ArrowLeft" || key === "ArrowRight" ? ["x", "y"] : ["y", "x"];
   const way = key === "ArrowLeft" || key === "ArrowUp" ? -1 : 1;
-  const from = now.getBoundingClientRect();
+  const from = frameOf(now);
   let [least, best] = [Infinity, null];
   for (const other of svg().querySelectorAll(".box")) {
-    const rect = other.getBoundingClientRect();
+    const rect = frameOf(other);
     const ahead = (rect[along] - from[along]) * way;
     if (other === now || ahead < SAME_LINE_PX) continue;
     const distance = ahead + Math.abs(rect[across] - from[across]) * ASIDE[along];

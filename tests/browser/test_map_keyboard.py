@@ -1,0 +1,169 @@
+"""The map by keyboard: every key of the list does what it says, and none works while somebody types."""
+
+from __future__ import annotations
+
+from playwright.sync_api import Page, expect
+
+from tests.browser.gestures import BAND, address, chosen, lit, sheet_place
+from tests.browser.test_main_job import Opener, at_version, box, choose, now
+
+
+def test_choosing_and_letting_go(page: Page, on_map: Opener) -> None:
+    on_map(BAND)
+    choose(page, "lead")
+    assert (chosen(page), address(page)) == ({"lead"}, "strip=lead")
+    page.keyboard.press("s")
+    expect(page.locator("#panel")).to_contain_text("3 strips chosen")
+    assert chosen(page) == {"lead", "double", "voices-bus"}
+    assert set(address(page).removeprefix("strips=").split("+")) == {"lead", "double", "voices-bus"}
+    page.keyboard.press("Escape")
+    expect(page.locator("#panel .finding").first).to_be_visible()
+    assert (chosen(page), address(page)) == (set(), "")
+    box(page, "hall").focus()
+    page.keyboard.press("Enter")
+    expect(page.locator("#s-name")).to_have_value("Hall")
+    box(page, "mix").focus()
+    page.keyboard.press("Shift+Enter")
+    expect(page.locator("#panel")).to_contain_text("2 strips chosen")
+    box(page, "mix").focus()
+    page.keyboard.press("Shift+Enter")
+    expect(page.locator("#s-name")).to_have_value("Hall")
+    assert address(page) == "strip=hall"
+
+
+def test_arrows_go_to_the_nearest_box_that_way(page: Page, on_map: Opener) -> None:
+    on_map(BAND)
+
+    def at() -> str | None:
+        return page.evaluate("document.activeElement.dataset.id")
+
+    box(page, "lead").focus()
+    page.keyboard.press("ArrowDown")
+    assert at() == "double"
+    page.keyboard.press("ArrowUp")
+    assert at() == "lead"
+    page.keyboard.press("ArrowRight")
+    assert at() == "voices-bus"
+    page.keyboard.press("ArrowLeft")
+    assert at() == "double"  # it stands on the row of the bus
+    page.keyboard.press("ArrowUp")
+    assert page.locator('#sheet-holder .box[tabindex="0"]').count() >= 1
+    page.keyboard.press("ArrowUp")  # nothing lies there
+    assert at() == "lead"
+
+
+def test_connecting_and_tracing_ask_for_a_strip_by_name(page: Page, on_map: Opener) -> None:
+    on_map(BAND)
+    choose(page, "lost")
+    page.keyboard.press("c")
+    expect(page.locator("#find")).to_have_attribute("placeholder", "Lost → where?")
+    page.keyboard.type("mix")
+    page.keyboard.press("Enter")
+    expect(page.locator("#chooser")).to_be_visible()
+    assert page.locator("#chooser-from").inner_text() == "Lost"
+    page.keyboard.press("Enter")  # feed has the focus
+    at_version(page, 2)
+    assert [(route.kind, route.from_strip, route.to) for route in now().routes][-1] == ("feed", "lost", "mix")
+    choose(page, "lead")
+    page.keyboard.press("t")
+    expect(page.locator("#panel .trace")).to_have_count(2)
+    page.locator(".trace-line").last.click()
+    assert {"lead", "hall", "mix", "out"} <= lit(page)
+    page.keyboard.press("Escape")
+    choose(page, "lead")
+    page.keyboard.press("Shift+T")
+    expect(page.locator("#find")).to_have_attribute("placeholder", "Lead → trace to?")
+    page.keyboard.type("hall")
+    page.keyboard.press("Enter")
+    expect(page.locator("#panel .trace")).to_have_count(1)
+
+
+def test_findings_are_walked_through_and_lit(page: Page, on_map: Opener) -> None:
+    on_map(BAND)
+    rows = page.locator("#panel .finding")
+    count = rows.count()
+    assert count > 1
+    page.keyboard.press("n")
+    expect(rows.nth(0)).to_have_class("finding chosen")
+    first = address(page)
+    assert first.startswith("finding=")
+    assert lit(page)
+    page.keyboard.press("n")
+    expect(rows.nth(1)).to_have_class("finding chosen")
+    assert address(page) != first
+    page.keyboard.press("Shift+N")
+    page.keyboard.press("Shift+N")
+    expect(rows.nth(count - 1)).to_have_class("finding chosen")
+    page.reload()
+    page.wait_for_selector("body[data-ready]")
+    expect(rows.nth(count - 1)).to_have_class("finding chosen")
+    rows.nth(count - 1).locator(".finding-line").click()
+    assert (address(page), lit(page)) == ("", set())
+
+
+def test_sections_fold_and_the_whole_sheet_fits(page: Page, on_map: Opener) -> None:
+    on_map(BAND)
+    choose(page, "lead")
+    page.keyboard.press("f")
+    fold = page.locator('#sheet-holder [data-id="fold:voices"]')
+    expect(fold).to_have_count(1)
+    assert chosen(page) == {"fold:voices"}  # the strip is in it
+    fold.focus()
+    page.keyboard.press("Space")
+    expect(box(page, "lead")).to_have_count(1)
+    before = sheet_place(page)
+    page.keyboard.press("+")
+    assert sheet_place(page)["width"] > before["width"]
+    page.keyboard.press("-")
+    assert abs(sheet_place(page)["width"] - before["width"]) < 1
+    page.keyboard.press("0")
+    whole, view = sheet_place(page), page.locator("#viewport").bounding_box()
+    assert view
+    assert whole["width"] <= view["width"]
+    assert whole["height"] <= view["height"]
+    page.keyboard.press("p")
+    expect(page.locator(".map-place")).to_have_class("map-place wide")
+    page.keyboard.press("p")
+    expect(page.locator(".map-place")).to_have_class("map-place")
+
+
+def test_edits_by_key_are_undone_and_redone_by_key(page: Page, on_map: Opener) -> None:
+    on_map(BAND)
+    choose(page, "lead")
+    page.keyboard.press("m")
+    at_version(page, 2)
+    assert now().strips[0].mute
+    page.keyboard.press("Control+z")
+    at_version(page, 3)
+    assert not now().strips[0].mute
+    page.keyboard.press("Control+Shift+Z")
+    at_version(page, 4)
+    assert now().strips[0].mute
+    choose(page, "lost")
+    page.keyboard.press("Delete")
+    at_version(page, 5)
+    assert "lost" not in {strip.id for strip in now().strips}
+    assert address(page) == ""
+    page.keyboard.press("Control+z")
+    at_version(page, 6)
+    page.keyboard.press("Control+y")
+    at_version(page, 7)
+    page.keyboard.press("a")
+    expect(page.locator("#add-names")).to_be_focused()
+
+
+def test_keys_are_letters_while_somebody_types(page: Page, on_map: Opener) -> None:
+    on_map(BAND)
+    choose(page, "lead")
+    page.fill("#s-name", "")
+    page.keyboard.type("constant mfy?")
+    assert page.locator("#s-name").input_value() == "constant mfy?"
+    expect(page.locator("#help")).to_be_hidden()
+    page.keyboard.press("Escape")
+    assert page.locator("#state").get_attribute("data-version") == "1"
+    box(page, "hall").focus()
+    page.keyboard.press("?")
+    expect(page.locator("#help")).to_be_visible()
+    page.keyboard.press("m")  # a dialog is open: nothing else listens
+    page.keyboard.press("Escape")
+    expect(page.locator("#help")).to_be_hidden()

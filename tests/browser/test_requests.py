@@ -1,0 +1,161 @@
+"""What goes between page and server: one queue, what is typed kept, what fails said, what goes on asked for."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from playwright.sync_api import Page, Route, expect
+
+from tests.browser.gestures import BAND
+from tests.browser.test_main_job import Opener, at_version, choose, now
+
+
+@pytest.fixture
+def sent(page: Page) -> list[dict[str, str]]:
+    """What was posted, in its order."""
+    posts: list[dict[str, str]] = []
+
+    def note(request: Any) -> None:
+        if request.method == "POST":
+            posts.append({"what": request.url.rstrip("/").rsplit("/", 1)[1], **(dict(request.post_data_json or {}))})
+
+    page.on("request", note)
+    return posts
+
+
+def test_quick_edits_wait_for_each_other_and_each_knows_the_one_before(
+    page: Page, on_map: Opener, sent: list[dict[str, str]]
+) -> None:
+    on_map(BAND)
+    choose(page, "lead")
+    page.keyboard.press("m")
+    page.keyboard.press("Control+z")
+    page.keyboard.press("Control+y")
+    page.keyboard.press("Control+z")
+    page.keyboard.press("Control+y")
+    at_version(page, 6)
+    assert [post["what"] for post in sent] == ["change_strip", "undo", "redo", "undo", "redo"]
+    assert [post["base"] for post in sent] == ["1", "2", "3", "4", "5"]
+    assert {post["chosen_strip"] for post in sent} == {"lead"}
+    assert now().strips[0].mute
+
+
+def test_a_field_is_said_once_when_it_is_left_or_entered(
+    page: Page, on_map: Opener, sent: list[dict[str, str]]
+) -> None:
+    on_map(BAND)
+    choose(page, "lead")
+    page.focus("#s-name")
+    page.keyboard.press("Tab")  # nothing was typed
+    page.fill("#s-name", "Main voice")
+    page.keyboard.press("Enter")
+    at_version(page, 2)
+    page.keyboard.press("Tab")
+    page.select_option("#s-monitor", "always")
+    at_version(page, 3)
+    assert [(post["what"], post.get("name"), post.get("monitor")) for post in sent] == [
+        ("change_strip", "Main voice", None),
+        ("change_strip", None, "always"),
+    ]
+
+
+def test_what_is_being_typed_stays_with_its_caret_while_an_answer_arrives(page: Page, on_map: Opener) -> None:
+    on_map(BAND)
+    choose(page, "lead")
+    page.keyboard.press("m")
+    page.fill("#s-name", "Lead voice")
+    page.evaluate("document.getElementById('s-name').setSelectionRange(2, 2)")
+    at_version(page, 2)
+    expect(page.locator("#s-name")).to_be_focused()
+    page.keyboard.type("X")
+    assert page.locator("#s-name").input_value() == "LeXad voice"
+
+
+@pytest.mark.parametrize(
+    ("status", "words"),
+    [(500, "That could not be done; nothing was stored"), (404, "That could not be done; nothing was stored")],
+)
+def test_an_answer_that_fails_is_said_and_closed(
+    page: Page, on_map: Opener, tolerated: set[str], status: int, words: str
+) -> None:
+    tolerated |= {str(status), "Response Status Error"}
+    on_map(BAND)
+    choose(page, "lead")
+    page.route("**/write/**", lambda route: route.fulfill(status=status, body="no"))
+    page.keyboard.press("m")
+    expect(page.locator("#notice")).to_contain_text(words)
+    page.click("#notice >> text=Close")
+    expect(page.locator("#notice")).to_be_empty()
+    page.unroute("**/write/**")
+    page.keyboard.press("m")
+    at_version(page, 2)
+
+
+def test_a_busy_server_keeps_the_write_to_be_sent_again(page: Page, on_map: Opener, tolerated: set[str]) -> None:
+    tolerated |= {"503", "Response Status Error"}
+    on_map(BAND)
+    choose(page, "lead")
+    note = (
+        '<div class="strip-note warn" role="alert"><button type="button" data-do="again">Send it again</button></div>'
+    )
+
+    def busy(route: Route) -> None:
+        route.fulfill(status=503, body=note, headers={"HX-Retarget": "#notice", "HX-Reswap": "innerHTML"})
+
+    page.route("**/write/**", busy)
+    page.fill("#s-name", "Kept")
+    page.keyboard.press("Enter")
+    page.locator("#notice button").wait_for()
+    page.unroute("**/write/**")
+    page.click("#notice >> text=Send it again")
+    at_version(page, 2)
+    assert now().strips[0].name == "Kept"
+
+
+def test_paper_or_dark_is_chosen_kept_and_one_palette(page: Page, on_map: Opener) -> None:
+    page.emulate_media(color_scheme="light")
+    on_map(BAND)
+    ground = "getComputedStyle(document.body).backgroundColor"
+    paper = page.evaluate(ground)
+    page.click("#sheet-switch")
+    dark = page.evaluate(ground)
+    assert (paper, dark) == ("rgb(233, 228, 216)", "rgb(12, 17, 20)")
+    page.reload()
+    assert page.evaluate(ground) == dark
+    page.click("#sheet-switch")
+    assert page.evaluate(ground) == paper
+    page.context.clear_cookies(name="sheet")
+    page.emulate_media(color_scheme="dark")
+    page.reload()
+    assert page.evaluate(ground) == dark  # as the machine has it, where nobody has chosen
+
+
+def test_the_quick_open_finds_by_words_in_any_order_and_walks_round(page: Page, on_map: Opener) -> None:
+    on_map(BAND)
+    page.keyboard.press("/")
+    expect(page.locator("#find")).to_be_focused()
+    page.keyboard.type("audio le")
+    rows = page.locator("#find-list li[data-at]")
+    assert rows.first.inner_text().startswith("Lead")
+    page.fill("#find", "o")
+    count = rows.count()
+    assert count > 2
+    assert page.locator('#find-list li[aria-selected="true"]').count() == 1
+    page.keyboard.press("ArrowUp")
+    assert rows.nth(count - 1).get_attribute("aria-selected") == "true"
+    page.keyboard.press("ArrowDown")
+    assert rows.nth(0).get_attribute("aria-selected") == "true"
+    page.fill("#find", "zzz")
+    assert page.locator("#find-list").inner_text() == "no strip or command of that name"
+    page.keyboard.press("Enter")  # nothing to take
+    page.keyboard.press("Escape")
+    expect(page.locator("#find-list")).to_be_hidden()
+    page.keyboard.press("/")
+    page.keyboard.type("fold all")
+    page.keyboard.press("Enter")
+    expect(page.locator("#sheet-holder .k-fold")).to_have_count(2)
+    page.keyboard.press("/")
+    page.keyboard.type("hal")
+    page.locator("#find-list li").first.click()
+    expect(page.locator("#s-name")).to_have_value("Hall")
