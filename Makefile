@@ -14,7 +14,7 @@ papers: $(VENV)/.ready
 	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0; \
 	  else echo "This account may not install packages. Run: sudo apt-get install libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0" >&2; exit 1; fi; }
 
-.PHONY: papers setup demo test test-long lint format browser requirements vendor
+.PHONY: papers setup demo test test-quick test-long lint format browser requirements vendor
 
 # Compiled ahead, so that the command line starts quickly where Python may not write beside its sources.
 setup: $(VENV)/.ready papers
@@ -58,7 +58,11 @@ format: setup
 test: setup browser lint
 	$(BIN)/pytest -n 2 --dist worksteal
 
-# Random tests with new examples, twenty times as many as in the gate, and ten minutes of mutated input. Each prints how
+# While one works: the core without its random tests, the web without the browser.
+test-quick: setup
+	$(BIN)/pytest -n 2 --dist worksteal -m "not hypothesis" --ignore tests/browser
+
+# Random tests with new examples, forty times as many as in the gate, and ten minutes of mutated input. Each prints how
 # to make a failure again; a failure is a defect to mend.
 test-long: setup
 	LATTICE_TEST_PROFILE=long LATTICE_TEST_SCALE=$(SCALE) $(BIN)/pytest -n 2 --dist worksteal -m hypothesis
