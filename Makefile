@@ -60,7 +60,7 @@ test: setup browser lint
 
 # While one works: the core without its random tests, the web without the browser.
 test-quick: setup
-	$(BIN)/pytest -n 2 --dist worksteal -m "not hypothesis" --ignore tests/browser
+	$(BIN)/pytest -n 2 --dist worksteal -m "not hypothesis" --ignore tests/browser --ignore tests/test_packaging.py
 
 # Random tests with new examples, forty times as many as in the gate, and ten minutes of mutated input. Each prints how
 # to make a failure again; a failure is a defect to mend.
