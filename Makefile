@@ -58,9 +58,9 @@ format: setup
 test: setup browser lint
 	$(BIN)/pytest -n 2 --dist worksteal
 
-# While one works: the core without its random tests, the web without the browser.
+# While one works: the core without its random and long tests, the web without the browser.
 test-quick: setup
-	$(BIN)/pytest -n 2 --dist worksteal -m "not hypothesis" --ignore tests/browser --ignore tests/test_packaging.py
+	$(BIN)/pytest -n 2 --dist worksteal -m "not hypothesis and not slow" --ignore tests/browser
 
 # Random tests with new examples, forty times as many as in the gate, and ten minutes of mutated input. Each prints how
 # to make a failure again; a failure is a defect to mend.

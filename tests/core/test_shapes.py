@@ -14,6 +14,8 @@ from lattice.graph.signal_graph import SignalGraph
 from lattice.trace import MOST_PATHS, trace
 from tests import shapes
 
+pytestmark = pytest.mark.slow
+
 
 @pytest.mark.parametrize("name", shapes.SHAPES)
 def test_a_shape_is_audited_whole(name: str) -> None:

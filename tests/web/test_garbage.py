@@ -18,6 +18,8 @@ from web.shelf.heads import document_of
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import forget_all
 
+pytestmark = pytest.mark.slow
+
 GARBAGE = ("abc \x00 <b> {½", "9" * 30)
 # What views ask for, in addresses and in forms.
 NAMES = (
