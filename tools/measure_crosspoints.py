@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 import sys
 import time
 from pathlib import Path
@@ -10,6 +9,8 @@ from statistics import median
 
 from playwright.sync_api import Page, sync_playwright
 from served import served
+
+from tests.browser.chromium import launch
 
 ROOT = Path(__file__).resolve().parent.parent
 ADDRESS = "127.0.0.1:8766"
@@ -54,7 +55,7 @@ def measure(page: Page, link: str) -> None:
 
 def main() -> int:
     with served(ADDRESS) as link, sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=["--no-sandbox"])
+        browser = launch(playwright)
         measure(browser.new_page(base_url=f"http://{ADDRESS}"), link)
         browser.close()
     return 0

@@ -5,13 +5,14 @@ Runs the application on a database of its own in a temporary folder, so pictures
 
 from __future__ import annotations
 
-import shutil
 import sys
 from collections.abc import Callable
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 from served import served
+
+from tests.browser.chromium import launch
 
 ROOT = Path(__file__).resolve().parent.parent
 SHOTS = ROOT / "docs" / "screenshots"
@@ -97,8 +98,7 @@ VIEWS: list[tuple[str, str, str, Callable[[Page], None] | None]] = [
 
 def take(link: str, wanted: set[str]) -> None:
     with sync_playwright() as playwright:
-        flags = ["--no-sandbox", "--disable-gpu"]
-        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=flags)
+        browser = launch(playwright)
         for name, path, scheme, act in VIEWS:
             if wanted and name not in wanted:
                 continue

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 from collections.abc import Callable, Iterator
 
 import pytest
@@ -11,24 +10,15 @@ from django.test import Client
 from playwright.sync_api import Browser, Page, sync_playwright
 
 from lattice.model.document import Template
+from tests.browser.chromium import launch
 from web.shelf import services
 from web.shelf.models import StoredTemplate
-
-FLAGS = [
-    "--no-sandbox",
-    "--disable-gpu",
-    "--disable-quic",
-    "--disable-background-networking",
-    "--disable-component-update",
-]
 
 
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
-    chromium = shutil.which("chromium")
-    assert chromium, "Chromium is missing: make browser installs it"
     with sync_playwright() as playwright:
-        opened = playwright.chromium.launch(executable_path=chromium, args=FLAGS)
+        opened = launch(playwright)
         yield opened
         opened.close()
 
