@@ -23,7 +23,6 @@ from lattice.stems.ledger import Ledger
 from lattice.stems.taps import Taps
 from lattice.timing.arrivals import Arrivals
 
-# Strips that are not part of the mix, and so belong to no section's bus.
 KEPT_RESPONSES = 256  # as many sources are commonly asked about together; more would only take memory
 
 

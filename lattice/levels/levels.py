@@ -2,7 +2,7 @@
 
 One sweep in the order of the flow. The figures are sums over sources, and sums of sums: a strip passes on three
 numbers a channel, not a list of what is in it. Only where a source can meet itself again (a crush bus beside the
-drum bus, a fold-down of channels that share a source) are its ways told apart, by carriers (see sound.py).
+drum bus, a fold-down of channels that share a source) are its ways told apart, by carriers (see signal_levels.py).
 """
 
 from __future__ import annotations

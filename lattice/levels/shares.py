@@ -50,7 +50,7 @@ def inflow(levels: Levels, strip_number: int) -> list[Share]:
     for route in levels.graph.ins[strip_number]:
         stage = levels.brought(route)
         if stage is not None:
-            sound, _by_p, likely_gain, rms_gain = stage
+            sound, _peak_gain, likely_gain, rms_gain = stage
             powers.append((sum(sound.q2), route, level_of(sound.q2, likely_gain), level_of(sound.e2, rms_gain)))
     whole = sum(power for power, *_rest in powers)
     powers.sort(key=lambda entry: (-entry[0], entry[1]))
