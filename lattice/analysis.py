@@ -11,7 +11,7 @@ from time import perf_counter
 from lattice.graph.loops import LoopGraph
 from lattice.graph.origin import NO_OUTLET, Origin
 from lattice.graph.paths import Blockers, EasiestPaths, Path
-from lattice.graph.reach import Backward, Forward, Reach
+from lattice.graph.reach import Backward, Forward, Reach, downstream
 from lattice.graph.signal_graph import SignalGraph
 from lattice.levels.levels import Levels
 from lattice.levels.shares import sources_of
@@ -46,7 +46,7 @@ class Analysis:
         self.graph = SignalGraph(template)
         self.unblocked = Reach(self.graph, states=True)
         self.ignoring = Reach(self.graph, states=False)
-        self._downstream: dict[int, list[bool]] = {}
+        self._downstream: dict[int, set[int]] = {}
         self._responses: dict[Origin, SourceResponse] = {}
         self.ends_at = math.inf  # when an audit of it has to end, by `time.perf_counter`
 
@@ -77,10 +77,10 @@ class Analysis:
         ]
         return self.ignoring.forward(strips, outlets)
 
-    def downstream(self, strip: int) -> list[bool]:
-        """Per strip: what leaves `strip` comes there, states ignored."""
+    def downstream(self, strip: int) -> set[int]:
+        """Strips that what leaves `strip` comes to, states ignored; itself among them."""
         if strip not in self._downstream:
-            self._downstream[strip] = self.ignoring.forward([strip]).leaves
+            self._downstream[strip] = downstream(self.graph, strip)
         return self._downstream[strip]
 
     @cached_property

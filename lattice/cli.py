@@ -97,6 +97,7 @@ def _parser() -> argparse.ArgumentParser:
     generate = command("generate", _generate, "a large realistic template", file=False)
     generate.add_argument("--strips", type=int, default=300)
     generate.add_argument("--seed", type=int, default=1)
+    generate.add_argument("--worn", action="store_true", help="with the mistakes of a long job")
     return parser
 
 
@@ -249,6 +250,6 @@ def _generate(options: argparse.Namespace) -> int:
     from lattice.formats.document_json import dump
     from lattice.generate import generate
 
-    sys.stdout.buffer.write(dump(generate(options.strips, options.seed)))
+    sys.stdout.buffer.write(dump(generate(options.strips, options.seed, worn=options.worn)))
     sys.stdout.flush()
     return 0

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from math import isfinite
 from typing import Any, Literal
+
+import msgspec
 
 from lattice.model.edit_step import EditStep
 
@@ -13,8 +14,7 @@ Severity = Literal["blocker", "warning", "note"]
 SEVERITIES: tuple[Severity, ...] = ("blocker", "warning", "note")
 
 
-@dataclass(frozen=True)
-class Remedy:
+class Remedy(msgspec.Struct, frozen=True):
     """Edits that put a finding right, under the words of the button that makes them."""
 
     label: str
@@ -26,13 +26,7 @@ def first_of(lines: Sequence[str], most: int = 12) -> tuple[str, ...]:
     return (*lines[:most], *((f"and {len(lines) - most} more",) if len(lines) > most else ()))
 
 
-def _number(value: float | None) -> float | None:
-    """JSON has no infinity: what gains typed beyond all reason give is no figure."""
-    return value if value is None or isfinite(value) else None
-
-
-@dataclass(frozen=True)
-class Finding:
+class Finding(msgspec.Struct, frozen=True, kw_only=True):
     """The first id of a list is the one the finding is about; outlets are written strip/outlet."""
 
     code: str
@@ -45,7 +39,7 @@ class Finding:
     outlets: tuple[str, ...] = ()
     sections: tuple[str, ...] = ()
     others: tuple[str, ...] = ()  # ids of other things it is about: parts as strip/part, choices, machines
-    figures: dict[str, float | None] = field(default_factory=dict)
+    figures: dict[str, float | None] = {}
     evidence: tuple[str, ...] = ()
     path: tuple[str, ...] = ()  # routes that show it on the map, beyond those it is about
     way: str = ""  # the names of a way that shows it, for lists: “Bells → Effects → Show mix”
@@ -83,7 +77,7 @@ class Finding:
             "outlets": list(self.outlets),
             "sections": list(self.sections),
             "others": list(self.others),
-            "figures": {
+            "figures": {  # JSON has no infinity: what gains typed beyond all reason give is no figure
                 name: value if value is None or isfinite(value) else None for name, value in self.figures.items()
             },
             "evidence": list(self.evidence),

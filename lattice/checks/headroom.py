@@ -11,9 +11,10 @@ from lattice.checks.registry import check
 from lattice.checks.remedies import trim_steps
 from lattice.graph.signal_graph import IN, STAGE_OF_TAP
 from lattice.levels.chain import entering, figures, level_of, likely_db
+from lattice.levels.plain import expected_at
 from lattice.levels.shares import inflow
 from lattice.levels.trims import trim_db
-from lattice.model.document import Stem, Strip
+from lattice.model.document import Insert, Stem, Strip
 from lattice.model.insert_types import AT_OPERATING_LEVEL
 from lattice.model.units import gain, words_db
 
@@ -89,36 +90,46 @@ def operating(analysis: Analysis) -> Iterator[Finding]:
     high = profile.operating_level_dbfs + profile.operating_window_db - SINE_DB
     power_low, power_high = 10 ** (low / 10), 10 ** (high / 10)
     floor, top = gain(low), gain(high)
+    wanted = f"{words_db(profile.operating_level_dbfs)} ± {profile.operating_window_db:g} dB"
     for strip_number, place in analysis.graph.places_of(AT_OPERATING_LEVEL):
         plain = levels.sources.get(strip_number)
         if plain and plain.low_e > floor and plain.high_e < top:
             continue  # wherever in its chain
-        stages, strip = levels.stages[strip_number], analysis.graph.strips[strip_number]
+        strip = analysis.graph.strips[strip_number]
         insert = strip.inserts[place]
-        if not stages or insert.state != "on":
+        if insert.state != "on":
             continue
-        stage = entering(strip, stages, place, levels.carriers) if insert.layout_in else stages[place]
-        sound, rms_gain = stage.levels, stage.rms_gain
-        power = max(sound.e2) * rms_gain * rms_gain
+        if plain:
+            expected = expected_at(strip, plain, place)
+            power = expected * expected
+        else:
+            stages = levels.stages[strip_number]
+            if not stages:
+                continue
+            sound, _peak_gain, _likely_gain, rms_gain = entering(strip, stages, place, levels.carriers)
+            power = max(sound.e2) * rms_gain * rms_gain
         if power <= 0 or power_low <= power <= power_high:
             continue
-        rms = level_of(sound.e2, rms_gain)
+        rms = level_of([power], 1.0)
         away = rms + SINE_DB - profile.operating_level_dbfs
         if abs(away) <= profile.operating_window_db + 1e-9:
             continue
-        side = "above" if away > 0 else "below"
-        yield Finding(
-            code="level.operating",
-            severity="note",
-            message=f"{insert.name or insert.id} on {strip.name} works {abs(away):.1f} dB {side} operating level",
-            strips=(strip.id,),
-            inserts=(insert.id,),
-            figures={"rms_dbfs": rms},
-            evidence=(
-                f"expected level {words_db(rms)} dBFS RMS, as a sine {words_db(rms + SINE_DB)}; operating level "
-                f"{words_db(profile.operating_level_dbfs)} ± {profile.operating_window_db:g} dB",
-            ),
-        )
+        yield _off_level(strip, insert, rms, away, wanted)
+
+
+def _off_level(strip: Strip, insert: Insert, rms: float, away: float, wanted: str) -> Finding:
+    side = "above" if away > 0 else "below"
+    return Finding(
+        code="level.operating",
+        severity="note",
+        message=f"{insert.name or insert.id} on {strip.name} works {abs(away):.1f} dB {side} operating level",
+        strips=(strip.id,),
+        inserts=(insert.id,),
+        figures={"rms_dbfs": rms},
+        evidence=(
+            f"expected level {words_db(rms)} dBFS RMS, as a sine {words_db(rms + SINE_DB)}; operating level {wanted}",
+        ),
+    )
 
 
 @check("level.build-up")

@@ -32,7 +32,7 @@ def feed_remedies(analysis: Analysis, strip: int, outlet: int = NO_OUTLET) -> tu
 
 def leads_to(analysis: Analysis, start: int, end: int) -> bool:
     """Whether a feed back from `end` to `start` would close a loop."""
-    return analysis.downstream(start)[end]
+    return end in analysis.downstream(start)
 
 
 UNBLOCK: dict[str, tuple[str, dict[str, object]]] = {

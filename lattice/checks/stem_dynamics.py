@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterator
 
 from lattice.analysis import Analysis
@@ -52,15 +53,27 @@ def outside_keys(analysis: Analysis) -> Iterator[Finding]:
 def _working(analysis: Analysis) -> list[tuple[int, str, int, list[Origin]]]:
     """(strip, insert, stems behind it, sources of its keys) of every insert that is keyed from outside and on."""
     taps, working = analysis.taps, []
+    keying = _keying(analysis)
     for place, (strip, insert_id) in enumerate(taps.keys):
         insert = next(candidate for candidate in analysis.strip(strip).inserts if candidate.id == insert_id)
         if insert.state != "on" or insert.key != "external" or not analysis.sounds.arrives[strip]:
             continue
-        bit = taps.key_bit(place)
-        sources = sorted(one for mask, origins in analysis.by_taps.items() if mask & bit for one in origins)
-        if sources:
-            working.append((strip, insert_id, taps.behind(strip, PRE), sources))
+        if keying[place]:
+            working.append((strip, insert_id, taps.behind(strip, PRE), sorted(keying[place])))
     return working
+
+
+def _keying(analysis: Analysis) -> dict[int, list[Origin]]:
+    """Sources that come to the keys of an insert, by its place among keyed inserts."""
+    taps = analysis.taps
+    shift = taps.key_bit(0).bit_length() - 1
+    keying: dict[int, list[Origin]] = defaultdict(list)
+    for mask, origins in analysis.by_taps.items():
+        bits = mask >> shift  # keys have the highest bits of all
+        while bits:
+            keying[(bits & -bits).bit_length() - 1] += origins
+            bits &= bits - 1
+    return keying
 
 
 @check("stem.bent")

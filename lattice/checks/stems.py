@@ -146,7 +146,7 @@ def _refeed(analysis: Analysis, origin: Origin, its: StemSet) -> tuple[Remedy, .
     if section is None or section.bus is None or not origin.is_chain or section.bus == analysis.strip(origin.strip).id:
         return ()
     bus = analysis.graph.index[section.bus]
-    if not analysis.taps.own[bus] & its.stem_bits or analysis.downstream(bus)[origin.strip]:
+    if not analysis.taps.own[bus] & its.stem_bits or origin.strip in analysis.downstream(bus):
         return ()
     feeds = [
         route

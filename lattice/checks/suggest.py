@@ -44,7 +44,7 @@ def _suggested(analysis: Analysis) -> Iterator[Rule]:
             )
     outputs = [strip for strip in by_kind["output"] if strip not in analysis.graph.tied_out]
     for tag in ("click", "talkback"):
-        heard = [out for out in outputs if any(analysis.downstream(strip)[out] for strip in by_tag[tag])]
+        heard = [out for out in outputs if any(out in analysis.downstream(strip) for strip in by_tag[tag])]
         if heard and len(heard) < len(outputs):
             others = tuple(f"strip:{strip}" for strip in analysis.ids([out for out in outputs if out not in heard]))
             names = " and ".join(analysis.name(out) for out in heard)

@@ -212,3 +212,29 @@ class Reach:
                         waiting.append(outs[head])
         arrives = [own[n] or (fed[n] and self.enters(n)) for n in range(count)]
         return Forward(arrives, fed, leaves)
+
+
+def downstream(graph: SignalGraph, strip: int) -> set[int]:
+    """Strips that what leaves a strip comes to, whatever states say.
+
+    Parameters
+    ----------
+    graph
+        The signal graph.
+    strip
+        Position of the strip.
+
+    Returns
+    -------
+    set of int
+        Positions, its own among them. O(strips and routes behind it): most strips have few behind them.
+    """
+    head_of, outs = graph.head, graph.outs
+    found, waiting = {strip}, [strip]
+    while waiting:
+        for route in outs[waiting.pop()]:
+            head = head_of[route]
+            if head not in found:
+                found.add(head)
+                waiting.append(head)
+    return found

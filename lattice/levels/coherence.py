@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from lattice.graph.loops import LoopGraph
 from lattice.graph.reach import Reach
 from lattice.graph.signal_graph import IN
@@ -26,29 +28,34 @@ class CoherenceMap:
 
     Attributes
     ----------
-    wanted : list of bool
-        By node: copies recombine there or downstream of it.
     branches : list of bool
         By strip: its sound leaves by several coherent ways that meet again, so it is a carrier.
+    apart : list of bool
+        By node: its channels have to be told apart, as a branch, or a route that adds channels up, is there or further
+        on.
+    wanted : list of bool
+        By node: it is told apart, takes in what is, or lies between a branch and the last place where its ways meet.
+    outlet_matters : list of bool
+        By outlet beyond the main one, the same as `apart`.
     plain : list of int
         Sources that need none of it: nothing is fed to them and they never meet themselves.
 
     Notes
     -----
     A way is coherent up to a reverb, delay or modulation that is on and fully wet. O(strips + routes), with a bit for
-    each fed node that coherent sound comes to.
+    each fed node that coherent sound comes to, and behind branches one for each of them.
     """
 
     def __init__(self, reach: Reach, loops: LoopGraph) -> None:
         self.reach, self.graph, self.loops = reach, reach.graph, loops
         self.count = len(self.graph.strips)
+        self.apart = [False] * loops.first_outlet
         self.wanted = [False] * loops.first_outlet
         self.branches = [False] * self.count
         # bits of the fed nodes that its coherent sound comes to, itself included
         self.beyond = [0] * loops.first_outlet
         self._keys = self.graph.keys_from
         self._bits = 0
-        self._marked: set[int] = set()
         fed, reshaped, keyed = self.graph.ins, self.graph.reshaped, self._keys
         leaves: list[int] = []
         for node in reversed(loops.order):
@@ -61,7 +68,10 @@ class CoherenceMap:
         leaves.reverse()
         self.plain = self._leaves(leaves)
         # An outlet's own routes leave past the chain: it is a source that may meet itself like any other.
+        self._outlet_branches: list[list[int]] = []  # the nodes that each of them goes to
         self.outlet_matters = [self._outlet(outlet) for outlet in range(len(self.graph.outlets))]
+        if self._outlet_branches or any(self.branches):
+            self._between()
 
     def _bit(self) -> int:
         self._bits += 1
@@ -91,10 +101,10 @@ class CoherenceMap:
 
         Most have routes that lead to nothing in common and mix no channels: those need no closer look.
         """
-        graph, wanted, beyond, outs = self.graph, self.wanted, self.beyond, self.graph.outs
+        graph, apart, beyond, outs = self.graph, self.apart, self.beyond, self.graph.outs
         head_of, leaving, strips = graph.head, graph.leaving, graph.strips
         odd = {graph.tail[route] for route in graph.listed}
-        alike = not odd and not any(wanted) and all(one in ("mono", other) for one, other in graph.layout_pairs)
+        alike = not odd and not any(apart) and all(one in ("mono", other) for one, other in graph.layout_pairs)
         plain = []
         for strip_number in leaves:
             if alike and len(outs[strip_number]) < 2:
@@ -103,19 +113,19 @@ class CoherenceMap:
             bits = 0
             for route in outs[strip_number]:
                 head = head_of[route]
-                if wanted[head] or bits & beyond[head] or leaving[route] not in ("mono", strips[head].layout):
+                if apart[head] or bits & beyond[head] or leaving[route] not in ("mono", strips[head].layout):
                     bits = -1
                     break
                 bits |= beyond[head]
             if bits < 0 or strip_number in odd:
                 self._strip(strip_number)
-            if not wanted[strip_number]:
+            if not apart[strip_number]:
                 plain.append(strip_number)
         return plain
 
     def _mixing(self, number: int, node: int, route: int) -> None:
         if mixes_channels(self.graph, route):
-            self.wanted[number] = self.wanted[node] = True
+            self.apart[number] = self.wanted[number] = self.wanted[node] = True
 
     def _goes(self, route: int) -> bool:
         if not self.reach.route_ok[route] or route in self.loops.feedback:
@@ -127,18 +137,19 @@ class CoherenceMap:
         return self.graph.head[route] if key is None else self.loops.insert_nodes[key[1]]
 
     def _outlet(self, outlet: int) -> bool:
-        """Whether what is coherent of an outlet's own routes matters behind any of them."""
+        """Whether the sound of an outlet's own routes has to be told apart."""
         graph = self.graph
         keys = self._keys.get(graph.outlets[outlet][0], ())
         routes = [*graph.outlet_outs[outlet], *(key for key in keys if graph.outlet[key] == outlet)]
         routes = [route for route in routes if self._goes(route)]
         heads = [self._node(route) for route in routes]
-        if self._meet(heads):
-            self._mark(heads)
-            return True
-        for node, route in zip(heads, routes, strict=True):
-            self.wanted[node] = self.wanted[node] or mixes_channels(graph, route)
-        return any(self.wanted[node] for node in heads)
+        is_branch = self._meet(heads)
+        if is_branch:
+            self._outlet_branches.append(heads)
+        mixed = [node for node, route in zip(heads, routes, strict=True) if mixes_channels(graph, route)]
+        for node in mixed:
+            self.wanted[node] = True
+        return is_branch or bool(mixed) or any(self.apart[node] for node in heads)
 
     def _meet(self, heads: list[int]) -> bool:
         bits = 0
@@ -149,37 +160,75 @@ class CoherenceMap:
         return False
 
     def _strip(self, strip_number: int) -> None:
-        graph, wanted = self.graph, self.wanted
+        graph, apart = self.graph, self.apart
         outs = graph.outs[strip_number]
         if strip_number in graph.reshaped:
-            wanted[strip_number] = True
+            apart[strip_number] = True
         if not outs and strip_number not in self._keys:
             if graph.ins[strip_number]:
                 self.beyond[strip_number] = self._bit()
+            self.wanted[strip_number] = apart[strip_number]
             return
-        fed = bool(graph.ins[strip_number])
         heads = self._heads(strip_number)
-        for node in heads:
-            if wanted[node]:
-                wanted[strip_number] = True
         if len(heads) > 1 and self._meet(heads):
-            self.branches[strip_number] = wanted[strip_number] = True
-            self._mark(heads)
-        if fed:
+            self.branches[strip_number] = apart[strip_number] = True
+        for node in heads:
+            if apart[node]:
+                apart[strip_number] = True
+        if apart[strip_number]:
+            self.wanted[strip_number] = True
+        if graph.ins[strip_number]:
             self.beyond[strip_number] = self._bit()
             for node in heads:
                 self.beyond[strip_number] |= self.beyond[node]
 
-    def _mark(self, heads: list[int]) -> None:
-        """Everything between a branch and where its ways end has to keep them apart."""
-        waiting = list(heads)
-        while waiting:
-            node = waiting.pop()
-            if node not in self._marked:  # wanted for another reason says nothing of what lies beyond
-                self._marked.add(node)
-                self.wanted[node] = True
-                if node < self.count:
-                    waiting += self._heads(node)
+    def _between(self) -> None:
+        """Wants what lies between a branch and the last node where its ways meet; what comes behind need not know."""
+        flow = _BranchFlow()
+        for number, heads in enumerate(self._outlet_branches):
+            flow.send(heads, 1 << number)
+        at = len(self._outlet_branches)
+        for node in self.loops.order:
+            bits = flow.comes.get(node, 0)
+            if node >= self.count:
+                continue
+            if self.branches[node]:
+                bits |= 1 << at
+                at += 1
+            if bits:
+                flow.heads_of[node] = self._heads(node)
+                flow.send(flow.heads_of[node], bits)
+        for node in flow.before_meetings(self.loops.order):
+            self.wanted[node] = True
+
+
+class _BranchFlow:
+    """Whose sound comes where, with a bit for each branch, and where sound of one comes by two routes."""
+
+    def __init__(self) -> None:
+        self.comes: dict[int, int] = {}  # node → bits of the branches whose sound comes there
+        self.meets: dict[int, int] = {}  # node → bits of those whose sound comes by two routes
+        self.heads_of: dict[int, list[int]] = {}
+
+    def send(self, heads: list[int], bits: int) -> None:
+        """What routes to `heads` bring."""
+        for node in heads:
+            here = self.comes.get(node, 0)
+            if here & bits:
+                self.meets[node] = self.meets.get(node, 0) | (here & bits)
+            self.comes[node] = here | bits
+
+    def before_meetings(self, order: list[int]) -> Iterator[int]:
+        """Nodes at which sound of a branch meets itself, or from which it comes to such a node."""
+        will_meet: dict[int, int] = {}
+        for node in reversed(order):
+            if node in self.comes:
+                bits = self.meets.get(node, 0)
+                for head in self.heads_of.get(node, ()):
+                    bits |= will_meet[head]
+                will_meet[node] = bits & self.comes[node]
+                if will_meet[node]:
+                    yield node
 
 
 def decorrelates(strip: Strip) -> bool:

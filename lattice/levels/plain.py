@@ -143,3 +143,28 @@ def _chain(
             low, high, top = (e if e < low else low), (e if e > high else high), (q if q > top else top)
     played[strip_number] = PlainSource(peak, rms, low, high, top, e)
     return p, q, e
+
+
+def expected_at(strip: Strip, plain: PlainSource, place: int) -> float:
+    """The expected level of a plain source where an insert of its chain takes it in.
+
+    Parameters
+    ----------
+    strip
+        The strip that plays.
+    plain
+        What it plays.
+    place
+        Position of the insert, from 0.
+
+    Returns
+    -------
+    float
+        Linear amplitude E. The same as its stage has, which most plain strips never need to have made.
+    """
+    p, q, e = plain.peak, plain.peak, plain.rms
+    for insert in strip.inserts[:place]:
+        if insert.state == "on" and (insert.gain_db or insert.type in ACTING):
+            peak_gain, likely_gain, rms_gain = factors(insert, p, q, e, e)
+            p, q, e = p * peak_gain, q * likely_gain, e * rms_gain
+    return e

@@ -56,7 +56,7 @@ class Ledger:
         stems = [number for number in range(self.taps.count) if reached >> number & 1]
         strip, outlet = origin
         coherence_map = self.levels.coherence_map
-        apart = coherence_map.outlet_matters[outlet] if outlet >= 0 else coherence_map.wanted[strip]
+        apart = coherence_map.outlet_matters[outlet] if outlet >= 0 else coherence_map.apart[strip]
         if not apart:
             powers = self._outlet_powers(outlet) if outlet >= 0 else self._back.get(strip) or self._through(strip)
             return {stem: _db(sum(powers.get(stem, ())) / self._channels(stem)) for stem in stems}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from lattice.errors import EditError
-from lattice.graph.reach import Reach
+from lattice.graph.reach import downstream
 from lattice.stems.taps import Taps
 
 
@@ -56,9 +56,9 @@ def _may_return(taps: Taps, stem: int, routes: list[int], return_number: int) ->
     end = graph.index[stem_of_copy.strip or ""]
     if graph.machine_of(end) != graph.machine_of(return_number):
         raise EditError(f"{graph.strips[end].name} is on another machine than {graph.strips[return_number].name}")
-    downstream = Reach(graph, states=False).forward([end]).leaves
+    behind = downstream(graph, end)
     for route in routes:
         tail = graph.tail[route]
-        if graph.outlet[route] < 0 and downstream[tail]:
+        if graph.outlet[route] < 0 and tail in behind:
             sender = graph.strips[tail].name
             raise EditError(f"{sender} lies behind the tap of {stem_of_copy.name}: a return to it would feed back")

@@ -8,12 +8,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from lattice.analysis import Analysis
 from lattice.checks.hygiene import DEFAULT_NAME, _compared
 from lattice.formats.control_characters import control_problems, may_hold_controls
 from lattice.formats.document_json import encode
 from lattice.graph.loops import PASSES, LoopGraph
+from lattice.graph.reach import Reach, downstream
 from lattice.graph.signal_graph import SignalGraph
 from lattice.levels.gains import route_matrices, route_matrix, spectral_radius
+from lattice.levels.plain import expected_at
 from lattice.levels.rows import sandwich, times
 from lattice.model.document import Template
 from lattice.model.layouts import Matrix, product
@@ -50,6 +53,25 @@ def test_matrices_of_all_routes_are_those_of_each(made: Template) -> None:
     for route, matrix in enumerate(route_matrices(graph)):
         if graph.routes[route].kind in ("feed", "send", "tie"):
             assert matrix == route_matrix(graph, route)
+
+
+@given(flows())
+@tries(100)
+def test_a_plain_source_is_as_loud_at_every_insert_as_its_stages_say(made: Template) -> None:
+    levels = Analysis(made).levels
+    for strip, plain in levels.sources.items():
+        for place, stage in enumerate(levels.stages[strip]):
+            expected = max(stage.levels.e2) * stage.rms_gain**2
+            assert expected_at(made.strips[strip], plain, place) ** 2 == pytest.approx(expected, rel=1e-12)
+
+
+@given(templates())
+@tries(100)
+def test_what_lies_downstream_is_what_a_sweep_over_all_strips_comes_to(made: Template) -> None:
+    graph = SignalGraph(made)
+    for strip in range(len(graph.strips)):
+        leaves = Reach(graph, states=False).forward([strip]).leaves
+        assert downstream(graph, strip) == {number for number, there in enumerate(leaves) if there}
 
 
 @given(matrices)

@@ -13,6 +13,7 @@ from typing import Any
 
 import msgspec
 
+from lattice.generate.worn import WORN_STRIPS, Wear
 from lattice.model.document import FORMAT, Template
 from lattice.model.validate import validate
 
@@ -47,6 +48,7 @@ PROCESSORS: list[tuple[str, str, dict[str, Any]]] = [
 ]
 # One of everything.
 LEAST_STRIPS = 12
+LEAST_WORN = 60  # room for shared returns and for sections that send to them
 # Strips of a section as orchestral templates have them, two dozen voices and a bus (common practice).
 PER_SECTION = 26
 MOST_STEMS = 24
@@ -68,35 +70,42 @@ class _Pieces:
         self.routes.append({"id": f"r{len(self.routes) + 1}", "kind": kind, "from": start, "to": end, **fields})
 
 
-def generate(strips: int, seed: int = 1) -> Template:
+def generate(strips: int, seed: int = 1, *, worn: bool = False) -> Template:
     """A realistic template of any size, the same for the same seed.
 
     Parameters
     ----------
     strips
-        Exactly so many strips, 12 to 100,000.
+        Exactly so many strips, 12 to 100,000; worn ones from 60.
     seed
         Of the random choices.
+    worn
+        With the mistakes of a long job (worn.py).
 
     Raises
     ------
     ValueError
         Where so many strips are not allowed.
     """
-    if not LEAST_STRIPS <= strips <= 100_000:
-        raise ValueError(f"{strips} strips: allowed are {LEAST_STRIPS} to 100000")
+    least = LEAST_WORN if worn else LEAST_STRIPS
+    if not least <= strips <= 100_000:
+        raise ValueError(f"{strips} strips: allowed are {least} to 100000")
     pieces = _Pieces(random.Random(seed))  # noqa: S311 - a seed for repeatable templates, no secret
     _ends(pieces)
-    sections = max(1, (strips - len(pieces.strips)) // PER_SECTION)
+    wanted = strips - (WORN_STRIPS if worn else 0)
+    sections = max(1, (wanted - len(pieces.strips)) // PER_SECTION)
     stems = _stems(pieces, min(MOST_STEMS, sections // 2))
-    per_section, rest = divmod(strips - len(pieces.strips), sections)
+    per_section, rest = divmod(wanted - len(pieces.strips), sections)
     staged_db = -round(10 * math.log10(max(sections / len(stems), 1)), 1)  # so that no stem builds up
     for section_number in range(sections):
         _section(
             pieces, section_number, per_section + (section_number < rest), stems[section_number % len(stems)], staged_db
         )
+    if worn:
+        Wear(pieces.random, pieces.strips, pieces.routes, pieces.stems).wear()
     plain = {
-        "format": FORMAT, "version": 1, "name": f"Generated, {strips} strips, seed {seed}",
+        "format": FORMAT, "version": 1,
+        "name": f"Generated{', worn' if worn else ''}, {strips} strips, seed {seed}",
         "machines": [{"id": "main", "name": "Main computer", "outputs": 16, "midi_ports": 16}],
         "sections": pieces.sections, "strips": pieces.strips, "routes": pieces.routes, "stems": pieces.stems,
     }  # fmt: skip
