@@ -19,6 +19,8 @@ from lattice.formats.registry import read as read_template
 from lattice.model.document import Template
 
 if TYPE_CHECKING:
+    from lattice.checks.audit import Audit
+    from lattice.matters.matter import Matter
     from lattice.model.inventory import Inventory
 
 # Exit statuses as common tools have them: 1 says “found something”, 2 “could not look”.
@@ -70,13 +72,22 @@ def _parser() -> argparse.ArgumentParser:
         return added
 
     audit = command("audit", _audit, "what is wrong with a template")
-    audit.add_argument("--json", action="store_true", help="findings as JSON")
+    audit.add_argument("--json", action="store_true", help="findings and matters as JSON")
+    audit.add_argument("--all", action="store_true", help="every finding with its evidence, not the matters")
     audit.add_argument(
         "--fail-on", choices=("blocker", "warning", "note"), default="blocker", help="level that makes exit status 1"
     )
     audit.add_argument("--awake", action="store_true", help="with every sleeping insert on")
     audit.add_argument("--inventory", metavar="FILE", help="check against what a machine has (CSV or JSON)")
     audit.add_argument("--times", action="store_true", help="add times to the JSON: medians of 5 runs")
+    planned = command("plan", _plan, "the shortest list of remedies, and what each does")
+    planned.add_argument("--json", action="store_true", help="the plan as JSON")
+    planned.add_argument("--apply", metavar="OUT.json", help="write the template with all steps done")
+    planned.add_argument("--only", metavar="CODE,…", default="", help="codes or families to put right")
+    explained = command("explain", _explain, "what a code means", file=False)
+    explained.add_argument(
+        "code", metavar="CODE", nargs="?", help="a code of findings; all are listed where it is left out"
+    )
     for name, words in (
         ("levels", "levels at every stage"),
         ("timing", "when sound arrives where"),
@@ -124,7 +135,10 @@ def _write(value: Any) -> None:
 
 
 def _audit(options: argparse.Namespace) -> int:
-    from lattice.checks import audit
+    from lattice.analysis import Analysis
+    from lattice.checks import audit_of
+    from lattice.gc_paused import gc_paused
+    from lattice.matters.matter import matters_of
 
     name, data = options.file, _bytes(options.file)
     template = read_template(data, name)
@@ -132,27 +146,88 @@ def _audit(options: argparse.Namespace) -> int:
         from lattice.edits.awake import awake
 
         template = awake(template)
-    result = audit(template, _inventory(options))
+    with gc_paused():
+        analysis = Analysis(template, _inventory(options))
+        result = audit_of(analysis)
     if options.json or options.times:
         answer: dict[str, Any] = {
             "format": "intact-lattice.audit", "version": 1, "summary": result.summary,
             "findings": [finding.as_json() for finding in result.findings],
+            "matters": [matter.as_json() for matter in matters_of(analysis, result)],
         }  # fmt: skip
         if options.times:
             answer["times"] = _times(data, name)
         _write(answer)
     else:
-        for finding in result.findings:
-            state = "waived" if finding.waived else finding.severity
-            print(f"{state:8} {finding.code:22} {finding.message}")
-            for line in finding.evidence:
-                print(f"{'':31} {line}")
+        _print_findings(result) if options.all else _print_matters(matters_of(analysis, result))
         counts = ", ".join(
             f"{count} {word}" + ("s" if count != 1 and word != "waived" else "")
             for word, count in result.summary.items()
         )
         print(f"{template.name}: {len(template.strips)} strips, {len(template.routes)} routes; {counts}")
     return 1 if result.at_least(options.fail_on) else 0
+
+
+def _print_findings(result: Audit) -> None:
+    for finding in result.findings:
+        state = "waived" if finding.waived else finding.severity
+        print(f"{state:8} {finding.code:22} {finding.message}")
+        for line in finding.evidence:
+            print(f"{'':31} {line}")
+
+
+def _print_matters(matters: tuple[Matter, ...]) -> None:
+    """A line a matter, what follows from it under it, and its evidence where it is one finding."""
+    for matter in matters:
+        many = f" (×{len(matter.findings)})" if len(matter.findings) > 1 else ""
+        print(f"{matter.severity:8} {matter.code:22} {matter.message}{many}")
+        for line in matter.own[0].evidence if len(matter.own) == 1 else ():
+            print(f"{'':31} {line}")
+        for finding in matter.consequences:
+            print(f"{'':31} so {finding.code}: {finding.message}")
+
+
+def _plan(options: argparse.Namespace) -> int:
+    from lattice.formats.document_json import dump
+    from lattice.matters.plan import plan
+
+    made = plan(read(options.file), only=tuple(filter(None, options.only.split(","))))
+    if options.apply:
+        Path(options.apply).write_bytes(dump(made.template))
+    answer = made.as_json()
+    if options.json:
+        _write(answer)
+        return 0
+    for number, step in enumerate(made.steps, start=1):
+        print(f"{number:3}  {step.sentence}: {step.said}")
+    for question in made.questions:
+        print(f"  ?  {question.matter.message}")
+        for remedy, effect in question.answers:
+            print(f"     {remedy.label}: {effect.sentence}")
+    for when in ("before", "after"):
+        print(f"{when:6} " + ", ".join(f"{count} {word}s" for word, count in answer[when].items()))
+    return 0
+
+
+def _explain(options: argparse.Namespace) -> int:
+    import lattice.checks  # noqa: F401 - registers all
+    from lattice.checks.registry import EXPLANATIONS
+
+    if options.code is None:
+        for code, known in EXPLANATIONS.items():
+            print(f"{code:24} {known.found}")
+        return 0
+    if options.code not in EXPLANATIONS:
+        raise ValueError(f"there is no code {options.code}; lattice explain lists all")
+    known = EXPLANATIONS[options.code]
+    for words, text in (
+        ("Found", known.found),
+        ("Why", known.why),
+        ("How", known.how),
+        ("Mostly put right by", known.fix),
+    ):
+        print(f"{words}: {text}")
+    return 0
 
 
 def _inventory(options: argparse.Namespace) -> Inventory | None:

@@ -6,12 +6,13 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from lattice.analysis import Analysis
-from lattice.checks.finding import Finding
+from lattice.checks.finding import Finding, Remedy
 from lattice.checks.headroom import mix_headroom_db
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
 from lattice.graph.signal_graph import IN, POST, PRE, STAGE_OF_TAP
 from lattice.levels.chain import Stage, figures, likely_db
 from lattice.model.document import Insert, Stem, Strip
+from lattice.model.edit_step import EditStep
 from lattice.model.units import words_db
 
 # What players hear is no delivery: nobody wants a limiter there (common practice).
@@ -23,6 +24,7 @@ class Finish:
     """The end of a mix: the strips from the last sum to where it is sent or recorded, and their inserts in order."""
 
     strips: tuple[int, ...]  # from the sum on
+    worked: tuple[int, ...]  # those whose chains it passes
     inserts: tuple[tuple[int, Insert], ...]
     stage: Stage
     true_peak_dbtp: float
@@ -42,7 +44,7 @@ def finishes(analysis: Analysis) -> Iterator[Finish]:
         if strip_number not in analysis.graph.tied_out and stage is not None:
             strips = _from_last_sum(analysis, strip_number)
             if not _is_cue(analysis, strip, strips):
-                yield Finish(tuple(strips), _inserts(analysis, strips, POST), stage, profile.true_peak_dbtp)
+                yield _finish(analysis, strips, POST, stage, profile.true_peak_dbtp)
     for stem in analysis.template.stems:
         printed = analysis.graph.index.get(stem.print or "", -1)
         recorded = analysis.levels.at_end(printed) if printed >= 0 else None
@@ -50,7 +52,15 @@ def finishes(analysis: Analysis) -> Iterator[Finish]:
             tap = IN if analysis.strip(printed).records == "in" else PRE
             strips = _from_last_sum(analysis, printed)
             peak = profile.true_peak_dbtp if stem.true_peak_dbtp is None else stem.true_peak_dbtp
-            yield Finish(tuple(strips), _inserts(analysis, strips, tap), recorded, peak, stem.id)
+            yield _finish(analysis, strips, tap, recorded, peak, stem.id)
+
+
+def _finish(
+    analysis: Analysis, strips: list[int], tap: int, stage: Stage, true_peak_dbtp: float, stem: str | None = None
+) -> Finish:
+    worked = tuple(_worked_by(analysis, strips, tap))
+    inserts = tuple((n, insert) for n in worked for insert in analysis.strip(n).inserts if insert.state == "on")
+    return Finish(tuple(strips), worked, inserts, stage, true_peak_dbtp, stem)
 
 
 def _has_room(analysis: Analysis, stem: Stem) -> bool:
@@ -70,9 +80,8 @@ def _from_last_sum(analysis: Analysis, number: int) -> list[int]:
         found.insert(0, analysis.graph.tail[into[0]])
 
 
-def _inserts(analysis: Analysis, strips: list[int], last: int) -> tuple[tuple[int, Insert], ...]:
-    """Inserts that are on, in the order sound passes them; those before a pre-insert tap are not passed."""
-    inserts: list[tuple[int, Insert]] = []
+def _worked_by(analysis: Analysis, strips: list[int], last: int) -> Iterator[int]:
+    """Strips whose chains sound passes on its way to a tap of the last one."""
     for at, strip in enumerate(strips):
         tap = last
         if at + 1 < len(strips):
@@ -83,8 +92,7 @@ def _inserts(analysis: Analysis, strips: list[int], last: int) -> tuple[tuple[in
             )
             tap = analysis.graph.stage[route]
         if tap != IN:
-            inserts += [(strip, insert) for insert in analysis.strip(strip).inserts if insert.state == "on"]
-    return tuple(inserts)
+            yield strip
 
 
 def _is_cue(analysis: Analysis, output: Strip, strips: list[int]) -> bool:
@@ -116,7 +124,18 @@ def ceiling(analysis: Analysis) -> Iterator[Finding]:
                 f"from the last sum on: {' → '.join(analysis.name(strip) for strip in finish.strips)}",
                 "a ceiling in samples does not hold true peaks between them: leave some room",
             ),
+            remedies=_ceiling_behind(analysis, finish),
         )
+
+
+def _ceiling_behind(analysis: Analysis, finish: Finish) -> tuple[Remedy, ...]:
+    """A limiter at the end of the chain of the last sum, or of the first strip behind it whose chain is passed."""
+    if not finish.worked:
+        return ()
+    strip = analysis.strip(finish.worked[0])
+    limiter = {"name": "Ceiling", "type": "limiter", "ceiling_db": finish.true_peak_dbtp}
+    step = EditStep("add_insert", {"strip": strip.id, "insert": limiter})
+    return (Remedy(f"Put a ceiling of {words_db(finish.true_peak_dbtp)} dB on {strip.name}", (step,)),)
 
 
 def _holds(insert: Insert, finish: Finish) -> bool:
@@ -150,3 +169,27 @@ def limiter_order(analysis: Analysis) -> Iterator[Finding]:
                     inserts=(limiter.id, insert.id),
                     evidence=("what it adds is held by nothing",),
                 )
+
+
+explain(
+    "level.ceiling",
+    many="{n} strips send past their ceiling",
+    found=(
+        "What goes to an output or a mix print can pass its true-peak limit, and no limiter stands behind the last sum."
+    ),
+    why="The delivery is refused for its true peak.",
+    how=(
+        "Chains from the last sum on are searched for a limiter or clipper with a ceiling at or below the "
+        "limit (−1 dBTP: EBU R 128; −2: ATSC A/85)."
+    ),
+    fix="Put a ceiling behind the last sum, or lower the one there is.",
+)
+
+explain(
+    "level.limiter-order",
+    many="{n} limiters are not last",
+    found="Behind the limiter of such a strip stands something that can make louder.",
+    why="The ceiling does not hold.",
+    how="Inserts that are on behind the last limiter are looked at by type and gain.",
+    fix="Move the limiter to the end of the chain.",
+)

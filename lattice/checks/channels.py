@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
 from lattice.levels.activity import active_channels
 from lattice.levels.gains import insert_layouts, route_gain
 from lattice.model.document import Route, Strip
@@ -174,3 +174,49 @@ def widths(analysis: Analysis) -> Iterator[Finding]:
                     evidence=(f"{before} before it, {layout_in} in, {after} out",),
                 )
             before = after
+
+
+explain(
+    "route.folded",
+    many="{n} routes fold channels",
+    found="A route leads a wider layout into a narrower one.",
+    why="Channels add up there: centre and surrounds come at −3.01 dB.",
+    how="By ITU-R BS.775 for named layouts.",
+    fix="Keep it where a fold-down is meant; else widen the strip it leads to.",
+)
+
+explain(
+    "route.channels-lost",
+    many="{n} routes leave channels out",
+    found="A route by channel numbers leaves out a channel that carries sound.",
+    why="Part of the sound is silently gone.",
+    how="The channels that carry sound are compared with those the route takes.",
+    fix="Add the channel to the route's list, or widen the strip it leads to.",
+)
+
+explain(
+    "route.channels-doubled",
+    many="{n} channels take in two sources",
+    found="By channel numbers, two sources land on one channel of a strip that keeps channels apart.",
+    why="Two things stand on one channel and cannot be told apart any more.",
+    how="Where each route lands is listed channel by channel.",
+    fix="Move one of them to a free channel.",
+)
+
+explain(
+    "route.channels-gap",
+    many="{n} strips have a gap between their channels",
+    found="A channel below the highest one in use is fed by nothing.",
+    why="A multichannel bus that counts on a full row will be off by one.",
+    how="Where each route lands is listed channel by channel.",
+    fix="Move the sources together, or leave it where the gap is meant.",
+)
+
+explain(
+    "route.width",
+    many="{n} inserts get another layout than they state",
+    found="An insert states a layout that is not what comes to it in the chain.",
+    why="Channels are folded or left empty inside the chain, unseen.",
+    how="Layouts are followed through each chain, insert by insert.",
+    fix="Load the insert in the right width, or put it where the width fits.",
+)

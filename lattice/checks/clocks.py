@@ -7,7 +7,7 @@ from fractions import Fraction
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
 from lattice.model.edit_step import EditStep
 from lattice.model.insert_types import REPEATING
 
@@ -107,3 +107,31 @@ def nearest_note(delay_ms: float, tempo_bpm: float) -> tuple[str, float] | None:
     near = [(abs(float(share) * whole_ms - delay_ms), words, float(share) * whole_ms) for words, share in NOTE_VALUES]
     near = [entry for entry in near if entry[0] <= NEAR * entry[2] + 1e-9]
     return min(near)[1:] if near else None
+
+
+explain(
+    "time.rate",
+    many="{n} sample rates differ",
+    found="Template, profile or a machine differ in sample rate.",
+    why="Everything plays too fast or slow, or is converted twice.",
+    how="The rates of template, profile and machines are compared.",
+    fix="Set them to one rate.",
+)
+
+explain(
+    "time.frames",
+    many="{n} frame rates differ",
+    found="Guide, profile and template differ in frame rate.",
+    why="Sound drifts from the picture.",
+    how="The frame rates of guide, profile and template are compared.",
+    fix="Set the rate of the picture.",
+)
+
+explain(
+    "time.delay-note",
+    many="{n} delays are beside a note value",
+    found="A delay is near a note value at the tempo, but more than 1 ms off it.",
+    why="It was meant in time, and drifts against the beat.",
+    how="60000 / bpm, from 1/1 to 1/32, plain, dotted, triplet; within 5 %.",
+    fix="Set the exact time.",
+)

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from lattice.analysis import Analysis
-from lattice.checks.finding import Finding
-from lattice.checks.registry import check
-from lattice.checks.remedies import feed_remedies, open_remedies
+from lattice.checks.finding import Finding, Remedy
+from lattice.checks.registry import check, explain
+from lattice.checks.remedies import feed_remedies, neighbour_remedies, onward_remedies, open_remedies
 from lattice.graph.origin import NO_OUTLET
 from lattice.graph.reach import Backward
 from lattice.model.strip_kinds import ENDS, SUMS
@@ -47,7 +47,7 @@ def _working_keys(analysis: Analysis) -> Backward:
 
 
 def _unheard(analysis: Analysis, strip: int, outlet: int) -> Finding:
-    name = analysis.source_name(strip, outlet)
+    name, stops = analysis.source_name(strip, outlet), _ends(analysis, strip, outlet)
     is_trigger = "trigger" in analysis.strip(strip).tags
     return Finding(
         code="route.unheard",
@@ -55,17 +55,29 @@ def _unheard(analysis: Analysis, strip: int, outlet: int) -> Finding:
         message=f"The trigger {name} works no key input" if is_trigger else f"{name} is heard nowhere",
         strips=analysis.ids([strip]),
         outlets=analysis.outlet_id(strip, outlet),
-        evidence=(_where_it_ends(analysis, strip, outlet),),
-        remedies=() if is_trigger else feed_remedies(analysis, strip, outlet),
+        evidence=(_where_it_ends(analysis, stops),),
+        cause=analysis.ids(stops) if stops else (analysis.strip(strip).section or analysis.strip(strip).id,),
+        because=f"the routes end at {analysis.names(stops)}" if stops else "",
+        remedies=() if is_trigger else _routed(analysis, strip, outlet, stops),
     )
 
 
-def _where_it_ends(analysis: Analysis, strip: int, outlet: int = NO_OUTLET) -> str:
-    """Where the audio routes from a source or a sum end, followed to the last strips."""
+def _routed(analysis: Analysis, strip: int, outlet: int, stops: list[int] | None) -> tuple[Remedy, ...]:
+    """Feed it to the bus of its section; a chain, like its neighbours too; lead on what its ways end at."""
+    remedies = list(feed_remedies(analysis, strip, outlet))
+    if outlet < 0:
+        remedies += neighbour_remedies(analysis, strip)
+    if stops and len(stops) == 1 and stops[0] != strip:
+        remedies += onward_remedies(analysis, stops[0])
+    return tuple({repr(remedy.steps): remedy for remedy in remedies}.values())
+
+
+def _ends(analysis: Analysis, strip: int, outlet: int = NO_OUTLET) -> list[int] | None:
+    """The last strips that the audio routes from a source or a sum come to; None where no route leaves it."""
     graph = analysis.graph
     first = graph.outs[strip] if outlet < 0 else graph.outlet_outs[outlet]
     if not first:
-        return "no route leaves it"
+        return None
     waiting = [graph.head[route] for route in first]
     seen, stops = set(waiting), []
     while waiting:
@@ -76,7 +88,13 @@ def _where_it_ends(analysis: Analysis, strip: int, outlet: int = NO_OUTLET) -> s
             if graph.head[route] not in seen:
                 seen.add(graph.head[route])
                 waiting.append(graph.head[route])
-    return f"its routes end at {analysis.names(sorted(stops))}" if stops else "its routes only lead round in a loop"
+    return sorted(stops)
+
+
+def _where_it_ends(analysis: Analysis, stops: list[int] | None) -> str:
+    if stops is None:
+        return "no route leaves it"
+    return f"its routes end at {analysis.names(stops)}" if stops else "its routes only lead round in a loop"
 
 
 def _blocked(analysis: Analysis, strip: int, outlet: int) -> Finding:
@@ -93,7 +111,8 @@ def _blocked(analysis: Analysis, strip: int, outlet: int) -> Finding:
         outlets=analysis.outlet_id(strip, outlet),
         evidence=analysis.evidence(path),
         path=analysis.route_ids(path.routes),
-        cause=first.sentence,
+        cause=(first.route or first.strip,),
+        because=first.sentence,
         remedies=open_remedies(analysis, path),
     )
 
@@ -141,17 +160,34 @@ def _unfed(analysis: Analysis, strip_number: int) -> Finding:
         message=f"Nothing reaches {analysis.name(strip_number)}",
         strips=analysis.ids([strip_number]),
         evidence=(why,),
+        cause=analysis.ids([_first_unfed(analysis, strip_number)]),
     )
 
 
+def _first_unfed(analysis: Analysis, strip_number: int) -> int:
+    """Where the chain of sums that nothing reaches begins, followed against the flow; in a loop, the first of it."""
+    graph, seen, waiting = analysis.graph, {strip_number}, [strip_number]
+    while waiting:
+        at = waiting.pop(0)
+        if not graph.ins[at]:
+            return at
+        for route in graph.ins[at]:
+            if graph.tail[route] not in seen:
+                seen.add(graph.tail[route])
+                waiting.append(graph.tail[route])
+    return min(seen)
+
+
 def _dead_end(analysis: Analysis, number: int) -> Finding:
+    stops = _ends(analysis, number)
     return Finding(
         code="route.dead-end",
         severity="warning",
         message=f"{analysis.name(number)} leads to no output, print, stem or key input",
         strips=analysis.ids([number]),
-        evidence=(_where_it_ends(analysis, number),),
-        remedies=feed_remedies(analysis, number),
+        evidence=(_where_it_ends(analysis, stops),),
+        cause=analysis.ids(stops or [number]),
+        remedies=onward_remedies(analysis, number),
     )
 
 
@@ -184,7 +220,8 @@ def _starved(analysis: Analysis, strip_number: int) -> Iterator[Finding]:
         stems=stems,
         evidence=analysis.evidence(path),
         path=analysis.route_ids(path.routes),
-        cause=first.sentence,
+        cause=(first.route or first.strip,),
+        because=first.sentence,
         remedies=open_remedies(analysis, path),
     )
 
@@ -192,3 +229,63 @@ def _starved(analysis: Analysis, strip_number: int) -> Iterator[Finding]:
 def _only_minor_sources(analysis: Analysis, number: int) -> bool:
     """Whether a pop or talkback is all that could reach the strip."""
     return not analysis.could_sound_in_earnest.arrives[number]
+
+
+explain(
+    "route.unheard",
+    many="{n} sources are heard nowhere",
+    found="A source (each open outlet counts by itself) has no open way to an output, a print or a stem.",
+    why=(
+        "Whoever plays it hears nothing, and it is missing in every file: found out on the job, with the "
+        "client waiting."
+    ),
+    how=(
+        "All routes that leave it are followed, forward, through everything that is open. Strips tagged spare "
+        "or backup, triggers that work a key, and strips out of service are left alone."
+    ),
+    fix="Feed it to the bus of its section, or to where its neighbours go.",
+)
+
+explain(
+    "route.blocked",
+    many="{n} sources are not heard",
+    found=(
+        "A source that is silent only because of a state: a mute, a closed fader, a disabled route, "
+        "monitoring that is off."
+    ),
+    why="The wiring is right, so nobody looks for it; the state was left over from a rehearsal or a bounce.",
+    how=(
+        "The way with the fewest blockers to an endpoint is sought with all states ignored; its first blocker is named."
+    ),
+    fix="Open the blocker, or waive it where the silence is meant.",
+)
+
+explain(
+    "route.starved",
+    many="{n} ends would give silence",
+    found="An output, a print or a stem's strip that sources reach only when states are ignored.",
+    why="A file of silence is delivered, or an output stays dead, and no meter says why.",
+    how=(
+        "Sound is followed from all sources, once with states and once without; what only the second reaches "
+        "is starved."
+    ),
+    fix="Open the first blocker on the way.",
+)
+
+explain(
+    "route.unfed",
+    many="Nothing reaches {n} sums and ends",
+    found="A bus, return, master, print or output that no source reaches, whatever states say.",
+    why="A strip that carries nothing costs room and attention, or a source that should feed it was rerouted.",
+    how="Sound is followed forward from all sources with states ignored. Spares are left alone.",
+    fix="Feed it what it is for, or remove it.",
+)
+
+explain(
+    "route.dead-end",
+    many="{n} sums lead nowhere",
+    found="A bus, return or master that sound reaches, and that leads to no output, print, stem or key input.",
+    why="Everything routed into it is lost.",
+    how="Routes are followed backward from all endpoints and keys with states ignored.",
+    fix="Feed it to the bus of its section, or remove it and route its sources elsewhere.",
+)

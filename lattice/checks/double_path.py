@@ -11,7 +11,7 @@ from itertools import combinations
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
 from lattice.checks.joins import Joins, Region
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
 from lattice.graph.disjoint import TwoWays
 from lattice.graph.paths import Path
 from lattice.levels.gains import Gain, chain_gain, route_gain, spread_on
@@ -222,3 +222,19 @@ def _remedies(analysis: Analysis, start: int, hops: tuple[int, int]) -> tuple[Re
         remove = EditStep("remove_routes", {"routes": [piece.id]})
         found.append(Remedy(f"Remove the {piece.kind} to {analysis.name(analysis.graph.head[route])}", (remove,)))
     return tuple(found)
+
+
+explain(
+    "route.double-path",
+    many="{n} sources come to {place} by two ways",
+    found="One sound comes to a strip by two ways that have no strip in common between, on a channel in common.",
+    why=(
+        "It is up to 6 dB louder than intended, or combs where the two arrive apart; a fader on one way moves "
+        "only half of it."
+    ),
+    how=(
+        "Pairs of open ways are sought by what all ways of a source have in common; the two loudest of a pair "
+        "are compared. Two equal ways add up to +6.02 dB (any acoustics handbook)."
+    ),
+    fix="Remove the way that is not meant: mostly the one past the bus.",
+)

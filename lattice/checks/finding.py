@@ -43,7 +43,8 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
     evidence: tuple[str, ...] = ()
     path: tuple[str, ...] = ()  # routes that show it on the map, beyond those it is about
     way: str = ""  # the names of a way that shows it, for lists: “Bells → Effects → Show mix”
-    cause: str = ""  # what several findings may have in common
+    cause: tuple[str, ...] = ()  # ids that have to change for it to go; empty: as its family says (matters/causes.py)
+    because: str = ""  # the cause in words, where the check knows them better than the ids tell
     remedies: tuple[Remedy, ...] = ()
     waived: bool = False
 

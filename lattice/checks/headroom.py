@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy, first_of
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
 from lattice.checks.remedies import trim_steps
 from lattice.graph.signal_graph import IN, STAGE_OF_TAP
 from lattice.levels.chain import entering, figures, level_of, likely_db
@@ -126,6 +126,7 @@ def _off_level(strip: Strip, insert: Insert, rms: float, away: float, wanted: st
         strips=(strip.id,),
         inserts=(insert.id,),
         figures={"rms_dbfs": rms},
+        cause=(insert.type, strip.section or strip.id),
         evidence=(
             f"expected level {words_db(rms)} dBFS RMS, as a sine {words_db(rms + SINE_DB)}; operating level {wanted}",
         ),
@@ -153,3 +154,37 @@ def build_up(analysis: Analysis) -> Iterator[Finding]:
             evidence=(*_ranking(analysis, strip_number), *analysis.cut_words(strip_number)),
             remedies=_trim(analysis, strip_number, -math.ceil((likely or 0.0) * 10 - 1e-9) / 10),
         )
+
+
+explain(
+    "level.headroom",
+    many="{n} mixes leave too little room",
+    found="The likely peak of a mix leaves less room than was promised, and no limiter stands in its chain.",
+    why="Mastering or the dub stage sends it back.",
+    how=(
+        "Minus the likely peak at the mix's tap, against its own or the profile's room (about 6 dB on an "
+        "unlimited mix: common practice)."
+    ),
+    fix="Trim all that comes into it by the same amount.",
+)
+
+explain(
+    "level.operating",
+    many="{n} inserts work off their level",
+    found="The expected level at a compressor, saturator or gate is far from the operating level.",
+    why="Presets and habits are made for that level: here they do nothing, or too much.",
+    how=(
+        "Expected level as a sine's (+3.01 dB) against the profile's operating level and window (−18 dBFS: "
+        "EBU R 68; −20: SMPTE RP 155)."
+    ),
+    fix="Take the source to the operating level.",
+)
+
+explain(
+    "level.build-up",
+    many="{n} sums build up",
+    found="At a bus or master with three or more feeds the likely peak at its input is over full scale.",
+    why="Everything behind it works too hot, and its fader is pulled down in the wrong place.",
+    how="Likely peaks add in power: n equal sources rise by 10·log10 n dB (any acoustics handbook).",
+    fix="Trim all feeds by the same amount, balance kept.",
+)

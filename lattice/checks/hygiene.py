@@ -8,7 +8,7 @@ from collections.abc import Iterator
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
 from lattice.model.edit_step import EditStep
 
 ODD_SPACES = ("  ", "\n ", " \n", "\t", "\r", "\v", "\f", "\x1c", "\x1d", "\x1e", "\x1f")
@@ -106,3 +106,40 @@ def empty_sections(analysis: Analysis) -> Iterator[Finding]:
                 evidence=("no strip is in it",),
                 remedies=(Remedy("Remove the section", (remove,)),),
             )
+
+
+explain(
+    "name.duplicate",
+    many="{n} names are used twice",
+    found="Two or more strips have the same name.",
+    why="Somebody routes to the wrong one.",
+    how="Names are compared, case and spaces aside.",
+    fix="Rename all of them but one.",
+)
+
+explain(
+    "name.default",
+    many="{n} names were left as they came",
+    found="A strip is called by its kind and a number.",
+    why="Nobody knows what it is for.",
+    how="Names are compared with kind and number.",
+    fix="Name it by what it carries.",
+)
+
+explain(
+    "section.colour",
+    many="{n} strips are coloured unlike their section",
+    found="A strip has another colour than its section.",
+    why="The eye finds it in the wrong place.",
+    how="The colour of every strip is compared with its section's.",
+    fix="Take the section's colour.",
+)
+
+explain(
+    "section.empty",
+    many="{n} sections are empty",
+    found="A section has no strips and no sections in it.",
+    why="It takes room in every list.",
+    how="Strips of each section are counted.",
+    fix="Remove the section, or move its strips into it.",
+)

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
 from lattice.graph.signal_graph import POST
 from lattice.model.edit_step import EditStep
 
@@ -48,3 +48,13 @@ def idle(analysis: Analysis) -> Iterator[Finding]:
 
 def _change(edit: str, what: str, id_: str, name: str) -> EditStep:
     return EditStep(edit, {what: id_, "changes": {name: 0.0}})
+
+
+explain(
+    "level.idle",
+    many="{n} faders and sends rest at off",
+    found="A fader, or a send that is not automated, stands at off on an enabled route.",
+    why="Wired, and doing nothing.",
+    how="Faders and gains that are off are listed.",
+    fix="Set it to a level, or disable the route.",
+)

@@ -8,7 +8,7 @@ from itertools import combinations, groupby
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Severity
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
 from lattice.levels.gains import insert_layouts
 from lattice.model.insert_types import EXTERNAL
 from lattice.model.layouts import channel_count
@@ -172,3 +172,43 @@ def crossed_ties(analysis: Analysis) -> Iterator[Finding]:
                     "output {} into input {}".format(*first_channels(route_number)) for route_number in ties
                 ),
             )
+
+
+explain(
+    "io.range",
+    many="{n} strips name channels that do not exist",
+    found=(
+        "A strip or an external insert names a physical channel that its machine does not have, or not as "
+        "many as its layout."
+    ),
+    why="Nothing comes in or goes out there.",
+    how="Channel numbers are compared with the machine's, and their number with the layout's.",
+    fix="Name channels the machine has, as many as the layout has.",
+)
+
+explain(
+    "io.clash",
+    many="{n} physical channels are used twice",
+    found="Two outputs in service, or external sends, of one machine share a physical channel.",
+    why="Two things come out of one connector and are mixed there.",
+    how="All uses of every physical channel are listed. Two inputs that share one are only a note.",
+    fix="Give one of them another channel.",
+)
+
+explain(
+    "tie.broken",
+    many="{n} tie lines are broken",
+    found="A tie line whose ends differ in width, or whose machines differ in sample rate.",
+    why="Part of the channels is lost, or the machines cannot be locked to each other.",
+    how="Both ends of each tie are compared.",
+    fix="Give both ends the same layout, and both machines one rate.",
+)
+
+explain(
+    "tie.offset",
+    many="{n} tie lines are offset",
+    found="Tie lines between two machines do not run in the same order at both ends.",
+    why="It works until somebody patches by number.",
+    how="Channel numbers at both ends are compared in order.",
+    fix="Renumber one end, or leave it where the cables are meant so.",
+)

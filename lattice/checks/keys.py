@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy, Severity
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
 from lattice.graph.masks import masks
 from lattice.graph.signal_graph import IN
 from lattice.levels.chain import key_threshold_db
@@ -178,3 +178,61 @@ def _double(analysis: Analysis, inner: tuple[int, str], outer: tuple[int, str], 
         inserts=(outer[1], inner[1]),
         evidence=(f"{names[0]} comes to {names[1]}",),
     )
+
+
+explain(
+    "key.unfed",
+    many="{n} inserts wait for a key that does not come",
+    found="An insert that is on and keyed from outside, to which no open key route carries a source.",
+    why="It does nothing: the duck or gate that the mix counts on is not there.",
+    how="Key routes that end at it are followed back to a source over open ways.",
+    fix="Route its trigger to it, or set its key back to its own sound.",
+)
+
+explain(
+    "key.unheard",
+    many="{n} keys end at inserts that do not listen",
+    found="A key route ends at an insert whose key is not external.",
+    why="Somebody wired a duck and it does not work.",
+    how="The key setting of the insert at the end of every key route is looked at.",
+    fix="Let the insert listen to its key.",
+)
+
+explain(
+    "key.dormant",
+    many="{n} keys end at sleeping inserts",
+    found="A key route ends at an insert that is bypassed or unloaded.",
+    why="It is wired and ready, and not working now: worth knowing before the job.",
+    how="The state of the insert at the end of every key route is looked at.",
+    fix="Switch the insert on when it is wanted.",
+)
+
+explain(
+    "key.self",
+    many="{n} keys bring only what is there already",
+    found="A key whose only sources are those that its insert already works on.",
+    why="It acts as without a key; the cable is a left-over, or the wrong trigger.",
+    how="Sources of the key are compared with sources of the insert.",
+    fix="Key it from the trigger that is meant, or take the key away.",
+)
+
+explain(
+    "key.quiet",
+    many="{n} keys never reach their threshold",
+    found="The worst case of what a key brings stays below the insert's threshold.",
+    why="The duck or gate never works.",
+    how=(
+        "Peaks of all sources of the key, added in amplitude, are compared with the threshold (an upper "
+        "bound: if that is below, all is)."
+    ),
+    fix="Raise the trigger, or lower the threshold.",
+)
+
+explain(
+    "key.double",
+    many="{n} ways are ducked twice by one trigger",
+    found="Sound passes two inserts keyed by the same trigger on one path.",
+    why="It is ducked twice as far as each alone says.",
+    how="Keyed inserts on every path are compared by their triggers.",
+    fix="Keep one of the two, or waive it where both are meant.",
+)

@@ -7,7 +7,9 @@ from collections.abc import Iterator
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
+from lattice.checks.remedies import measured_remedy
+from lattice.model.document import Strip
 from lattice.model.units import samples_to_ms
 from lattice.timing.monitoring import monitored
 from lattice.timing.paths import PathStep, critical_path
@@ -95,25 +97,26 @@ def unreported(analysis: Analysis) -> Iterator[Finding]:
     """Strips and inserts that take another time than they tell the host."""
     for strip in analysis.graph.strips:
         if strip.measured_latency_samples is not None and strip.measured_latency_samples != strip.latency_samples:
-            yield _unreported(strip.id, strip.name, (), strip.latency_samples, strip.measured_latency_samples)
+            yield _unreported(strip, strip.name, None, strip.latency_samples, strip.measured_latency_samples)
     for strip_number, place in analysis.graph.inserts.measured:
         strip = analysis.strip(strip_number)
         insert = strip.inserts[place]
         measured = insert.measured_latency_samples
         if measured is not None and measured != insert.latency_samples:
             name = f"{insert.name or insert.id} on {strip.name}"
-            yield _unreported(strip.id, name, (insert.id,), insert.latency_samples, measured)
+            yield _unreported(strip, name, insert.id, insert.latency_samples, measured)
 
 
-def _unreported(strip: str, name: str, inserts: tuple[str, ...], told: int, took: int) -> Finding:
+def _unreported(strip: Strip, name: str, insert: str | None, told: int, took: int) -> Finding:
     return Finding(
         code="time.unreported",
         severity="note",
         message=f"{name} takes {took} samples and reports {told}",
-        strips=(strip,),
-        inserts=inserts,
+        strips=(strip.id,),
+        inserts=(insert,) if insert else (),
         figures={"skew_samples": took - told},
         evidence=(f"{abs(took - told)} samples that no compensation knows of",),
+        remedies=(measured_remedy(name, strip.id, insert, took),),
     )
 
 
@@ -173,3 +176,60 @@ def prints_skewed(analysis: Analysis) -> Iterator[Finding]:
                 figures={"skew_samples": skew, "skew_ms": _ms(analysis, skew)},
                 evidence=tuple(f"{analysis.name(n)} records at {times[n]} samples" for n in late_first[:SHOWN]),
             )
+
+
+explain(
+    "time.key-late",
+    many="{n} keys come too late",
+    found="A key arrives after the sound it is to duck.",
+    why="The attack slips through before the duck.",
+    how="Latest key against earliest sound at the insert, against the profile's tolerance.",
+    fix="Tap the key earlier, or take latency out of its way.",
+)
+
+explain(
+    "time.limit",
+    many="{n} routes need more compensation than there is",
+    found="A route would have to wait longer than the host can make it.",
+    why="It comes early by what is left over.",
+    how="The wait of every route against the limit.",
+    fix="Take latency out of the longest way.",
+)
+
+explain(
+    "time.monitor",
+    many="{n} live inputs are heard late",
+    found="A live input reaches an output later than the profile allows.",
+    why="Players hear themselves late and drag.",
+    how="Input latency, two buffers, the slowest chain on the way, output latency; without compensation.",
+    fix="Take latency out of the way, or make the buffer smaller.",
+)
+
+explain(
+    "time.unreported",
+    many="{n} latencies are not what is reported",
+    found="A measured latency differs from the reported one.",
+    why="No compensation knows of the difference.",
+    how="Measured less reported samples.",
+    fix="Put the measured latency into what is compensated.",
+)
+
+explain(
+    "time.total",
+    many="{n} outputs are late",
+    found="How long the whole template takes to the latest output, and what makes it so.",
+    why="Picture and players are ahead of the sound by as much.",
+    how=(
+        "The latest actual arrival at an output plus its machine's output latency; the critical path insert by insert."
+    ),
+    fix="Take the largest insert out of the critical path.",
+)
+
+explain(
+    "time.prints-skewed",
+    many="{n} sets of prints are apart",
+    found="Prints of one delivery record at different times.",
+    why="Stems do not line up when they are laid side by side.",
+    how="Latest actual arrivals of what each print records.",
+    fix="Let the host compensate prints, or take the late insert out.",
+)

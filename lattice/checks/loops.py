@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy, Severity
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
 from lattice.graph.loops import Loop
 from lattice.graph.paths import Blocker
 from lattice.levels.gains import delays_ms, group_gain_db, latency_samples, loop_gain_db
@@ -112,15 +112,21 @@ def _repeat_ms(analysis: Analysis, loop: Loop) -> float:
 
 
 def _remedies(analysis: Analysis, loop: Loop, breaking: list[Blocker]) -> tuple[Remedy, ...]:
-    """Disable the feedback routes of the cycle (of a loop of notes, the route that closes it), and those beside them.
+    """Disable the feedback routes of the cycle (of a loop of notes, the route that closes it); or one of its sends.
 
     None where a state breaks the cycle already: the loop stays there, with states ignored, and runs no worse.
     """
     if breaking:
         return ()
-    graph = analysis.graph
     cut = [route for route in loop.cycle if route in analysis.loops.feedback] or [loop.cycle[-1]]
-    ends = {(graph.tail[route], graph.head[route]) for route in cut}
+    sends = [[route] for route in loop.cycle if analysis.graph.routes[route].kind == "send" and [route] != cut]
+    return tuple(_disabling(analysis, loop, routes) for routes in (cut, *sends))
+
+
+def _disabling(analysis: Analysis, loop: Loop, routes: list[int]) -> Remedy:
+    """Disable some routes of a cycle, and those beside them that lead from the same strip to the same."""
+    graph = analysis.graph
+    ends = {(graph.tail[route], graph.head[route]) for route in routes}
     beside = [route for route in loop.group if (graph.tail[route], graph.head[route]) in ends]
     cut = [route for route in beside if graph.routes[route].enabled]
     first = graph.routes[cut[0]]
@@ -129,7 +135,7 @@ def _remedies(analysis: Analysis, loop: Loop, breaking: list[Blocker]) -> tuple[
     steps = tuple(
         EditStep("change_route", {"route": route, "changes": {"enabled": False}}) for route in analysis.route_ids(cut)
     )
-    return (Remedy(label, steps),)
+    return Remedy(label, steps)
 
 
 def _other(analysis: Analysis, loop: Loop) -> Finding:
@@ -167,3 +173,43 @@ def delay_feedback(analysis: Analysis) -> Iterator[Finding]:
                 inserts=(insert.id,),
                 evidence=("a feedback of 1 or more never dies away",),
             )
+
+
+explain(
+    "loop.audio",
+    many="{n} loops of audio",
+    found="Sound feeds itself through a cycle of audio routes.",
+    why="At 0 dB or more it runs away and may hurt ears and speakers; below, it colours and rings.",
+    how=(
+        "Strongly connected groups of the stage graph, states ignored; the gain is the spectral radius of the "
+        "product of channel matrices round the cycle, in absolute value."
+    ),
+    fix="Disable the route that leads back.",
+)
+
+explain(
+    "loop.key",
+    many="{n} loops through keys",
+    found="A cycle that needs a key route: what ducks is ducked by what it ducks.",
+    why="Levels hunt, and nobody can say what they should be.",
+    how="Strongly connected groups that need a key route.",
+    fix="Key it from a strip before the cycle.",
+)
+
+explain(
+    "loop.midi",
+    many="{n} loops of MIDI",
+    found="A cycle that needs a MIDI route: a keyboard that hears its own notes.",
+    why="Notes double, hang or flood the port.",
+    how="Strongly connected groups that need a MIDI route.",
+    fix="Disable the route that leads back, or switch local control off.",
+)
+
+explain(
+    "loop.insert",
+    many="{n} delays run away",
+    found="A delay whose own feedback is 1 or more.",
+    why="Every repeat is as loud as the last, or louder.",
+    how="The feedback is read: below 1 the repeats sum to 1/(1−f) (geometric series).",
+    fix="Set its feedback below 1.",
+)

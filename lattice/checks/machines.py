@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, first_of
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
 from lattice.model.document import Template, machine_id
 from lattice.model.inventory import Inventory, PlugIn, key_of, used_by, version_of
 
@@ -42,6 +42,7 @@ def plugins(analysis: Analysis) -> Iterator[Finding]:
             message=words,
             strips=tuple(dict.fromkeys(strip.id for strip, _insert, _plugin in uses)),
             inserts=tuple(insert for _strip, insert, _plugin in uses if insert),
+            cause=(shown,),
             evidence=first_of([strip.name for strip, _insert, _plugin in uses]),
         )
 
@@ -129,3 +130,40 @@ def memory(analysis: Analysis) -> Iterator[Finding]:
                 figures={"memory_mb": whole},
                 evidence=first_of([f"{analysis.name(strip_number)}: {-size:,.0f} MB" for size, strip_number in users]),
             )
+
+
+explain(
+    "plugin.missing",
+    many="{n} plug-ins are missing",
+    found="The chosen machine's inventory does not list an insert or instrument.",
+    why="The template opens with a hole.",
+    how="Maker and name are compared with the inventory.",
+    fix="Install it, or print what it does.",
+)
+
+explain(
+    "plugin.older",
+    many="{n} plug-ins are older there",
+    found="The machine has it in a lower version.",
+    why="Settings may not load, or sound otherwise.",
+    how="Version numbers are compared part by part.",
+    fix="Update it on that machine.",
+)
+
+explain(
+    "io.renamed",
+    many="{n} channels are called otherwise there",
+    found="A physical channel has another name on the chosen machine.",
+    why="Somebody patches by name and gets another line.",
+    how="Names are compared, case and spaces aside.",
+    fix="Rename one of the two.",
+)
+
+explain(
+    "budget.memory",
+    many="{n} machines need more memory than they have",
+    found="Inserts and instruments of a machine need more than its memory.",
+    why="It swaps, drops out or does not load.",
+    how="What each states is added up, machine by machine.",
+    fix="Move instruments to another machine, or unload what sleeps.",
+)

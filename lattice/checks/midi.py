@@ -10,7 +10,7 @@ from collections.abc import Iterator
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
 from lattice.model.edit_step import EditStep
 
 CHANNELS = 16  # a port, MIDI 1.0
@@ -159,3 +159,58 @@ def _next_free(analysis: Analysis, routes: list[int], clashing: list[int]) -> tu
     return (
         Remedy("Move to the next free channels" if len(steps) > 1 else "Move to the next free channel", tuple(steps)),
     )
+
+
+explain(
+    "midi.no-instrument",
+    many="{n} MIDI strips play nothing",
+    found="A MIDI strip in service with no enabled MIDI route.",
+    why="Its notes go nowhere.",
+    how="MIDI routes that leave it are counted. Spares are left alone.",
+    fix="Route it to its instrument.",
+)
+
+explain(
+    "midi.unplayed",
+    many="{n} instruments are not played",
+    found="An instrument that no MIDI route reaches.",
+    why="It takes memory and makes no sound, unless it is played from outside.",
+    how="MIDI routes that reach it are counted. Spares are left alone.",
+    fix="Route notes to it, tag it spare, or remove it.",
+)
+
+explain(
+    "midi.port-range",
+    many="{n} routes name MIDI ports that do not exist",
+    found="A route names a port above the instrument's, or its machine's, number.",
+    why="Its notes do not arrive.",
+    how="Port numbers are compared with the instrument's and the machine's.",
+    fix="Name a port there is, or give the instrument more.",
+)
+
+explain(
+    "midi.channel-filtered",
+    many="{n} routes use channels that are not received",
+    found="A route sends on a channel that the instrument does not receive.",
+    why="Its notes are dropped.",
+    how="The route's channel is compared with those the instrument receives.",
+    fix="Send on a channel it receives.",
+)
+
+explain(
+    "midi.channel-clash",
+    many="{n} instruments are played twice on a channel",
+    found="Two MIDI strips play the same instrument on the same port and channel.",
+    why="Notes of one cut off the other's; controllers fight.",
+    how="All routes into an instrument are compared by port and channel; no channel stands for all 16 (MIDI 1.0).",
+    fix="Move one to the next free channel.",
+)
+
+explain(
+    "midi.full",
+    many="{n} MIDI ports are full",
+    found="All 16 channels of a port are taken.",
+    why="The next strip finds no channel (16 a port: MIDI 1.0).",
+    how="Channels in use are counted port by port.",
+    fix="Give the instrument another port before it is needed.",
+)

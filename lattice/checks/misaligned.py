@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Severity
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
 from lattice.graph.origin import Origin
 from lattice.levels.coherence import decorrelates
 from lattice.levels.shares import sources_of
@@ -194,3 +194,13 @@ def _only_wet(analysis: Analysis, route: int) -> bool:
             seen.add(strip)
             waiting += [r for r in graph.ins[strip] if levels.passes(r)]
     return True
+
+
+explain(
+    "time.misaligned",
+    many="{n} sums hear copies at different times",
+    found="Routes into a sum arrive farther apart than any one of them spreads.",
+    why="What comes twice combs: the first notch lies at half the reciprocal of the difference (f = 1/2τ).",
+    how="Earliest and latest actual arrival of every route, compensation included.",
+    fix="Tell the host the latency that was measured, or take the late insert out of one way.",
+)

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
 from lattice.checks.remedies import feed_remedies
 from lattice.model.edit_step import EditStep
 from lattice.model.route_kinds import BRINGING_SOUND
@@ -56,3 +56,22 @@ def outlet_clash(analysis: Analysis) -> Iterator[Finding]:
                 outlets=(f"{strip}/{outlet}",),
                 evidence=(analysis.names(heads),),
             )
+
+
+explain(
+    "route.outlet-unheard",
+    many="{n} outlets have no route",
+    found="An open outlet of an instrument, not the main one, that no route leaves.",
+    why="Parts that play into it are silent.",
+    how="Routes that leave each outlet are counted; keys count as well.",
+    fix="Route the outlet to a strip that listens to it, or close it.",
+)
+
+explain(
+    "route.outlet-clash",
+    many="{n} outlets are routed twice",
+    found="Two routes leave one outlet for different strips.",
+    why="The same sound stands on two strips: often a listener and the bus by mistake.",
+    how="Routes that leave each outlet are compared by where they end.",
+    fix="Remove the one that is not meant.",
+)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, first_of
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
 from lattice.levels.chain import Stage, entering, figures, level_of, likely_db
 from lattice.levels.shares import loudest_source
 from lattice.model.insert_types import EXTERNAL
@@ -135,3 +135,27 @@ def internal_over(analysis: Analysis) -> Iterator[Finding]:
             figures={"likely_dbfs": worst},
             evidence=first_of(lines),
         )
+
+
+explain(
+    "level.over",
+    many="{n} converters and files clip",
+    found=(
+        "Above full scale where numbers end: at an output, at a print's recorded stage, on the way to outside gear."
+    ),
+    why="Converters and fixed-point files clip: it is heard and cannot be mended.",
+    how=(
+        "Likely peak (independent peaks in power) and worst case (all in amplitude) of all sources, over open "
+        "ways. A blocker where one source alone does it."
+    ),
+    fix="Take down what brings most, or trim the whole sum with its balance kept.",
+)
+
+explain(
+    "level.internal-over",
+    many="{n} strips may see more than +6 dBFS inside",
+    found="A likely peak above +6 dBFS at the input of an insert.",
+    why="Floating point does not clip, but plug-ins that model gear distort there.",
+    how="Likely peaks at every insert's input.",
+    fix="Trim before the insert.",
+)

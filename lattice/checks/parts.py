@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
 from lattice.graph.origin import NO_OUTLET
 from lattice.model.document import Outlet, Part, Strip, main_outlet
 from lattice.model.edit_step import EditStep
@@ -49,7 +49,7 @@ def unheard_parts(analysis: Analysis) -> Iterator[Finding]:
             outlets=(f"{strip.id}/{outlet.id}",) if outlet else (),
             others=(f"{strip.id}/{part.id}",),
             evidence=(f"it comes out on {where}",),
-            cause="" if is_open else f"{where} of {strip.name} is closed",
+            because="" if is_open else f"{where} of {strip.name} is closed",
             remedies=() if is_open else (Remedy(f"Open {where}", (opening,)),),
         )
 
@@ -133,3 +133,40 @@ def _sounds(analysis: Analysis, member: str) -> bool:
     if analysis.unblocked.sounds[number] and analysis.heard.own[number]:
         return True
     return analysis.sounds.fed[number] and analysis.heard.fed[number]
+
+
+explain(
+    "part.unheard",
+    many="{n} parts are not heard",
+    found="A part of an instrument whose outlet is closed or leads to no endpoint.",
+    why="Its notes play and nothing sounds.",
+    how="Each part's outlet is followed to the endpoints over open ways.",
+    fix="Open the outlet, or route it.",
+)
+
+explain(
+    "part.unplayed",
+    many="{n} parts are not played",
+    found="A part that no MIDI route reaches by port and channel, in an instrument that others play.",
+    why="It takes memory and is never heard.",
+    how="Ports and channels of all MIDI routes into the instrument are compared with each part's.",
+    fix="Play it on its channel, or remove it.",
+)
+
+explain(
+    "part.all-first",
+    many="{n} instruments have all parts on the first outlet",
+    found="An instrument with several parts and several open outlets, and every part on the first.",
+    why="A reloaded kit does this: one strip gets everything, the others stay silent.",
+    how="The outlet of each part is looked at.",
+    fix="Lay the parts over the open outlets in order.",
+)
+
+explain(
+    "choice.wrong",
+    many="{n} choices are set wrongly",
+    found="Of the members of a choice, not as many sound as it states.",
+    why="Two versions of one thing play together, or none does.",
+    how="Members that sound now are counted.",
+    fix="Unmute the wanted ones and mute the others.",
+)

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
 from lattice.graph.signal_graph import IN, POST, STAGE_OF_TAP
 from lattice.model.document import Stem
 from lattice.model.edit_step import EditStep
@@ -194,3 +194,40 @@ def layouts(analysis: Analysis) -> Iterator[Finding]:
                 stems=(stem.id,),
                 evidence=tuple(lines),
             )
+
+
+explain(
+    "stem.unprinted",
+    many="{n} stems are not printed",
+    found="A stem, mix or composite has no print that records it, where others of its set have.",
+    why="A file is missing in the delivery.",
+    how="Prints of each set, whether they are in service and fed by the stem's strip.",
+    fix="Give it a print, or feed the one it has.",
+)
+
+explain(
+    "stem.print-differs",
+    many="{n} prints record something else",
+    found="A print is fed by others too, at another tap, or at a gain other than 0 dB.",
+    why="The file is not what the ledger says.",
+    how="Routes into each print against its stem's tap.",
+    fix="Feed it the stem alone, as it is tapped, at 0 dB.",
+)
+
+explain(
+    "stem.print-inserts",
+    many="{n} prints have inserts that are not recorded",
+    found="A print that records what comes in has inserts.",
+    why="What is heard is not in the file.",
+    how="Where the print records, and its chain.",
+    fix="Record behind them, or take them away.",
+)
+
+explain(
+    "stem.layout",
+    many="{n} stems differ in layout from their prints",
+    found="Stem, strip and print disagree in layout, or a mix's layout is none of the profile's.",
+    why="Channels are folded or empty in the file.",
+    how="The layouts of stem, strip and print are compared.",
+    fix="Give all the same layout.",
+)

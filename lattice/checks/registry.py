@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding
@@ -10,6 +11,37 @@ from lattice.checks.finding import Finding
 CheckFunction = Callable[[Analysis], Iterator[Finding]]
 
 CHECKS: list[tuple[tuple[str, ...], CheckFunction]] = []
+
+
+@dataclass(frozen=True)
+class Explanation:
+    """What there is to know of a code, in whole sentences; `many` is a sentence for several findings of one cause."""
+
+    code: str
+    many: str
+    found: str
+    why: str  # it matters on the job
+    how: str  # it is computed, with its source
+    fix: str  # what usually puts it right
+
+
+EXPLANATIONS: dict[str, Explanation] = {}
+
+
+def explain(code: str, *, many: str, found: str, why: str, how: str, fix: str) -> None:
+    """Puts down what there is to know of a code, beside the check that gives it.
+
+    Parameters
+    ----------
+    code
+        Of the findings it is about.
+    many
+        A sentence for several findings of one cause, without its full stop. `{n}` is how many, `{place}` the strip they
+        are at.
+    found, why, how, fix
+        What is found, why it matters on the job, how it is computed with its source, what usually puts it right.
+    """
+    EXPLANATIONS[code] = Explanation(code, many, found, why, how, fix)
 
 
 def check(*codes: str) -> Callable[[CheckFunction], CheckFunction]:

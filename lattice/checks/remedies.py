@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from collections import Counter, defaultdict
+from collections.abc import Iterator
+from statistics import median
+
 from lattice.analysis import Analysis
 from lattice.checks.finding import Remedy
 from lattice.graph.origin import NO_OUTLET
@@ -9,6 +13,7 @@ from lattice.graph.paths import Blocker, Path
 from lattice.levels.levels import Levels
 from lattice.levels.trims import trimmed
 from lattice.model.edit_step import EditStep
+from lattice.model.strip_kinds import SUMS
 
 
 def feed_remedies(analysis: Analysis, strip: int, outlet: int = NO_OUTLET) -> tuple[Remedy, ...]:
@@ -35,6 +40,7 @@ def leads_to(analysis: Analysis, start: int, end: int) -> bool:
     return end in analysis.downstream(start)
 
 
+MOST_ENDS = 3  # of those where its like go that are offered
 UNBLOCK: dict[str, tuple[str, dict[str, object]]] = {
     "out-of-service": ("Put {name} into service", {"in_service": True}),
     "mute": ("Unmute {name}", {"mute": False}),
@@ -66,6 +72,98 @@ def _opening(analysis: Analysis, blocker: Blocker) -> tuple[str, EditStep] | Non
     return words.format(name=analysis.name(strip)), EditStep(
         "change_strip", {"strip": blocker.strip, "changes": changes}
     )
+
+
+def neighbour_remedies(analysis: Analysis, strip: int) -> tuple[Remedy, ...]:
+    """Route a source like its neighbours: where most strips of its section that play go, and with their sends."""
+    graph, section = analysis.graph, analysis.strip(strip).section
+    if section is None:
+        return ()
+    neighbours = [
+        number
+        for number, other in enumerate(graph.strips)
+        if other.section == section and number != strip and graph.is_source[number]
+    ]
+    feeds = Counter(graph.head[route] for number in neighbours for route in _leaving(analysis, number, "feed"))
+    end, count = max(feeds.items(), key=lambda entry: (entry[1], -entry[0]), default=(NO_OUTLET, 0))
+    if 2 * count <= len(neighbours) or not analysis.could_be_heard.fed[end]:
+        return ()
+    if not analysis.may_feed(strip, end) or leads_to(analysis, end, strip):
+        return ()
+    own = graph.strips[strip].id
+    feed = EditStep("add_route", {"route": {"kind": "feed", "from": own, "to": graph.strips[end].id}})
+    label = f"Feed it to {analysis.name(end)}"
+    sends = tuple(_usual_sends(analysis, strip, neighbours))
+    with_sends = (Remedy(f"{label}, with the sends of its neighbours", (feed, *sends)),) if sends else ()
+    return (Remedy(label, (feed,)), *with_sends)
+
+
+def onward_remedies(analysis: Analysis, stop: int) -> tuple[Remedy, ...]:
+    """Lead a sum that leads nowhere on: to the bus of its section, else to where it may belong.
+
+    That is where its like go, the ends of most of them first; the one master; and the one output that nothing else
+    comes to, which is what a lost feed leaves behind. A sum of no section is likelier to have led to the latter.
+    """
+    by_bus = feed_remedies(analysis, stop)
+    if by_bus:
+        return by_bus
+    graph = analysis.graph
+    like = [end for end in _ends_of_its_like(analysis, stop) if analysis.could_be_heard.fed[end]]
+    masters = [end for end in graph.by_kind["master"] if analysis.could_be_heard.fed[end] and graph.ins[end]]
+    silent = [end for end in graph.by_kind["output"] if not analysis.could_sound.arrives[end]]
+    known = [like[:MOST_ENDS], masters if len(masters) == 1 else [], silent if len(silent) == 1 else []]
+    if analysis.strip(stop).section is None:
+        known.reverse()
+    good = [end for ends in known for end in ends if analysis.may_feed(stop, end) and not leads_to(analysis, end, stop)]
+    return tuple(_feed(analysis, stop, end) for end in dict.fromkeys(good))
+
+
+def _feed(analysis: Analysis, start: int, end: int) -> Remedy:
+    route = {"kind": "feed", "from": analysis.strip(start).id, "to": analysis.strip(end).id}
+    label = f"Feed {analysis.name(start)} to {analysis.name(end)}"
+    return Remedy(label, (EditStep("add_route", {"route": route}),))
+
+
+def _ends_of_its_like(analysis: Analysis, stop: int) -> list[int]:
+    """Where buses of other sections go, of a section's bus; of another sum, where those of its kind and section go."""
+    graph, strip = analysis.graph, analysis.strip(stop)
+    buses = {graph.index[section.bus] for section in analysis.template.sections if section.bus}
+    like = (
+        buses if stop in buses else {n for n in graph.by_kind[strip.kind] if graph.strips[n].section == strip.section}
+    )
+    ends = Counter(graph.head[route] for number in like - {stop} for route in _leaving(analysis, number, "feed"))
+    sums = {end: count for end, count in ends.items() if graph.strips[end].kind in SUMS}
+    return sorted(sums, key=lambda end: (-sums[end], end))
+
+
+def _leaving(analysis: Analysis, strip: int, kind: str) -> list[int]:
+    graph = analysis.graph
+    return [route for route in graph.outs[strip] if graph.routes[route].kind == kind and graph.routes[route].enabled]
+
+
+def _usual_sends(analysis: Analysis, strip: int, neighbours: list[int]) -> Iterator[EditStep]:
+    """Sends that most neighbours have and the strip has not, at the middle of their levels."""
+    graph, levels = analysis.graph, defaultdict(list)
+    for number in neighbours:
+        for route in _leaving(analysis, number, "send"):
+            gain_db = graph.routes[route].gain_db
+            if gain_db is not None:
+                levels[graph.head[route]].append(gain_db)
+    there = {graph.head[route] for route in graph.outs[strip]}
+    for end, gains_db in sorted(levels.items()):
+        if 2 * len(gains_db) > len(neighbours) and end not in there:
+            ends = {"from": graph.strips[strip].id, "to": graph.strips[end].id}
+            yield EditStep("add_route", {"route": {"kind": "send", **ends, "gain_db": round(median(gains_db), 1)}})
+
+
+def measured_remedy(name: str, strip: str, insert: str | None, samples: int) -> Remedy:
+    """Move a measured latency into what is compensated."""
+    changes = {"latency_samples": samples}
+    if insert is None:
+        step = EditStep("change_strip", {"strip": strip, "changes": changes})
+    else:
+        step = EditStep("change_insert", {"insert": insert, "changes": changes})
+    return Remedy(f"Compensate {samples} samples for {name}, as measured", (step,))
 
 
 def trim_steps(levels: Levels, number: int, change_db: float) -> tuple[EditStep, ...]:

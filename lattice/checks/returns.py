@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
 from lattice.levels.rows import sparse_sum
 from lattice.levels.shares import bounds_to
 from lattice.levels.source_response import size
@@ -89,3 +89,24 @@ def rise_db(analysis: Analysis, strip_number: int) -> float | None:
                 rise = 20 * math.log10(levels[0] / levels[1])
                 worst = rise if worst is None else max(worst, rise)
     return worst
+
+
+explain(
+    "route.dry-return",
+    many="{n} returns pass dry sound",
+    found="A return whose reverb, delay or modulation lets dry sound through.",
+    why="The dry part doubles what goes straight: louder, and combed by the effect's latency.",
+    how="The wet part of each such insert is looked at; the rise is computed for the source where it is largest.",
+    fix="Make the effect fully wet, and leave its level to the return's fader.",
+)
+
+explain(
+    "route.return-bare",
+    many="{n} returns do nothing to their sound",
+    found="A return that is fed and has no effect that is on.",
+    why="It passes the dry sound a second time.",
+    how=(
+        "Inserts that are on are looked at by their type; dynamics alone count as parallel processing and give a note."
+    ),
+    fix="Switch its effect on, or remove the return.",
+)

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
 from lattice.graph.origin import Origin
 from lattice.graph.paths import Path
 from lattice.graph.reach import Reach
@@ -51,7 +51,6 @@ def broken(analysis: Analysis) -> Iterator[Finding]:
                 evidence=(rule_sentence(analysis, rule), *((analysis.hops(path),) if path else ())),
                 way=analysis.hops(path) if path else "",
                 path=analysis.route_ids(path.routes) if path else (),
-                cause=f"rule: {rule.name}",
             )
 
 
@@ -287,3 +286,13 @@ KINDS: dict[str, Callable[[Analysis, Rule, Strips, Strips], Broken]] = {
     "avoids": _avoids,
     "isolated": _isolated,
 }
+
+
+explain(
+    "rule.broken",
+    many="{n} sources break a rule",
+    found="A source breaks a promise about paths that the team has written down.",
+    why="What was agreed on is not so any more.",
+    how="Each rule is checked for each source it is about, with one offending way as proof.",
+    fix="Change the route the offending way takes, or the rule.",
+)

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, first_of
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
 from lattice.graph.origin import Origin
 from lattice.graph.signal_graph import IN, PRE
 from lattice.stems.taps import StemSet
@@ -46,6 +46,7 @@ def outside_keys(analysis: Analysis) -> Iterator[Finding]:
                 ),
                 inserts=tuple(inserts),
                 stems=(stem.id,),
+                cause=(inserts[0], *analysis.ids([min(outside).strip])),
                 evidence=first_of([f"{analysis.name(strip)} is keyed by {', '.join(names)}" for strip in strips]),
             )
 
@@ -128,5 +129,25 @@ def _bent(analysis: Analysis, its: StemSet, mix: int, behind_taps: set[int]) -> 
             strips=analysis.ids(strips),
             inserts=tuple(inserts),
             stems=(stem.id,),
+            cause=(inserts[0],),
             evidence=first_of(lines),
         )
+
+
+explain(
+    "stem.outside-key",
+    many="{n} stems are ducked by what is not in them",
+    found="Sound of a stem is ducked by a key whose sources are not in it.",
+    why="The stem by itself has holes where somebody else speaks.",
+    how="Sources of every working key against the sources of each stem.",
+    fix="Print without the duck, or note it in the delivery.",
+)
+
+explain(
+    "stem.bent",
+    many="{n} mixes are processed behind their stems",
+    found="Dynamics or saturation work on the mix behind the taps of the stems.",
+    why="The stems add up only up to that insert.",
+    how="Inserts that are on behind the taps, by type.",
+    fix="Tell who gets the stems, or print them through it.",
+)

@@ -8,7 +8,7 @@ from typing import Any
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy, first_of
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
 from lattice.errors import EditError
 from lattice.graph.origin import Origin
 from lattice.graph.signal_graph import POST, STAGE_OF_TAP
@@ -100,7 +100,6 @@ def _past_all(analysis: Analysis, origin: Origin, mixes: int, its: StemSet) -> d
     return {
         "evidence": (line, f"on this way stands no tap of a stem of {its.name}"),
         "path": path,
-        "cause": f"{analysis.source_name(*origin)} goes past the stems of {its.name}",
         "remedies": _refeed(analysis, origin, its),
     }
 
@@ -142,22 +141,37 @@ def _way(analysis: Analysis, origin: Origin, stem: Stem, gates: Mapping[int, int
 
 def _refeed(analysis: Analysis, origin: Origin, its: StemSet) -> tuple[Remedy, ...]:
     """Lead what goes past the stems to the bus of its section instead, where that bus comes to one of them."""
-    section = analysis.sections.get(analysis.strip(origin.strip).section or "")
+    graph, section = analysis.graph, analysis.sections.get(analysis.strip(origin.strip).section or "")
     if section is None or section.bus is None or not origin.is_chain or section.bus == analysis.strip(origin.strip).id:
         return ()
-    bus = analysis.graph.index[section.bus]
+    bus = graph.index[section.bus]
     if not analysis.taps.own[bus] & its.stem_bits or origin.strip in analysis.downstream(bus):
         return ()
     feeds = [
         route
-        for route in analysis.graph.outs[origin.strip]
-        if analysis.graph.routes[route].kind == "feed"
-        and analysis.taps.past(analysis.taps.fed[analysis.graph.head[route]]) & its.mix_bits
+        for route in graph.outs[origin.strip]
+        if graph.routes[route].kind == "feed"
+        and analysis.taps.past(analysis.taps.fed[graph.head[route]]) & its.mix_bits
     ]
-    if len(feeds) != 1 or not analysis.may_feed(origin.strip, bus):
+    return _lead_to(analysis, origin.strip, feeds[0], bus) if len(feeds) == 1 else ()
+
+
+def _lead_to(analysis: Analysis, strip: int, feed: int, bus: int) -> tuple[Remedy, ...]:
+    """Turn a feed to a bus; where the strip feeds that bus already, it is one feed too many."""
+    graph = analysis.graph
+    route = graph.routes[feed].id
+    if analysis.may_feed(strip, bus):
+        turn = EditStep("change_route", {"route": route, "changes": {"to": graph.strips[bus].id}})
+        return (Remedy(f"Feed it to {analysis.name(bus)}", (turn,)),)
+    into_bus = [known for known in graph.outs[strip] if graph.head[known] == bus]
+    remove = EditStep("remove_routes", {"routes": [route]})
+    if any(map(analysis.carries, into_bus)):
+        return (Remedy(f"Remove the feed to {analysis.name(graph.head[feed])}", (remove,)),)
+    asleep = [graph.routes[known] for known in into_bus if not graph.routes[known].enabled]
+    if not asleep:
         return ()
-    step = EditStep("change_route", {"route": analysis.graph.routes[feeds[0]].id, "changes": {"to": section.bus}})
-    return (Remedy(f"Feed it to {analysis.name(bus)}", (step,)),)
+    enable = EditStep("change_route", {"route": asleep[0].id, "changes": {"enabled": True}})
+    return (Remedy(f"Feed it to {analysis.name(bus)} instead", (enable, remove)),)
 
 
 def _twice(analysis: Analysis, origin: Origin, stems: int, its: StemSet) -> Finding:
@@ -367,3 +381,81 @@ def composites(analysis: Analysis) -> Iterator[Finding]:
                 outlets=tuple(one for origin in (*missing, *foreign) for one in analysis.outlet_id(*origin)),
                 evidence=first_of(lines),
             )
+
+
+explain(
+    "stem.missing",
+    many="{n} sources are in no stem",
+    found="A source is in a mix and in none of the stems of its set.",
+    why="The stems do not add up to the mix.",
+    how=(
+        "Which taps each source reaches, over open ways. Clicks, guides, references, talkback and pops are left alone."
+    ),
+    fix="Feed it to the bus of its section.",
+)
+
+explain(
+    "stem.bypassed",
+    many="{n} sources come to the mix past all stems",
+    found="Some way of a source to a mix passes no stem's tap.",
+    why="The stems lack that part of the mix.",
+    how="Ways to each mix that pass no tap of its set, over open routes.",
+    fix="Lead the way that goes past through a strip with a tap.",
+)
+
+explain(
+    "stem.twice",
+    many="{n} sources are fed to two stems",
+    found="By feeds alone a source reaches two stems of one set.",
+    why="It is doubled when the stems are laid together.",
+    how="Taps reached by feeds alone, source by source.",
+    fix="Remove the feed to the stem it does not belong to.",
+)
+
+explain(
+    "stem.forbidden",
+    many="{n} clicks and guides are in the mix",
+    found="A click, reference, guide or talkback reaches a stem or mix.",
+    why="The client gets it delivered.",
+    how="Which taps strips with those tags reach.",
+    fix="Take away the route that leads it there.",
+)
+
+explain(
+    "stem.pop",
+    many="{n} sync pops are missing somewhere",
+    found="The sync pop does not reach every stem and mix.",
+    why="That file cannot be laid up by its pop.",
+    how="Taps that the pop reaches, and prints it is fed into.",
+    fix="Feed it straight into the prints that lack it.",
+)
+
+explain(
+    "stem.leak",
+    many="{n} returns bring foreign sound into stems",
+    found="A shared return is printed in a stem that is to have returns of its own sources only.",
+    why="Muting the stem takes away somebody else's reverb.",
+    how=(
+        "A source's own stem is the one it reaches by feeds alone; sources of other stems that come to the "
+        "return are foreign."
+    ),
+    fix="Make one return for each stem.",
+)
+
+explain(
+    "stem.nested",
+    many="{n} stems are in other stems as well",
+    found="A way passes the taps of two stems of one set.",
+    why="That part is doubled when the stems are laid together.",
+    how="Taps that come behind each tap, over open ways.",
+    fix="Remove the route from the one to the other, or make the outer a composite.",
+)
+
+explain(
+    "stem.composite",
+    many="{n} composites are not the sum of their parts",
+    found="The sources that reach a composite are not exactly those that reach its parts.",
+    why="Music and effects, say, lack something or have too much.",
+    how="The two sets of sources are compared.",
+    fix="Route what is missing, take out what is foreign.",
+)

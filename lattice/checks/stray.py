@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
 from lattice.checks.remedies import leads_to
 from lattice.model.edit_step import EditStep
 from lattice.model.excluded_tags import NOT_PROGRAMME
@@ -95,3 +95,19 @@ def _refeed(analysis: Analysis, number: int, feeds: list[int], bus: int) -> tupl
     if len(chain) > 1:
         steps.append(EditStep("remove_routes", {"routes": [graph.routes[route].id for route in chain[1:]]}))
     return (Remedy(f"Feed it to {analysis.name(bus)} instead", tuple(steps)),)
+
+
+explain(
+    "section.stray",
+    many="{n} strips go past the bus of their section",
+    found="A strip of a section with a bus feeds something else and not that bus.",
+    why=(
+        "The section's fader, its processing and its stem do not act on it; the balance falls apart when the "
+        "bus is moved."
+    ),
+    how=(
+        "Feeds are followed through strips of the same section. Triggers, clicks, references, guides, "
+        "talkback and pops are left alone."
+    ),
+    fix="Feed it to the section's bus instead.",
+)

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
-from lattice.checks.registry import check
+from lattice.checks.registry import check, explain
 from lattice.graph.origin import Origin
 from lattice.graph.paths import Path
 from lattice.graph.reach import Backward
@@ -89,3 +89,13 @@ def _back(tail: list[int], came: dict[int, int], end: int, start: int) -> list[i
         routes.append(came[at])
         at = tail[came[at]]
     return routes[::-1]
+
+
+explain(
+    "route.trigger-heard",
+    many="{n} triggers are heard",
+    found="A strip that is only to work keys has an open way to an output or a stem.",
+    why="Clicks and thumps of the trigger stand in the programme.",
+    how="Ways of strips tagged trigger, and of buses they are fed to, are followed to outputs and stems.",
+    fix="Disable its routes to the mix; keep its keys.",
+)

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator
 from msgspec.structs import replace
 
 from lattice.checks.finding import Finding, Remedy
+from lattice.checks.registry import explain
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
 
@@ -39,3 +40,22 @@ def with_waivers(template: Template, findings: Iterable[Finding]) -> Iterator[Fi
                     Remedy("Drop the waiver", (EditStep("remove_waivers", {"fingerprints": [waiver.fingerprint]}),)),
                 ),
             )
+
+
+explain(
+    UNFINISHED,
+    many="{n} audits were stopped",
+    found="The audit ran out of time before all checks were through.",
+    why="What it does not list may still be wrong.",
+    how="An audit has ten seconds; the checks it could not finish are named.",
+    fix="Look at the shape of the template: knots of routes cost most.",
+)
+
+explain(
+    STALE,
+    many="{n} waivers match nothing any more",
+    found="A waiver is about a finding that is not there any more.",
+    why="Decisions pile up that nobody needs, and hide those that count.",
+    how="Every waiver is compared with the findings of this audit.",
+    fix="Drop the waiver, or renew it for what stands there now.",
+)

@@ -42,7 +42,26 @@ def critical_path(arrivals: Arrivals, output: int) -> list[PathStep]:
     O(length of the path · routes into a strip).
     """
     steps = [PathStep(output, "output", arrivals.graph.strips[output].id, _out_samples(arrivals, output))]
-    strip, place = output, len(arrivals.graph.strips[output].inserts)
+    return _backwards(arrivals, output, len(arrivals.graph.strips[output].inserts), steps)
+
+
+def way_in(arrivals: Arrivals, route: int) -> list[PathStep]:
+    """What the latest arrival by a route is made of, as `critical_path` says it of an output; waits on it left out.
+
+    Parameters
+    ----------
+    arrivals
+        Arrivals of the template.
+    route
+        Position of a route that sound comes by.
+    """
+    steps: list[PathStep] = []
+    strip, place = _back(arrivals, route, steps)
+    return steps[::-1] if place < 0 else _backwards(arrivals, strip, place, steps)
+
+
+def _backwards(arrivals: Arrivals, strip: int, place: int, steps: list[PathStep]) -> list[PathStep]:
+    """The steps before a place in a strip's chain, back to where the sound begins, and those there are; in order."""
     while True:
         held = _through_chain(arrivals, strip, place, steps)
         route = held if held is not None else _latest_in(arrivals, strip)

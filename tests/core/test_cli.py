@@ -182,3 +182,50 @@ def test_an_inventory_is_checked_against_and_what_is_wrong_with_it_is_said(
         f"{has}: row 2: door is not one of plug-in, input, output",
         f"{has}: row 3: an input needs its number, 1 to 1024, in the column channel",
     ])  # fmt: skip
+
+
+def test_the_audit_prints_matters_and_all_findings_when_asked(
+    capsysbinary: pytest.CaptureFixture, tmp_path: Path
+) -> None:
+    file = tmp_path / "worn.json"
+    file.write_text(run(capsysbinary, "generate", "--strips", "300", "--worn")[1])
+    by_matter = run(capsysbinary, "audit", str(file))[1]
+    every_one = run(capsysbinary, "audit", str(file), "--all")[1]
+    assert "sources come to Return 0 by two ways" in by_matter
+    assert len(by_matter.splitlines()) < len(every_one.splitlines()) / 3
+    assert by_matter.splitlines()[-1] == every_one.splitlines()[-1]
+    said = json.loads(run(capsysbinary, "audit", str(file), "--json")[1])
+    marks = [mark for matter in said["matters"] for mark in matter["findings"]]
+    assert sorted(marks) == sorted(finding["fingerprint"] for finding in said["findings"])
+    assert set(said["matters"][0]) >= {"fingerprint", "severity", "message", "findings", "cause", "remedies"}
+
+
+def test_a_plan_is_printed_written_as_json_and_applied(capsysbinary: pytest.CaptureFixture, tmp_path: Path) -> None:
+    file, out = tmp_path / "worn.json", tmp_path / "mended.json"
+    file.write_text(run(capsysbinary, "generate", "--strips", "80", "--worn")[1])
+    status, printed, _errors = run(capsysbinary, "plan", str(file))
+    assert status == 0
+    said = json.loads(run(capsysbinary, "plan", str(file), "--json", "--apply", str(out))[1])
+    assert (said["format"], said["version"]) == ("intact-lattice.plan", 1)
+    assert len(printed.splitlines()) >= len(said["steps"]) + 2
+    summary = json.loads(run(capsysbinary, "audit", str(out), "--json")[1])["summary"]
+    assert {severity: summary[severity] for severity in said["after"]} == said["after"]
+    assert said["after"]["blocker"] < said["before"]["blocker"]
+    only = json.loads(run(capsysbinary, "plan", str(file), "--json", "--only", "loop.audio,io")[1])
+    assert len(only["steps"]) == 1
+    assert run(capsysbinary, "plan", str(tmp_path / "nothing.json"))[0] == 2
+
+
+def test_codes_are_explained(capsysbinary: pytest.CaptureFixture) -> None:
+    status, one, _errors = run(capsysbinary, "explain", "route.double-path")
+    assert status == 0
+    assert [line.partition(":")[0] for line in one.splitlines()] == [
+        "Found",
+        "Why",
+        "How",
+        "Mostly put right by",
+    ]
+    assert "stem.leak" in run(capsysbinary, "explain")[1]
+    status, _out, errors = run(capsysbinary, "explain", "stem.leek")
+    assert status == 2
+    assert "there is no code stem.leek; lattice explain lists all" in errors

@@ -46,8 +46,8 @@ def grouped(findings: list[Numbered]) -> list[tuple[str, list[Numbered]]]:
     """Findings by what causes them, in the order of the worst of each group; most stand alone."""
     groups: dict[str, list[Numbered]] = {}
     for one in findings:
-        groups.setdefault(one.finding.cause or one.finding.fingerprint, []).append(one)
-    return [(ones[0].finding.cause if len(ones) > 1 else "", ones) for ones in groups.values()]
+        groups.setdefault(one.finding.because or one.finding.fingerprint, []).append(one)
+    return [(ones[0].finding.because if len(ones) > 1 else "", ones) for ones in groups.values()]
 
 
 # The families of checks.md, by the first word of a code; section.stray is about routes.

@@ -12,10 +12,11 @@ from lattice.checks import Finding, audit_of
 from lattice.edits import apply_steps
 from lattice.errors import EditError
 from lattice.levels.bus_effect import WayChange, bus_effect
+from lattice.matters.effect import level_changes
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
 from web.editor.differences import names_of, said
-from web.editor.what_if import level_changes, only_in
+from web.editor.what_if import only_in
 from web.shelf.workspace import Workspace
 
 SALT = "web.editor.preview"

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
 from lattice.analysis import Analysis
 from lattice.checks import Finding, audit_of
 from lattice.edits import apply_steps
 from lattice.edits.awake import awake
-from lattice.levels.chain import likely_db
+from lattice.matters.effect import level_changes
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
 from web.shelf.workspace import Workspace
@@ -22,45 +21,6 @@ def without_insert(template: Template, insert: str) -> Analysis:
     """The template with one insert unloaded: its latency is gone, its place is kept."""
     step = EditStep("change_insert", {"insert": insert, "changes": {"state": "unloaded"}})
     return Analysis(apply_steps(template, [step]))
-
-
-@dataclass(frozen=True)
-class LevelChange:
-    """The likely peak at an endpoint or sum, dBFS, as it is and as it would be."""
-
-    name: str
-    now: float
-    then: float
-
-    @property
-    def change(self) -> float:
-        return self.then - self.now
-
-
-LEAST_DB = 0.05
-
-
-def level_changes(before: Analysis, after: Analysis) -> list[LevelChange]:
-    """Endpoints and sums whose likely peak would change, outputs and prints first."""
-    then = {strip.id: strip_number for strip_number, strip in enumerate(after.graph.strips)}
-    changes = []
-    kinds = ("output", "print", "master", "bus", "return")
-    for kind in kinds:
-        for strip_number in before.graph.by_kind[kind]:
-            strip = before.graph.strips[strip_number]
-            other = then.get(strip.id)
-            if other is None:
-                continue
-            levels = _likely(before, strip_number), _likely(after, other)
-            if levels[0] == levels[1] or abs(levels[1] - levels[0]) < LEAST_DB:
-                continue
-            changes.append(LevelChange(strip.name, *levels))
-    return changes
-
-
-def _likely(analysis: Analysis, number: int) -> float:
-    stage = analysis.levels.at_end(number)
-    return likely_db(stage) if stage is not None else float("-inf")
 
 
 def only_in(these: Sequence[Finding], others: Sequence[Finding]) -> list[Finding]:

@@ -8,9 +8,10 @@ from typing import Any
 
 from lattice.changes.compare import Change, compare
 from lattice.changes.takeover import key_of, may_be_taken
+from lattice.matters.effect import level_changes
 from lattice.model.document import Template
 from web.editor.differences import names_of, said
-from web.editor.what_if import level_changes, only_in
+from web.editor.what_if import only_in
 from web.shelf.workspace import Workspace
 
 GROUPS = ("strip", "route", "section", "stem", "rule", "machine", "choice", "template")

@@ -1,0 +1,117 @@
+"""Same cause within a code: the ids that have to change for a finding to go (causes.md, *A matter*).
+
+A check that knows the cause states it in the finding. What several findings of a code share (the route that all their
+ways take) is found here, by the groupings of `shared_routes.py`; the rest goes by the family of the code.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+
+from lattice.analysis import Analysis
+from lattice.checks.finding import Finding
+from lattice.matters import late, shared_routes
+from lattice.model.document import machine_id
+
+Cause = tuple[str, ...]
+Group = tuple[Cause, list[Finding]]
+
+
+def _insert(_analysis: Analysis, finding: Finding) -> Cause:
+    return finding.inserts[:1]
+
+
+def _machine(analysis: Analysis, finding: Finding) -> Cause:
+    first = finding.strips[0] if finding.strips else None
+    strip = analysis.graph.index.get(first or "")
+    return finding.others[:1] if strip is None else (machine_id(analysis.template, analysis.strip(strip)),)
+
+
+def _section(analysis: Analysis, finding: Finding) -> Cause:
+    strip = analysis.graph.index.get(finding.strips[0] if finding.strips else "")
+    return finding.sections[:1] or (() if strip is None else (analysis.strip(strip).section or "",))
+
+
+# By code or family. What is not here is caused by the first thing a finding is about.
+BY_FAMILY: dict[str, Callable[[Analysis, Finding], Cause]] = {
+    "key": _insert,
+    "io": _machine,
+    "tie": _machine,
+    "name": _section,
+    "section.colour": _section,
+    "time.misaligned": late.misaligned,
+    "time.key-late": late.key_late,
+    "time.prints-skewed": late.prints_skewed,
+}
+TOGETHER: dict[str, Callable[[Analysis, Sequence[Finding]], list[Group]]] = {
+    "route.double-path": shared_routes.second_ways,
+    "stem.missing": shared_routes.past_the_taps,
+    "stem.bypassed": shared_routes.past_the_taps,
+    "stem.twice": shared_routes.fed_twice,
+    "stem.nested": shared_routes.nested,
+    "stem.forbidden": shared_routes.last_shared,
+    "route.trigger-heard": shared_routes.last_shared,
+    "rule.broken": shared_routes.last_shared,
+}
+
+
+def cause_of(analysis: Analysis, finding: Finding) -> Cause:
+    """The ids that have to change for one finding by itself to go.
+
+    Parameters
+    ----------
+    analysis
+        The analysis it was found on.
+    finding
+        The finding.
+
+    Returns
+    -------
+    tuple of str
+        Never empty: where nothing better is known, the first thing it is about, else its code.
+    """
+    if finding.cause:
+        return finding.cause
+    family = finding.code.partition(".")[0]
+    by_family = BY_FAMILY.get(finding.code) or BY_FAMILY.get(family)
+    found = by_family(analysis, finding) if by_family else ()
+    return found or _first(finding)
+
+
+def _first(finding: Finding) -> Cause:
+    groups = (finding.strips, finding.routes, finding.inserts, finding.stems, finding.sections, finding.others)
+    return next((group[:1] for group in groups if group), (finding.code,))
+
+
+def by_cause(analysis: Analysis, findings: Iterable[Finding]) -> list[tuple[str, Cause, list[Finding]]]:
+    """Findings by code and cause.
+
+    Parameters
+    ----------
+    analysis
+        The analysis they were found on.
+    findings
+        Findings in the order of an audit.
+
+    Returns
+    -------
+    list of (code, cause, findings)
+        In the order of the first finding of each; every finding is in exactly one.
+    """
+    of_code: dict[str, list[Finding]] = {}
+    for finding in findings:
+        of_code.setdefault(finding.code, []).append(finding)
+    groups: list[tuple[str, Cause, list[Finding]]] = []
+    for code, ones in of_code.items():
+        together = TOGETHER.get(code)
+        found = together(analysis, ones) if together else _alike(analysis, ones)
+        groups += [(code, cause, group) for cause, group in found]
+    place = {id(finding): at for at, finding in enumerate(one for ones in of_code.values() for one in ones)}
+    return sorted(groups, key=lambda group: place[id(group[2][0])])
+
+
+def _alike(analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
+    groups: dict[Cause, list[Finding]] = {}
+    for finding in findings:
+        groups.setdefault(cause_of(analysis, finding), []).append(finding)
+    return list(groups.items())

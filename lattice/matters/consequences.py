@@ -1,0 +1,125 @@
+"""Consequences across codes: a finding hangs under a matter whose remedy, applied alone, takes it away too.
+
+The test is exact: the remedy is made and the checks in question are asked again. Only findings that share an id with
+the matter, or levels and times behind it, are asked about, and the work is bounded by a count, so that the same
+document gives the same matters.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from lattice.analysis import Analysis
+from lattice.checks.audit import findings_of
+from lattice.checks.finding import SEVERITIES, Finding, Remedy
+from lattice.errors import DocumentError
+from lattice.matters.causes import Cause, cause_of
+
+Groups = Sequence[tuple[str, Cause, list[Finding]]]
+Hung = dict[int, int]  # identity of a finding → place of the group it hangs under
+# Strips and routes that all trials together may go over; a trial goes over all of its template's.
+MOST_WORK = 100_000
+# What no change of routes, levels or states has a say in.
+APART = frozenset(("name", "plugin", "budget", "waiver", "audit", "io"))
+# Families whose findings stand wherever a change is carried to by the flow.
+CARRIED_ON = frozenset(("level", "time"))
+
+
+def hung_under(analysis: Analysis, groups: Groups, remedies: Sequence[Sequence[Remedy]]) -> Hung:
+    """Findings that go with another group's remedy.
+
+    Parameters
+    ----------
+    analysis
+        The analysis they were found on.
+    groups
+        (code, cause, findings) of every matter-to-be.
+    remedies
+        Of each group; the first is the one that is tried.
+
+    Returns
+    -------
+    dict
+        `id(finding)` → place of the group it hangs under. Where two groups take each other away, the one that explains
+        more findings, its own included, then the worse, then the first stands.
+    """
+    gone = _gone(analysis, groups, remedies)
+    rank = sorted(
+        gone, key=lambda at: (-len(gone[at]) - len(groups[at][2]), SEVERITIES.index(groups[at][2][0].severity), at)
+    )
+    group_of = {id(finding): at for at, (*_, ones) in enumerate(groups) for finding in ones}
+    hung: Hung = {}
+    standing: set[int] = set()
+    for at in rank:
+        if any(id(finding) in hung for finding in groups[at][2]):
+            continue  # it is a consequence itself
+        for finding in gone[at]:
+            if id(finding) not in hung and group_of[id(finding)] not in standing:
+                hung[id(finding)] = at
+                standing.add(at)
+    return hung
+
+
+def _gone(analysis: Analysis, groups: Groups, remedies: Sequence[Sequence[Remedy]]) -> dict[int, list[Finding]]:
+    """By group, findings of others that its first remedy takes away; groups that take none are left out."""
+    of_id = _by_id(groups)
+    left = MOST_WORK
+    size = len(analysis.template.strips) + len(analysis.template.routes)
+    gone: dict[int, list[Finding]] = {}
+    for at, (code, _cause, ones) in enumerate(groups):
+        if not remedies[at] or code.partition(".")[0] in APART or left < size:
+            continue
+        asked = _asked(analysis, at, ones, of_id)
+        if asked:
+            left -= size
+            if found := _taken_away(analysis, remedies[at][0], asked):
+                gone[at] = found
+    return gone
+
+
+def _by_id(groups: Groups) -> dict[str, list[tuple[int, Finding]]]:
+    """Findings that a remedy may take away, with their groups, by the ids they are about."""
+    of_id: dict[str, list[tuple[int, Finding]]] = {}
+    for at, (code, _cause, ones) in enumerate(groups):
+        if code.partition(".")[0] not in APART:
+            for finding in ones:
+                for one in (*finding.strips, *finding.routes, *finding.inserts):
+                    of_id.setdefault(one, []).append((at, finding))
+    return of_id
+
+
+def _asked(
+    analysis: Analysis, at: int, ones: list[Finding], of_id: dict[str, list[tuple[int, Finding]]]
+) -> list[Finding]:
+    """Findings of other groups that share an id with a group, and those of levels and times behind its strips."""
+    touched = {one for finding in ones for one in _ids(finding)}
+    asked = {id(finding): finding for one in touched for other, finding in of_id.get(one, ()) if other != at}
+    index = analysis.graph.index
+    starts = {index[strip] for finding in ones for strip in finding.strips[:1] if strip in index}
+    for strip in set().union(*(analysis.downstream(start) for start in starts)):
+        for other, finding in of_id.get(analysis.strip(strip).id, ()):
+            if other != at and finding.code.partition(".")[0] in CARRIED_ON:
+                asked[id(finding)] = finding
+    return list(asked.values())
+
+
+def _ids(finding: Finding) -> Iterable[str]:
+    return (*finding.strips, *finding.routes, *finding.inserts, *finding.path, *finding.cause)
+
+
+def _taken_away(analysis: Analysis, remedy: Remedy, asked: Sequence[Finding]) -> list[Finding]:
+    """Which of some findings are not there any more, and have nothing of their code and cause in their place."""
+    from lattice.edits import apply_steps  # noqa: PLC0415 - most audits of a pipeline try nothing, and start sooner
+
+    try:
+        after = Analysis(apply_steps(analysis.template, remedy.steps), analysis.inventory)
+    except DocumentError:
+        return []  # a remedy that cannot be made takes nothing away
+    found = findings_of(after, {finding.code for finding in asked})
+    there = {finding.fingerprint for finding in found}
+    causes = {(finding.code, cause_of(after, finding)) for finding in found}
+    return [
+        finding
+        for finding in asked
+        if finding.fingerprint not in there and (finding.code, cause_of(analysis, finding)) not in causes
+    ]

@@ -1,0 +1,208 @@
+"""What a remedy would do, computed by auditing the result before anybody presses it."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+from lattice.analysis import Analysis
+from lattice.checks.audit import Audit, audit_of
+from lattice.checks.finding import SEVERITIES, Finding, Remedy
+from lattice.edits import apply_steps
+from lattice.errors import DocumentError
+from lattice.levels.chain import likely_db
+from lattice.model.document import Template
+from lattice.model.edit_step import EditStep
+from lattice.model.inventory import Inventory
+
+LEAST_DB = 0.05  # of a change of level that is worth a line
+# Kinds of strips whose levels people look at first.
+KINDS = ("output", "print", "master", "bus", "return")
+
+
+class State:
+    """A template with its analysis and audit."""
+
+    def __init__(
+        self, template: Template, inventory: Inventory | None = None, analysis: Analysis | None = None
+    ) -> None:
+        self.template, self.inventory = template, inventory
+        self.analysis = analysis or Analysis(template, inventory)
+
+    @cached_property
+    def audit(self) -> Audit:
+        """Its audit."""
+        return audit_of(self.analysis)
+
+    @cached_property
+    def open(self) -> dict[str, Finding]:
+        """Open findings by fingerprint, in the order of the audit."""
+        return {finding.fingerprint: finding for finding in self.audit.findings if not finding.waived}
+
+    def after(self, steps: Iterable[EditStep]) -> State:
+        """The state behind some edits. Raises DocumentError."""
+        return State(apply_steps(self.template, steps), self.inventory)
+
+
+@dataclass(frozen=True)
+class LevelChange:
+    """The likely peak at an endpoint or sum, dBFS, as it is and as it would be."""
+
+    name: str
+    now: float
+    then: float
+
+    @property
+    def change(self) -> float:
+        """What it would rise by, dB."""
+        return self.then - self.now
+
+
+@dataclass(frozen=True)
+class Effect:
+    """What a remedy does to a state.
+
+    Attributes
+    ----------
+    before, after
+        The state it is made on, and the one it gives.
+    puts_right, brings
+        Findings that go, and findings that come. One that only names other things along with its first is neither.
+    """
+
+    before: State
+    after: State
+    puts_right: tuple[Finding, ...]
+    brings: tuple[Finding, ...]
+
+    @property
+    def score(self) -> tuple[int, int, int]:
+        """Blockers, warnings and notes that there would be less: what is larger is better."""
+        now, then = (Counter(f.severity for f in state.open.values()) for state in (self.before, self.after))
+        blockers, warnings, notes = (now[severity] - then[severity] for severity in SEVERITIES)
+        return blockers, warnings, notes
+
+    @property
+    def eased(self) -> list[Finding]:
+        """Findings that stay, and are less severe."""
+        rank = SEVERITIES.index
+        return [
+            finding
+            for mark, finding in self.after.open.items()
+            if (was := self.before.open.get(mark)) is not None and rank(finding.severity) > rank(was.severity)
+        ]
+
+    @property
+    def sentence(self) -> str:
+        """“puts right 21 findings, brings 1 (note)”."""
+        return effect_words(self.puts_right, self.brings, self.eased)
+
+    @property
+    def brings_blockers(self) -> bool:
+        """Whether a blocker comes that was not there."""
+        return any(finding.severity == "blocker" for finding in self.brings)
+
+    @property
+    def levels(self) -> list[LevelChange]:
+        """Endpoints and sums whose likely peak changes."""
+        return level_changes(self.before.analysis, self.after.analysis)
+
+    @property
+    def latency_samples(self) -> tuple[int, int]:
+        """What the whole template takes, as it is and as it would be."""
+        before, after = (state.analysis.arrivals.total_samples or 0 for state in (self.before, self.after))
+        return before, after
+
+    @property
+    def changed_routes(self) -> list[str]:
+        """Routes that are other than they were, new ones among them."""
+        known = {route.id: route for route in self.before.template.routes}
+        return [route.id for route in self.after.template.routes if known.get(route.id) != route]
+
+
+def effect_words(puts_right: Sequence[Finding], brings: Sequence[Finding], eased: Sequence[Finding] = ()) -> str:
+    """“puts right 21 findings, brings 1 (note)”; of several that come, how many are of the worst kind.
+
+    Parameters
+    ----------
+    puts_right, brings
+        Findings that go, and that come.
+    eased
+        Findings that stay and are less severe.
+    """
+    said = [f"puts right {_count(puts_right)}"] if puts_right else []
+    said += [f"eases {_count(eased)} ({eased[0].severity})"] if eased else []
+    right = ", ".join(said) or "puts nothing right"
+    if not brings:
+        return right
+    worst = min((finding.severity for finding in brings), key=SEVERITIES.index)
+    if len(brings) == 1:
+        return f"{right}, brings 1 ({worst})"
+    worse = sum(finding.severity == worst for finding in brings)
+    return f"{right}, brings {len(brings)} ({worse} {worst}{'s' if worse > 1 else ''})"
+
+
+def _count(findings: Sequence[Finding]) -> str:
+    return "1 finding" if len(findings) == 1 else f"{len(findings)} findings"
+
+
+def effect_of(state: State, remedy: Remedy) -> Effect | None:
+    """What a remedy would do.
+
+    Parameters
+    ----------
+    state
+        The template as it stands.
+    remedy
+        One of its remedies.
+
+    Returns
+    -------
+    Effect or None
+        None where the remedy cannot be made on this state. Costs an audit of the result.
+    """
+    try:
+        after = state.after(remedy.steps)
+    except DocumentError:
+        return None
+    return compared(state, after)
+
+
+def compared(before: State, after: State) -> Effect:
+    """The findings of two states side by side."""
+    gone = [finding for mark, finding in before.open.items() if mark not in after.open]
+    come = [finding for mark, finding in after.open.items() if mark not in before.open]
+    changed = {_place(finding) for finding in gone} & {_place(finding) for finding in come}
+    return Effect(
+        before,
+        after,
+        tuple(finding for finding in gone if _place(finding) not in changed),
+        tuple(finding for finding in come if _place(finding) not in changed),
+    )
+
+
+def _place(finding: Finding) -> tuple[object, ...]:
+    return finding.code, finding.strips[:1], finding.inserts[:1], finding.stems[:1], finding.others[:1]
+
+
+def level_changes(before: Analysis, after: Analysis) -> list[LevelChange]:
+    """Endpoints and sums whose likely peak would change, outputs and prints first."""
+    then = {strip.id: number for number, strip in enumerate(after.graph.strips)}
+    changes = []
+    for kind in KINDS:
+        for number in before.graph.by_kind[kind]:
+            strip = before.graph.strips[number]
+            other = then.get(strip.id)
+            if other is None:
+                continue
+            levels = _likely(before, number), _likely(after, other)
+            if levels[0] != levels[1] and not abs(levels[1] - levels[0]) < LEAST_DB:
+                changes.append(LevelChange(strip.name, *levels))
+    return changes
+
+
+def _likely(analysis: Analysis, number: int) -> float:
+    stage = analysis.levels.at_end(number)
+    return likely_db(stage) if stage is not None else float("-inf")

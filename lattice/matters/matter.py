@@ -1,0 +1,118 @@
+"""A matter: one mistake with everything that follows from it (causes.md)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+import msgspec
+
+from lattice.analysis import Analysis
+from lattice.checks.audit import Audit
+from lattice.checks.finding import SEVERITIES, Finding, Remedy, Severity
+from lattice.matters.causes import Cause, by_cause
+from lattice.matters.consequences import Hung, hung_under
+from lattice.matters.together import Together
+from lattice.matters.words import Words
+
+
+class Matter(msgspec.Struct, frozen=True, kw_only=True):
+    """Findings of one code and cause, and those that would go with them.
+
+    Attributes
+    ----------
+    code, cause
+        The code of its own findings, and the ids that have to change for them to go.
+    message
+        One finding: its own sentence; several: a plural that names the cause.
+    own, consequences
+        Its own findings in the order of the audit, and findings of other causes that its remedy takes away too.
+    remedies
+        What would put it right, all of its own findings at once first.
+    """
+
+    code: str
+    cause: Cause
+    message: str
+    own: tuple[Finding, ...]
+    consequences: tuple[Finding, ...] = ()
+    remedies: tuple[Remedy, ...] = ()
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """All of its findings, its own first."""
+        return self.own + self.consequences
+
+    @property
+    def severity(self) -> Severity:
+        """That of its worst finding."""
+        return min((finding.severity for finding in self.findings), key=SEVERITIES.index)
+
+    @property
+    def fingerprint(self) -> str:
+        """The same as long as the code and the cause are."""
+        return fingerprint_of(self.code, self.cause)
+
+    def as_json(self) -> dict[str, Any]:
+        """The form of `audit --json` (causes.md)."""
+        return {
+            "fingerprint": self.fingerprint,
+            "severity": self.severity,
+            "code": self.code,
+            "message": self.message,
+            "findings": [finding.fingerprint for finding in self.findings],
+            "cause": list(self.cause),
+            "remedies": [remedy.label for remedy in self.remedies],
+        }
+
+
+def fingerprint_of(code: str, cause: Cause) -> str:
+    """Sixteen hexadecimal digits for a code and a cause."""
+    import hashlib  # noqa: PLC0415 - a clean audit needs none, and starts sooner without it
+
+    return hashlib.sha256("\n".join(["matter", code, *cause]).encode()).hexdigest()[:16]
+
+
+def matters_of(analysis: Analysis, audit: Audit, *, hang: bool = True) -> tuple[Matter, ...]:
+    """The matters of an audit: every open finding is in exactly one.
+
+    Parameters
+    ----------
+    analysis
+        The analysis that was audited.
+    audit
+        Its audit.
+    hang
+        Whether consequences across codes are looked for, by trying remedies: bounded work, but more than an audit's.
+
+    Returns
+    -------
+    tuple of Matter
+        Worst first, then in the order of their first findings. The same document gives the same matters.
+    """
+    groups = by_cause(analysis, (finding for finding in audit.findings if not finding.waived))
+    together = Together(analysis)
+    remedies = [together.remedies(code, cause, ones) for code, cause, ones in groups]
+    hung: Hung = hung_under(analysis, groups, remedies) if hang else {}
+    words, matters = Words(analysis), []
+    for at, (code, cause, ones) in enumerate(groups):
+        own = [one for one in ones if hung.get(id(one), at) == at]
+        under = _under(groups, hung, at)
+        if own:
+            matters.append(
+                Matter(
+                    code=code,
+                    cause=cause,
+                    message=words.sentence(code, cause, own),
+                    own=tuple(own),
+                    consequences=tuple(under),
+                    remedies=remedies[at] if len(own) == len(ones) else together.remedies(code, cause, own),
+                )
+            )
+    return tuple(sorted(matters, key=lambda matter: SEVERITIES.index(matter.severity)))
+
+
+def _under(groups: Sequence[tuple[str, Cause, list[Finding]]], hung: Hung, at: int) -> Iterable[Finding]:
+    if at not in hung.values():
+        return ()
+    return [one for other, (*_, ones) in enumerate(groups) if other != at for one in ones if hung.get(id(one)) == at]

@@ -1,0 +1,247 @@
+"""The plan: the shortest list of remedies that takes away the most (causes.md, *The plan*).
+
+Greedy over matters, blockers first: each step is the remedy whose computed effect on the template, as the steps before
+left it, is best. What brings blockers is left out; where two remedies of a matter do equally well, a person has to say
+which, and they stand as a question.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection
+from dataclasses import dataclass, field
+from typing import Any
+
+import msgspec
+
+from lattice.checks.finding import SEVERITIES, Finding, Remedy
+from lattice.matters.effect import Effect, State, compared, effect_of
+from lattice.matters.matter import Matter, matters_of
+from lattice.model.document import Template
+from lattice.model.edit_step import EditStep
+from lattice.model.inventory import Inventory
+
+Score = tuple[int, int, int]
+NOTHING: Score = (0, 0, 0)
+TAKES_AWAY = frozenset(("remove_routes", "change_route"))
+Told = Callable[[int, int], None]  # steps found so far, remedies looked at
+
+
+@dataclass(frozen=True)
+class PlanStep:
+    """One remedy of a plan and what it does where it stands in it."""
+
+    matter: str
+    sentence: str  # the remedy, with what it is done to where its own words do not say it
+    remedy: Remedy
+    said: str  # its effect in words
+    puts_right: tuple[Finding, ...]
+    brings: tuple[Finding, ...]
+    counts: dict[str, int]  # open findings by severity behind it
+
+    def as_json(self) -> dict[str, Any]:
+        """The form of `plan --json`."""
+        return {
+            "remedy": self.remedy.label,
+            "sentence": self.sentence,
+            "matter": self.matter,
+            "edits": [{"edit": step.edit, **msgspec.to_builtins(step.arguments)} for step in self.remedy.steps],
+            "effect": self.said,
+            "puts_right": [finding.fingerprint for finding in self.puts_right],
+            "brings": [finding.fingerprint for finding in self.brings],
+            "after": self.counts,
+        }
+
+
+@dataclass(frozen=True)
+class Question:
+    """A matter of which a person has to say how it is put right, and what each answer does."""
+
+    matter: Matter
+    answers: tuple[tuple[Remedy, Effect], ...]
+
+    def as_json(self) -> dict[str, Any]:
+        """The form of `plan --json`."""
+        return {
+            "matter": self.matter.fingerprint,
+            "message": self.matter.message,
+            "remedies": [
+                {
+                    "remedy": remedy.label,
+                    "effect": effect.sentence,
+                    "puts_right": [finding.fingerprint for finding in effect.puts_right],
+                    "brings": [finding.fingerprint for finding in effect.brings],
+                }
+                for remedy, effect in self.answers
+            ],
+        }
+
+
+@dataclass
+class Plan:
+    """Steps in their order, questions that are left, and the states before and after."""
+
+    before: State
+    after: State
+    steps: list[PlanStep] = field(default_factory=list)
+    questions: list[Question] = field(default_factory=list)
+
+    @property
+    def template(self) -> Template:
+        """The template behind all steps."""
+        return self.after.template
+
+    @property
+    def edits(self) -> list[EditStep]:
+        """All of its edits in order."""
+        return [step for one in self.steps for step in one.remedy.steps]
+
+    @property
+    def effect(self) -> Effect:
+        """What all of it does together."""
+        return compared(self.before, self.after)
+
+    def as_json(self) -> dict[str, Any]:
+        """The form of `plan --json` (causes.md)."""
+        return {
+            "format": "intact-lattice.plan",
+            "version": 1,
+            "steps": [step.as_json() for step in self.steps],
+            "questions": [question.as_json() for question in self.questions],
+            "before": counts_of(self.before),
+            "after": counts_of(self.after),
+        }
+
+
+def counts_of(state: State) -> dict[str, int]:
+    """Open findings by severity."""
+    summary = state.audit.summary
+    return {severity: summary[severity] for severity in SEVERITIES}
+
+
+def plan(
+    template: Template,
+    inventory: Inventory | None = None,
+    *,
+    only: Collection[str] = (),
+    told: Told = lambda _steps, _looked: None,
+) -> Plan:
+    """The plan of a template.
+
+    Parameters
+    ----------
+    template
+        A validated template.
+    inventory
+        What a machine has, where that is known.
+    only
+        Codes or families of the matters to put right; empty for all.
+    told
+        Called before each remedy is looked at, with how many steps are found and remedies looked at; it may raise to
+        cancel.
+
+    Returns
+    -------
+    Plan
+        The same document gives the same plan. A plan of its result has no steps. An audit a remedy that is looked at.
+    """
+    return _Planner(State(template, inventory), only, told).run()
+
+
+class _Planner:
+    """Looks at remedies, best estimate first: what one did when last looked at, or else how much its matter holds."""
+
+    def __init__(self, before: State, only: Collection[str], told: Told) -> None:
+        self.plan = Plan(before, before)
+        self.only, self.told, self.looked = only, told, 0
+
+    def run(self) -> Plan:
+        state = self.plan.before
+        estimates = {matter.fingerprint: _promised(matter) for matter in matters_of(state.analysis, state.audit)}
+        while (best := self._best(self._candidates(), estimates)) is not None:
+            matter, remedy, effect = best
+            self.plan.after = effect.after
+            self.plan.steps.append(
+                PlanStep(
+                    matter.fingerprint,
+                    _sentence(effect.before, matter, remedy),
+                    remedy,
+                    effect.sentence,
+                    effect.puts_right,
+                    effect.brings,
+                    counts_of(effect.after),
+                )
+            )
+        self._ask()
+        return self.plan
+
+    def _candidates(self) -> list[Matter]:
+        state = self.plan.after
+        return [
+            matter
+            for matter in matters_of(state.analysis, state.audit, hang=False)
+            if matter.remedies and (not self.only or self._is_wanted(matter.code))
+        ]
+
+    def _is_wanted(self, code: str) -> bool:
+        return code in self.only or code.partition(".")[0] in self.only
+
+    def _best(self, matters: list[Matter], estimates: dict[str, Score]) -> tuple[Matter, Remedy, Effect] | None:
+        """The remedy that does most now: those that promised most are looked at first, and that is often enough."""
+        waiting = sorted(
+            ((matter, estimates.get(matter.fingerprint, _promised(matter))) for matter in matters),
+            key=lambda entry: entry[1],
+            reverse=True,
+        )
+        best: tuple[Matter, Remedy, Effect] | None = None
+        for matter, hoped in waiting:
+            if best is not None and best[2].score >= hoped:
+                break
+            answers = self._answers(matter)
+            estimates[matter.fingerprint] = max((effect.score for _remedy, effect in answers), default=NOTHING)
+            if not answers or answers[0][1].score <= NOTHING or _is_open(answers):
+                continue
+            if best is None or answers[0][1].score > best[2].score:
+                best = matter, *answers[0]
+        return best
+
+    def _answers(self, matter: Matter) -> list[tuple[Remedy, Effect]]:
+        """What each remedy of a matter does, best first; those that bring blockers or cannot be made are left out."""
+        found = []
+        for remedy in matter.remedies:
+            self.told(len(self.plan.steps), self.looked)
+            self.looked += 1
+            effect = effect_of(self.plan.after, remedy)
+            if effect is not None and not effect.brings_blockers and effect.score > NOTHING:
+                found.append((remedy, effect))
+        return sorted(found, key=lambda entry: (entry[1].score, -len(entry[0].steps)), reverse=True)
+
+    def _ask(self) -> None:
+        """Matters that are left because a person has to choose."""
+        for matter in self._candidates():
+            if len(matter.remedies) > 1:
+                answers = self._answers(matter)
+                if _is_open(answers) and answers[0][1].score > NOTHING:
+                    self.plan.questions.append(Question(matter, tuple(answers)))
+
+
+def _promised(matter: Matter) -> Score:
+    """What would go if all of a matter's findings went: an estimate until its remedies are looked at."""
+    blockers, warnings, notes = (
+        sum(finding.severity == severity for finding in matter.findings) for severity in SEVERITIES
+    )
+    return blockers, warnings, notes
+
+
+def _sentence(state: State, matter: Matter, remedy: Remedy) -> str:
+    names = {strip.id: strip.name for strip in state.template.strips}
+    subject = names.get(matter.own[0].strips[0]) if matter.own[0].strips else None
+    if subject is None or subject in remedy.label or len(matter.own) > 1:
+        return remedy.label
+    return f"{subject}: {remedy.label[0].lower()}{remedy.label[1:]}"
+
+
+def _is_open(answers: list[tuple[Remedy, Effect]]) -> bool:
+    """Two remedies do equally well, and both take a route away: only a person knows which of the two is wrong."""
+    if len(answers) < 2 or answers[0][1].score != answers[1][1].score:
+        return False
+    return all(step.edit in TAKES_AWAY for remedy, _effect in answers[:2] for step in remedy.steps)

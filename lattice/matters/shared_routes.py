@@ -1,0 +1,170 @@
+"""What ways of several findings have in common: the one route that has to go for all of them to go."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict, deque
+from collections.abc import Callable, Iterable, Sequence
+
+from lattice.analysis import Analysis
+from lattice.checks.finding import Finding
+from lattice.graph.signal_graph import SignalGraph
+
+Group = tuple[tuple[str, ...], list[Finding]]
+
+
+def _route_numbers(graph: SignalGraph) -> dict[str, int]:
+    return {route.id: number for number, route in enumerate(graph.routes)}
+
+
+def second_ways(analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
+    """Double paths by the route that makes the second way; those that share none, by the one their remedy removes.
+
+    A route that many pairs share is only the cause where it may go: a send, or a feed through which nothing comes but
+    what has the other way as well. Of several such, the one that most share; of those, a send, and then the last.
+    """
+    graph, number_of = analysis.graph, _route_numbers(analysis.graph)
+    starts = {finding.strips[:2] for finding in findings}
+    behind: dict[int, frozenset[str]] = {}
+
+    def may_go(route: int, join: str) -> bool:
+        if graph.routes[route].kind == "send":
+            return True
+        tail = graph.tail[route]
+        if tail not in behind:
+            behind[tail] = frozenset(graph.strips[n].id for n in _fed_from(graph, tail))
+        return all((strip, join) in starts for strip in behind[tail])
+
+    def common(left: list[Finding]) -> tuple[str, list[Finding]] | None:
+        """The route that most of them share, at least two, and which they are."""
+        having: dict[str, list[Finding]] = defaultdict(list)
+        for finding in left:
+            for route in finding.routes:
+                if may_go(number_of[route], finding.strips[1]):
+                    having[route].append(finding)
+        best = max(having, key=lambda route: _weight(graph, number_of[route], len(having[route])), default=None)
+        return (best, having[best]) if best is not None and len(having[best]) > 1 else None
+
+    return _covered(findings, common, lambda finding: _removed_by_remedy(finding) or finding.routes[-1:])
+
+
+def _weight(graph: SignalGraph, route: int, count: int) -> tuple[int, bool, int]:
+    return count, graph.routes[route].kind == "send", route
+
+
+def _fed_from(graph: SignalGraph, strip: int) -> set[int]:
+    """Strips whose own sound comes to a strip by any way."""
+    found, waiting = {strip}, [strip]
+    while waiting:
+        for route in graph.ins[waiting.pop()]:
+            tail = graph.tail[route]
+            if tail not in found:
+                found.add(tail)
+                waiting.append(tail)
+    return {number for number in found if graph.is_source[number]}
+
+
+def _removed_by_remedy(finding: Finding) -> tuple[str, ...]:
+    for remedy in finding.remedies:
+        for step in remedy.steps:
+            if step.edit == "remove_routes":
+                return tuple(step.arguments["routes"][:1])
+    return ()
+
+
+def _covered(
+    findings: Sequence[Finding],
+    common: Callable[[list[Finding]], tuple[str, list[Finding]] | None],
+    alone: Callable[[Finding], tuple[str, ...]],
+) -> list[Group]:
+    """Groups by what most of those that are left have in common, again and again; the rest each by itself."""
+    left, groups = list(findings), []
+    while len(left) > 1 and (shared := common(left)) is not None:
+        cause, group = shared
+        groups.append(((cause,), group))
+        grouped = {id(finding) for finding in group}
+        left = [finding for finding in left if id(finding) not in grouped]
+    return groups + _by(left, alone)
+
+
+def _by(findings: Iterable[Finding], cause: Callable[[Finding], tuple[str, ...]]) -> list[Group]:
+    groups: dict[tuple[str, ...], list[Finding]] = {}
+    for finding in findings:
+        groups.setdefault(cause(finding), []).append(finding)
+    return list(groups.items())
+
+
+def past_the_taps(analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
+    """Ways past all stems by their last route that leaves a strip which carries nothing of a stem."""
+    graph, number_of = analysis.graph, _route_numbers(analysis.graph)
+    taps = {graph.index[stem.strip] for stem in graph.template.stems if stem.role == "stem" and stem.strip}
+    of_a_stem = set().union(*(analysis.downstream(tap) for tap in taps)) if taps else set()
+
+    def cause(finding: Finding) -> tuple[str, ...]:
+        free = [route for route in finding.path if graph.tail[number_of[route]] not in of_a_stem]
+        return tuple(free[-1:] or finding.path[:1] or finding.strips[:1])
+
+    return _by(findings, cause)
+
+
+def fed_twice(analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
+    """Sources fed to two stems by the later of the feeds where their way parts."""
+    graph = analysis.graph
+
+    def cause(finding: Finding) -> tuple[str, ...]:
+        at, seen = graph.index[finding.strips[0]], set()
+        while at not in seen:
+            seen.add(at)
+            feeds = [route for route in graph.outs[at] if graph.routes[route].kind in ("feed", "tie")]
+            if len(feeds) != 1:
+                return (graph.routes[feeds[-1]].id,) if feeds else finding.strips[:1]
+            at = graph.head[feeds[0]]
+        return finding.strips[:1]
+
+    return _by(findings, cause)
+
+
+def nested(analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
+    """Stems in other stems by the route that leads from the one to the other."""
+    graph = analysis.graph
+
+    def cause(finding: Finding) -> tuple[str, ...]:
+        start = graph.index[finding.strips[0]]
+        ends = {graph.index[strip] for strip in finding.strips[1:]}
+        first = _first_route(analysis, start, ends)
+        return finding.strips[:1] if first is None else (graph.routes[first].id,)
+
+    return _by(findings, cause)
+
+
+def _first_route(analysis: Analysis, start: int, ends: set[int]) -> int | None:
+    """The first route of the shortest open way from a strip to one of some others."""
+    graph, ok = analysis.graph, analysis.unblocked.route_ok
+    waiting, seen = deque((route, graph.head[route]) for route in graph.outs[start] if ok[route]), {start}
+    while waiting:
+        first, at = waiting.popleft()
+        if at in ends:
+            return first
+        if at not in seen:
+            seen.add(at)
+            waiting.extend((first, graph.head[route]) for route in graph.outs[at] if ok[route])
+    return None
+
+
+def last_shared(_analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
+    """Offending ways by the last route that all of them share, rule by rule: where several end by one route, that one.
+
+    Where none does, each is its own source's.
+    """
+
+    def ways(finding: Finding) -> tuple[str, ...]:
+        return finding.path or finding.routes
+
+    ending = Counter((finding.code, finding.others, ways(finding)[-1]) for finding in findings if ways(finding))
+
+    def cause(finding: Finding) -> tuple[str, ...]:
+        way = ways(finding)
+        if way and ending[finding.code, finding.others, way[-1]] > 1:
+            return (*finding.others, way[-1])
+        return (*finding.others, *finding.strips[:1])
+
+    return _by(findings, cause)

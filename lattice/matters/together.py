@@ -1,0 +1,121 @@
+"""Remedies of a matter: one that ends the cause, one that does what each finding wants, those that all share."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from lattice.analysis import Analysis
+from lattice.checks.finding import Finding, Remedy
+from lattice.checks.headroom import SINE_DB
+from lattice.checks.remedies import measured_remedy
+from lattice.model.document import Source
+from lattice.model.edit_step import EditStep
+
+MOST_LABELS = 3
+MADE_BY_LATENCY = frozenset(("time.misaligned", "time.key-late", "time.prints-skewed"))
+
+
+ENDED_BY_A_ROUTE = frozenset(
+    (
+        "route.double-path",
+        "route.trigger-heard",
+        "rule.broken",
+        "stem.bypassed",
+        "stem.forbidden",
+        "stem.nested",
+        "stem.twice",
+    )
+)
+
+
+class Together:
+    """Remedies of the matters of one template."""
+
+    def __init__(self, analysis: Analysis) -> None:
+        self.analysis, self.graph = analysis, analysis.graph
+        self._route = {route.id: number for number, route in enumerate(self.graph.routes)}
+
+    def remedies(self, code: str, cause: tuple[str, ...], findings: Sequence[Finding]) -> tuple[Remedy, ...]:
+        """What would put all findings of one cause right.
+
+        Parameters
+        ----------
+        code, cause
+            Of the matter.
+        findings
+            Its own findings.
+
+        Returns
+        -------
+        tuple of Remedy
+            Of one finding, its own. Of several, or of one without any: the route of the cause disabled, where it is one
+            that makes a second or forbidden way. Of several: what all offer alike; the first remedy of each, at once.
+        """
+        offered = [*self._measured(cause)] if code in MADE_BY_LATENCY else []
+        if code == "level.operating":
+            offered += self._to_operating_level(findings)
+        if len(findings) == 1:
+            return (*offered, *(findings[0].remedies or self._without_route(code, cause)))
+        offered += [*self._without_route(code, cause), *_alike(findings), *_each(findings)]
+        by_steps = {repr(remedy.steps): remedy for remedy in reversed(offered)}
+        return tuple(reversed(by_steps.values()))
+
+    def _measured(self, cause: tuple[str, ...]) -> list[Remedy]:
+        """What makes something late, compensated as it was measured."""
+        for strip in self.analysis.template.strips if cause else ():
+            for insert in strip.inserts:
+                measured = insert.measured_latency_samples
+                if insert.id == cause[0] and measured is not None and measured != insert.latency_samples:
+                    return [
+                        measured_remedy(f"{insert.name or insert.id} on {strip.name}", strip.id, insert.id, measured)
+                    ]
+        return []
+
+    def _to_operating_level(self, findings: Sequence[Finding]) -> list[Remedy]:
+        """The sources before the inserts, louder or softer by what the first insert of each is off."""
+        template = self.analysis.template
+        away_db: dict[str, float] = {}
+        for finding in findings:
+            rms = finding.figures["rms_dbfs"]
+            if rms is not None:
+                away_db.setdefault(finding.strips[0], rms + SINE_DB - template.profile.operating_level_dbfs)
+        steps = []
+        for strip_id, off_db in away_db.items():
+            strip = self.analysis.strip(self.graph.index[strip_id])
+            if self.graph.index[strip_id] not in self.analysis.levels.sources or not isinstance(strip.source, Source):
+                return []
+            level = {"peak_dbfs": strip.source.peak_dbfs - off_db, "rms_dbfs": strip.source.rms_dbfs - off_db}
+            level = {name: round(value, 1) for name, value in level.items()}
+            if level["peak_dbfs"] > 0:
+                return []  # a file that clips is no remedy
+            steps.append(EditStep("change_strip", {"strip": strip_id, "changes": {"source": level}}))
+        many = "the source" if len(steps) == 1 else f"the {len(steps)} sources"
+        return [Remedy(f"Take {many} to the operating level", tuple(steps))] if steps else []
+
+    def _without_route(self, code: str, cause: tuple[str, ...]) -> list[Remedy]:
+        number = self._route.get(cause[-1])
+        if code not in ENDED_BY_A_ROUTE or number is None:
+            return []
+        names = (self.analysis.name(end[number]) for end in (self.graph.tail, self.graph.head))
+        step = EditStep("change_route", {"route": cause[-1], "changes": {"enabled": False}})
+        return [Remedy(f"Disable the {self.graph.routes[number].kind} from {' to '.join(names)}", (step,))]
+
+
+def _alike(findings: Sequence[Finding]) -> list[Remedy]:
+    """Remedies that every finding offers, step for step."""
+    return [remedy for remedy in findings[0].remedies if all(remedy in finding.remedies for finding in findings[1:])]
+
+
+def _each(findings: Sequence[Finding]) -> list[Remedy]:
+    """The first remedy of each finding, where each has one and they differ."""
+    firsts = [finding.remedies[0] for finding in findings if finding.remedies]
+    if len(firsts) < len(findings):
+        return []
+    steps = tuple({repr(step): step for remedy in firsts for step in remedy.steps}.values())
+    labels = list(dict.fromkeys(remedy.label for remedy in firsts))
+    if len(labels) == 1:
+        label = f"All {len(findings)}: {labels[0][0].lower()}{labels[0][1:]}"
+    else:
+        more = f" and {len(labels) - MOST_LABELS} more" if len(labels) > MOST_LABELS else ""
+        label = f"All {len(findings)}: {'; '.join(labels[:MOST_LABELS])}{more}"
+    return [Remedy(label, steps)]

@@ -1,0 +1,68 @@
+"""Sentences of matters."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from lattice.analysis import Analysis
+from lattice.checks.finding import Finding
+from lattice.checks.registry import EXPLANATIONS
+
+VERB = {"feed": "feeds", "send": "sends to", "tie": "is tied to", "key": "keys", "midi": "plays"}
+
+
+class Words:
+    """Sentences of the matters of one template; what is called how is looked up once."""
+
+    def __init__(self, analysis: Analysis) -> None:
+        self.analysis, template = analysis, analysis.template
+        self._route = {route.id: number for number, route in enumerate(template.routes)}
+        self._named: dict[str, str] = {rule.id: f"the rule {rule.name}" for rule in template.rules}
+        self._named |= {machine.id: f"on {machine.name}" for machine in template.machines}
+        self._named |= {
+            insert.id: f"{insert.name or insert.type} on {strip.name}"
+            for strip in template.strips
+            for insert in strip.inserts
+        }
+        self._named |= {section.id: f"in {section.name}" for section in template.sections}
+        self._named |= {strip.id: strip.name for strip in template.strips}
+
+    def sentence(self, code: str, cause: tuple[str, ...], findings: Sequence[Finding]) -> str:
+        """What a matter says.
+
+        Parameters
+        ----------
+        code, cause
+            Of the matter.
+        findings
+            Its own findings.
+
+        Returns
+        -------
+        str
+            One finding's own sentence; of several, a plural with the cause: “19 sources come to Return 0 by two ways:
+            Bus 0 sends to it as well”.
+        """
+        if len(findings) == 1:
+            return findings[0].message
+        place = self._place(findings)
+        many = EXPLANATIONS[code].many.format(n=len(findings), place=place)
+        said = {finding.because for finding in findings}
+        why = said.pop() if len(said) == 1 else ""
+        why = why or "; ".join(filter(None, (self._in_words(one, place) for one in cause)))
+        return f"{many}: {why}" if why else many
+
+    def _place(self, findings: Sequence[Finding]) -> str:
+        """The strip that all of them are at: the second one they name, where it is the same."""
+        second = {finding.strips[1] for finding in findings if len(finding.strips) > 1}
+        return self._named.get(second.pop(), "one strip") if len(second) == 1 else f"{len(second)} strips"
+
+    def _in_words(self, one: str, place: str) -> str:
+        """An id of a cause in words; as it is where it is a word already (a type, a product)."""
+        number = self._route.get(one)
+        if number is None:
+            return self._named.get(one, one)
+        graph = self.analysis.graph
+        head = self.analysis.name(graph.head[number])
+        end = "it as well" if head == place else head
+        return f"{self.analysis.name(graph.tail[number])} {VERB[graph.routes[number].kind]} {end}"

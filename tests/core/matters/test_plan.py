@@ -1,0 +1,128 @@
+"""The plan does what it says: step by step, as a whole, and again."""
+
+from __future__ import annotations
+
+from random import Random
+
+import msgspec
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from lattice.checks import audit
+from lattice.checks.finding import SEVERITIES
+from lattice.edits import apply_steps
+from lattice.generate import generate
+from lattice.matters.effect import State
+from lattice.matters.plan import plan
+from lattice.model.document import Template
+from lattice.model.edit_step import EditStep
+from tests.build import template
+from tests.core.matters.faults import FAULTS, faulty, with_fault
+from tests.deep import tries
+from tests.strategies import templates
+
+
+def open_marks(made: Template) -> set[str]:
+    return {finding.fingerprint for finding in audit(made).findings if not finding.waived}
+
+
+def counts(made: Template) -> dict[str, int]:
+    summary = audit(made).summary
+    return {severity: summary[severity] for severity in SEVERITIES}
+
+
+def holds(made: Template) -> None:
+    """Every promise of a plan, each step on the state that those before it left."""
+    planned = plan(made)
+    said = planned.as_json()
+    assert said["before"] == counts(made)
+    state = made
+    for step, its in zip(planned.steps, said["steps"], strict=True):
+        before = open_marks(state)
+        edits = [EditStep(edit["edit"], {k: v for k, v in edit.items() if k != "edit"}) for edit in its["edits"]]
+        state = apply_steps(state, edits)
+        assert set(its["puts_right"]) <= before - open_marks(state)
+        assert set(its["brings"]) <= open_marks(state) - before
+        assert its["after"] == counts(state)
+        assert not any(finding.severity == "blocker" for finding in step.brings)
+    assert state == planned.template == apply_steps(made, planned.edits)
+    assert said["after"] == counts(state)
+    assert tuple(said["after"].values()) <= tuple(said["before"].values())  # blockers first
+    assert not plan(planned.template).steps
+
+
+@given(templates())
+@tries(40)
+def test_a_plan_of_any_template_keeps_its_promises(made: Template) -> None:
+    holds(made)
+
+
+@given(st.integers(0, 2000), st.integers(1, 8))
+@tries(30)
+def test_faults_are_taken_back_to_no_more_blockers_than_before(seed: int, count: int) -> None:
+    sound, made = faulty(seed, count)
+    holds(made)
+    assert counts(plan(made).template)["blocker"] <= counts(sound)["blocker"]
+
+
+@pytest.mark.parametrize("fault", FAULTS)
+def test_each_fault_is_put_right_or_asked_about(fault: str) -> None:
+    sound = generate(80, 5)
+    made = with_fault(sound, fault, Random(3))  # noqa: S311 - a seed
+    assert made != sound
+    planned = plan(made)
+    assert counts(planned.template)["blocker"] == counts(sound)["blocker"]
+    if counts(made)["blocker"] > counts(sound)["blocker"]:
+        assert planned.steps or planned.questions
+
+
+TWICE = template(["a:kick", "b:one", "b:two", "o:out"], ["kick>one", "kick>two", "one>out", "two>out"])
+
+
+def test_which_of_two_ways_is_wrong_is_a_question_with_both_effects() -> None:
+    planned = plan(TWICE, only=["route.double-path"])
+    assert planned.steps == []
+    (question,) = planned.questions
+    assert [remedy.label for remedy, _effect in question.answers] == [
+        "Remove the feed to one",
+        "Remove the feed to two",
+    ]
+    assert len({effect.score for _remedy, effect in question.answers}) == 1
+    assert [one["remedy"] for one in question.as_json()["remedies"]] == [
+        "Remove the feed to one",
+        "Remove the feed to two",
+    ]
+
+
+def test_only_some_codes_or_families() -> None:
+    made = generate(300, worn=True)
+    planned = plan(made, only=["route"])
+    matters = {finding.code.partition(".")[0] for step in planned.steps for finding in step.puts_right}
+    assert "route" in matters
+    assert counts(planned.template)["blocker"] == 1  # the loop stays
+    assert all(step.remedy.steps[0].edit != "split_return" for step in planned.steps)
+
+
+def test_a_plan_is_told_of_and_can_be_stopped() -> None:
+    told: list[tuple[int, int]] = []
+
+    def stop(steps: int, looked: int) -> None:
+        told.append((steps, looked))
+        if looked == 3:
+            raise KeyboardInterrupt
+
+    made = generate(120, worn=True)
+    before = msgspec.json.encode(made)
+    with pytest.raises(KeyboardInterrupt):
+        plan(made, told=stop)
+    assert [looked for _steps, looked in told] == [0, 1, 2, 3]
+    assert msgspec.json.encode(made) == before
+
+
+def test_nothing_wrong_has_an_empty_plan() -> None:
+    made = template(["a:kick", "o:out"], ["kick>out"])
+    planned = plan(made)
+    assert (planned.steps, planned.questions) == ([], [])
+    assert planned.effect.sentence == "puts nothing right"
+    assert State(made).audit.summary == planned.after.audit.summary
