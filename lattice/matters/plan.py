@@ -22,7 +22,8 @@ from lattice.model.inventory import Inventory
 
 Score = tuple[int, int, int]
 NOTHING: Score = (0, 0, 0)
-TAKES_AWAY = frozenset(("remove_routes", "change_route"))
+# Of two ways only a person knows which is the wrong one; elsewhere the first of equal remedies is the usual one.
+OF_TWO_WAYS = frozenset(("route.double-path", "stem.twice"))
 Told = Callable[[int, int], None]  # steps found so far, remedies looked at
 
 
@@ -198,7 +199,7 @@ class _Planner:
                 break
             answers = self._answers(matter)
             estimates[matter.fingerprint] = max((effect.score for _remedy, effect in answers), default=NOTHING)
-            if not answers or answers[0][1].score <= NOTHING or _is_open(answers):
+            if not answers or answers[0][1].score <= NOTHING or _is_open(matter, answers):
                 continue
             if best is None or answers[0][1].score > best[2].score:
                 best = matter, *answers[0]
@@ -220,7 +221,7 @@ class _Planner:
         for matter in self._candidates():
             if len(matter.remedies) > 1:
                 answers = self._answers(matter)
-                if _is_open(answers) and answers[0][1].score > NOTHING:
+                if _is_open(matter, answers) and answers[0][1].score > NOTHING:
                     self.plan.questions.append(Question(matter, tuple(answers)))
 
 
@@ -240,8 +241,6 @@ def _sentence(state: State, matter: Matter, remedy: Remedy) -> str:
     return f"{subject}: {remedy.label[0].lower()}{remedy.label[1:]}"
 
 
-def _is_open(answers: list[tuple[Remedy, Effect]]) -> bool:
-    """Two remedies do equally well, and both take a route away: only a person knows which of the two is wrong."""
-    if len(answers) < 2 or answers[0][1].score != answers[1][1].score:
-        return False
-    return all(step.edit in TAKES_AWAY for remedy, _effect in answers[:2] for step in remedy.steps)
+def _is_open(matter: Matter, answers: list[tuple[Remedy, Effect]]) -> bool:
+    """A matter of two ways whose remedies do equally well."""
+    return matter.code in OF_TWO_WAYS and len(answers) > 1 and answers[0][1].score == answers[1][1].score
