@@ -101,7 +101,7 @@ def audit_of(analysis: Analysis, budget_s: float = BUDGET_S) -> Audit:
     order = {**code_order(), UNFINISHED: len(CHECKS) + 999, STALE: len(CHECKS) + 1000}
     place = analysis.graph.index
     try:
-        findings = list(with_waivers(analysis.template, _in_time(analysis)))
+        findings = list(with_waivers(analysis, _in_time(analysis)))
     finally:
         analysis.ends_at = math.inf  # what is asked of it later is not this audit's
 

@@ -43,10 +43,15 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
     evidence: tuple[str, ...] = ()
     path: tuple[str, ...] = ()  # routes that show it on the map, beyond those it is about
     way: str = ""  # the names of a way that shows it, for lists: “Bells → Effects → Show mix”
-    cause: tuple[str, ...] = ()  # ids that have to change for it to go; empty: as its family says (matters/causes.py)
+    cause: tuple[str, ...] = ()  # ids that have to change for it to go; empty: as its family says (causes/by_cause.py)
     because: str = ""  # the cause in words, where the check knows them better than the ids tell
     remedies: tuple[Remedy, ...] = ()
-    waived: bool = False
+    waived_by: str = ""  # what the waiver that covers it says it is about; empty where none does
+
+    @property
+    def waived(self) -> bool:
+        """Whether a waiver covers it."""
+        return bool(self.waived_by)
 
     @property
     def fingerprint(self) -> str:

@@ -6,26 +6,41 @@ from collections.abc import Iterable, Iterator
 
 from msgspec.structs import replace
 
+from lattice.analysis import Analysis
+from lattice.checks.causes import Cause, by_cause
 from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import explain
-from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
 
 UNFINISHED = "audit.unfinished"
 STALE = "waiver.stale"  # looked for last, when all other findings are there
 
 
-def with_waivers(template: Template, findings: Iterable[Finding]) -> Iterator[Finding]:
-    """The findings, those that are waived marked so; then a note for each waiver that matches none of them."""
+def pattern_of(code: str, cause: Cause) -> str:
+    """What a waiver of a whole matter is about: “route.double-path@r17”, and whatever is found of that cause later."""
+    return f"{code}@{' '.join(cause)}"
+
+
+def with_waivers(analysis: Analysis, findings: Iterable[Finding]) -> Iterator[Finding]:
+    """The findings, those that are waived marked so; then a note for each waiver that matches none of them.
+
+    A waiver is about one finding by its fingerprint, or about all of one code and cause by their pattern.
+    """
+    template = analysis.template
+    of_patterns = {waiver.fingerprint for waiver in template.waivers if "@" in waiver.fingerprint}
+    found = list(findings) if of_patterns else findings
+    by_pattern = _covered(analysis, found, of_patterns) if of_patterns else {}
     waived = {waiver.fingerprint for waiver in template.waivers}
     seen = set()
     is_whole = True
-    for finding in findings:
+    for finding in found:
         is_whole = is_whole and finding.code != UNFINISHED
-        is_waived = bool(waived) and finding.fingerprint in waived
-        if is_waived:
-            seen.add(finding.fingerprint)
-        yield replace(finding, waived=True) if is_waived else finding
+        by = by_pattern.get(id(finding), "")
+        if waived and not by and finding.fingerprint in waived:
+            by = finding.fingerprint
+        if by:
+            seen.add(by)
+        yield replace(finding, waived_by=by) if by else finding
     for waiver in template.waivers if is_whole else ():  # what was not looked at may still be there
         if waiver.fingerprint not in seen:
             said = f"“{waiver.reason}”" if waiver.reason else "no reason is given"
@@ -40,6 +55,18 @@ def with_waivers(template: Template, findings: Iterable[Finding]) -> Iterator[Fi
                     Remedy("Drop the waiver", (EditStep("remove_waivers", {"fingerprints": [waiver.fingerprint]}),)),
                 ),
             )
+
+
+def _covered(analysis: Analysis, findings: Iterable[Finding], patterns: set[str]) -> dict[int, str]:
+    """`id(finding)` → the pattern that covers it."""
+    codes = {pattern.partition("@")[0] for pattern in patterns}
+    groups = by_cause(analysis, (finding for finding in findings if finding.code in codes))
+    return {
+        id(finding): pattern
+        for code, cause, ones in groups
+        if (pattern := pattern_of(code, cause)) in patterns
+        for finding in ones
+    }
 
 
 explain(

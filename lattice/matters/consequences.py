@@ -11,9 +11,9 @@ from collections.abc import Iterable, Sequence
 
 from lattice.analysis import Analysis
 from lattice.checks.audit import findings_of
+from lattice.checks.causes import Cause, cause_of
 from lattice.checks.finding import SEVERITIES, Finding, Remedy
 from lattice.errors import DocumentError
-from lattice.matters.causes import Cause, cause_of
 
 Groups = Sequence[tuple[str, Cause, list[Finding]]]
 Hung = dict[int, int]  # identity of a finding → place of the group it hangs under

@@ -9,8 +9,9 @@ import msgspec
 
 from lattice.analysis import Analysis
 from lattice.checks.audit import Audit
+from lattice.checks.causes import Cause, by_cause
 from lattice.checks.finding import SEVERITIES, Finding, Remedy, Severity
-from lattice.matters.causes import Cause, by_cause
+from lattice.checks.waivers import pattern_of
 from lattice.matters.consequences import Hung, hung_under
 from lattice.matters.together import Together
 from lattice.matters.words import Words
@@ -53,6 +54,11 @@ class Matter(msgspec.Struct, frozen=True, kw_only=True):
         """The same as long as the code and the cause are."""
         return fingerprint_of(self.code, self.cause)
 
+    @property
+    def pattern(self) -> str:
+        """What a waiver of the whole matter is about."""
+        return pattern_of(self.code, self.cause)
+
     def as_json(self) -> dict[str, Any]:
         """The form of `audit --json` (causes.md)."""
         return {
@@ -62,6 +68,7 @@ class Matter(msgspec.Struct, frozen=True, kw_only=True):
             "message": self.message,
             "findings": [finding.fingerprint for finding in self.findings],
             "cause": list(self.cause),
+            "pattern": self.pattern,
             "remedies": [remedy.label for remedy in self.remedies],
         }
 

@@ -11,7 +11,7 @@ from django.utils.safestring import SafeString
 from lattice.checks import Finding
 from lattice.graph.signal_graph import SignalGraph
 from lattice.levels.chain import figures
-from lattice.model.document import Strip, main_outlet
+from lattice.model.document import Strip, Waiver, main_outlet
 from lattice.model.units import words_db
 from lattice.sheet import Sheet
 from lattice.sheet.svg import FIGURES, Mark, render
@@ -74,6 +74,16 @@ def by_family(findings: list[Numbered], severity: str = "") -> dict[str, list[Nu
             family = FAMILIES.get(code) or FAMILIES.get(code.partition(".")[0], "Names and sections")
             families.setdefault(family, []).append(one)
     return families
+
+
+def waived_by_waiver(space: Workspace) -> list[tuple[Waiver, list[Finding]]]:
+    """Every waiver that covers something, with all that it covers, in the order of the findings."""
+    waivers = {waiver.fingerprint: waiver for waiver in space.template.waivers}
+    covered: dict[str, list[Finding]] = {}
+    for finding in space.audit.findings:
+        if finding.waived:
+            covered.setdefault(finding.waived_by, []).append(finding)
+    return [(waivers[mark], ones) for mark, ones in covered.items()]
 
 
 def marks(sheet: Sheet, findings: list[Numbered]) -> dict[str, Mark]:

@@ -191,3 +191,38 @@ def test_a_worn_template_tells_its_few_mistakes() -> None:
     (twice,) = [matter for matter in found if matter.code == "route.double-path"]
     assert twice.message.endswith("sends to it as well")
     assert twice.remedies[0].label.startswith("Disable the send from")
+
+
+class TestWaiverOfAMatter:
+    NAMES = ("one", "two", "three")
+
+    def made(self, *more: str, waivers: tuple[dict[str, Any], ...] = ()) -> Template:
+        names = [*self.NAMES, *more]
+        feeds = [
+            {"id": f"{name}-in", "kind": kind, "from": name, "to": to}
+            for name in names
+            for kind, to in (("feed", "bus"), ("send", "hall"))
+        ]
+        ends = [
+            {"id": "out-feed", "kind": "feed", "from": "bus", "to": "out"},
+            {"id": "both", "kind": "send", "from": "bus", "to": "hall"},
+            {"id": "hall-feed", "kind": "feed", "from": "hall", "to": "out"},
+        ]
+        routes = [{**route, "id": f"{route['id']}-{n}"} for n, route in enumerate(feeds)] + ends
+        return template([*(f"a:{name}" for name in names), "b:bus", "r:hall", "o:out"], routes, waivers=list(waivers))
+
+    def test_one_waiver_covers_all_and_what_comes_later(self) -> None:
+        matter = next(one for one in of_code(self.made(), "route.double-path") if one.cause == ("both",))
+        assert matter.pattern == "route.double-path@both"
+        waiver = {"fingerprint": matter.pattern, "reason": "the hall is meant to hear the bus too"}
+        for more in ((), ("four",)):
+            waived = State(self.made(*more, waivers=(waiver,)))
+            covered = [finding for finding in waived.audit.findings if finding.waived_by == matter.pattern]
+            assert len(covered) == 3 + len(more)
+            assert matter.fingerprint not in {one.fingerprint for one in matters_of(waived.analysis, waived.audit)}
+            assert not [finding for finding in waived.audit.findings if finding.code == STALE]
+
+    def test_a_pattern_that_covers_nothing_is_stale(self) -> None:
+        waiver = {"fingerprint": "route.double-path@gone", "reason": "so"}
+        findings = State(self.made(waivers=(waiver,))).audit.findings
+        assert [finding.others for finding in findings if finding.code == STALE] == [("route.double-path@gone",)]

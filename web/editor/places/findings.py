@@ -6,14 +6,12 @@ from django.http import HttpRequest
 
 from lattice.checks.finding import SEVERITIES
 from web.editor.places.base import RECORD, Context, Place, wanted
-from web.editor.presenting import by_family
+from web.editor.presenting import by_family, waived_by_waiver
 from web.editor.what_if import awake_beside
 
 
 def _context(request: HttpRequest, context: Context) -> Context:
     severity = wanted(request, "severity")
-    reasons = {waiver.fingerprint: waiver for waiver in context["template"].waivers}
-    waived = [(f, reasons[f.fingerprint]) for f in context["space"].audit.findings if f.waived]
     counts = context["space"].audit.summary
     severities = [("", "all", len(context["findings"]))]
     severities += [(one, f"{one}s", counts[one]) for one in SEVERITIES]
@@ -21,7 +19,7 @@ def _context(request: HttpRequest, context: Context) -> Context:
         "families": by_family(context["findings"], severity),
         "severity": severity,
         "severities": severities,
-        "waived": waived,
+        "waived": waived_by_waiver(context["space"]),
     }
     return shown | ({"awake": awake_beside(context["space"])} if wanted(request, "awake") else {})
 

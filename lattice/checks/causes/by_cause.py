@@ -9,8 +9,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 
 from lattice.analysis import Analysis
+from lattice.checks.causes import late, shared_routes
 from lattice.checks.finding import Finding
-from lattice.matters import late, shared_routes
 from lattice.model.document import machine_id
 
 Cause = tuple[str, ...]
