@@ -77,13 +77,16 @@ def _covered(
     alone: Callable[[Finding], tuple[str, ...]],
 ) -> list[Group]:
     """Groups by what most of those that are left have in common, again and again; the rest each by itself."""
-    left, groups = list(findings), []
+    left: list[Finding] = list(findings)
+    groups: dict[tuple[str, ...], list[Finding]] = {}
     while len(left) > 1 and (shared := common(left)) is not None:
         cause, group = shared
-        groups.append(((cause,), group))
+        groups[(cause,)] = group
         grouped = {id(finding) for finding in group}
         left = [finding for finding in left if id(finding) not in grouped]
-    return groups + _by(left, alone)
+    for finding in left:
+        groups.setdefault(alone(finding), []).append(finding)
+    return list(groups.items())
 
 
 def _by(findings: Iterable[Finding], cause: Callable[[Finding], tuple[str, ...]]) -> list[Group]:
