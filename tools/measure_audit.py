@@ -1,6 +1,9 @@
 """Times parsing and the whole audit of generated templates against `json.loads` of the same bytes.
 
-Prints a table and the slope of growth; the numbers in docs/performance.md come from here.
+Prints a table of clean templates and one of worn ones, each with the slope of growth; the numbers in
+docs/performance.md come from here.
+
+    python tools/measure_audit.py [ROUNDS]
 """
 
 from __future__ import annotations
@@ -26,9 +29,9 @@ def timed(work: Callable[[], object]) -> float:
     return perf_counter() - start
 
 
-def measure(strips: int, rounds: int) -> dict[str, float]:
+def measure(strips: int, rounds: int, *, worn: bool = False) -> dict[str, float]:
     """Medians in ms; the three are taken in turn, so that a drifting machine hits all alike."""
-    data = dump(generate(strips))
+    data = dump(generate(strips, worn=worn))
     found: dict[str, list[float]] = {"json": [], "parse": [], "audit": []}
     for _ in range(rounds + 1):
         template = load(data)
@@ -42,15 +45,22 @@ def measure(strips: int, rounds: int) -> dict[str, float]:
 
 def main() -> int:
     rounds = int(sys.argv[1]) if len(sys.argv) > 1 else ROUNDS
+    for worn in (False, True):
+        table(rounds, worn=worn)
+    return 0
+
+
+def table(rounds: int, *, worn: bool) -> None:
+    """The rows of one kind of template."""
+    print("worn" if worn else "clean")
     print("strips   json.loads ms   parse ms   audit ms   (parse + audit) / json.loads")
     whole = {}
     for strips in SIZES:
-        row = measure(strips, rounds)
+        row = measure(strips, rounds, worn=worn)
         whole[strips] = row["parse"] + row["audit"]
         print(f"{strips:6}   {row['json']:13.1f}   {row['parse']:8.1f}   {row['audit']:8.1f}   {row['ratio']:.2f}")
     slope = math.log(whole[SIZES[-1]] / whole[SIZES[0]]) / math.log(SIZES[-1] / SIZES[0])
     print(f"growth from {SIZES[0]} to {SIZES[-1]} strips: n^{slope:.2f}")
-    return 0
 
 
 if __name__ == "__main__":
