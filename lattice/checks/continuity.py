@@ -63,11 +63,11 @@ def _unheard(analysis: Analysis, strip: int, outlet: int) -> Finding:
 
 
 def _routed(analysis: Analysis, strip: int, outlet: int, stops: list[int] | None) -> tuple[Remedy, ...]:
-    """Feed it to the bus of its section; a chain, like its neighbours too; lead on what its ways end at."""
+    """Feed it to the bus of its section; a chain, like its neighbours too; else lead on what its ways end at."""
     remedies = list(feed_remedies(analysis, strip, outlet))
     if outlet < 0:
         remedies += neighbour_remedies(analysis, strip)
-    if stops and len(stops) == 1 and stops[0] != strip:
+    if not remedies and stops and len(stops) == 1 and stops[0] != strip:
         remedies += onward_remedies(analysis, stops[0])
     return tuple({repr(remedy.steps): remedy for remedy in remedies}.values())
 

@@ -9,8 +9,10 @@ import pytest
 from django.db import connection
 from django.test import Client
 
+from lattice.matters.matter import Matter
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
+from tests.build import template
 from web.shelf import services
 from web.shelf.models import JournalEntry, StoredTemplate
 from web.shelf.workspace import workspace
@@ -204,3 +206,45 @@ def test_inserts_are_added_changed_keyed_moved_and_removed_in_the_margin(
     assert write(signed_in, stored, "change_insert", insert="bus-glue", wet="140 %").status_code == 422
     assert write(signed_in, stored, "remove_inserts", inserts="bus-glue").status_code == 200
     assert [route.kind for route in now(stored).routes] == ["feed", "feed"]  # the key went with it
+
+
+class TestMatters:
+    """Findings of one cause stand together, with a remedy and a waiver for all of them."""
+
+    MADE = template(
+        [{"id": "kick", "name": "Kick", "kind": "audio"}, {"id": "hat", "name": "Hat", "kind": "audio"},
+         {"id": "bus", "name": "Bus", "kind": "bus", "mute": True}, {"id": "out", "name": "Out", "kind": "output"}],
+        ["kick>bus", "hat>bus", "bus>out"],
+    )  # fmt: skip
+
+    @pytest.fixture
+    def muted(self, owner) -> StoredTemplate:  # type: ignore[no-untyped-def]
+        return services.store(owner, self.MADE)
+
+    def matter(self, muted: StoredTemplate) -> Matter:
+        return next(one for one in workspace(muted).matters if one.code == "route.blocked")
+
+    @pytest.mark.parametrize("place", ["map", "findings"])
+    def test_they_stand_under_the_matter_s_sentence(self, signed_in: Client, muted: StoredTemplate, place: str) -> None:
+        page = signed_in.get(f"/t/{muted.pk}/{place}/").content.decode()
+        assert "2 sources are not heard: Bus is muted" in page
+        assert page.count(f'id="m-{self.matter(muted).fingerprint}"') == 1
+        assert page.count("Kick is not heard: Bus is muted") >= 1
+
+    def test_its_remedy_is_one_edit(self, signed_in: Client, muted: StoredTemplate) -> None:
+        matter = self.matter(muted)
+        assert write(signed_in, muted, f"remedy/{matter.fingerprint}/0").status_code == 200
+        assert not now(muted).strips[2].mute
+        assert JournalEntry.objects.get().label == "2 sources are not heard: Bus is muted: Unmute Bus"
+        assert write(signed_in, muted, f"remedy/{matter.fingerprint}/0").status_code == 422  # it is gone
+
+    def test_one_waiver_covers_it_and_says_how_many(self, signed_in: Client, muted: StoredTemplate) -> None:
+        matter = self.matter(muted)
+        values = {"fingerprint": matter.pattern, "reason": "only in the second act", "by": "I. Strand"}
+        assert write(signed_in, muted, "waive", **values).status_code == 200
+        muted.refresh_from_db()
+        assert workspace(muted).audit.summary["waived"] == 2
+        assert "×2" in signed_in.get(f"/t/{muted.pk}/findings/").content.decode().partition("Waived")[2]
+        assert write(signed_in, muted, "remove_waivers", fingerprints=matter.pattern).status_code == 200
+        muted.refresh_from_db()
+        assert workspace(muted).audit.summary["waived"] == 0

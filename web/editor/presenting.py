@@ -11,6 +11,7 @@ from django.utils.safestring import SafeString
 from lattice.checks import Finding
 from lattice.graph.signal_graph import SignalGraph
 from lattice.levels.chain import figures
+from lattice.matters.matter import Matter
 from lattice.model.document import Strip, Waiver, main_outlet
 from lattice.model.units import words_db
 from lattice.sheet import Sheet
@@ -42,12 +43,14 @@ def numbered(space: Workspace, sheet: Sheet | None) -> list[Numbered]:
     ]
 
 
-def grouped(findings: list[Numbered]) -> list[tuple[str, list[Numbered]]]:
-    """Findings by what causes them, in the order of the worst of each group; most stand alone."""
-    groups: dict[str, list[Numbered]] = {}
-    for one in findings:
-        groups.setdefault(one.finding.because or one.finding.fingerprint, []).append(one)
-    return [(ones[0].finding.because if len(ones) > 1 else "", ones) for ones in groups.values()]
+Groups = list[tuple[Matter, list[Numbered]]]
+
+
+def grouped(space: Workspace, findings: list[Numbered]) -> Groups:
+    """Findings by the mistake behind them, in the order of the first of each."""
+    by_mark = {one.finding.fingerprint: one for one in findings}
+    groups = [(m, [by_mark[f.fingerprint] for f in m.own if f.fingerprint in by_mark]) for m in space.matters]
+    return sorted(((matter, ones) for matter, ones in groups if ones), key=lambda group: group[1][0].number)
 
 
 # The families of checks.md, by the first word of a code; section.stray is about routes.
@@ -65,14 +68,25 @@ FAMILIES = {
 }
 
 
+def groups_by_family(groups: Groups) -> dict[str, Groups]:
+    """The same by family, in the order of the worst of each."""
+    families: dict[str, Groups] = {}
+    for matter, ones in groups:
+        families.setdefault(family_of(matter.code), []).append((matter, ones))
+    return families
+
+
+def family_of(code: str) -> str:
+    """The family of a code, as people say it."""
+    return FAMILIES.get(code) or FAMILIES.get(code.partition(".")[0], "Names and sections")
+
+
 def by_family(findings: list[Numbered], severity: str = "") -> dict[str, list[Numbered]]:
     """Findings by family in the order of the worst of each, of one severity where it is given."""
     families: dict[str, list[Numbered]] = {}
     for one in findings:
         if not severity or one.finding.severity == severity:
-            code = one.finding.code
-            family = FAMILIES.get(code) or FAMILIES.get(code.partition(".")[0], "Names and sections")
-            families.setdefault(family, []).append(one)
+            families.setdefault(family_of(one.finding.code), []).append(one)
     return families
 
 
@@ -169,7 +183,7 @@ def frame(stored: StoredTemplate) -> dict[str, Any]:
         "space": space,
         "sheet_map": sheet,
         "findings": findings,
-        "groups": grouped(findings),
+        "groups": grouped(space, findings),
         "summary": space.audit.summary,
         "can_undo": stored.cursor,
         "can_redo": services.undone(stored),

@@ -9,8 +9,10 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_POST
 
+from lattice.checks import Finding
 from lattice.edits import EDITS, edit_named
 from lattice.errors import DocumentError
+from lattice.matters.matter import Matter
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
 from web.editor.places.base import PLACES
@@ -134,13 +136,15 @@ def write_planned(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def remedy(request: HttpRequest, pk: int, fingerprint: str, number: int) -> HttpResponse:
-    """Applies a finding's remedy."""
+    """Applies a remedy of a finding, or of a matter."""
 
     def work(stored: StoredTemplate) -> StoredTemplate:
-        for finding in workspace(stored).audit.findings:
-            if finding.fingerprint == fingerprint and number < len(finding.remedies):
-                remedy = finding.remedies[number]
-                label = f"{finding.message}: {remedy.label}"
+        space = workspace(stored)
+        offering: tuple[Finding | Matter, ...] = (*space.audit.findings, *space.matters)
+        for one in offering:
+            if one.fingerprint == fingerprint and number < len(one.remedies):
+                remedy = one.remedies[number]
+                label = f"{one.message}: {remedy.label}"
                 return services.edit(pk, signed_in_user(request), base_of(request), label, remedy.steps)
         raise DocumentError(["this finding is gone; the list shows what there is now"])
 

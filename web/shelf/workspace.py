@@ -11,6 +11,7 @@ from lattice.checks import Audit, audit_of
 from lattice.errors import DocumentError
 from lattice.formats.document_json import load
 from lattice.graph.signal_graph import SignalGraph
+from lattice.matters.matter import Matter, matters_of
 from lattice.model.document import Template
 from lattice.sheet import Sheet, Slots, draw
 from web.shelf.heads import document_of
@@ -45,6 +46,11 @@ class Workspace:
     @cached_property
     def audit(self) -> Audit:
         return audit_of(self.analysis)
+
+    @cached_property
+    def matters(self) -> tuple[Matter, ...]:
+        """Findings by the mistake behind them; what follows across codes is looked for by nobody who waits."""
+        return matters_of(self.analysis, self.audit, hang=False)
 
     @property
     def feedback(self) -> frozenset[int]:

@@ -37,6 +37,7 @@ export function showFinding(row, { move = true } = {}) {
     chosen.finding = null;
     return;
   }
+  row.closest("details")?.setAttribute("open", ""); // one of several of a matter
   row.classList.add("chosen");
   row.querySelector(".finding-line").setAttribute("aria-expanded", "true");
   row.scrollIntoView({ block: "nearest" });
