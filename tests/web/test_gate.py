@@ -73,6 +73,13 @@ def test_one_thing_alone_stands_in_the_way(owner, content: Template, words: str,
     assert (left.words, left.place) == (words, place)
 
 
+def test_findings_of_one_cause_are_counted_as_one_matter_too(owner) -> None:  # type: ignore[no-untyped-def]
+    lost = tuple({"id": f"l{n}", "name": f"L{n}", "kind": "audio"} for n in range(3))
+    stop = {"id": "stop", "name": "Stop", "kind": "bus"}
+    content = made("kick>out", *(f"l{n}>stop" for n in range(3)), strips=(*lost, stop))
+    assert conditions(owner, content)[0].words == "3 blockers open (1 matter)"
+
+
 def test_a_waived_warning_is_a_decision_and_a_waived_blocker_too(owner) -> None:  # type: ignore[no-untyped-def]
     strips = ({"id": "dead", "name": "Dead", "kind": "bus"}, {"id": "lost", "name": "Lost", "kind": "audio"})
     open_state = made("kick>out", strips=strips)

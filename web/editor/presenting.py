@@ -81,15 +81,6 @@ def family_of(code: str) -> str:
     return FAMILIES.get(code) or FAMILIES.get(code.partition(".")[0], "Names and sections")
 
 
-def by_family(findings: list[Numbered], severity: str = "") -> dict[str, list[Numbered]]:
-    """Findings by family in the order of the worst of each, of one severity where it is given."""
-    families: dict[str, list[Numbered]] = {}
-    for one in findings:
-        if not severity or one.finding.severity == severity:
-            families.setdefault(family_of(one.finding.code), []).append(one)
-    return families
-
-
 def waived_by_waiver(space: Workspace) -> list[tuple[Waiver, list[Finding]]]:
     """Every waiver that covers something, with all that it covers, in the order of the findings."""
     waivers = {waiver.fingerprint: waiver for waiver in space.template.waivers}

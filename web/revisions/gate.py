@@ -61,10 +61,11 @@ def gate(space: Workspace, revision: Revision) -> list[GateCondition]:
     left = [one.name for one in sections if not one.is_good]
     own = [one.name for one in sections if one.tick and not one.has_lapsed and not one.is_good]
     many = counts["blocker"], counts["warning"]
+    matters = [_in_matters(space, severity, counts[severity]) for severity in ("blocker", "warning")]
     by_whom = f"; {', '.join(own)} by {revision.by}, who sealed it" if own else ""
     return [
-        GateCondition(_count(many[0], "blocker", "open"), not many[0]),
-        GateCondition(_count(many[1], "warning", "without a decision: put right, or waived"), not many[1]),
+        GateCondition(_count(many[0], "blocker", f"open{matters[0]}"), not many[0]),
+        GateCondition(_count(many[1], "warning", f"without a decision: put right, or waived{matters[1]}"), not many[1]),
         GateCondition(_count(stale, "waiver", "about nothing any more"), not stale, "hygiene"),
         GateCondition(
             f"not looked through by a second person: {', '.join(left)}{by_whom}"
@@ -74,6 +75,12 @@ def gate(space: Workspace, revision: Revision) -> list[GateCondition]:
             "revisions",
         ),
     ]
+
+
+def _in_matters(space: Workspace, severity: str, findings: int) -> str:
+    """In how many matters findings of a severity are, where they are fewer."""
+    number = sum(any(one.severity == severity for one in matter.findings) for matter in space.matters)
+    return f" ({number} matter{'' if number == 1 else 's'})" if number < findings else ""
 
 
 def _all(number: int) -> str:

@@ -26,7 +26,7 @@ from lattice.timing.monitoring import monitored
 from lattice.timing.paths import critical_path
 from web.editor.places import ports
 from web.editor.places.levels import endpoints
-from web.editor.presenting import by_family, marks, numbered, waived_by_waiver
+from web.editor.presenting import grouped, groups_by_family, marks, numbered, waived_by_waiver
 from web.shelf.workspace import Workspace
 
 MM_A_PX = 0.25  # 12 px type is 3 mm high
@@ -112,9 +112,10 @@ def _size_of(svg: str) -> tuple[float, float]:
 
 def report_html(space: Workspace, facts: Facts) -> str:
     """Findings and waivers, levels at endpoints, timing, ledger, ports, plug-ins."""
+    families = groups_by_family(grouped(space, numbered(space, drawing(space))))
     context = {
         "facts": facts, "template": space.template, "summary": space.audit.summary,
-        "families": by_family(numbered(space, drawing(space))), "waived": waived_by_waiver(space), "ends": _ends(space),
+        "families": families, "waived": waived_by_waiver(space), "ends": _ends(space),
         **_timing(space), **_ledger(space), **_ports(space), "inventories": _inventories(space),
     }  # fmt: skip
     return render_to_string("papers/report.html", context)
