@@ -302,3 +302,18 @@ def test_the_five_gestures_of_a_multi_output_drum_set(page: Page, on_map: Opener
     after = now()
     assert [strip.name for strip in after.strips[1:16]] == [f"Drum {n}" for n in range(1, 16)]
     assert sum(route.to == "bus" for route in after.routes) == 16
+
+
+def test_what_follows_from_a_mistake_comes_to_stand_under_it_and_stays_open(page: Page, on_map: Opener) -> None:
+    strips = [{"id": "kick", "name": "Kick", "kind": "audio"}, {"id": "hat", "name": "Hat", "kind": "audio"}]
+    ends = [{"id": "bus", "name": "Bus", "kind": "bus", "mute": True}, {"id": "out", "name": "Out", "kind": "output"}]
+    on_map(template([*strips, *ends], ["kick>bus", "hat>bus", "bus>out"]))
+    matter = page.locator(".matter")
+    expect(matter).to_contain_text("2 sources are not heard: Bus is muted")
+    matter.locator("summary").click()
+    expect(matter.locator(".finding")).to_have_count(3)  # the silent output has come under it
+    expect(matter.locator("details")).to_have_attribute("open", "")
+    matter.get_by_role("button", name="Unmute Bus").click()
+    expect(page.locator(".matter")).to_have_count(0)
+    page.keyboard.press("Control+z")
+    expect(page.locator(".matter .matter-count")).to_have_text("×3")

@@ -238,6 +238,22 @@ class TestMatters:
         assert JournalEntry.objects.get().label == "2 sources are not heard: Bus is muted: Unmute Bus"
         assert write(signed_in, muted, f"remedy/{matter.fingerprint}/0").status_code == 422  # it is gone
 
+    def test_what_follows_is_looked_for_when_nobody_waits(self, signed_in: Client, muted: StoredTemplate) -> None:
+        address = f"/t/{muted.pk}/panel/findings/"
+        assert f'data-poll="{address}?follow=1"' in signed_in.get(f"/t/{muted.pk}/map/").content.decode()
+        alone = signed_in.get(address).content.decode()
+        assert 'id="m-' in alone
+        assert "and so" not in alone
+        followed = signed_in.get(address, {"follow": "1"})
+        assert followed.status_code == 200
+        page = followed.content.decode()
+        assert "and so" in page
+        assert "Out would give silence: Bus is muted" in page.partition("and so")[2]
+        assert "data-poll" not in page
+        assert signed_in.get(address, {"follow": "1"}).status_code == 204  # no news
+        write(signed_in, muted, "change_strip", strip="kick", fader_db="-3")
+        assert "and so" not in signed_in.get(address).content.decode()  # another state, not looked through yet
+
     def test_one_waiver_covers_it_and_says_how_many(self, signed_in: Client, muted: StoredTemplate) -> None:
         matter = self.matter(muted)
         values = {"fingerprint": matter.pattern, "reason": "only in the second act", "by": "I. Strand"}

@@ -53,7 +53,17 @@ def chosen(request: HttpRequest, space: Workspace) -> dict[str, Any]:
 
 @require_safe
 def findings_panel(request: HttpRequest, pk: int) -> HttpResponse:
-    return render(request, "editor/panel_findings.html", frame(own_template_or_404(request, pk)))
+    """The list of matters; with `follow`, what follows from each is looked for first, and no news is no content."""
+    stored = own_template_or_404(request, pk)
+    if request.GET.get("follow"):
+        space = workspace(stored)
+        before = space.matters
+        space.follow()
+        version = stored.version
+        stored.refresh_from_db(fields=["version"])
+        if len(space.matters) == len(before) or stored.version != version:  # the answer to an edit has another list
+            return HttpResponse(status=204)
+    return render(request, "editor/panel_findings.html", frame(stored))
 
 
 @require_safe

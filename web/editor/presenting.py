@@ -9,6 +9,7 @@ from django.http import HttpRequest
 from django.utils.safestring import SafeString
 
 from lattice.checks import Finding
+from lattice.checks.finding import SEVERITIES
 from lattice.graph.signal_graph import SignalGraph
 from lattice.levels.chain import figures
 from lattice.matters.matter import Matter
@@ -47,10 +48,13 @@ Groups = list[tuple[Matter, list[Numbered]]]
 
 
 def grouped(space: Workspace, findings: list[Numbered]) -> Groups:
-    """Findings by the mistake behind them, in the order of the first of each."""
+    """Findings by the mistake behind them, its own first, in the order of the first of each."""
     by_mark = {one.finding.fingerprint: one for one in findings}
-    groups = [(m, [by_mark[f.fingerprint] for f in m.own if f.fingerprint in by_mark]) for m in space.matters]
-    return sorted(((matter, ones) for matter, ones in groups if ones), key=lambda group: group[1][0].number)
+    groups = [(m, [by_mark[f.fingerprint] for f in m.findings if f.fingerprint in by_mark]) for m in space.matters]
+    return sorted(
+        ((matter, ones) for matter, ones in groups if ones),
+        key=lambda group: (SEVERITIES.index(group[0].severity), group[1][0].number),
+    )
 
 
 # The families of checks.md, by the first word of a code; section.stray is about routes.

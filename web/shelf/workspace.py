@@ -33,6 +33,8 @@ class Workspace:
 
     def __init__(self, template: Template) -> None:
         self.template = template
+        self._matters: tuple[Matter, ...] | None = None
+        self.is_followed = False
         self._drawn: tuple[set[tuple[frozenset[str], bytes]], tuple[Sheet, bytes]] | None = None
 
     @cached_property
@@ -47,10 +49,18 @@ class Workspace:
     def audit(self) -> Audit:
         return audit_of(self.analysis)
 
-    @cached_property
+    @property
     def matters(self) -> tuple[Matter, ...]:
-        """Findings by the mistake behind them; what follows across codes is looked for by nobody who waits."""
-        return matters_of(self.analysis, self.audit, hang=False)
+        """Findings by the mistake behind them; with what follows across codes once that has been looked for."""
+        if self._matters is None:
+            self._matters = matters_of(self.analysis, self.audit, hang=False)
+        return self._matters
+
+    def follow(self) -> None:
+        """Looks for what follows across codes, by trying remedies: longer than anybody who edits should wait."""
+        if not self.is_followed:
+            self._matters = matters_of(self.analysis, self.audit)
+            self.is_followed = True
 
     @property
     def feedback(self) -> frozenset[int]:

@@ -147,16 +147,8 @@ offer(choose, [
   ...(onSheet() ? [{ name: "Connect this strip", key: "c", run: askConnect }] : []),
 ]);
 
-// What was unfolded stays unfolded when an answer draws the place anew.
-let unfolded = [];
-document.addEventListener(
-  "htmx:beforeSwap",
-  () => (unfolded = [...body.querySelectorAll("details[open]")].map((one) => one.id)),
-);
 document.addEventListener("htmx:oobAfterSwap", (event) => {
-  if (event.detail.target !== body) return;
-  for (const id of unfolded) document.getElementById(id)?.setAttribute("open", "");
-  mark();
+  if (event.detail.target === body) mark();
 });
 mark(true);
 document.body.dataset.ready = "true";

@@ -61,16 +61,21 @@ document.addEventListener("click", (event) => {
   if (button?.dataset.get) open(button.dataset.get);
 });
 
-// What goes on by itself, like a pack being made, is asked for until an answer no longer says so.
+// What goes on by itself, like a pack being made, is asked for until an answer no longer says so; beside the
+// queue, so that nobody's edit waits for it.
 const POLL_MS = 700;
 
 function poll(inside) {
   const waiting = inside.querySelector("[data-poll]");
-  const look = () => waiting.isConnected && ask("GET", waiting.dataset.poll, `#${waiting.parentElement.id}`);
+  const look = () => {
+    const target = `#${waiting.parentElement?.id}`;
+    if (waiting.isConnected) htmx.ajax("GET", waiting.dataset.poll, { target, swap: "innerHTML" }).catch(() => {});
+  };
   if (waiting) setTimeout(look, POLL_MS);
 }
 poll(document);
-document.addEventListener("htmx:afterSwap", (event) => poll(event.target));
+for (const name of ["htmx:afterSwap", "htmx:oobAfterSwap"])
+  document.addEventListener(name, (event) => poll(event.detail.target));
 
 // A write says which state of the template the page shows, so that a stale one is refused.
 document.addEventListener("htmx:configRequest", (event) => {
@@ -86,8 +91,10 @@ document.addEventListener("htmx:configRequest", (event) => {
 
 // What is being typed while an answer arrives is kept, and so are focus and caret.
 let kept = null;
+let unfolded = []; // what was unfolded stays so
 document.addEventListener("htmx:beforeSwap", () => {
   swapping = true;
+  unfolded = [...document.querySelectorAll("details[open][id]")].map((one) => one.id);
   const at = document.activeElement;
   const isText = at?.matches("input:not([type=color]):not([type=checkbox]), textarea");
   kept = at?.id
@@ -105,6 +112,7 @@ document.addEventListener("htmx:afterSwap", () => {
 document.addEventListener("htmx:afterRequest", () => (swapping = false)); // a refused answer swaps nothing
 document.addEventListener("htmx:oobAfterSwap", restore);
 function restore() {
+  for (const id of unfolded) document.getElementById(id)?.setAttribute("open", "");
   const at = kept && document.getElementById(kept.id);
   if (!at || at === document.activeElement) return;
   at.focus({ preventScroll: true });
