@@ -13,7 +13,7 @@ import msgspec
 
 from lattice.edits.fields import Field, fields_of, words_of
 from lattice.errors import EditError
-from lattice.model.document import Insert, Route, Strip, Template
+from lattice.model.document import MOST_DB, Insert, Route, Strip, Template
 from lattice.model.units import parse_db, parse_whole, words_db
 
 Form = Mapping[str, Sequence[str]]  # what was posted: name → values
@@ -125,8 +125,10 @@ class Level(Argument):
         return f"{words_db(value)} {self.unit}"
 
     def problem(self, value: Any) -> str | None:
-        is_level = value is None or (isinstance(value, int | float) and not isinstance(value, bool))
-        return None if is_level else f"{value!r} is not a level: a number in dB, or null for off"
+        is_number = isinstance(value, int | float) and not isinstance(value, bool)
+        if value is None or (is_number and abs(value) <= MOST_DB):  # NaN and ∞ are not
+            return None
+        return f"{value!r} is not a level: −{MOST_DB} to {MOST_DB} dB, or null for off"
 
 
 @dataclass(frozen=True)

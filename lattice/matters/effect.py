@@ -13,6 +13,7 @@ from lattice.checks.finding import SEVERITIES, Finding, Remedy
 from lattice.edits import apply_steps
 from lattice.errors import DocumentError
 from lattice.levels.chain import likely_db
+from lattice.matters.matter import Matter
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
 from lattice.model.inventory import Inventory
@@ -25,11 +26,17 @@ KINDS = ("output", "print", "master", "bus", "return")
 class State:
     """A template with its analysis and audit."""
 
-    def __init__(
-        self, template: Template, inventory: Inventory | None = None, analysis: Analysis | None = None
-    ) -> None:
+    def __init__(self, template: Template, inventory: Inventory | None = None) -> None:
         self.template, self.inventory = template, inventory
-        self.analysis = analysis or Analysis(template, inventory)
+        self.analysis = Analysis(template, inventory)
+
+    @staticmethod
+    def of(analysis: Analysis, audit: Audit) -> State:
+        """The state that was analysed and audited already."""
+        state = State.__new__(State)
+        state.template, state.inventory, state.analysis = analysis.template, analysis.inventory, analysis
+        state.__dict__["audit"] = audit
+        return state
 
     @cached_property
     def audit(self) -> Audit:
@@ -168,6 +175,36 @@ def effect_of(state: State, remedy: Remedy) -> Effect | None:
     except DocumentError:
         return None
     return compared(state, after)
+
+
+def effects_of(state: State, matters: Iterable[Matter], work: int) -> dict[tuple[str, int], str]:
+    """What remedies of matters would do, in words, as far as a bound of work goes.
+
+    Parameters
+    ----------
+    state
+        The template as it stands.
+    matters
+        Its matters, those looked at first in front.
+    work
+        Strips and routes that all audits together may go over.
+
+    Returns
+    -------
+    dict
+        (fingerprint of the matter, place of the remedy) → “puts right 21 findings, brings 1 (note)”.
+    """
+    size = len(state.template.strips) + len(state.template.routes)
+    said: dict[tuple[str, int], str] = {}
+    for matter in matters:
+        for place, remedy in enumerate(matter.remedies):
+            if work < size:
+                return said
+            work -= size
+            effect = effect_of(state, remedy)
+            if effect is not None:
+                said[matter.fingerprint, place] = effect.sentence
+    return said
 
 
 def compared(before: State, after: State) -> Effect:

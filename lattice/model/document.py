@@ -44,7 +44,8 @@ Pan = Annotated[float, Meta(ge=-1, le=1)]
 Share = Annotated[float, Meta(ge=0, le=1)]
 NotNegative = Annotated[float, Meta(ge=0)]
 Positive = Annotated[float, Meta(gt=0)]
-Decibels = Annotated[float, Meta(ge=-200, le=200)]
+MOST_DB = 200  # either way, of any level that is stated
+Decibels = Annotated[float, Meta(ge=-MOST_DB, le=MOST_DB)]
 SampleRate = Annotated[int, Meta(ge=8000, le=768_000)]
 
 Tap = Literal["pre-insert", "pre-fader", "post-fader"]

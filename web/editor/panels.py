@@ -57,11 +57,10 @@ def findings_panel(request: HttpRequest, pk: int) -> HttpResponse:
     stored = own_template_or_404(request, pk)
     if request.GET.get("follow"):
         space = workspace(stored)
-        before = space.matters
+        was_followed, version = space.is_followed, stored.version
         space.follow()
-        version = stored.version
         stored.refresh_from_db(fields=["version"])
-        if len(space.matters) == len(before) or stored.version != version:  # the answer to an edit has another list
+        if was_followed or stored.version != version:  # the answer to an edit has another list
             return HttpResponse(status=204)
     return render(request, "editor/panel_findings.html", frame(stored))
 

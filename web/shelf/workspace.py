@@ -11,6 +11,7 @@ from lattice.checks import Audit, audit_of
 from lattice.errors import DocumentError
 from lattice.formats.document_json import load
 from lattice.graph.signal_graph import SignalGraph
+from lattice.matters.effect import State, effects_of
 from lattice.matters.matter import Matter, matters_of
 from lattice.model.document import Template
 from lattice.sheet import Sheet, Slots, draw
@@ -18,6 +19,7 @@ from web.shelf.heads import document_of
 from web.shelf.models import StoredTemplate
 
 KEPT = 24
+MOST_WORK = 60_000  # strips and routes that audits of remedies may go over: about a second
 
 
 class UnreadableError(Exception):
@@ -35,6 +37,7 @@ class Workspace:
         self.template = template
         self._matters: tuple[Matter, ...] | None = None
         self.is_followed = False
+        self.effects: dict[tuple[str, int], str] = {}  # (matter, place of a remedy) → what it would do
         self._drawn: tuple[set[tuple[frozenset[str], bytes]], tuple[Sheet, bytes]] | None = None
 
     @cached_property
@@ -57,9 +60,13 @@ class Workspace:
         return self._matters
 
     def follow(self) -> None:
-        """Looks for what follows across codes, by trying remedies: longer than anybody who edits should wait."""
+        """Looks for what follows across codes and for what remedies do, by trying them.
+
+        That takes longer than anybody who edits should wait.
+        """
         if not self.is_followed:
             self._matters = matters_of(self.analysis, self.audit)
+            self.effects = effects_of(State.of(self.analysis, self.audit), self._matters, MOST_WORK)
             self.is_followed = True
 
     @property

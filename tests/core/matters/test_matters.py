@@ -14,7 +14,7 @@ from lattice.checks.registry import EXPLANATIONS, code_order
 from lattice.checks.waivers import STALE, UNFINISHED
 from lattice.edits import apply_steps
 from lattice.generate import generate
-from lattice.matters.effect import State, effect_of, effect_words
+from lattice.matters.effect import State, effect_of, effect_words, effects_of
 from lattice.matters.matter import Matter, matters_of
 from lattice.model.document import Template
 from tests.build import template
@@ -226,3 +226,17 @@ class TestWaiverOfAMatter:
         waiver = {"fingerprint": "route.double-path@gone", "reason": "so"}
         findings = State(self.made(waivers=(waiver,))).audit.findings
         assert [finding.others for finding in findings if finding.code == STALE] == [("route.double-path@gone",)]
+
+
+def test_effects_are_worked_out_as_far_as_the_bound_goes() -> None:
+    made = generate(80, worn=True)
+    state = State(made)
+    found = [matter for matter in matters_of(state.analysis, state.audit) if matter.remedies]
+    size = len(made.strips) + len(made.routes)
+    assert effects_of(state, found, size - 1) == {}
+    (first,) = effects_of(state, found, size).items()
+    effect = effect_of(state, found[0].remedies[0])
+    assert effect is not None
+    assert first == ((found[0].fingerprint, 0), effect.sentence)
+    known = State.of(state.analysis, state.audit)
+    assert len(effects_of(known, found, 10**9)) == sum(len(matter.remedies) for matter in found)

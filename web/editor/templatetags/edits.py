@@ -87,6 +87,13 @@ def argument(edit: str, name: str, known: Iterable[Any] | None = None, **look: A
 
 
 @register.simple_tag(takes_context=True)
+def effect_of(context: Context, offering: Any, place: int) -> str:
+    """What a remedy would do, where that has been worked out; `offering` is a matter, or a finding."""
+    effects: dict[tuple[str, int], str] = context["space"].effects if "space" in context else {}
+    return effects.get((offering.fingerprint, place), "")
+
+
+@register.simple_tag(takes_context=True)
 def preview(context: Context, edit: str) -> str:
     """The address that shows what an edit would do."""
     return _address("preview", context["stored"].pk, edit)
