@@ -5,8 +5,9 @@ from __future__ import annotations
 import math
 from collections import deque
 from collections.abc import Iterator
-from dataclasses import replace
 from itertools import combinations
+
+from msgspec.structs import replace
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy

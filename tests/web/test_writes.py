@@ -251,7 +251,7 @@ class TestMatters:
         assert "Out would give silence: Bus is muted" in page.partition("and so")[2]
         assert "data-poll" not in page
         assert "puts right 3 findings" in page  # what its remedy would do
-        assert signed_in.get(address, {"follow": "1"}).status_code == 204  # no news
+        assert signed_in.get(address, {"follow": "1"}).content.decode() == page
         write(signed_in, muted, "change_strip", strip="kick", fader_db="-3")
         assert "and so" not in signed_in.get(address).content.decode()  # another state, not looked through yet
 

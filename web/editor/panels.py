@@ -53,14 +53,14 @@ def chosen(request: HttpRequest, space: Workspace) -> dict[str, Any]:
 
 @require_safe
 def findings_panel(request: HttpRequest, pk: int) -> HttpResponse:
-    """The list of matters; with `follow`, what follows from each is looked for first, and no news is no content."""
+    """The list of matters; with `follow`, what follows from each is looked for first."""
     stored = own_template_or_404(request, pk)
     if request.GET.get("follow"):
         space = workspace(stored)
-        was_followed, version = space.is_followed, stored.version
+        version = stored.version
         space.follow()
         stored.refresh_from_db(fields=["version"])
-        if was_followed or stored.version != version:  # the answer to an edit has another list
+        if stored.version != version:  # the answer to an edit has another list
             return HttpResponse(status=204)
     return render(request, "editor/panel_findings.html", frame(stored))
 

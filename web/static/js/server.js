@@ -62,17 +62,29 @@ document.addEventListener("click", (event) => {
 });
 
 // What goes on by itself, like a pack being made, is asked for until an answer no longer says so; beside the
-// queue, so that nobody's edit waits for it.
+// queue, so that nobody's edit waits for it. An answer that comes too late, or under somebody's hand where the
+// element is data-calm, swaps nothing.
 const POLL_MS = 700;
+
+const isInUse = (part) => part.matches(":hover") || part.contains(document.activeElement);
+const mayChange = (waiting) => waiting.isConnected && !("calm" in waiting.dataset && isInUse(waiting.parentElement));
 
 function poll(inside) {
   const waiting = inside.querySelector("[data-poll]");
-  const look = () => {
-    const target = `#${waiting.parentElement?.id}`;
-    if (waiting.isConnected) htmx.ajax("GET", waiting.dataset.poll, { target, swap: "innerHTML" }).catch(() => {});
-  };
-  if (waiting) setTimeout(look, POLL_MS);
+  if (waiting) setTimeout(() => look(waiting), POLL_MS);
 }
+
+function look(waiting) {
+  const again = () => waiting.isConnected && setTimeout(() => look(waiting), POLL_MS);
+  if (!mayChange(waiting)) return again();
+  const target = `#${waiting.parentElement.id}`;
+  htmx.ajax("GET", waiting.dataset.poll, { source: waiting, target, swap: "innerHTML" }).then(again, () => {});
+}
+
+document.addEventListener("htmx:beforeSwap", (event) => {
+  const waiting = event.detail.requestConfig?.elt;
+  if (waiting?.dataset?.poll && !mayChange(waiting)) event.detail.shouldSwap = false;
+});
 poll(document);
 for (const name of ["htmx:afterSwap", "htmx:oobAfterSwap"])
   document.addEventListener(name, (event) => poll(event.detail.target));
