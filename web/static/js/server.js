@@ -75,10 +75,10 @@ function poll(inside) {
 }
 
 function look(waiting) {
-  const again = () => waiting.isConnected && setTimeout(() => look(waiting), POLL_MS);
-  if (!mayChange(waiting)) return again();
+  const later = () => waiting.isConnected && setTimeout(() => look(waiting), POLL_MS);
+  if (!mayChange(waiting)) return later();
   const target = `#${waiting.parentElement.id}`;
-  htmx.ajax("GET", waiting.dataset.poll, { source: waiting, target, swap: "innerHTML" }).then(again, () => {});
+  htmx.ajax("GET", waiting.dataset.poll, { source: waiting, target, swap: "innerHTML" }).then(later, () => {});
 }
 
 document.addEventListener("htmx:beforeSwap", (event) => {
