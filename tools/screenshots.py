@@ -29,9 +29,13 @@ Main;;;;
 def settle(page: Page) -> None:
     page.mouse.move(640, 795)
     page.wait_for_timeout(400)
+    if page.locator("[data-poll]").count():  # what follows comes to stand under its matter
+        page.locator("[data-poll]").wait_for(state="detached")
 
 
 def loop(page: Page) -> None:
+    settle(page)
+    page.locator(".matter summary", has_text="feeds itself").click()
     page.locator(".finding", has_text="feeds itself").locator(".finding-line").click()
 
 

@@ -165,11 +165,18 @@ def finder_context(context: dict[str, Any]) -> dict[str, Any]:
     return {"strips_data": strips_json(context["space"], context["sheet_map"])}
 
 
+def _open_words(findings: list[Numbered], groups: Groups, waived: int) -> str:
+    """“63 in 34 matters, 1 waived”."""
+    many = f"{len(findings)} in {len(groups)} matters" if len(groups) < len(findings) else f"{len(findings)} open"
+    return f"{many}, {waived} waived" if waived else many
+
+
 def frame(stored: StoredTemplate) -> dict[str, Any]:
     """What every page and every answer to a write needs."""
     space = workspace(stored)
     sheet = sheet_of(stored, space)
     findings = numbered(space, sheet)
+    groups = grouped(space, findings)
     return {
         "stored": stored,
         "navigation": navigation(),
@@ -178,7 +185,8 @@ def frame(stored: StoredTemplate) -> dict[str, Any]:
         "space": space,
         "sheet_map": sheet,
         "findings": findings,
-        "groups": grouped(space, findings),
+        "groups": groups,
+        "open_words": _open_words(findings, groups, space.audit.summary["waived"]),
         "summary": space.audit.summary,
         "can_undo": stored.cursor,
         "can_redo": services.undone(stored),
