@@ -104,7 +104,8 @@ document.addEventListener("htmx:configRequest", (event) => {
 // What is being typed while an answer arrives is kept, and so are focus and caret.
 let kept = null;
 let unfolded = []; // what was unfolded stays so
-document.addEventListener("htmx:beforeSwap", () => {
+document.addEventListener("htmx:beforeSwap", (event) => {
+  if (!event.detail.shouldSwap) return; // nothing is taken away, and nobody says when it would be over
   swapping = true;
   unfolded = [...document.querySelectorAll("details[open][id]")].map((one) => one.id);
   const at = document.activeElement;
