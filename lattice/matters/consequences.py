@@ -14,11 +14,12 @@ from lattice.checks.audit import findings_of
 from lattice.checks.causes import Cause, cause_of
 from lattice.checks.finding import SEVERITIES, Finding, Remedy
 from lattice.errors import DocumentError
+from lattice.model.layouts import channel_count
 
 Groups = Sequence[tuple[str, Cause, list[Finding]]]
 Hung = dict[int, int]  # identity of a finding → place of the group it hangs under
-# Strips and routes that all trials together may go over; a trial goes over all of its template's.
-MOST_WORK = 100_000
+# What all trials together may cost, by `trial_work`: about a second, whatever the template's shape.
+MOST_WORK = 45_000
 # What no change of routes, levels or states has a say in.
 APART = frozenset(("name", "plugin", "budget", "waiver", "audit", "io"))
 # Families whose findings stand wherever a change is carried to by the flow.
@@ -64,7 +65,7 @@ def _gone(analysis: Analysis, groups: Groups, remedies: Sequence[Sequence[Remedy
     """By group, findings of others that its first remedy takes away; groups that take none are left out."""
     of_id = _by_id(groups)
     left = MOST_WORK
-    size = len(analysis.template.strips) + len(analysis.template.routes)
+    size = trial_work(analysis, (finding for *_, ones in groups for finding in ones))
     gone: dict[int, list[Finding]] = {}
     for at, (code, _cause, ones) in enumerate(groups):
         if not remedies[at] or code.partition(".")[0] in APART or left < size:
@@ -75,6 +76,31 @@ def _gone(analysis: Analysis, groups: Groups, remedies: Sequence[Sequence[Remedy
             if found := _taken_away(analysis, remedies[at][0], asked):
                 gone[at] = found
     return gone
+
+
+def trial_work(analysis: Analysis, findings: Iterable[Finding]) -> int:
+    """What asking the checks about a changed template costs, in strips and routes of a usual one.
+
+    Parameters
+    ----------
+    analysis
+        The analysis of the template.
+    findings
+        What was found on it.
+
+    Returns
+    -------
+    int
+        The same for the same document, as a clock would not be. Dense routes, wide channels that mix and long ways in
+        findings cost more than their number; the weights are fitted to times of tools/measure_shapes.py and of worn
+        templates, some thirty to the millisecond.
+    """
+    graph = analysis.graph
+    strips, routes = len(graph.strips), len(graph.routes)
+    channels = [channel_count(strip.layout) for strip in graph.strips]
+    mixed = sum(channels[tail] * channels[head] for tail, head in zip(graph.tail, graph.head, strict=True))
+    ways = sum(len(one.strips) + len(one.routes) + len(one.path) - 1 for one in findings)
+    return strips + routes + routes * routes // (5 * max(strips, 1)) + mixed // 10 + 7 * ways
 
 
 def _by_id(groups: Groups) -> dict[str, list[tuple[int, Finding]]]:

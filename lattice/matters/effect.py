@@ -13,6 +13,7 @@ from lattice.checks.finding import SEVERITIES, Finding, Remedy
 from lattice.edits import apply_steps
 from lattice.errors import DocumentError
 from lattice.levels.chain import likely_db
+from lattice.matters.consequences import trial_work
 from lattice.matters.matter import Matter
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
@@ -187,14 +188,14 @@ def effects_of(state: State, matters: Iterable[Matter], work: int) -> dict[tuple
     matters
         Its matters, those looked at first in front.
     work
-        Strips and routes that all audits together may go over.
+        What all audits together may cost, by `trial_work`.
 
     Returns
     -------
     dict
         (fingerprint of the matter, place of the remedy) → “puts right 21 findings, brings 1 (note)”.
     """
-    size = len(state.template.strips) + len(state.template.routes)
+    size = trial_work(state.analysis, state.open.values())
     said: dict[tuple[str, int], str] = {}
     for matter in matters:
         for place, remedy in enumerate(matter.remedies):

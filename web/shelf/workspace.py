@@ -19,7 +19,7 @@ from web.shelf.heads import document_of
 from web.shelf.models import StoredTemplate
 
 KEPT = 24
-MOST_WORK = 60_000  # strips and routes that audits of remedies may go over: about a second
+MOST_WORK = 60_000  # what audits of remedies may cost, by `trial_work`: a second or two
 
 
 class UnreadableError(Exception):

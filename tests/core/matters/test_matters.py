@@ -14,6 +14,7 @@ from lattice.checks.registry import EXPLANATIONS, code_order
 from lattice.checks.waivers import STALE, UNFINISHED
 from lattice.edits import apply_steps
 from lattice.generate import generate
+from lattice.matters.consequences import trial_work
 from lattice.matters.effect import State, effect_of, effect_words, effects_of
 from lattice.matters.matter import Matter, matters_of
 from lattice.model.document import Template
@@ -232,7 +233,7 @@ def test_effects_are_worked_out_as_far_as_the_bound_goes() -> None:
     made = generate(80, worn=True)
     state = State(made)
     found = [matter for matter in matters_of(state.analysis, state.audit) if matter.remedies]
-    size = len(made.strips) + len(made.routes)
+    size = trial_work(state.analysis, state.open.values())
     assert effects_of(state, found, size - 1) == {}
     (first,) = effects_of(state, found, size).items()
     effect = effect_of(state, found[0].remedies[0])
