@@ -34,7 +34,7 @@ demo: setup
 
 # Debian's headless Chromium, which opens a page in a fifth of the time that the whole browser takes; either will do.
 browser:
-	@command -v chromium-headless-shell || command -v chromium || { echo "Chromium is missing; installing Debian's package"; \
+	@command -v chromium-headless-shell chromium >/dev/null || { echo "Chromium is missing; installing Debian's package"; \
 	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && { apt-get install -y -qq chromium-headless-shell || apt-get install -y -qq chromium; }; \
 	  else echo "This account may not install packages. Run: sudo apt-get install chromium-headless-shell" >&2; exit 1; fi; }
 

@@ -78,17 +78,8 @@ def _ends(analysis: Analysis, strip: int, outlet: int = NO_OUTLET) -> list[int] 
     first = graph.outs[strip] if outlet < 0 else graph.outlet_outs[outlet]
     if not first:
         return None
-    waiting = [graph.head[route] for route in first]
-    seen, stops = set(waiting), []
-    while waiting:
-        at = waiting.pop(0)
-        if not graph.outs[at]:
-            stops.append(at)
-        for route in graph.outs[at]:
-            if graph.head[route] not in seen:
-                seen.add(graph.head[route])
-                waiting.append(graph.head[route])
-    return sorted(stops)
+    behind = set().union(*(analysis.downstream(graph.head[route]) for route in first))
+    return sorted(at for at in behind if not graph.outs[at])
 
 
 def _where_it_ends(analysis: Analysis, stops: list[int] | None) -> str:

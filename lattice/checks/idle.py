@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import check, explain
+from lattice.checks.remedies import route_words
 from lattice.graph.signal_graph import POST
 from lattice.model.edit_step import EditStep
 
@@ -27,13 +28,13 @@ def idle(analysis: Analysis) -> Iterator[Finding]:
                     evidence=("nothing leaves behind it",),
                     remedies=(Remedy("Set it to 0 dB", (_change("change_strip", "strip", strip.id, "fader_db"),)),),
                 )
-    for strip_number, route in enumerate(graph.routes):
+    for route_number, route in enumerate(graph.routes):
         if route.gain_db is None and route.enabled and not route.automated and route.kind != "midi":
-            ends = [graph.tail[strip_number], graph.head[strip_number]]
+            ends = [graph.tail[route_number], graph.head[route_number]]
             yield Finding(
                 code="level.idle",
                 severity="note",
-                message=f"the {route.kind} from {analysis.name(ends[0])} to {analysis.name(ends[1])} is at off",
+                message=f"{route_words(analysis, route_number)} is at off",
                 strips=analysis.ids(ends),
                 routes=(route.id,),
                 evidence=("it is on, and brings nothing",),

@@ -8,10 +8,10 @@ from collections.abc import Iterator
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy, Severity
 from lattice.checks.registry import check, explain
+from lattice.checks.remedies import disabling_steps, route_words
 from lattice.graph.loops import Loop
 from lattice.graph.paths import Blocker
 from lattice.levels.gains import delays_ms, group_gain_db, latency_samples, loop_gain_db
-from lattice.model.edit_step import EditStep
 from lattice.model.insert_types import REPEATING
 from lattice.model.units import samples_to_ms
 
@@ -129,13 +129,8 @@ def _disabling(analysis: Analysis, loop: Loop, routes: list[int]) -> Remedy:
     ends = {(graph.tail[route], graph.head[route]) for route in routes}
     beside = [route for route in loop.group if (graph.tail[route], graph.head[route]) in ends]
     cut = [route for route in beside if graph.routes[route].enabled]
-    first = graph.routes[cut[0]]
-    what = f"the {first.kind} from {analysis.name(graph.tail[cut[0]])} to {analysis.name(graph.head[cut[0]])}"
-    label = f"Disable {what}" if len(cut) == 1 else f"Disable {len(cut)} feedback routes"
-    steps = tuple(
-        EditStep("change_route", {"route": route, "changes": {"enabled": False}}) for route in analysis.route_ids(cut)
-    )
-    return Remedy(label, steps)
+    what = route_words(analysis, cut[0]) if len(cut) == 1 else f"{len(cut)} feedback routes"
+    return Remedy(f"Disable {what}", disabling_steps(analysis.route_ids(cut)))
 
 
 def _other(analysis: Analysis, loop: Loop) -> Finding:

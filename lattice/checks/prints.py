@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import check, explain
+from lattice.checks.remedies import feed_step
 from lattice.graph.signal_graph import IN, POST, STAGE_OF_TAP
 from lattice.model.document import Stem
 from lattice.model.edit_step import EditStep
@@ -69,8 +70,7 @@ def _printing(analysis: Analysis, stem: Stem) -> tuple[Remedy, ...]:
         return (Remedy(f"Put {name} into service", (wake,)),) if records else ()
     if fed or not sounds_at_tap or not analysis.may_feed(source, end):
         return ()  # a route is there, and something blocks it; or none may be made
-    feed = EditStep("add_route", {"route": {"kind": "feed", "from": stem.strip, "to": stem.print, "tap": stem.tap}})
-    return (Remedy(f"Feed it to {name}", (feed,)),)
+    return (Remedy(f"Feed it to {name}", (feed_step(strip.id, stem.print, tap=stem.tap),)),)
 
 
 def _opens_with_its_end(analysis: Analysis, route: int) -> bool:

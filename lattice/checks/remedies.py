@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from statistics import median
 
 from lattice.analysis import Analysis
@@ -14,6 +14,24 @@ from lattice.levels.levels import Levels
 from lattice.levels.trims import trimmed
 from lattice.model.edit_step import EditStep
 from lattice.model.strip_kinds import SUMS
+
+
+def feed_step(start: str, end: str, **fields: object) -> EditStep:
+    """A new feed from one strip to another, by their ids."""
+    return EditStep("add_route", {"route": {"kind": "feed", "from": start, "to": end, **fields}})
+
+
+def disabling_steps(routes: Iterable[str]) -> tuple[EditStep, ...]:
+    """Routes disabled, by their ids."""
+    return tuple(EditStep("change_route", {"route": route, "changes": {"enabled": False}}) for route in routes)
+
+
+def route_words(analysis: Analysis, route: int) -> str:
+    """“the send from Bells to Hall”."""
+    graph = analysis.graph
+    return (
+        f"the {graph.routes[route].kind} from {analysis.name(graph.tail[route])} to {analysis.name(graph.head[route])}"
+    )
 
 
 def feed_remedies(analysis: Analysis, strip: int, outlet: int = NO_OUTLET) -> tuple[Remedy, ...]:
@@ -29,10 +47,8 @@ def feed_remedies(analysis: Analysis, strip: int, outlet: int = NO_OUTLET) -> tu
         return ()
     if not analysis.could_be_heard.fed[bus]:
         return ()  # the bus is heard nowhere itself: what is wrong lies behind it
-    route = {"kind": "feed", "from": source.id, "to": section.bus}
-    if outlet >= 0:
-        route["from_outlet"] = analysis.graph.outlets[outlet][1].id
-    return (Remedy(f"Feed it to {analysis.name(bus)}", (EditStep("add_route", {"route": route}),)),)
+    leaving = {"from_outlet": analysis.graph.outlets[outlet][1].id} if outlet >= 0 else {}
+    return (Remedy(f"Feed it to {analysis.name(bus)}", (feed_step(source.id, section.bus, **leaving),)),)
 
 
 def leads_to(analysis: Analysis, start: int, end: int) -> bool:
@@ -90,8 +106,7 @@ def neighbour_remedies(analysis: Analysis, strip: int) -> tuple[Remedy, ...]:
         return ()
     if not analysis.may_feed(strip, end) or leads_to(analysis, end, strip):
         return ()
-    own = graph.strips[strip].id
-    feed = EditStep("add_route", {"route": {"kind": "feed", "from": own, "to": graph.strips[end].id}})
+    feed = feed_step(graph.strips[strip].id, graph.strips[end].id)
     label = f"Feed it to {analysis.name(end)}"
     sends = tuple(_usual_sends(analysis, strip, neighbours))
     with_sends = (Remedy(f"{label}, with the sends of its neighbours", (feed, *sends)),) if sends else ()
@@ -119,9 +134,8 @@ def onward_remedies(analysis: Analysis, stop: int) -> tuple[Remedy, ...]:
 
 
 def _feed(analysis: Analysis, start: int, end: int) -> Remedy:
-    route = {"kind": "feed", "from": analysis.strip(start).id, "to": analysis.strip(end).id}
     label = f"Feed {analysis.name(start)} to {analysis.name(end)}"
-    return Remedy(label, (EditStep("add_route", {"route": route}),))
+    return Remedy(label, (feed_step(analysis.strip(start).id, analysis.strip(end).id),))
 
 
 def _ends_of_its_like(analysis: Analysis, stop: int) -> list[int]:

@@ -9,6 +9,7 @@ from typing import Any
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy, first_of
 from lattice.checks.registry import check, explain
+from lattice.checks.remedies import feed_step
 from lattice.errors import EditError
 from lattice.graph.origin import Origin
 from lattice.graph.signal_graph import POST, STAGE_OF_TAP
@@ -256,10 +257,7 @@ def _pop_into(analysis: Analysis, pops: list[int], left: int) -> tuple[Remedy, .
     ends = dict.fromkeys(graph.index[end or ""] for end in prints)
     if not all(analysis.strip(end).in_service and analysis.may_feed(pop, end) for end in ends):
         return ()
-    feeds = (
-        EditStep("add_route", {"route": {"kind": "feed", "from": analysis.strip(pop).id, "to": analysis.strip(end).id}})
-        for end in ends
-    )
+    feeds = (feed_step(analysis.strip(pop).id, analysis.strip(end).id) for end in ends)
     many = "the print that lacks it" if len(ends) == 1 else f"the {len(ends)} prints that lack it"
     return (Remedy(f"Feed it straight into {many}", tuple(feeds)),)
 

@@ -7,10 +7,10 @@ from collections.abc import Iterator
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import check, explain
+from lattice.checks.remedies import disabling_steps
 from lattice.graph.origin import Origin
 from lattice.graph.paths import Path
 from lattice.graph.reach import Backward
-from lattice.model.edit_step import EditStep
 
 
 @check("route.trigger-heard")
@@ -54,9 +54,7 @@ def _silencing(analysis: Analysis, strip: int, outlet: int, audible: Backward) -
         return ()
     outs = graph.outs[strip] if outlet < 0 else graph.outlet_outs[outlet]
     heard = [route for route in outs if reach.route_ok[route] and audible.fed[graph.head[route]]]
-    steps = tuple(
-        EditStep("change_route", {"route": route, "changes": {"enabled": False}}) for route in analysis.route_ids(heard)
-    )
+    steps = disabling_steps(analysis.route_ids(heard))
     first = f"its {graph.routes[heard[0]].kind} to {analysis.name(graph.head[heard[0]])}"
     return (Remedy(f"Disable {first}" if len(heard) == 1 else f"Disable its {len(heard)} routes to it", steps),)
 

@@ -27,14 +27,12 @@ def with_waivers(analysis: Analysis, findings: Iterable[Finding]) -> Iterator[Fi
     A waiver is about one finding by its fingerprint, or about all of one code and cause by their pattern.
     """
     template = analysis.template
-    of_patterns = {waiver.fingerprint for waiver in template.waivers if "@" in waiver.fingerprint}
-    found = list(findings) if of_patterns else findings
-    by_pattern = _covered(analysis, found, of_patterns) if of_patterns else {}
+    found = list(findings)
     waived = {waiver.fingerprint for waiver in template.waivers}
+    by_pattern = _covered(analysis, found, {mark for mark in waived if "@" in mark})
     seen = set()
-    is_whole = True
+    is_whole = all(finding.code != UNFINISHED for finding in found)
     for finding in found:
-        is_whole = is_whole and finding.code != UNFINISHED
         by = by_pattern.get(id(finding), "")
         if waived and not by and finding.fingerprint in waived:
             by = finding.fingerprint

@@ -229,12 +229,20 @@ def downstream(graph: SignalGraph, strip: int) -> set[int]:
     set of int
         Positions, its own among them. O(strips and routes behind it): most strips have few behind them.
     """
-    head_of, outs = graph.head, graph.outs
+    return _closure(strip, graph.outs, graph.head)
+
+
+def upstream(graph: SignalGraph, strip: int) -> set[int]:
+    """Strips from which what leaves them, by chain or outlet, comes to a strip, whatever states say; itself too."""
+    return _closure(strip, graph.ins, graph.tail)
+
+
+def _closure(strip: int, routes_at: list[list[int]], far_end: list[int]) -> set[int]:
     found, waiting = {strip}, [strip]
     while waiting:
-        for route in outs[waiting.pop()]:
-            head = head_of[route]
-            if head not in found:
-                found.add(head)
-                waiting.append(head)
+        for route in routes_at[waiting.pop()]:
+            end = far_end[route]
+            if end not in found:
+                found.add(end)
+                waiting.append(end)
     return found

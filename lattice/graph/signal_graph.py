@@ -197,7 +197,7 @@ class SignalGraph:
                         self.stage[route] != POST or self.outlet[route] >= 0
                     )
         out = {strip_number for strip_number, strip in enumerate(self.strips) if not strip.in_service}
-        shut = {strip_number for strip_number, (_strip, outlet) in enumerate(self.outlets) if not outlet.open}
+        shut = {outlet_number for outlet_number, (_strip, outlet) in enumerate(self.outlets) if not outlet.open}
         if out or shut:
             for route, (tail, head, outlet) in enumerate(zip(self.tail, self.head, self.outlet, strict=True)):
                 if tail in out or head in out or outlet in shut:
@@ -323,6 +323,11 @@ class SignalGraph:
             if stem.strip is not None:
                 found.setdefault(self.index[stem.strip], []).append(number)
         return found
+
+    @cached_property
+    def route_index(self) -> dict[str, int]:
+        """Route id → position."""
+        return {route.id: number for number, route in enumerate(self.routes)}
 
     @cached_property
     def insert_at(self) -> dict[str, tuple[int, int]]:

@@ -29,15 +29,18 @@ class State:
 
     def __init__(self, template: Template, inventory: Inventory | None = None) -> None:
         self.template, self.inventory = template, inventory
-        self.analysis = Analysis(template, inventory)
 
     @staticmethod
     def of(analysis: Analysis, audit: Audit) -> State:
         """The state that was analysed and audited already."""
-        state = State.__new__(State)
-        state.template, state.inventory, state.analysis = analysis.template, analysis.inventory, analysis
-        state.__dict__["audit"] = audit
+        state = State(analysis.template, analysis.inventory)
+        state.analysis, state.audit = analysis, audit
         return state
+
+    @cached_property
+    def analysis(self) -> Analysis:
+        """Its analysis."""
+        return Analysis(self.template, self.inventory)
 
     @cached_property
     def audit(self) -> Audit:

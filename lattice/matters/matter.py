@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections import defaultdict
 from typing import Any
 
 import msgspec
@@ -101,10 +101,14 @@ def matters_of(analysis: Analysis, audit: Audit, *, hang: bool = True) -> tuple[
     together = Together(analysis)
     remedies = [together.remedies(code, cause, ones) for code, cause, ones in groups]
     hung: Hung = hung_under(analysis, groups, remedies) if hang else {}
+    under: dict[int, list[Finding]] = defaultdict(list)
+    for *_, ones in groups:
+        for one in ones:
+            if id(one) in hung:
+                under[hung[id(one)]].append(one)
     words, matters = Words(analysis), []
     for at, (code, cause, ones) in enumerate(groups):
-        own = [one for one in ones if hung.get(id(one), at) == at]
-        under = _under(groups, hung, at)
+        own = [one for one in ones if id(one) not in hung]
         if own:
             matters.append(
                 Matter(
@@ -112,14 +116,8 @@ def matters_of(analysis: Analysis, audit: Audit, *, hang: bool = True) -> tuple[
                     cause=cause,
                     message=words.sentence(code, cause, own),
                     own=tuple(own),
-                    consequences=tuple(under),
+                    consequences=tuple(under[at]),
                     remedies=remedies[at] if len(own) == len(ones) else together.remedies(code, cause, own),
                 )
             )
     return tuple(sorted(matters, key=lambda matter: SEVERITIES.index(matter.severity)))
-
-
-def _under(groups: Sequence[tuple[str, Cause, list[Finding]]], hung: Hung, at: int) -> Iterable[Finding]:
-    if at not in hung.values():
-        return ()
-    return [one for other, (*_, ones) in enumerate(groups) if other != at for one in ones if hung.get(id(one)) == at]

@@ -16,6 +16,7 @@ import msgspec
 from lattice.checks.finding import SEVERITIES, Finding, Remedy
 from lattice.matters.effect import Effect, State, compared, effect_of
 from lattice.matters.matter import Matter, matters_of
+from lattice.matters.together import inside
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
 from lattice.model.inventory import Inventory
@@ -199,14 +200,14 @@ class _Planner:
                 break
             answers = self._answers(matter)
             estimates[matter.fingerprint] = max((effect.score for _remedy, effect in answers), default=NOTHING)
-            if not answers or answers[0][1].score <= NOTHING or _is_open(matter, answers):
+            if not answers or _is_open(matter, answers):
                 continue
             if best is None or answers[0][1].score > best[2].score:
                 best = matter, *answers[0]
         return best
 
     def _answers(self, matter: Matter) -> list[tuple[Remedy, Effect]]:
-        """What each remedy of a matter does, best first; those that bring blockers or cannot be made are left out."""
+        """What each remedy does that helps, best first; those that bring blockers or cannot be made are left out."""
         found = []
         for remedy in matter.remedies:
             self.told(len(self.plan.steps), self.looked)
@@ -221,7 +222,7 @@ class _Planner:
         for matter in self._candidates():
             if len(matter.remedies) > 1:
                 answers = self._answers(matter)
-                if _is_open(matter, answers) and answers[0][1].score > NOTHING:
+                if _is_open(matter, answers):
                     self.plan.questions.append(Question(matter, tuple(answers)))
 
 
@@ -238,7 +239,7 @@ def _sentence(state: State, matter: Matter, remedy: Remedy) -> str:
     subject = names.get(matter.own[0].strips[0]) if matter.own[0].strips else None
     if subject is None or subject in remedy.label or len(matter.own) > 1:
         return remedy.label
-    return f"{subject}: {remedy.label[0].lower()}{remedy.label[1:]}"
+    return f"{subject}: {inside(remedy.label)}"
 
 
 def _is_open(matter: Matter, answers: list[tuple[Remedy, Effect]]) -> bool:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
 from lattice.checks.headroom import SINE_DB
-from lattice.checks.remedies import measured_remedy
+from lattice.checks.remedies import disabling_steps, measured_remedy, route_words
 from lattice.model.document import Source
 from lattice.model.edit_step import EditStep
 
@@ -33,7 +33,6 @@ class Together:
 
     def __init__(self, analysis: Analysis) -> None:
         self.analysis, self.graph = analysis, analysis.graph
-        self._route = {route.id: number for number, route in enumerate(self.graph.routes)}
 
     def remedies(self, code: str, cause: tuple[str, ...], findings: Sequence[Finding]) -> tuple[Remedy, ...]:
         """What would put all findings of one cause right.
@@ -62,14 +61,15 @@ class Together:
 
     def _measured(self, cause: tuple[str, ...]) -> list[Remedy]:
         """What makes something late, compensated as it was measured."""
-        for strip in self.analysis.template.strips if cause else ():
-            for insert in strip.inserts:
-                measured = insert.measured_latency_samples
-                if insert.id == cause[0] and measured is not None and measured != insert.latency_samples:
-                    return [
-                        measured_remedy(f"{insert.name or insert.id} on {strip.name}", strip.id, insert.id, measured)
-                    ]
-        return []
+        at = self.graph.insert_at.get(cause[0])
+        if at is None:
+            return []
+        strip = self.analysis.strip(at[0])
+        insert = strip.inserts[at[1]]
+        measured = insert.measured_latency_samples
+        if measured is None or measured == insert.latency_samples:
+            return []
+        return [measured_remedy(f"{insert.name or insert.id} on {strip.name}", strip.id, insert.id, measured)]
 
     def _to_operating_level(self, findings: Sequence[Finding]) -> list[Remedy]:
         """The sources before the inserts, louder or softer by what the first insert of each is off."""
@@ -93,12 +93,10 @@ class Together:
         return [Remedy(f"Take {many} to the operating level", tuple(steps))] if steps else []
 
     def _without_route(self, code: str, cause: tuple[str, ...]) -> list[Remedy]:
-        number = self._route.get(cause[-1])
+        number = self.graph.route_index.get(cause[-1])
         if code not in ENDED_BY_A_ROUTE or number is None:
             return []
-        names = (self.analysis.name(end[number]) for end in (self.graph.tail, self.graph.head))
-        step = EditStep("change_route", {"route": cause[-1], "changes": {"enabled": False}})
-        return [Remedy(f"Disable the {self.graph.routes[number].kind} from {' to '.join(names)}", (step,))]
+        return [Remedy(f"Disable {route_words(self.analysis, number)}", disabling_steps(cause[-1:]))]
 
 
 def _alike(findings: Sequence[Finding]) -> list[Remedy]:
@@ -114,8 +112,13 @@ def _each(findings: Sequence[Finding]) -> list[Remedy]:
     steps = tuple({repr(step): step for remedy in firsts for step in remedy.steps}.values())
     labels = list(dict.fromkeys(remedy.label for remedy in firsts))
     if len(labels) == 1:
-        label = f"All {len(findings)}: {labels[0][0].lower()}{labels[0][1:]}"
+        label = f"All {len(findings)}: {inside(labels[0])}"
     else:
         more = f" and {len(labels) - MOST_LABELS} more" if len(labels) > MOST_LABELS else ""
         label = f"All {len(findings)}: {'; '.join(labels[:MOST_LABELS])}{more}"
     return [Remedy(label, steps)]
+
+
+def inside(label: str) -> str:
+    """The words of a remedy inside a sentence."""
+    return f"{label[0].lower()}{label[1:]}"

@@ -16,7 +16,6 @@ class Words:
 
     def __init__(self, analysis: Analysis) -> None:
         self.analysis, template = analysis, analysis.template
-        self._route = {route.id: number for number, route in enumerate(template.routes)}
         self._named: dict[str, str] = {rule.id: f"the rule {rule.name}" for rule in template.rules}
         self._named |= {machine.id: f"on {machine.name}" for machine in template.machines}
         self._named |= {
@@ -59,7 +58,7 @@ class Words:
 
     def _in_words(self, one: str, place: str) -> str:
         """An id of a cause in words; as it is where it is a word already (a type, a product)."""
-        number = self._route.get(one)
+        number = self.analysis.graph.route_index.get(one)
         if number is None:
             return self._named.get(one, one)
         graph = self.analysis.graph

@@ -10,11 +10,9 @@ from collections.abc import Callable, Iterable, Sequence
 
 from lattice.analysis import Analysis
 from lattice.checks.causes import late, shared_routes
+from lattice.checks.causes.shared_routes import Cause, Group, grouped
 from lattice.checks.finding import Finding
 from lattice.model.document import machine_id
-
-Cause = tuple[str, ...]
-Group = tuple[Cause, list[Finding]]
 
 
 def _insert(_analysis: Analysis, finding: Finding) -> Cause:
@@ -39,9 +37,9 @@ BY_FAMILY: dict[str, Callable[[Analysis, Finding], Cause]] = {
     "tie": _machine,
     "name": _section,
     "section.colour": _section,
-    "time.misaligned": late.misaligned,
+    "time.misaligned": late.at_strip,
     "time.key-late": late.key_late,
-    "time.prints-skewed": late.prints_skewed,
+    "time.prints-skewed": late.at_strip,
 }
 TOGETHER: dict[str, Callable[[Analysis, Sequence[Finding]], list[Group]]] = {
     "route.double-path": shared_routes.second_ways,
@@ -104,14 +102,7 @@ def by_cause(analysis: Analysis, findings: Iterable[Finding]) -> list[tuple[str,
     groups: list[tuple[str, Cause, list[Finding]]] = []
     for code, ones in of_code.items():
         together = TOGETHER.get(code)
-        found = together(analysis, ones) if together else _alike(analysis, ones)
+        found = together(analysis, ones) if together else grouped(ones, lambda one: cause_of(analysis, one))
         groups += [(code, cause, group) for cause, group in found]
     place = {id(finding): at for at, finding in enumerate(one for ones in of_code.values() for one in ones)}
     return sorted(groups, key=lambda group: place[id(group[2][0])])
-
-
-def _alike(analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
-    groups: dict[Cause, list[Finding]] = {}
-    for finding in findings:
-        groups.setdefault(cause_of(analysis, finding), []).append(finding)
-    return list(groups.items())

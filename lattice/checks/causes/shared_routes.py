@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from collections import Counter, defaultdict, deque
+from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Sequence
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding
+from lattice.graph.origin import Origin
+from lattice.graph.reach import upstream
 from lattice.graph.signal_graph import SignalGraph
+from lattice.graph.walk import first_way
 
-Group = tuple[tuple[str, ...], list[Finding]]
-
-
-def _route_numbers(graph: SignalGraph) -> dict[str, int]:
-    return {route.id: number for number, route in enumerate(graph.routes)}
+Cause = tuple[str, ...]
+Group = tuple[Cause, list[Finding]]
 
 
 def second_ways(analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
@@ -22,7 +22,7 @@ def second_ways(analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
     A route that many pairs share is only the cause where it may go: a send, or a feed through which nothing comes but
     what has the other way as well. Of several such, the one that most share; of those, a send, and then the last.
     """
-    graph, number_of = analysis.graph, _route_numbers(analysis.graph)
+    graph, number_of = analysis.graph, analysis.graph.route_index
     starts = {finding.strips[:2] for finding in findings}
     behind: dict[int, frozenset[str]] = {}
 
@@ -31,7 +31,7 @@ def second_ways(analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
             return True
         tail = graph.tail[route]
         if tail not in behind:
-            behind[tail] = frozenset(graph.strips[n].id for n in _fed_from(graph, tail))
+            behind[tail] = frozenset(graph.strips[n].id for n in upstream(graph, tail) if graph.is_source[n])
         return all((strip, join) in starts for strip in behind[tail])
 
     def common(left: list[Finding]) -> tuple[str, list[Finding]] | None:
@@ -49,18 +49,6 @@ def second_ways(analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
 
 def _weight(graph: SignalGraph, route: int, count: int) -> tuple[int, bool, int]:
     return count, graph.routes[route].kind == "send", route
-
-
-def _fed_from(graph: SignalGraph, strip: int) -> set[int]:
-    """Strips whose own sound comes to a strip by any way."""
-    found, waiting = {strip}, [strip]
-    while waiting:
-        for route in graph.ins[waiting.pop()]:
-            tail = graph.tail[route]
-            if tail not in found:
-                found.add(tail)
-                waiting.append(tail)
-    return {number for number in found if graph.is_source[number]}
 
 
 def _removed_by_remedy(finding: Finding) -> tuple[str, ...]:
@@ -89,7 +77,8 @@ def _covered(
     return list(groups.items())
 
 
-def _by(findings: Iterable[Finding], cause: Callable[[Finding], tuple[str, ...]]) -> list[Group]:
+def grouped(findings: Iterable[Finding], cause: Callable[[Finding], Cause]) -> list[Group]:
+    """Findings by their cause, in the order of the first of each."""
     groups: dict[tuple[str, ...], list[Finding]] = {}
     for finding in findings:
         groups.setdefault(cause(finding), []).append(finding)
@@ -98,7 +87,7 @@ def _by(findings: Iterable[Finding], cause: Callable[[Finding], tuple[str, ...]]
 
 def past_the_taps(analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
     """Ways past all stems by their last route that leaves a strip which carries nothing of a stem."""
-    graph, number_of = analysis.graph, _route_numbers(analysis.graph)
+    graph, number_of = analysis.graph, analysis.graph.route_index
     taps = {graph.index[stem.strip] for stem in graph.template.stems if stem.role == "stem" and stem.strip}
     of_a_stem = set().union(*(analysis.downstream(tap) for tap in taps)) if taps else set()
 
@@ -106,7 +95,7 @@ def past_the_taps(analysis: Analysis, findings: Sequence[Finding]) -> list[Group
         free = [route for route in finding.path if graph.tail[number_of[route]] not in of_a_stem]
         return tuple(free[-1:] or finding.path[:1] or finding.strips[:1])
 
-    return _by(findings, cause)
+    return grouped(findings, cause)
 
 
 def fed_twice(analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
@@ -123,7 +112,7 @@ def fed_twice(analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
             at = graph.head[feeds[0]]
         return finding.strips[:1]
 
-    return _by(findings, cause)
+    return grouped(findings, cause)
 
 
 def nested(analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
@@ -133,24 +122,10 @@ def nested(analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
     def cause(finding: Finding) -> tuple[str, ...]:
         start = graph.index[finding.strips[0]]
         ends = {graph.index[strip] for strip in finding.strips[1:]}
-        first = _first_route(analysis, start, ends)
-        return finding.strips[:1] if first is None else (graph.routes[first].id,)
+        way = first_way(graph, Origin(start), ends.__contains__, analysis.unblocked.route_ok.__getitem__)
+        return finding.strips[:1] if way is None else (graph.routes[way.routes[0]].id,)
 
-    return _by(findings, cause)
-
-
-def _first_route(analysis: Analysis, start: int, ends: set[int]) -> int | None:
-    """The first route of the shortest open way from a strip to one of some others."""
-    graph, ok = analysis.graph, analysis.unblocked.route_ok
-    waiting, seen = deque((route, graph.head[route]) for route in graph.outs[start] if ok[route]), {start}
-    while waiting:
-        first, at = waiting.popleft()
-        if at in ends:
-            return first
-        if at not in seen:
-            seen.add(at)
-            waiting.extend((first, graph.head[route]) for route in graph.outs[at] if ok[route])
-    return None
+    return grouped(findings, cause)
 
 
 def last_shared(_analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
@@ -170,4 +145,4 @@ def last_shared(_analysis: Analysis, findings: Sequence[Finding]) -> list[Group]
             return (*finding.others, way[-1])
         return (*finding.others, *finding.strips[:1])
 
-    return _by(findings, cause)
+    return grouped(findings, cause)
