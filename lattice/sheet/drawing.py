@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
 from lattice.graph.signal_graph import SignalGraph
-from lattice.model.document import Strip
+from lattice.model.document import Section, Strip
 from lattice.model.layouts import channel_count
 from lattice.model.units import channel_span
 from lattice.sheet.lines import BOX_HEIGHT, ROW, Lines, Xs, junctions, union
@@ -246,15 +246,12 @@ class _Drawing:
             figures = {"fader": count, "layout": count, "routes": count}
             return Box(**shared, kind="fold", colour=section.colour, strip=False, figures=figures, members=members)
         strip = self.graph.strips[node.strip]
-        section_colour = self.sections[node.band].colour if node.band in self.sections else None
         return Box(
             **shared,
             kind=strip.kind,
-            colour=strip.colour or section_colour or self._own_section_colour(strip),
             strip=True,
-            spare=bool({"spare", "backup"} & set(strip.tags)),
-            out=not strip.in_service,
-            figures=self._figures(node.strip, strip),
+            **look_of(strip, node.band, self.sections),
+            figures=figures_of(self.graph, node.strip),
             outlets=tuple(
                 (self._y((node.row + row) * ROW), outlet.name or outlet.id, outlet.open)
                 for row, outlet in enumerate(strip.outlets)
@@ -263,32 +260,6 @@ class _Drawing:
             else (),
             members=(strip.id,),
         )
-
-    def _own_section_colour(self, strip: Strip) -> str | None:
-        return self.sections[strip.section].colour if strip.section in self.sections else None
-
-    def _figures(self, strip_number: int, strip: Strip) -> dict[str, str]:
-        """The one figure at the right of a box; states that silence a strip come before all."""
-        routes = len(self.graph.outs[strip_number]) + len(self.graph.ins[strip_number])
-        state = "out" if not strip.in_service else "mute" if strip.mute else "off" if strip.fader_db is None else ""
-        layout = LAYOUT_SHORT.get(strip.layout, strip.layout)
-        if strip.layout.startswith("discrete:"):
-            layout = f"{channel_count(strip.layout)} ch"
-        if strip.io:
-            layout = channel_span(strip.io)
-        if strip.kind == "midi":
-            layout = self._midi_channel(strip_number)
-        fader = "" if strip.kind == "midi" else f"{strip.fader_db or 0:.1f}".replace("-", "−")
-        return {"fader": state or fader, "layout": state or layout, "routes": state or str(routes)}
-
-    def _midi_channel(self, number: int) -> str:
-        """Port and channel of the first route from a midi strip, “2·1”; the port only where it is not 1."""
-        for route in self.graph.midis:
-            if self.graph.tail[route] == number:
-                piece = self.graph.routes[route]
-                channel = "all" if piece.channel is None else str(piece.channel)
-                return f"{piece.port}·{channel}" if (piece.port or 1) > 1 else f"ch {channel}"
-        return ""
 
     def _lines(self) -> tuple[tuple[Line, ...], tuple[Wire, ...]]:
         lines, wires = [], []
@@ -305,6 +276,42 @@ class _Drawing:
                 Line(trunk.key, trunk.kind, trunk.feedback, tuple(segments), tuple(junctions(segments)), arrow)
             )
         return tuple(lines), tuple(wires)
+
+
+def look_of(strip: Strip, band: str | None, sections: Mapping[str, Section]) -> dict[str, Any]:
+    """What of a box tells how its strip looks, wherever it stands: its colour, or that of its band or section."""
+    inherited = [sections[section].colour for section in (band, strip.section) if section and section in sections]
+    return {
+        "colour": next((colour for colour in (strip.colour, *inherited) if colour), None),
+        "spare": bool({"spare", "backup"} & set(strip.tags)),
+        "out": not strip.in_service,
+    }
+
+
+def figures_of(graph: SignalGraph, number: int) -> dict[str, str]:
+    """The figures at the right of a strip's box, one of which is shown; states that silence it come before all."""
+    strip = graph.strips[number]
+    routes = len(graph.outs[number]) + len(graph.ins[number])
+    state = "out" if not strip.in_service else "mute" if strip.mute else "off" if strip.fader_db is None else ""
+    layout = LAYOUT_SHORT.get(strip.layout, strip.layout)
+    if strip.layout.startswith("discrete:"):
+        layout = f"{channel_count(strip.layout)} ch"
+    if strip.io:
+        layout = channel_span(strip.io)
+    if strip.kind == "midi":
+        layout = _midi_channel(graph, number)
+    fader = "" if strip.kind == "midi" else f"{strip.fader_db or 0:.1f}".replace("-", "−")
+    return {"fader": state or fader, "layout": state or layout, "routes": state or str(routes)}
+
+
+def _midi_channel(graph: SignalGraph, number: int) -> str:
+    """Port and channel of the first route from a midi strip, “2·1”; the port only where it is not 1."""
+    for route in graph.midis:
+        if graph.tail[route] == number:
+            piece = graph.routes[route]
+            channel = "all" if piece.channel is None else str(piece.channel)
+            return f"{piece.port}·{channel}" if (piece.port or 1) > 1 else f"ch {channel}"
+    return ""
 
 
 def _letter(index: int) -> str:

@@ -5,9 +5,10 @@ On the screen the page's style sheet colours it; `standalone` adds a style of it
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from xml.sax.saxutils import escape, quoteattr
+from zlib import crc32
 
 from lattice.sheet.drawing import BOX_WIDTH, Band, Box, Line, Sheet
 from lattice.sheet.text import cut
@@ -29,6 +30,7 @@ svg{background:#F6F3EB;font-family:'Barlow Semi Condensed','Arial Narrow',sans-s
 .key{stroke:#8A5A00;stroke-dasharray:1.5 3}.midi{stroke:#4A6076;stroke-width:3.4}
 .midi-in{stroke:#F6F3EB;stroke-width:1.4}
 .tie{stroke-dasharray:9 3 1.5 3}.loop{stroke:#A32A18;stroke-width:2.2}.dot{stroke:none;fill:#1E2930}
+.joint{fill:none;stroke:#1E2930;stroke-width:4;stroke-linecap:round}
 .hit{fill:none}.mark.blocker path{fill:#A32A18}.mark.warning path{fill:#8A5A00}
 .mark.note path{fill:#F6F3EB;stroke:#4A6076}
 .mark text{fill:#F6F3EB;font-size:8px;text-anchor:middle}.mark.note text{fill:#4A6076}.e{text-anchor:end}
@@ -75,33 +77,104 @@ def render(
     standalone
         Whether it is a file of its own, with its style in it; else the page has that.
     """
-    marks = marks or {}
-    out = [
-        '<svg xmlns="http://www.w3.org/2000/svg" id="sheet" class="sheet"'
-        f' width="{sheet.width:g}" height="{sheet.height:g}"'
+    return "".join(pieces(sheet, facts, title, marks, figure=figure, values=values, standalone=standalone).whole())
+
+
+@dataclass(frozen=True)
+class Pieces:
+    """The sheet in the pieces that a page changes one by one.
+
+    Attributes
+    ----------
+    opening
+        The element itself with its size.
+    frame
+        Frame, columns, bands, machines and legend.
+    lines, boxes
+        (id of the element, element) of every line and box, in the order in which they are drawn.
+    title_block
+        The title block.
+    """
+
+    opening: str
+    frame: str
+    lines: list[tuple[str, str]]
+    boxes: list[tuple[str, str]]
+    title_block: str
+
+    def whole(self, marked: Mapping[str, str] | None = None) -> Iterator[str]:
+        """All of it in order; `marked` are attributes of its groups, by their ids."""
+        marked = marked or {}
+        yield self.opening
+        yield f'<g id="frame"{marked.get("frame", "")}>{self.frame}</g><g id="lines"{marked.get("lines", "")}>'
+        yield from (line for _id, line in self.lines)
+        yield f'</g><g id="overlay"></g><g id="boxes"{marked.get("boxes", "")}>'
+        yield from (box for _id, box in self.boxes)
+        yield f'</g><g id="title"{marked.get("title", "")}>{self.title_block}</g></svg>'
+
+
+def pieces(
+    sheet: Sheet,
+    facts: Sequence[tuple[str, str]] = (),
+    title: str = "",
+    marks: Mapping[str, Mark] | None = None,
+    *,
+    figure: str = "layout",
+    values: Mapping[str, str] | None = None,
+    standalone: bool = False,
+    lines: list[tuple[str, str]] | None = None,
+) -> Pieces:
+    """The same as `render`, in pieces.
+
+    Parameters
+    ----------
+    sheet, facts, title, marks, figure, values, standalone
+        As for `render`.
+    lines
+        The lines of the same sheet where they were made already.
+    """
+    marks, values = marks or {}, values or {}
+    size = f'width="{sheet.width:g}" height="{sheet.height:g}" viewBox="0 0 {sheet.width:g} {sheet.height:g}"'
+    label = quoteattr("Map of " + title)
+    opening = [
+        f'<svg xmlns="http://www.w3.org/2000/svg" id="sheet" class="sheet" {size} role="group" aria-label={label}>'
     ]
-    out.append(
-        f' viewBox="0 0 {sheet.width:g} {sheet.height:g}" role="group" aria-label={quoteattr("Map of " + title)}>'
-    )
     if standalone:
-        out.append(f"<style>{STYLE}</style>")
-    out += _frame(sheet)
+        opening.append(f"<style>{STYLE}</style>")
+    frame = _frame(sheet) + _machines(sheet)
+    frame += _legend(sheet) if sheet.boxes else []  # an empty sheet has no lines to tell apart
+    return Pieces(
+        "".join(opening),
+        f'<g id="frame-lines">{"".join(frame)}</g>',
+        line_pieces(sheet) if lines is None else lines,
+        [
+            (f"b-{box.id}", "".join(_box(box, marks.get(box.id), values.get(box.id, box.figures.get(figure, "")))))
+            for box in sheet.boxes
+        ],
+        "".join(_title_block(sheet, facts, title)),
+    )
+
+
+def line_pieces(sheet: Sheet) -> list[tuple[str, str]]:
+    """(id, element) of every line; a line that is drawn the same has the same id."""
+    made: dict[str, str] = {}
+    for line in sheet.lines:
+        drawn = "".join(_line(line))
+        key = f"w-{crc32(drawn.encode()):x}"
+        while key in made:
+            key += "x"
+        made[key] = f'<g id="{key}">{drawn}</g>'
+    return list(made.items())
+
+
+def _machines(sheet: Sheet) -> list[str]:
+    out = []
     for frame in sheet.frames:
         size = f'width="{frame.width:g}" height="{frame.height:g}"'
         foot = frame.y + frame.height + 9
         out.append(f'<rect class="machine" x="{frame.x:g}" y="{frame.y:g}" {size}/>')
         out.append(f'<text class="machine-name q" x="{frame.x + 2:g}" y="{foot:g}">{escape(frame.name)}</text>')
-    out.append('<g id="lines">')
-    for line in sheet.lines:
-        out += _line(line)
-    out.append('</g><g id="overlay"></g><g id="boxes">')
-    for box in sheet.boxes:
-        out += _box(box, marks.get(box.id), (values or {}).get(box.id, box.figures.get(figure, "")))
-    out.append("</g>")
-    out += _legend(sheet) if sheet.boxes else []  # an empty sheet has no lines to tell apart
-    out += _title_block(sheet, facts, title)
-    out.append("</svg>")
-    return "".join(out)
+    return out
 
 
 def _frame(sheet: Sheet) -> list[str]:
@@ -137,15 +210,23 @@ def _band(band: Band, right: float) -> list[str]:
 
 def _line(line: Line) -> list[str]:
     kind = "loop" if line.feedback else line.kind
-    path = "".join(f"M{x1:g},{y1:g}L{x2:g},{y2:g}" for x1, y1, x2, y2 in line.segments)
+    path = "".join(f"M{x1:g},{y1:g}{_straight(x1, y1, x2, y2)}" for x1, y1, x2, y2 in line.segments)
     out = [f'<path class="l {kind}" d="{path}"/>']
     if kind == "midi":
         out.append(f'<path class="l midi-in" d="{path}"/>')
-    out += [f'<circle class="dot {kind}-dot" cx="{x:g}" cy="{y:g}" r="2"/>' for x, y in line.dots]
+    if line.dots:
+        dots = "".join(f"M{x:g},{y:g}h0" for x, y in line.dots)
+        out.append(f'<path class="joint {kind}-joint" d="{dots}"/>')
     if line.arrow:
         x, y = line.arrow
         out.append(f'<path class="dot loop-dot" d="M{x - 7:g},{y - 3.5:g}L{x:g},{y:g}L{x - 7:g},{y + 3.5:g}Z"/>')
     return out
+
+
+def _straight(x1: float, y1: float, x2: float, y2: float) -> str:
+    if y1 == y2:
+        return f"H{x2:g}"
+    return f"V{y2:g}" if x1 == x2 else f"L{x2:g},{y2:g}"
 
 
 def _box(box: Box, mark: Mark | None, shown: str) -> list[str]:
@@ -210,7 +291,7 @@ def _title_block(sheet: Sheet, facts: Sequence[tuple[str, str]], title: str) -> 
     x, y = sheet.width - 8 - TITLE_WIDTH, sheet.height - 8 - TITLE_ROW * (rows + 1)
     cell = TITLE_WIDTH / 3
     out = [
-        f'<g class="title-block"><rect class="tb" x="{x:g}" y="{y:g}" width="{TITLE_WIDTH:g}"'
+        f'<g id="title-block" class="title-block"><rect class="tb" x="{x:g}" y="{y:g}" width="{TITLE_WIDTH:g}"'
         f' height="{TITLE_ROW * (rows + 1):g}"/>'
     ]
     out.append(f'<text class="tb-title" x="{x + 8:g}" y="{y + 17:g}">{escape(cut(title, TITLE_WIDTH - 20, 14))}</text>')
@@ -223,4 +304,4 @@ def _title_block(sheet: Sheet, facts: Sequence[tuple[str, str]], title: str) -> 
     return out
 
 
-__all__ = ["FIGURES", "Mark", "render"]
+__all__ = ["FIGURES", "Mark", "Pieces", "line_pieces", "pieces", "render"]
