@@ -20,6 +20,13 @@ class Remedy(msgspec.Struct, frozen=True):
     label: str
     steps: tuple[EditStep, ...]
 
+    @property
+    def key(self) -> str:
+        """The same as long as its edits are, whatever stands before it in a list."""
+        import hashlib  # noqa: PLC0415 - an audit asks for none
+
+        return hashlib.sha256(msgspec.json.encode(self.steps, order="sorted")).hexdigest()[:12]
+
 
 def first_of(lines: Sequence[str], most: int = 12) -> tuple[str, ...]:
     """The first lines of a long list, and how many more there are."""

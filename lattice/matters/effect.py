@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import NamedTuple
 
 from lattice.analysis import Analysis
 from lattice.checks.audit import Audit, audit_of
@@ -128,9 +129,9 @@ class Effect:
 
     @property
     def changed_routes(self) -> list[str]:
-        """Routes that are other than they were, new ones among them."""
-        known = {route.id: route for route in self.before.template.routes}
-        return [route.id for route in self.after.template.routes if known.get(route.id) != route]
+        """Routes that are other than they were, those that go and those that come among them."""
+        was, will_be = ({route.id: route for route in state.template.routes} for state in (self.before, self.after))
+        return [route for route in {**was, **will_be} if was.get(route) != will_be.get(route)]
 
 
 def effect_words(puts_right: Sequence[Finding], brings: Sequence[Finding], eased: Sequence[Finding] = ()) -> str:
@@ -181,8 +182,25 @@ def effect_of(state: State, remedy: Remedy) -> Effect | None:
     return compared(state, after)
 
 
-def effects_of(state: State, matters: Iterable[Matter], work: int) -> dict[tuple[str, int], str]:
-    """What remedies of matters would do, in words, as far as a bound of work goes.
+class Foretold(NamedTuple):
+    """What is kept of an effect that has been worked out: its figures without the states it was read off."""
+
+    sentence: str
+    score: tuple[int, int, int]
+    brings_blockers: bool
+    changed_routes: tuple[str, ...]
+
+    @property
+    def lights(self) -> str:
+        """Routes to light on a map, as one text."""
+        return " ".join(self.changed_routes[:40])
+
+
+Effects = dict[tuple[str, str], Foretold]  # (fingerprint of the matter, key of the remedy)
+
+
+def effects_of(state: State, matters: Iterable[Matter], work: int) -> Effects:
+    """What remedies of matters would do, as far as a bound of work goes.
 
     Parameters
     ----------
@@ -196,19 +214,29 @@ def effects_of(state: State, matters: Iterable[Matter], work: int) -> dict[tuple
     Returns
     -------
     dict
-        (fingerprint of the matter, place of the remedy) → “puts right 21 findings, brings 1 (note)”.
+        (fingerprint of the matter, key of the remedy) → what it would do.
     """
     size = trial_work(state.analysis, state.open.values())
-    said: dict[tuple[str, int], str] = {}
+    found: Effects = {}
     for matter in matters:
-        for place, remedy in enumerate(matter.remedies):
+        for remedy in matter.remedies:
             if work < size:
-                return said
+                return found
             work -= size
             effect = effect_of(state, remedy)
             if effect is not None:
-                said[matter.fingerprint, place] = effect.sentence
-    return said
+                routes = tuple(effect.changed_routes)
+                found[matter.fingerprint, remedy.key] = Foretold(
+                    effect.sentence, effect.score, effect.brings_blockers, routes
+                )
+    return found
+
+
+def best_first(matter: Matter, effects: Effects) -> list[Remedy]:
+    """Remedies of a matter by what they put right less what they bring; those not worked out stay where they stand."""
+    known = [remedy for remedy in matter.remedies if (matter.fingerprint, remedy.key) in effects]
+    known.sort(key=lambda remedy: effects[matter.fingerprint, remedy.key].score, reverse=True)
+    return known + [remedy for remedy in matter.remedies if (matter.fingerprint, remedy.key) not in effects]
 
 
 def compared(before: State, after: State) -> Effect:

@@ -120,4 +120,5 @@ def matters_of(analysis: Analysis, audit: Audit, *, hang: bool = True) -> tuple[
                     remedies=remedies[at] if len(own) == len(ones) else together.remedies(code, cause, own),
                 )
             )
-    return tuple(sorted(matters, key=lambda matter: SEVERITIES.index(matter.severity)))
+    place = {id(finding): at for at, finding in enumerate(audit.findings)}
+    return tuple(sorted(matters, key=lambda matter: (SEVERITIES.index(matter.severity), place[id(matter.own[0])])))

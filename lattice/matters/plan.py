@@ -235,8 +235,10 @@ def _promised(matter: Matter) -> Score:
 
 
 def _sentence(state: State, matter: Matter, remedy: Remedy) -> str:
-    names = {strip.id: strip.name for strip in state.template.strips}
-    subject = names.get(matter.own[0].strips[0]) if matter.own[0].strips else None
+    names = {section.id: section.name for section in state.template.sections}
+    names |= {strip.id: strip.name for strip in state.template.strips}
+    about = (*matter.own[0].strips, *matter.own[0].sections)
+    subject = names.get(about[0]) if about else None
     if subject is None or subject in remedy.label or len(matter.own) > 1:
         return remedy.label
     return f"{subject}: {inside(remedy.label)}"

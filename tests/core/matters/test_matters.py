@@ -15,7 +15,7 @@ from lattice.checks.waivers import STALE, UNFINISHED
 from lattice.edits import apply_steps
 from lattice.generate import generate
 from lattice.matters.consequences import trial_work
-from lattice.matters.effect import State, effect_of, effect_words, effects_of
+from lattice.matters.effect import State, best_first, effect_of, effect_words, effects_of
 from lattice.matters.matter import Matter, matters_of
 from lattice.model.document import Template
 from tests.build import template
@@ -236,8 +236,15 @@ def test_effects_are_worked_out_as_far_as_the_bound_goes() -> None:
     size = trial_work(state.analysis, state.open.values())
     assert effects_of(state, found, size - 1) == {}
     (first,) = effects_of(state, found, size).items()
-    effect = effect_of(state, found[0].remedies[0])
+    remedy = found[0].remedies[0]
+    effect = effect_of(state, remedy)
     assert effect is not None
-    assert first == ((found[0].fingerprint, 0), effect.sentence)
+    assert first[0] == (found[0].fingerprint, remedy.key)
+    assert (first[1].sentence, first[1].score) == (effect.sentence, effect.score)
     known = State.of(state.analysis, state.audit)
-    assert len(effects_of(known, found, 10**9)) == sum(len(matter.remedies) for matter in found)
+    effects = effects_of(known, found, 10**9)
+    assert len(effects) == sum(len(matter.remedies) for matter in found)
+    for matter in found:
+        scores = [effects[matter.fingerprint, remedy.key].score for remedy in best_first(matter, effects)]
+        assert scores == sorted(scores, reverse=True)
+    assert best_first(found[0], {}) == list(found[0].remedies)
