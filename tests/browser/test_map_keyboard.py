@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from playwright.sync_api import Page, expect
 
 from tests.browser.gestures import BAND, address, chosen, lit, sheet_place
@@ -78,26 +80,29 @@ def test_connecting_and_tracing_ask_for_a_strip_by_name(page: Page, on_map: Open
     expect(page.locator("#panel .trace")).to_have_count(1)
 
 
+CHOSEN = re.compile(r"\bchosen\b")
+
+
 def test_findings_are_walked_through_and_lit(page: Page, on_map: Opener) -> None:
     on_map(BAND)
-    rows = page.locator("#panel .finding")
+    rows = page.locator("#panel .matter")
     count = rows.count()
     assert count > 1
     page.keyboard.press("n")
-    expect(rows.nth(0)).to_have_class("finding chosen")
+    expect(rows.nth(0)).to_have_class(CHOSEN)
     first = address(page)
     assert first.startswith("finding=")
     assert lit(page)
     page.keyboard.press("n")
-    expect(rows.nth(1)).to_have_class("finding chosen")
+    expect(rows.nth(1)).to_have_class(CHOSEN)
     assert address(page) != first
     page.keyboard.press("Shift+N")
     page.keyboard.press("Shift+N")
-    expect(rows.nth(count - 1)).to_have_class("finding chosen")
+    expect(rows.nth(count - 1)).to_have_class(CHOSEN)
     page.reload()
     page.wait_for_selector("body[data-ready]")
-    expect(rows.nth(count - 1)).to_have_class("finding chosen")
-    rows.nth(count - 1).locator(".finding-line").click()
+    expect(rows.nth(count - 1)).to_have_class(CHOSEN)
+    rows.nth(count - 1).locator(".finding-line").first.click()
     assert (address(page), lit(page)) == ("", set())
 
 

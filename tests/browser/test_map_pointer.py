@@ -87,7 +87,7 @@ def test_a_mark_on_a_box_opens_its_finding(page: Page, on_map: Opener) -> None:
     mark = page.locator("#sheet-holder [data-finding]").first
     fingerprint = mark.get_attribute("data-finding")
     mark.click()
-    expect(page.locator(f"#f-{fingerprint}")).to_have_class("finding chosen")
+    expect(page.locator(f"#m-{fingerprint}.chosen.open")).to_be_visible()
     assert address(page) == f"finding={fingerprint}"
 
 

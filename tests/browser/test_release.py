@@ -10,16 +10,16 @@ from playwright.sync_api import Page, expect
 
 from lattice.formats.document_json import load
 from tests.browser.test_main_job import Opener, at_version, now
-from web.revisions import tasks
 from web.revisions.models import Revision
+from web.shared.jobs import queue
 from web.shelf.demo import night_ferry
 
 
 @pytest.fixture(autouse=True)
 def _at_once() -> Iterator[None]:
-    tasks.jobs.immediate = True
+    queue.immediate = True
     yield
-    tasks.jobs.immediate = False
+    queue.immediate = False
 
 
 def opened(page: Page, pk: int, place: str) -> None:
@@ -73,8 +73,9 @@ def test_stems_and_rules_are_edited_where_they_stand(page: Page, on_map: Opener)
 def test_a_finding_is_waived_with_its_reason_and_taken_back(page: Page, on_map: Opener) -> None:
     stored = on_map(night_ferry.in_work())
     opened(page, stored.pk, "findings")
-    row = page.locator(".findings-table tr", has_text="Nothing reaches Foghorn print")
-    row.locator("summary").click()
+    row = page.locator(".matter", has_text="Nothing reaches Foghorn print")
+    row.locator(".finding-line").first.click()
+    row.locator("summary", has_text="meant so").click()
     row.locator("[name=reason]").fill("comes with the second season")
     row.locator("[name=by]").fill("M. Quay")
     row.locator("text=Waive").click()

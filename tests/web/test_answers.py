@@ -88,12 +88,7 @@ class TestPreviews:
 
 
 def test_several_chosen_strips_by_address(signed_in: Client, stored) -> None:  # type: ignore[no-untyped-def]
-    import json
-    from html import unescape
-
     page = signed_in.get(f"/t/{stored.pk}/map/?strips=kick lost nobody").content.decode()
-    data = re.search(r'<div id="strips" hidden>(.*?)</div>', page, re.DOTALL)[1]
-    assert len(json.loads(unescape(data))["rows"]) == 4
     assert "2 strips chosen" in page
 
 

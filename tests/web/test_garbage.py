@@ -112,7 +112,7 @@ def test_the_page_of_a_fault_says_only_what_it_knows(careful: Client, stored, mo
     def broken(*_arguments: object) -> None:
         raise RuntimeError("a fault of ours")
 
-    monkeypatch.setattr("web.editor.places.map.map_context", broken)
+    monkeypatch.setattr("web.editor.places.map.drawing_of", broken)
     answer = careful.get(f"/t/{stored.pk}/map/")
     assert answer.status_code == 500
     page = answer.content.decode()

@@ -67,6 +67,18 @@ TABLE = [
     ("t/{pk}/write/remedy/abc/0/", "post", 422, 404),
     ("t/{pk}/write/change_strip/", "post", 409, 404),
     ("t/{pk}/write/nonsense/", "post", 404, 404),
+    ("t/{pk}/write/follow/", "post", 204, 404),
+    ("t/{pk}/rows/?start=100", "get", 200, 404),
+    ("t/{pk}/matter/0123456789abcdef/", "get", 404, 404),
+    ("t/{pk}/effect/0123456789abcdef/0123456789ab/", "get", 200, 404),
+    ("t/{pk}/strips.json", "get", 200, 404),
+    ("t/{pk}/nothing.json", "get", 404, 404),
+    ("t/{pk}/plan/", "get", 200, 404),
+    ("t/{pk}/plan/begin/", "post", 302, 404),
+    ("t/{pk}/plan/progress/", "get", 200, 404),
+    ("t/{pk}/plan/cancel/", "post", 302, 404),
+    ("t/{pk}/plan/check/", "post", 200, 404),
+    ("t/{pk}/plan/do/", "post", 409, 404),
 ]
 
 

@@ -29,6 +29,7 @@ from web.revisions import tasks
 from web.revisions.comparing import comparison
 from web.revisions.models import Pack, Revision, Tick
 from web.revisions.pack import make_pack
+from web.shared.jobs import queue
 from web.shelf import services
 from web.shelf.demo import night_ferry
 from web.shelf.heads import document_of
@@ -50,9 +51,9 @@ def mine(owner) -> StoredTemplate:  # type: ignore[no-untyped-def]
 @pytest.fixture(autouse=True)
 def _at_once() -> Iterator[None]:
     """Background work within the request."""
-    tasks.jobs.immediate = True
+    queue.immediate = True
     yield
-    tasks.jobs.immediate = False
+    queue.immediate = False
 
 
 def post(client: Client, stored: StoredTemplate, what: str, **values: Any) -> Any:

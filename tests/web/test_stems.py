@@ -15,7 +15,6 @@ from tests.build import template
 from tests.web.test_writes import now, write
 from web.editor.places.hygiene import hygiene_place
 from web.editor.places.stems import ledger_place
-from web.editor.presenting import numbered
 from web.shelf import services
 from web.shelf.models import JournalEntry, KeptInventory, StoredTemplate
 from web.shelf.workspace import Workspace
@@ -139,8 +138,9 @@ def test_what_cannot_be_is_said_and_nothing_is_stored(
 def test_a_waived_finding_counts_apart_and_its_waiver_lapses_with_what_it_was_about(
     signed_in: Client, mine: StoredTemplate
 ) -> None:
-    page = signed_in.get(f"/t/{mine.pk}/findings/").content.decode()
-    fingerprint = re.search(r'id="f-([0-9a-f]{16})"', page)[1]  # type: ignore[index]
+    single = next(matter for matter in Workspace(MADE).matters if len(matter.findings) == 1 and matter.own[0].strips)
+    more = signed_in.get(f"/t/{mine.pk}/matter/{single.fingerprint}/").content.decode()
+    fingerprint = re.search(r'name="fingerprint" value="([0-9a-f]{16})"', more)[1]  # type: ignore[index]
     message = next(f.message for f in Workspace(MADE).audit.findings if f.fingerprint == fingerprint)
     write(signed_in, mine, "waive", fingerprint=fingerprint, reason="it is meant so", by="I. Strand")
     page = signed_in.get(f"/t/{mine.pk}/findings/").content.decode()
@@ -156,7 +156,10 @@ def test_a_waived_finding_counts_apart_and_its_waiver_lapses_with_what_it_was_ab
 def test_one_return_for_each_stem_is_one_remedy(signed_in: Client, mine: StoredTemplate) -> None:
     leak = next(f for f in Workspace(MADE).audit.findings if f.code == "stem.leak")
     assert [remedy.label for remedy in leak.remedies] == ["One return for each stem"]
-    assert signed_in.post(f"/t/{mine.pk}/write/remedy/{leak.fingerprint}/0/", {"base": 1}).status_code == 200
+    assert (
+        signed_in.post(f"/t/{mine.pk}/write/remedy/{leak.fingerprint}/{leak.remedies[0].key}/", {"base": 1}).status_code
+        == 200
+    )
     assert "stem.leak" not in {f.code for f in Workspace(now(mine)).audit.findings}
     assert JournalEntry.objects.count() == 1
 
@@ -168,7 +171,7 @@ def test_hygiene_gathers_names_colours_sections_and_what_nothing_uses() -> None:
         sections=[{"id": "e", "name": "Empty"}],
     )  # fmt: skip
     space = Workspace(made)
-    found = hygiene_place(space, numbered(space, None))
+    found = hygiene_place(space, {})
     assert [words for words, _ones in found["hygiene"]] == ["Names left as they came", "Names twice", "Empty sections"]
     assert found["unused_ids"] == "a"
 

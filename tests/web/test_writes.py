@@ -108,11 +108,11 @@ def test_what_cannot_be_done_is_said_in_place_and_nothing_changes(
 def test_a_remedy_is_one_edit_and_the_finding_goes(signed_in: Client, stored: StoredTemplate) -> None:
     finding = workspace(stored).audit.findings[0]
     assert (finding.code, finding.strips) == ("route.unheard", ("lost",))
-    assert write(signed_in, stored, f"remedy/{finding.fingerprint}/0").status_code == 200
+    assert write(signed_in, stored, f"remedy/{finding.fingerprint}/{finding.remedies[0].key}").status_code == 200
     left = workspace(StoredTemplate.objects.get()).audit.findings
     assert finding.fingerprint not in {other.fingerprint for other in left}
     assert {other.severity for other in left} <= {"note"}
-    assert write(signed_in, stored, f"remedy/{finding.fingerprint}/0").status_code == 422
+    assert write(signed_in, stored, f"remedy/{finding.fingerprint}/{finding.remedies[0].key}").status_code == 422
 
 
 def test_undo_has_no_end_and_a_new_edit_after_it_starts_a_new_way(
@@ -226,34 +226,38 @@ class TestMatters:
 
     @pytest.mark.parametrize("place", ["map", "findings"])
     def test_they_stand_under_the_matter_s_sentence(self, signed_in: Client, muted: StoredTemplate, place: str) -> None:
+        key = self.matter(muted).fingerprint
         page = signed_in.get(f"/t/{muted.pk}/{place}/").content.decode()
         assert "2 sources are not heard: Bus is muted" in page
-        assert page.count(f'id="m-{self.matter(muted).fingerprint}"') == 1
-        assert page.count("Kick is not heard: Bus is muted") >= 1
+        assert page.count(f'id="m-{key}"') == 1
+        more = signed_in.get(f"/t/{muted.pk}/matter/{key}/").content.decode()
+        assert "Kick is not heard: Bus is muted" in more
+        assert "What this is, and why it matters" in more
 
     def test_its_remedy_is_one_edit(self, signed_in: Client, muted: StoredTemplate) -> None:
         matter = self.matter(muted)
-        assert write(signed_in, muted, f"remedy/{matter.fingerprint}/0").status_code == 200
+        assert write(signed_in, muted, f"remedy/{matter.fingerprint}/{matter.remedies[0].key}").status_code == 200
         assert not now(muted).strips[2].mute
         assert JournalEntry.objects.get().label == "2 sources are not heard: Bus is muted: Unmute Bus"
-        assert write(signed_in, muted, f"remedy/{matter.fingerprint}/0").status_code == 422  # it is gone
+        assert (
+            write(signed_in, muted, f"remedy/{matter.fingerprint}/{matter.remedies[0].key}").status_code == 422
+        )  # it is gone
 
     def test_what_follows_is_looked_for_when_nobody_waits(self, signed_in: Client, muted: StoredTemplate) -> None:
-        address = f"/t/{muted.pk}/panel/findings/"
-        assert f'data-poll="{address}?follow=1"' in signed_in.get(f"/t/{muted.pk}/map/").content.decode()
-        alone = signed_in.get(address).content.decode()
-        assert 'id="m-' in alone
-        assert "and so" not in alone
-        followed = signed_in.get(address, {"follow": "1"})
-        assert followed.status_code == 200
-        page = followed.content.decode()
-        assert "and so" in page
-        assert "Out would give silence: Bus is muted" in page.partition("and so")[2]
-        assert "data-poll" not in page
-        assert "puts right 3 findings" in page  # what its remedy would do
-        assert signed_in.get(address, {"follow": "1"}).content.decode() == page
+        follow, key = f"/t/{muted.pk}/write/follow/", self.matter(muted).fingerprint
+
+        def more() -> str:
+            return signed_in.get(f"/t/{muted.pk}/matter/{key}/").content.decode()
+
+        assert f'data-poll="{follow}"' in signed_in.get(f"/t/{muted.pk}/map/").content.decode()
+        assert "and so" not in more()
+        assert signed_in.post(follow, {"base": 0}).status_code == 204  # of a page with another state
+        answer = signed_in.post(follow, {"base": 1, "place": "map"}).content.decode()
+        assert "puts right 3 findings" in answer  # what its remedy would do
+        assert "data-poll" not in answer
+        assert "Out would give silence: Bus is muted" in more().partition("and so")[2]
         write(signed_in, muted, "change_strip", strip="kick", fader_db="-3")
-        assert "and so" not in signed_in.get(address).content.decode()  # another state, not looked through yet
+        assert "and so" not in more()  # another state, not looked through yet
 
     def test_one_waiver_covers_it_and_says_how_many(self, signed_in: Client, muted: StoredTemplate) -> None:
         matter = self.matter(muted)

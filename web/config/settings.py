@@ -62,6 +62,7 @@ INSTALLED_APPS = [
     "web.accounts",
     "web.shelf",
     "web.editor",
+    "web.plans",
     "web.revisions",
 ]
 MIDDLEWARE = [
@@ -112,6 +113,14 @@ DATABASES = {
             "timeout": 5,  # s that a write waits for another; then it says so (web.shared.middleware.Busy)
             "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON;",
         },
+    }
+}
+# Rows of lists as they were rendered last, by what stands in them; each process has its own.
+CACHES = {
+    "default": {
+        "BACKEND": "django.core.cache.backends.locmem.LocMemCache",
+        "TIMEOUT": 3600,
+        "OPTIONS": {"MAX_ENTRIES": 8000},
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"

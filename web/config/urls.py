@@ -6,6 +6,7 @@ urlpatterns = [
     path("", include("web.accounts.urls")),
     path("", include("web.shelf.urls")),
     path("t/<int:pk>/", include("web.editor.urls")),
+    path("t/<int:pk>/", include("web.plans.urls")),
     path("t/<int:pk>/", include("web.revisions.urls")),
 ]
 handler400 = "web.shared.views.bad_request"

@@ -15,6 +15,8 @@ from lattice.model.insert_types import INSERT_TYPES
 from lattice.model.layouts import NAMED
 from lattice.model.strip_kinds import DESTINATIONS, STRIP_KINDS
 from lattice.trace import MOST_PATHS, HopFigures, hop_words, sentence, trace
+from web.editor.matter_lists import margin_lists
+from web.editor.places.base import wanted
 from web.editor.presenting import frame, strip_context
 from web.shelf.access import own_template_or_404
 from web.shelf.workspace import Workspace, workspace
@@ -48,21 +50,15 @@ def chosen(request: HttpRequest, space: Workspace) -> dict[str, Any]:
     section = next((s for s in space.template.sections if s.id == request.GET.get("section")), None)
     if section is not None:
         return {"panel": "section", **_section_context(space, section)}
-    return {"panel": "findings", "chosen_finding": request.GET.get("finding", "")}
+    return {"panel": "findings", "chosen_finding": wanted(request, "finding")}
 
 
 @require_safe
 def findings_panel(request: HttpRequest, pk: int) -> HttpResponse:
-    """The list of matters; with `follow`, what follows from each is looked for first."""
-    stored = own_template_or_404(request, pk)
-    if request.GET.get("follow"):
-        space = workspace(stored)
-        version = stored.version
-        space.follow()
-        stored.refresh_from_db(fields=["version"])
-        if stored.version != version:  # the answer to an edit has another list
-            return HttpResponse(status=204)
-    return render(request, "editor/panel_findings.html", frame(stored))
+    """The list of matters in the margin."""
+    context = frame(own_template_or_404(request, pk))
+    context |= margin_lists(request, context, request.GET.get("finding", ""))
+    return render(request, "editor/panel_findings.html", context)
 
 
 @require_safe

@@ -2,108 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 from django.http import HttpRequest
-from django.utils.safestring import SafeString
 
-from lattice.checks import Finding
-from lattice.checks.finding import SEVERITIES
 from lattice.graph.signal_graph import SignalGraph
 from lattice.levels.chain import figures
-from lattice.matters.matter import Matter
-from lattice.model.document import Strip, Waiver, main_outlet
+from lattice.model.document import Strip, main_outlet
 from lattice.model.units import words_db
 from lattice.sheet import Sheet
-from lattice.sheet.svg import FIGURES, Mark, render
+from lattice.sheet.svg import FIGURES, Pieces, pieces
+from web.editor.lists import Table
+from web.editor.matters import marks, open_words, rows_of
 from web.editor.places.base import all_keys, navigation
-from web.shared.records import as_data, records
 from web.shelf import services
 from web.shelf.models import StoredTemplate
 from web.shelf.sheets import sheet_of
 from web.shelf.workspace import Workspace, workspace
-
-
-@dataclass(frozen=True)
-class Numbered:
-    """A finding with the number it has on the sheet and in the list."""
-
-    number: int
-    finding: Finding
-    zone: str
-
-
-def numbered(space: Workspace, sheet: Sheet | None) -> list[Numbered]:
-    """Open findings, numbered worst first."""
-    zones = sheet.zone_of if sheet else {}
-    open_ones = [finding for finding in space.audit.findings if not finding.waived]
-    return [
-        Numbered(number, finding, zones.get(finding.strips[0], "") if finding.strips else "")
-        for number, finding in enumerate(open_ones, start=1)
-    ]
-
-
-Groups = list[tuple[Matter, list[Numbered]]]
-
-
-def grouped(space: Workspace, findings: list[Numbered]) -> Groups:
-    """Findings by the mistake behind them, its own first, in the order of the first of each."""
-    by_mark = {one.finding.fingerprint: one for one in findings}
-    groups = [(m, [by_mark[f.fingerprint] for f in m.findings if f.fingerprint in by_mark]) for m in space.matters]
-    return sorted(
-        ((matter, ones) for matter, ones in groups if ones),
-        key=lambda group: (SEVERITIES.index(group[0].severity), group[1][0].number),
-    )
-
-
-# The families of checks.md, by the first word of a code; section.stray is about routes.
-FAMILIES = {
-    **dict.fromkeys(("route", "section.stray", "part", "choice", "io", "tie"), "Continuity"),
-    "key": "Keys",
-    "midi": "MIDI",
-    "loop": "Loops",
-    "level": "Levels",
-    "time": "Timing",
-    "stem": "Stems",
-    "rule": "Rules",
-    "audit": "This audit",
-    **dict.fromkeys(("plugin", "budget"), "Machines"),
-}
-
-
-def groups_by_family(groups: Groups) -> dict[str, Groups]:
-    """The same by family, in the order of the worst of each."""
-    families: dict[str, Groups] = {}
-    for matter, ones in groups:
-        families.setdefault(family_of(matter.code), []).append((matter, ones))
-    return families
-
-
-def family_of(code: str) -> str:
-    """The family of a code, as people say it."""
-    return FAMILIES.get(code) or FAMILIES.get(code.partition(".")[0], "Names and sections")
-
-
-def waived_by_waiver(space: Workspace) -> list[tuple[Waiver, list[Finding]]]:
-    """Every waiver that covers something, with all that it covers, in the order of the findings."""
-    waivers = {waiver.fingerprint: waiver for waiver in space.template.waivers}
-    covered: dict[str, list[Finding]] = {}
-    for finding in space.audit.findings:
-        if finding.waived:
-            covered.setdefault(finding.waived_by, []).append(finding)
-    return [(waivers[mark], ones) for mark, ones in covered.items()]
-
-
-def marks(sheet: Sheet, findings: list[Numbered]) -> dict[str, Mark]:
-    """The worst finding of each box, at the strip it is about."""
-    box_of = {member: box.id for box in sheet.boxes for member in box.members}
-    found: dict[str, Mark] = {}
-    for one in findings:
-        box = box_of.get(one.finding.strips[0]) if one.finding.strips else None
-        if box and box not in found:
-            found[box] = Mark(one.finding.severity, one.number, one.finding.fingerprint)
-    return found
 
 
 def facts(stored: StoredTemplate, space: Workspace) -> list[tuple[str, str]]:
@@ -128,13 +43,13 @@ def facts(stored: StoredTemplate, space: Workspace) -> list[tuple[str, str]]:
     ]
 
 
-def wires_json(sheet: Sheet) -> SafeString:
+def wires_table(sheet: Sheet) -> Table:
     """Ends and corners of every line, for highlighting in the browser."""
     rows = [(wire.routes, wire.kind, wire.start, wire.end, wire.points, wire.feedback) for wire in sheet.wires]
-    return as_data(records("routes kind start end points feedback", rows))
+    return Table("routes kind start end points feedback", rows)
 
 
-def strips_json(space: Workspace, sheet: Sheet) -> SafeString:
+def strips_table(space: Workspace, sheet: Sheet) -> Table:
     """Every strip by id, for finding and connecting by name."""
     outboard = {machine.id for machine in space.template.machines if machine.kind == "outboard"}
     main = space.template.machines[0].id
@@ -144,8 +59,8 @@ def strips_json(space: Workspace, sheet: Sheet) -> SafeString:
         zone = sheet.zone_of[strip.id]
         return strip.id, strip.name, strip.kind, zone, machine, machine in outboard, _outlets(strip), _keyable(strip)
 
-    rows = map(row, space.template.strips)
-    return as_data(records("id name kind zone machine outboard outlets keyable", rows))
+    rows = list(map(row, space.template.strips))
+    return Table("id name kind zone machine outboard outlets keyable", rows)
 
 
 def _outlets(strip: Strip) -> list[str | None] | None:
@@ -160,23 +75,11 @@ def _keyable(strip: Strip) -> list[tuple[str, str]] | None:
     return [(insert.id, insert.name or insert.type) for insert in strip.inserts if insert.traits.can_be_keyed] or None
 
 
-def finder_context(context: dict[str, Any]) -> dict[str, Any]:
-    """What the quick-open of a place knows of the strips."""
-    return {"strips_data": strips_json(context["space"], context["sheet_map"])}
-
-
-def _open_words(findings: list[Numbered], groups: Groups, waived: int) -> str:
-    """“63 in 34 matters, 1 waived”."""
-    many = f"{len(findings)} in {len(groups)} matters" if len(groups) < len(findings) else f"{len(findings)} open"
-    return f"{many}, {waived} waived" if waived else many
-
-
 def frame(stored: StoredTemplate) -> dict[str, Any]:
     """What every page and every answer to a write needs."""
     space = workspace(stored)
     sheet = sheet_of(stored, space)
-    findings = numbered(space, sheet)
-    groups = grouped(space, findings)
+    rows = rows_of(space, sheet)
     return {
         "stored": stored,
         "navigation": navigation(),
@@ -184,9 +87,8 @@ def frame(stored: StoredTemplate) -> dict[str, Any]:
         "template": space.template,
         "space": space,
         "sheet_map": sheet,
-        "findings": findings,
-        "groups": groups,
-        "open_words": _open_words(findings, groups, space.audit.summary["waived"]),
+        "rows": rows,
+        "open_words": open_words(rows, space.audit.summary),
         "summary": space.audit.summary,
         "can_undo": stored.cursor,
         "can_redo": services.undone(stored),
@@ -212,21 +114,26 @@ def _arrivals(space: Workspace) -> dict[str, str]:
 COMPUTED = {"level": _likely_levels, "arrival": _arrivals}  # figures of the map that cost more than a look
 
 
-def map_context(request: HttpRequest, context: dict[str, Any]) -> dict[str, Any]:
-    """The drawing and the data beside it."""
-    figure = request.COOKIES.get("figure", "")
-    figure = figure if figure in FIGURES else FIGURES[0]
+def drawing_of(request: HttpRequest, context: dict[str, Any]) -> Pieces:
+    """The drawing, with the figure in its boxes that this person chose."""
+    figure = figure_of(request)
     stored, space, sheet = context["stored"], context["space"], context["sheet_map"]
-    title = space.template.name
     values = COMPUTED[figure](space) if figure in COMPUTED else None
-    svg = render(sheet, facts(stored, space), title, marks(sheet, context["findings"]), figure=figure, values=values)
-    return {
-        "figures": FIGURES,
-        "figure": figure,
-        "svg": svg,
-        "wires": wires_json(sheet),
-        "strips_data": strips_json(space, sheet),
-    }
+    return pieces(
+        sheet,
+        facts(stored, space),
+        space.template.name,
+        marks(sheet, context["rows"]),
+        figure=figure,
+        values=values,
+        lines=space.lines,
+    )
+
+
+def figure_of(request: HttpRequest) -> str:
+    """Which figure stands in the boxes of the map."""
+    figure = request.COOKIES.get("figure", "")
+    return figure if figure in FIGURES else FIGURES[0]
 
 
 def strip_context(space: Workspace, strip: Strip) -> dict[str, Any]:

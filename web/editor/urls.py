@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from web.editor import inventories, panels, views, writes
+from web.editor import inventories, matter_views, panels, views, writes
 from web.editor.places.base import PLACES
 
 urlpatterns = [
@@ -31,6 +31,11 @@ urlpatterns = [
     path("write/forget-inventory/", inventories.forget_inventory, name="forget-inventory"),
     path("write/redraw/", writes.redraw, name="redraw"),
     path("write/tidy/", writes.tidy, name="tidy"),
-    path("write/remedy/<str:fingerprint>/<int:number>/", writes.remedy, name="remedy"),
+    path("write/remedy/<str:fingerprint>/<str:key>/", writes.remedy, name="remedy"),
+    path("write/follow/", matter_views.follow, name="follow"),
     path("write/<str:what>/", writes.write, name="write"),
+    path("rows/", matter_views.further_rows, name="further-rows"),
+    path("matter/<str:key>/", matter_views.matter, name="matter"),
+    path("effect/<str:fingerprint>/<str:key>/", matter_views.effect, name="effect"),
+    path("<str:name>.json", matter_views.table, name="table"),
 ]

@@ -7,7 +7,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_safe
 
 from web.editor.places.base import PLACES, Context, Place, wanted
-from web.editor.presenting import finder_context, frame
+from web.editor.presenting import frame
 from web.shelf.access import own_template_or_404
 
 
@@ -16,8 +16,6 @@ def place_page(request: HttpRequest, pk: int, place: str) -> HttpResponse:
     """A place as a page: its frame, and the body that writes bring anew."""
     here, context = PLACES[place], frame(own_template_or_404(request, pk))
     context |= place_context(request, context, here)
-    if "strips_data" not in context:
-        context |= finder_context(context)
     return render(request, here.page, context)
 
 

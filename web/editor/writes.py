@@ -9,12 +9,14 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_POST
 
-from lattice.checks import Finding
 from lattice.edits import EDITS, edit_named
 from lattice.errors import DocumentError
-from lattice.matters.matter import Matter
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
+from web.editor.lists import changes
+from web.editor.matter_lists import INTO
+from web.editor.matters import offered
+from web.editor.panels import CHOICES, chosen
 from web.editor.places.base import PLACES
 from web.editor.presenting import frame
 from web.editor.preview import Holder, Preview, planned
@@ -57,7 +59,14 @@ def changed(request: HttpRequest, stored: StoredTemplate) -> HttpResponse:
     context = frame(stored)
     audited = perf_counter()
     here = PLACES.get(request.POST.get("place", ""), PLACES["map"])
-    context |= place_context(request, context, here)
+    if here.lists is None:
+        context |= place_context(request, context, here)
+    else:
+        said = request.POST.get("shown", "")
+        context["shows_matters"] = f"{INTO}:" in said
+        context |= chosen(request, context["space"]) | CHOICES
+        context |= {"place": here.name, "here": here}
+        context["changes"] = changes(*here.lists(request, context), said)
     response = render(request, "editor/changed.html", context)
     request.timings |= {"audit-layout": (audited - start) * 1000, "draw": (perf_counter() - audited) * 1000}  # type: ignore[attr-defined]
     return response
@@ -135,15 +144,13 @@ def write_planned(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_POST
-def remedy(request: HttpRequest, pk: int, fingerprint: str, number: int) -> HttpResponse:
+def remedy(request: HttpRequest, pk: int, fingerprint: str, key: str) -> HttpResponse:
     """Applies a remedy of a finding, or of a matter."""
 
     def work(stored: StoredTemplate) -> StoredTemplate:
         space = workspace(stored)
-        offering: tuple[Finding | Matter, ...] = (*space.audit.findings, *space.matters)
-        for one in offering:
-            if one.fingerprint == fingerprint and number < len(one.remedies):
-                remedy = one.remedies[number]
+        for one, remedy in offered(space, fingerprint):
+            if remedy.key == key:
                 label = f"{one.message}: {remedy.label}"
                 return services.edit(pk, signed_in_user(request), base_of(request), label, remedy.steps)
         raise DocumentError(["this finding is gone; the list shows what there is now"])

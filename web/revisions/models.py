@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.conf import settings
 from django.db import models
 
+from web.shared.jobs import Job
 from web.shelf.models import StoredTemplate
 
 
@@ -50,22 +51,11 @@ class Tick(models.Model):
         return f"{self.section or 'outside sections'}: {self.by}"
 
 
-class Pack(models.Model):
+class Pack(Job):
     """A release pack of a revision: made in the background, with progress, and kept when it is whole."""
 
-    WAITING, MAKING, DONE, CANCELLED, FAILED = "waiting", "making", "done", "cancelled", "failed"
-
     revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="packs")
-    state = models.CharField(max_length=9, default=WAITING)
-    step = models.CharField(max_length=80, default="")
-    percent = models.PositiveIntegerField(default=0)
-    said = models.CharField(max_length=300, default="")  # why it failed
     content = models.BinaryField(default=bytes)
-    began_at = models.DateTimeField(auto_now_add=True)
-    ended_at = models.DateTimeField(null=True)
-
-    class Meta:
-        ordering = ("-pk",)
 
     def __str__(self) -> str:
         return f"{self.revision}: {self.state}"

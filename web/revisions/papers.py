@@ -24,9 +24,9 @@ from lattice.sheet.svg import Mark, render
 from lattice.stems.report import adds_up
 from lattice.timing.monitoring import monitored
 from lattice.timing.paths import critical_path
+from web.editor.matters import by_family, marks, rows_of, waived_by_waiver
 from web.editor.places import ports
 from web.editor.places.levels import endpoints
-from web.editor.presenting import grouped, groups_by_family, marks, numbered, waived_by_waiver
 from web.shelf.workspace import Workspace
 
 MM_A_PX = 0.25  # 12 px type is 3 mm high
@@ -75,7 +75,7 @@ def map_svg(space: Workspace, facts: Facts) -> str:
 
 
 def _marks(space: Workspace, sheet: Sheet) -> dict[str, Mark]:
-    return marks(sheet, numbered(space, sheet))
+    return marks(sheet, rows_of(space))
 
 
 def _title_block(space: Workspace, facts: Facts) -> list[tuple[str, str]]:
@@ -112,7 +112,7 @@ def _size_of(svg: str) -> tuple[float, float]:
 
 def report_html(space: Workspace, facts: Facts) -> str:
     """Findings and waivers, levels at endpoints, timing, ledger, ports, plug-ins."""
-    families = groups_by_family(grouped(space, numbered(space, drawing(space))))
+    families = by_family(rows_of(space))
     context = {
         "facts": facts, "template": space.template, "summary": space.audit.summary,
         "families": families, "waived": waived_by_waiver(space), "ends": _ends(space),

@@ -108,12 +108,5 @@ def take(pk: int, user: User, base: int, revision: Revision, keys: list[str]) ->
 
 def begin_pack(revision: Revision) -> Pack:
     """A pack to be made; one that is being made already is that one."""
-    running = revision.packs.filter(state__in=(Pack.WAITING, Pack.MAKING)).first()
+    running = revision.packs.filter(state__in=Pack.UNDER_WAY).first()
     return running or Pack.objects.create(revision=revision)
-
-
-def cancel_pack(pack_made: Pack) -> None:
-    """Says that nobody waits for it any more; who makes it stops at the next step."""
-    Pack.objects.filter(pk=pack_made.pk, state__in=(Pack.WAITING, Pack.MAKING)).update(
-        state=Pack.CANCELLED, ended_at=timezone.now()
-    )

@@ -13,7 +13,7 @@ from django.views.decorators.http import require_POST, require_safe
 from lattice.errors import DocumentError
 from lattice.model.names import slug
 from web.editor.places.base import PLACES
-from web.editor.presenting import finder_context, frame
+from web.editor.presenting import frame
 from web.editor.writes import base_of
 from web.revisions import services
 from web.revisions.comparing import comparison, figures_of
@@ -44,7 +44,6 @@ def _page(request: HttpRequest, stored: StoredTemplate, status: int = 200, **sai
         "here": PLACES["revisions"],
         "revisions": known,
         "newest": newest,
-        **finder_context(context),
         **said,
     }
     if newest is not None:
@@ -141,7 +140,6 @@ def compare_page(request: HttpRequest, pk: int) -> HttpResponse:
         "revisions": list(known.values()),
         "from": before,
         "to": after,
-        **finder_context(context),
     }
     if before:
         spaces = [context["space"] if name == PRESENT else _space(known[name]) for name in (before, after)]
@@ -178,7 +176,7 @@ def progress(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 @require_POST
 def cancel(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     for pack in _revision(request, pk, number).packs.defer("content"):
-        services.cancel_pack(pack)
+        pack.cancel()
     return redirect(reverse("revisions", args=[pk]) + "#pack")
 
 

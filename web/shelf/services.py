@@ -43,16 +43,20 @@ def of_owner(user: User) -> Any:
 class PreparedState:
     """A state worked out and found good before anything is locked: bytes, audit, map, figures for the shelf.
 
-    `stored` is the template it will be a state of, whose map it keeps; None for a new one.
+    `stored` is the template it will be a state of, whose map it keeps, None for a new one; `before` the state that was
+    edited, where it is at hand.
     Raises DocumentError where the bytes would not read back as a template.
     """
 
-    def __init__(self, template: Template, stored: StoredTemplate | None = None) -> None:
+    def __init__(
+        self, template: Template, stored: StoredTemplate | None = None, before: Workspace | None = None
+    ) -> None:
         document = encode(template)
-        if read_back(document) != template:
+        if encode(read_back(document)) != document:
             raise DocumentError(["this state would not be read back as it is, and is not stored"])
         self.head = deflated(document)
-        self.template, self.space = template, Workspace(template)
+        self.template = template
+        self.space = Workspace(template, before)
         counts = {"strips": len(template.strips), "routes": len(template.routes)}
         self.summary = {**self.space.audit.summary, **counts}
         self.slots_before = bytes(stored.slots) if stored else b""
@@ -106,12 +110,12 @@ def edit(pk: int, user: User, base: int, label: str, steps: Iterable[EditStep]) 
 def change(pk: int, user: User, base: int, label: str, work: Callable[[Template], Template]) -> StoredTemplate:
     """Writes what `work` makes of the template as one edit of the journal."""
     stored = based_on(pk, user, base)
-    before = workspace(stored).template
-    after = work(before)
-    patch = diff(before, after)
+    space = workspace(stored)
+    after = work(space.template)
+    patch = diff(space.template, after)
     if not patch:
         return stored
-    made = PreparedState(after, stored)
+    made = PreparedState(after, stored, space)
     entry = JournalEntry(kind=JournalEntry.EDIT, label=label[:300], patch=patch.dump(), before=stored.cursor)
     return commit_state(pk, user, base, made, entry, entry)
 
@@ -122,8 +126,8 @@ def undo(pk: int, user: User, base: int) -> StoredTemplate:
     entry = stored.cursor
     if entry is None:
         raise EditError("there is nothing to undo")
-    before = Patch.load(bytes(entry.patch)).inverse().apply(workspace(stored).template)
-    made = PreparedState(before, stored)
+    space = workspace(stored)
+    made = PreparedState(Patch.load(bytes(entry.patch)).inverse().apply(space.template), stored, space)
     undoing = JournalEntry(kind=JournalEntry.UNDO, label=f"Undo: {entry.label}"[:300], of=entry)
     return commit_state(pk, user, base, made, undoing, entry.before)
 
@@ -134,7 +138,8 @@ def redo(pk: int, user: User, base: int) -> StoredTemplate:
     entry = undone(stored)
     if entry is None:
         raise EditError("there is nothing to redo")
-    made = PreparedState(Patch.load(bytes(entry.patch)).apply(workspace(stored).template), stored)
+    space = workspace(stored)
+    made = PreparedState(Patch.load(bytes(entry.patch)).apply(space.template), stored, space)
     redoing = JournalEntry(kind=JournalEntry.REDO, label=f"Redo: {entry.label}"[:300], of=entry)
     return commit_state(pk, user, base, made, redoing, entry)
 

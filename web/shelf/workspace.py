@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from functools import cached_property
+from dataclasses import dataclass
 from threading import Lock
 
-from lattice.analysis import Analysis
-from lattice.checks import Audit, audit_of
 from lattice.errors import DocumentError
 from lattice.formats.document_json import load
 from lattice.graph.signal_graph import SignalGraph
-from lattice.matters.effect import State, effects_of
+from lattice.matters.effect import Effects, State, effects_of
 from lattice.matters.matter import Matter, matters_of
 from lattice.model.document import Template
 from lattice.sheet import Sheet, Slots, draw
+from lattice.sheet.redraw import redrawn
+from lattice.sheet.svg import line_pieces
 from web.shelf.heads import document_of
 from web.shelf.models import StoredTemplate
 
@@ -30,27 +30,28 @@ class UnreadableError(Exception):
         self.stored, self.problems = stored, problems
 
 
-class Workspace:
-    """The document, its graph form, its audit. Each is computed once a version."""
+class Workspace(State):
+    """A template with what is computed on it, and its map. Each is computed once a version.
 
-    def __init__(self, template: Template) -> None:
-        self.template = template
+    Parameters
+    ----------
+    template
+        A validated template.
+    before
+        The workspace of the state an edit was made on: a map that the edit does not move is taken over from it.
+    """
+
+    def __init__(self, template: Template, before: Workspace | None = None) -> None:
+        super().__init__(template)
         self._matters: tuple[Matter, ...] | None = None
         self.is_followed = False
-        self.effects: dict[tuple[str, int], str] = {}  # (matter, place of a remedy) → what it would do
-        self._drawn: tuple[set[tuple[frozenset[str], bytes]], tuple[Sheet, bytes]] | None = None
-
-    @cached_property
-    def analysis(self) -> Analysis:
-        return Analysis(self.template)
+        self.effects: Effects = {}  # what remedies would do, once that was looked for
+        self._drawn: Drawn | None = None
+        self._before = _map_of(before) if before is not None else None
 
     @property
     def graph(self) -> SignalGraph:
         return self.analysis.graph
-
-    @cached_property
-    def audit(self) -> Audit:
-        return audit_of(self.analysis)
 
     @property
     def matters(self) -> tuple[Matter, ...]:
@@ -66,7 +67,7 @@ class Workspace:
         """
         if not self.is_followed:
             self._matters = matters_of(self.analysis, self.audit)
-            self.effects = effects_of(State.of(self.analysis, self.audit), self._matters, MOST_WORK)
+            self.effects = effects_of(self, self._matters, MOST_WORK)
             self.is_followed = True
 
     @property
@@ -78,13 +79,47 @@ class Workspace:
 
         Strips that `slots` does not know get one. A map drawn with the slots it gave is the same map.
         """
-        if self._drawn is not None and (folded, slots) in self._drawn[0]:
-            return self._drawn[1]
+        if self._drawn is None or not self._drawn.is_of(folded, slots):
+            self._drawn = self._redrawn(folded, slots) or self._drawn_whole(folded, slots)
+        return self._drawn.sheet, self._drawn.after
+
+    def _redrawn(self, folded: frozenset[str], slots: bytes) -> Drawn | None:
+        """The map before the edit with what looks different now, where nothing has moved."""
+        if self._before is None or not self._before[0].is_of(folded, slots):
+            return None
+        was, graph, feedback = self._before
+        sheet = redrawn(was.sheet, graph, self.graph, (feedback, self.feedback))
+        return None if sheet is None else Drawn(sheet, folded, slots, was.after, was.lines)
+
+    def _drawn_whole(self, folded: frozenset[str], slots: bytes) -> Drawn:
         kept = Slots.load(slots)
         sheet = draw(self.graph, self.feedback, folded, kept)
-        after = kept.dump()
-        self._drawn = {(folded, slots), (folded, after)}, (sheet, after)
-        return self._drawn[1]
+        return Drawn(sheet, folded, slots, kept.dump(), line_pieces(sheet))
+
+    @property
+    def lines(self) -> list[tuple[str, str]]:
+        """The lines of the map that was drawn last, as they stand in its page."""
+        return self._drawn.lines if self._drawn is not None else []
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """A map, what it was drawn with, and its lines as text."""
+
+    sheet: Sheet
+    folded: frozenset[str]
+    slots: bytes
+    after: bytes  # slots with those of newcomers
+    lines: list[tuple[str, str]]
+
+    def is_of(self, folded: frozenset[str], slots: bytes) -> bool:
+        """Whether these folds and slots give this map."""
+        return self.folded == folded and slots in (self.slots, self.after)
+
+
+def _map_of(space: Workspace) -> tuple[Drawn, SignalGraph, frozenset[int]] | None:
+    """What a map is taken over from, without the figures that go with the state it is of."""
+    return (space._drawn, space.graph, space.feedback) if space._drawn is not None else None
 
 
 _kept: OrderedDict[int, tuple[int, Workspace]] = OrderedDict()  # template → (version, workspace)

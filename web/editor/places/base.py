@@ -8,6 +8,8 @@ from typing import Any
 
 from django.http import HttpRequest
 
+from web.editor.lists import KeyedList, Table
+
 Context = dict[str, Any]
 Keys = tuple[tuple[str, str], ...]  # what to press, keys between `…`, and what it does
 
@@ -26,6 +28,8 @@ class Place:
     context: Callable[[HttpRequest, Context], Context] | None = None  # None: another app serves it
     page: str = "editor/place.html"
     answer: str = "editor/place_changed.html"  # what a write on it swaps
+    # Lists and tables of which a write on it only brings what has changed.
+    lists: Callable[[HttpRequest, Context], tuple[list[KeyedList], dict[str, Table]]] | None = None
     keys: Keys = ()
 
     @property

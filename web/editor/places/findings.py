@@ -1,31 +1,60 @@
-"""The Findings place: everything the audit says, by family, with what puts it right or waives it."""
+"""The Findings place: matters, worst first, searched and narrowed by the address, with what puts each right."""
 
 from __future__ import annotations
 
 from collections import Counter
 
 from django.http import HttpRequest
+from django.template.loader import render_to_string
 
 from lattice.checks.finding import SEVERITIES
+from web.editor.lists import KeyedList, Table
+from web.editor.matter_lists import matters_list
+from web.editor.matters import Narrowed, Row, bars, waived_by_waiver
 from web.editor.places.base import RECORD, Context, Place, wanted
-from web.editor.presenting import groups_by_family, waived_by_waiver
 from web.editor.what_if import awake_beside
 
 
-def _context(request: HttpRequest, context: Context) -> Context:
-    severity = wanted(request, "severity")
-    counts = Counter(matter.severity for matter, _ones in context["groups"])
-    severities = [("", "all", len(context["groups"]))]
-    severities += [(one, f"{one}s", counts[one]) for one in SEVERITIES]
-    shown = {
-        "families": groups_by_family(
-            [group for group in context["groups"] if not severity or group[0].severity == severity]
+def _top(request: HttpRequest, context: Context) -> Context:
+    """What stands over the list: what is asked for, and how much there is of each kind."""
+    rows: list[Row] = context["rows"]
+    narrowed = Narrowed.of(request)
+    sections = {section.id: section.name for section in context["template"].sections}
+    counts = Counter(row.matter.severity for row in rows)
+    strips = {strip.id: strip.name for strip in context["template"].strips}
+    return {
+        "narrowed": narrowed,
+        "query": narrowed.query(),
+        "severities": [
+            (words, count, narrowed.query(severity=value), narrowed.severity == value)
+            for value, words, count in (("", "all", len(rows)), *((one, f"{one}s", counts[one]) for one in SEVERITIES))
+        ],
+        "families": bars(rows, narrowed, "family", lambda row: row.family, str),
+        "sections": bars(
+            rows, narrowed, "section", lambda row: row.section or "-", lambda one: sections.get(one, "no section")
         ),
-        "severity": severity,
-        "severities": severities,
-        "waived": waived_by_waiver(context["space"]),
+        "about_name": strips.get(narrowed.about, narrowed.about),
+        "without": {name: narrowed.query(**{name: ""}) for name in vars(narrowed)},
+        "is_narrowed": bool(narrowed.query()),
+        "is_any": any(narrowed.admits(row) for row in rows),
     }
+
+
+def _context(request: HttpRequest, context: Context) -> Context:
+    shown = _top(request, context)
+    shown["matters"] = matters_list(request, context, wanted(request, "finding"))
+    shown["waived"] = waived_by_waiver(context["space"])
     return shown | ({"awake": awake_beside(context["space"])} if wanted(request, "awake") else {})
 
 
-PLACE = Place("findings", "Findings", RECORD, 0, _context)
+def _lists(request: HttpRequest, context: Context) -> tuple[list[KeyedList], dict[str, Table]]:
+    """The list piece by piece; what stands over and under it each as one."""
+    shown = {**context, **_context(request, context)}
+    parts = [
+        KeyedList(f"findings-{part}", [(f"of-findings-{part}", render_to_string(page, shown, request))])
+        for part, page in (("top", "editor/findings_top.html"), ("foot", "editor/findings_foot.html"))
+    ]
+    return [*parts, shown["matters"]], {}
+
+
+PLACE = Place("findings", "Findings", RECORD, 0, _context, answer="editor/findings_changed.html", lists=_lists)

@@ -8,7 +8,6 @@ from django.http import HttpRequest
 
 from lattice.model.document import Strip
 from web.editor.places.base import RECORD, Context, Place
-from web.editor.presenting import Numbered
 from web.shelf.workspace import Workspace
 
 GROUPS = (
@@ -20,11 +19,21 @@ GROUPS = (
 )
 
 
-def hygiene_place(space: Workspace, findings: list[Numbered]) -> dict[str, Any]:
-    """Findings of hygiene by group, and what can be done about many at once."""
-    groups = [(words, [one for one in findings if one.finding.code == code]) for code, words in GROUPS]
+def hygiene_place(space: Workspace, zones: dict[str, str]) -> dict[str, Any]:
+    """Findings of hygiene by group, each with its zone on the map, and what can be done about many at once."""
+    groups = [
+        (
+            words,
+            [
+                (finding, zones.get(finding.strips[0], "") if finding.strips else "")
+                for finding in space.open.values()
+                if finding.code == code
+            ],
+        )
+        for code, words in GROUPS
+    ]
     unused = _unused(space)
-    odd = [one.finding.strips[0] for one in findings if one.finding.code == "section.colour"]
+    odd = [finding.strips[0] for finding in space.open.values() if finding.code == "section.colour"]
     return {
         "hygiene": [(words, ones) for words, ones in groups if ones],
         "unused": unused,
@@ -44,7 +53,7 @@ def _unused(space: Workspace) -> list[Strip]:
 
 
 def _context(_request: HttpRequest, context: Context) -> Context:
-    return hygiene_place(context["space"], context["findings"])
+    return hygiene_place(context["space"], context["sheet_map"].zone_of)
 
 
 PLACE = Place("hygiene", "Hygiene", RECORD, 1, _context)

@@ -2,15 +2,56 @@
 
 from __future__ import annotations
 
-from django.http import HttpRequest
+from typing import Any
 
+from django.http import HttpRequest
+from django.utils.safestring import mark_safe
+
+from lattice.sheet.svg import FIGURES
+from web.editor.lists import KeyedList, Table
+from web.editor.matter_lists import margin_lists
 from web.editor.panels import CHOICES, chosen
 from web.editor.places.base import FLOW, Context, Place
-from web.editor.presenting import map_context
+from web.editor.presenting import drawing_of, figure_of, strips_table, wires_table
 
 
 def _context(request: HttpRequest, context: Context) -> Context:
-    return map_context(request, context) | CHOICES | chosen(request, context["space"])
+    """The page: its drawing as a whole, its margin with the first matters."""
+    shown: dict[str, Any] = {"figures": FIGURES, "figure": figure_of(request), **CHOICES}
+    shown |= chosen(request, context["space"])
+    drawing = drawing_of(request, context)
+    lists = _drawn_lists(context, drawing)
+    marked = {one.into: f' data-shown="{one.remembered()}"' for one in lists}
+    shown["svg"] = mark_safe("".join(drawing.whole(marked)))  # noqa: S308 - escaped where it is made
+    if shown["panel"] == "findings":
+        shown |= margin_lists(request, context, shown["chosen_finding"])
+    return shown
+
+
+def _lists(request: HttpRequest, context: Context) -> tuple[list[KeyedList], dict[str, Table]]:
+    """What an answer to a write is made of."""
+    lists = _drawn_lists(context, drawing_of(request, context))
+    if context["panel"] == "findings":
+        margin = margin_lists(request, context, context["chosen_finding"])
+        context |= margin
+        if context["shows_matters"]:  # else the whole margin goes out
+            lists += margin.values()
+    tables = {
+        "wires": wires_table(context["sheet_map"]),
+        "strips": strips_table(context["space"], context["sheet_map"]),
+    }
+    return lists, tables
+
+
+def _drawn_lists(context: Context, drawing: Any) -> list[KeyedList]:
+    sheet = context["sheet_map"]
+    size = f"{sheet.width:g} {sheet.height:g}"
+    return [
+        KeyedList("frame", [("frame-lines", drawing.frame)], is_svg=True, size=size),
+        KeyedList("lines", drawing.lines, is_svg=True),
+        KeyedList("boxes", drawing.boxes, is_svg=True),
+        KeyedList("title", [("title-block", drawing.title_block)], is_svg=True),
+    ]
 
 
 PLACE = Place(
@@ -21,6 +62,7 @@ PLACE = Place(
     _context,
     page="editor/map.html",
     answer="editor/map_changed.html",
+    lists=_lists,
     keys=(
         ("`arrows`", "from strip to strip"),
         ("`Enter`", "choose the strip; open a folded section"),
@@ -30,7 +72,7 @@ PLACE = Place(
         ("`t`", "trace the chosen strip to every endpoint"),
         ("`Shift t`", "trace to a strip: type which"),
         ("`f`", "fold or open the section of the chosen strip"),
-        ("`n` `Shift n`", "next finding, the one before"),
+        ("`n` `Shift n`", "next matter, the one before"),
         ("`a`", "add strips"),
         ("`m`", "mute or unmute the chosen strip"),
         ("`Delete`", "remove the chosen strip"),

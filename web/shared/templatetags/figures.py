@@ -68,8 +68,10 @@ def whole(number: float | None) -> str:
 
 
 @register.filter
-def signed_db(change_db: float) -> str:
-    """A change of level: ±0.0 dB, +2.0 dB, −∞ dB."""
+def signed_db(change_db: float | None) -> str:
+    """A change of level: ±0.0 dB, +2.0 dB, −∞ dB; nothing for none."""
+    if change_db is None:
+        return ""
     if change_db == -math.inf:
         return f"−∞{THIN}dB"
     text = f"{change_db:+.1f}".replace("-", "−")

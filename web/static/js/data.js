@@ -1,7 +1,40 @@
-// Records that the server sends in the text of a hidden element. They come as a table, the names of the
-// fields once and then a row a record, because a template may have thousands of strips.
+// Records that the server has for the scripts: they are asked for once the page stands, and later changes come
+// with the answers to edits. They come as a table, the names of the fields once and then a row a record,
+// because a template may have thousands of strips. The first field of a record is its name.
+
+const tables = new Map(); // id of the element that stands for it → name → record
 
 export const records = ({ columns, rows }) =>
   rows.map((row) => Object.fromEntries(columns.map((name, at) => [name, row[at]])));
 
 export const sent = (id) => JSON.parse(document.getElementById(id)?.textContent || "null");
+
+// The table that an element stands for, by name.
+export async function table(id) {
+  if (!tables.has(id)) {
+    const holder = document.getElementById(id);
+    const answer = await fetch(holder.dataset.from, { headers: { Accept: "application/json" } });
+    const whole = await answer.json();
+    tables.set(id, byName(whole));
+    holder.dataset.shown = whole.shown;
+  }
+  return tables.get(id);
+}
+
+function byName(whole) {
+  const found = new Map();
+  const all = records(whole);
+  whole.rows.forEach((row, at) => found.set(String(row[0]), all[at]));
+  return found;
+}
+
+// What an answer says has changed in a table.
+export function patchTable(id, token, change) {
+  const known = change.whole ? new Map() : tables.get(id) || new Map();
+  for (const name of change.gone) known.delete(name);
+  for (const [name, record] of byName(change)) known.set(name, record);
+  tables.set(id, known);
+  document.getElementById(id).dataset.shown = token;
+}
+
+export const now = (id) => tables.get(id) || new Map();

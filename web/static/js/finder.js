@@ -1,6 +1,8 @@
 // Quick-open: one field for strips by name and for commands; also asked for a strip when connecting or tracing.
 
-import { records, sent } from "./data.js";
+import { table } from "./data.js";
+
+const known = await table("strips");
 
 const HINT = "Find a strip, or a command";
 
@@ -8,7 +10,7 @@ export class Finder {
   constructor() {
     this.input = document.getElementById("find");
     this.list = document.getElementById("find-list");
-    this.strips = records(sent("strips"));
+    this.strips = [...known.values()];
     this.commands = [];
     this.found = [];
     this.at = 0;

@@ -2,7 +2,7 @@
 
 import { chosen } from "./map/chosen.js";
 import { boxOf, open, panel, post, read, view } from "./map/drawing.js";
-import { rest, showFinding, showTrace } from "./map/highlight.js";
+import { rest, rowOf, showFinding, showRoutes, showTrace, unlight } from "./map/highlight.js";
 import { DEEDS } from "./map/keyboard.js";
 import "./map/pointer.js";
 import { choose, markChosen, pressFinding } from "./map/selection.js";
@@ -19,6 +19,15 @@ document.addEventListener("click", (event) => {
   if (button.matches(".trace-line")) showTrace(button.closest(".trace"));
 });
 
+// The routes that a remedy would change are lit while one is on its button.
+for (const name of ["pointerover", "focusin"])
+  panel.addEventListener(name, (event) => {
+    const button = event.target.closest("[data-lights]:not([data-lights=''])");
+    if (button) showRoutes(button.dataset.lights);
+  });
+for (const name of ["pointerout", "focusout"])
+  panel.addEventListener(name, (event) => event.target.closest("[data-lights]:not([data-lights=''])") && unlight());
+
 document.getElementById("figure-choice").addEventListener("change", (event) => {
   document.cookie = `figure=${event.target.value}; path=/; max-age=31536000; samesite=lax`;
   post("redraw");
@@ -26,17 +35,16 @@ document.getElementById("figure-choice").addEventListener("change", (event) => {
 
 // ---- after the server has answered
 
-document.addEventListener("htmx:oobAfterSwap", (event) => {
-  if (event.detail.target?.id === "sheet-holder") view.apply();
+document.addEventListener("lattice:changed", () => {
+  unlight();
+  refresh();
+  rest({ move: false });
 });
 document.addEventListener("htmx:afterSettle", (event) => {
-  if (event.target.id === "panel") {
-    rest({ drawn: true });
-    panel.querySelector("[autofocus]")?.focus();
-  } else if (event.target.id === "notice") {
-    refresh();
-    rest({ move: false });
-  }
+  if (event.target.matches?.(".matter-more")) rest({ move: false });
+  if (event.target.id !== "panel") return;
+  rest({ drawn: true });
+  panel.querySelector("[autofocus]")?.focus();
 });
 
 function refresh() {
@@ -52,7 +60,7 @@ function openTraced(address) {
 
 refresh();
 const address = new URLSearchParams(location.search);
-const deepLinked = chosen.finding && document.getElementById(`f-${chosen.finding}`);
+const deepLinked = rowOf(chosen.finding);
 if (deepLinked) showFinding(deepLinked);
 else if (address.get("trace")) openTraced(address);
 else if (chosen.strip && boxOf(chosen.strip)) view.show(boxOf(chosen.strip).getBoundingClientRect());

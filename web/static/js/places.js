@@ -2,6 +2,7 @@
 
 import { Chooser } from "./chooser.js";
 import { finder, offer } from "./commands.js";
+import { openMatter } from "./matters.js";
 import { write } from "./server.js";
 import "./shared.js";
 
@@ -111,6 +112,7 @@ body.addEventListener("keydown", (event) => {
 body.addEventListener("click", (event) => {
   const button = event.target.closest("button");
   if (!button) return;
+  if (button.matches(".finding-line")) pressFinding(button.closest(".finding"));
   if (button.dataset.choose) choose(button.dataset.choose);
   if (button.dataset.do === "connect") askConnect();
   if (button.dataset.do === "discard") location.reload();
@@ -121,6 +123,14 @@ body.addEventListener("click", (event) => {
     form.channel.select();
   }
 });
+
+function pressFinding(row) {
+  if (row.matches(".matter")) openMatter(row, !row.classList.contains("open"));
+  else {
+    const isOpen = row.classList.toggle("chosen");
+    row.querySelector(".finding-line").setAttribute("aria-expanded", isOpen);
+  }
+}
 
 // A file that is chosen is read into the field it belongs to, where it can be looked at before it is kept.
 body.addEventListener("change", async (event) => {
@@ -150,5 +160,6 @@ offer(choose, [
 document.addEventListener("htmx:oobAfterSwap", (event) => {
   if (event.detail.target === body) mark();
 });
+document.addEventListener("lattice:changed", () => mark());
 mark(true);
 document.body.dataset.ready = "true";

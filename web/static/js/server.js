@@ -2,6 +2,8 @@
 // typing and quick undo are answered one by one, each on the state the one before has made. Elements say what
 // they ask by data-write, data-values, data-get and data-poll; docs/decisions/0008 says why not by hx-post.
 
+import { shown } from "./changes.js";
+
 let queue = Promise.resolve();
 
 function ask(verb, url, target, values) {
@@ -62,32 +64,39 @@ document.addEventListener("click", (event) => {
 });
 
 // What goes on by itself, like a pack being made, is asked for until an answer no longer says so; beside the
-// queue, so that nobody's edit waits for it. An answer that comes too late, or under somebody's hand where the
-// element is data-calm, swaps nothing.
+// queue, so that nobody's edit waits for it. An answer that comes too late, or under somebody's hand in the part that
+// data-calm names, swaps nothing.
 const POLL_MS = 700;
 
-const isInUse = (part) => part.matches(":hover") || part.contains(document.activeElement);
-const mayChange = (waiting) => waiting.isConnected && !("calm" in waiting.dataset && isInUse(waiting.parentElement));
+const isInUse = (part) => part?.matches(":hover") || part?.contains(document.activeElement);
+const mayChange = (waiting) =>
+  waiting.isConnected && !(waiting.dataset.calm && isInUse(document.querySelector(waiting.dataset.calm)));
 
-function poll(inside) {
-  const waiting = inside.querySelector("[data-poll]");
-  if (waiting) setTimeout(() => look(waiting), POLL_MS);
+function poll() {
+  for (const waiting of document.querySelectorAll("[data-poll]:not([data-asked])")) {
+    waiting.dataset.asked = "true";
+    setTimeout(() => look(waiting), POLL_MS);
+  }
 }
 
 function look(waiting) {
   const later = () => waiting.isConnected && setTimeout(() => look(waiting), POLL_MS);
   if (!mayChange(waiting)) return later();
   const target = `#${waiting.parentElement.id}`;
-  htmx.ajax("GET", waiting.dataset.poll, { source: waiting, target, swap: "innerHTML" }).then(later, () => {});
+  // What is posted answers like an edit, with the changes of the page.
+  const how = waiting.dataset.verb === "POST" ? { swap: "none" } : { target, swap: "innerHTML" };
+  htmx.ajax(waiting.dataset.verb || "GET", waiting.dataset.poll, { source: waiting, ...how }).then(later, () => {});
 }
 
 document.addEventListener("htmx:beforeSwap", (event) => {
   const waiting = event.detail.requestConfig?.elt;
   if (waiting?.dataset?.poll && !mayChange(waiting)) event.detail.shouldSwap = false;
 });
-poll(document);
-for (const name of ["htmx:afterSwap", "htmx:oobAfterSwap"])
-  document.addEventListener(name, (event) => poll(event.detail.target));
+poll();
+for (const name of ["htmx:afterSwap", "htmx:oobAfterSwap", "lattice:changed"]) document.addEventListener(name, poll);
+
+// What of the page's address an answer depends on.
+const OF_ADDRESS = "strip strips finding severity to at awake section set only of q family about code".split(" ");
 
 // A write says which state of the template the page shows, so that a stale one is refused.
 document.addEventListener("htmx:configRequest", (event) => {
@@ -95,10 +104,9 @@ document.addEventListener("htmx:configRequest", (event) => {
   if (!state || event.detail.verb === "get") return;
   event.detail.parameters.base = state.dataset.version;
   event.detail.parameters.place = state.dataset.place;
+  event.detail.parameters.shown = shown();
   const address = new URLSearchParams(location.search);
-  for (const name of ["strip", "strips", "severity", "to", "at", "awake", "section", "set", "only", "of"]) {
-    if (address.get(name)) event.detail.parameters[`chosen_${name}`] = address.get(name);
-  }
+  for (const name of OF_ADDRESS) if (address.get(name)) event.detail.parameters[`chosen_${name}`] = address.get(name);
 });
 
 // What is being typed while an answer arrives is kept, and so are focus and caret.

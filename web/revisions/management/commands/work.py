@@ -6,12 +6,18 @@ from typing import Any
 
 from django.core.management.base import BaseCommand
 
-from web.revisions.tasks import jobs, take_up
+from web.plans.models import PlanJob
+from web.plans.tasks import work_out
+from web.revisions.models import Pack
+from web.revisions.tasks import make
+from web.shared.jobs import queue
 
 
 class Command(BaseCommand):
-    help = "Makes release packs as they are asked for. Run one beside the web server."
+    help = "Makes plans and release packs as they are asked for. Run one beside the web server."
 
     def handle(self, *_args: Any, **_options: Any) -> None:
-        take_up()
-        jobs.create_consumer(workers=1, check_worker_health=False, initial_delay=0.05, max_delay=0.5).run()
+        queue.flush()
+        PlanJob.take_up(work_out)
+        Pack.take_up(make)
+        queue.create_consumer(workers=1, check_worker_health=False, initial_delay=0.05, max_delay=0.5).run()

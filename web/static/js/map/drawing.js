@@ -1,6 +1,6 @@
 // The drawing the server made, where it lies in the page, and the strips and lines it stands for.
 
-import { records, sent } from "../data.js";
+import { now, table } from "../data.js";
 import { finder } from "../commands.js";
 import { open as openPanel, write } from "../server.js";
 import { Flow } from "./flow.js";
@@ -17,9 +17,11 @@ export const svg = () => holder.querySelector("svg");
 
 export const drawing = { flow: null, strips: new Map() };
 
+await Promise.all([table("wires"), table("strips")]);
+
 export function read() {
-  drawing.flow = new Flow(records(sent("wires")));
-  drawing.strips = new Map(records(sent("strips")).map((strip) => [strip.id, strip]));
+  drawing.flow = new Flow([...now("wires").values()]);
+  drawing.strips = now("strips");
   finder.strips = [...drawing.strips.values()];
   document.querySelector(".empty.over")?.toggleAttribute("hidden", drawing.strips.size > 0);
 }

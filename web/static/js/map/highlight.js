@@ -1,6 +1,7 @@
 // What is lit on the sheet: the stream through a box under the pointer; else the evidence of the chosen
 // finding, or the hops of the chosen trace.
 
+import { openMatter } from "../matters.js";
 import { chosen } from "./chosen.js";
 import { boxOf, drawing, overlay, panel, svg, view } from "./drawing.js";
 import { path } from "./flow.js";
@@ -25,25 +26,34 @@ export function unlight() {
 export function rest({ move = true, drawn = false } = {}) {
   const trace = panel.querySelector(".trace.chosen");
   if (trace) showTrace(trace, { move, drawn });
-  else if (chosen.finding) showFinding(document.getElementById(`f-${chosen.finding}`), { move });
+  else if (rowOf(chosen.finding)) showFinding(rowOf(chosen.finding), { move });
 }
+
+// The row of a matter or finding by its fingerprint.
+export const rowOf = (mark) =>
+  mark ? document.getElementById(`f-${mark}`) || document.getElementById(`m-${mark}`) : null;
 
 export function showFinding(row, { move = true } = {}) {
   for (const one of panel.querySelectorAll(".finding.chosen")) {
     one.classList.remove("chosen");
-    one.querySelector(".finding-line").setAttribute("aria-expanded", "false");
+    if (one.matches(".matter") && !one.contains(row)) openMatter(one, false);
+    else one.querySelector(".finding-line").setAttribute("aria-expanded", "false");
   }
+  for (const one of panel.querySelectorAll(".matter.open")) if (!one.contains(row)) openMatter(one, false);
   if (!row) {
     chosen.finding = null;
     return;
   }
-  row.closest("details")?.setAttribute("open", ""); // one of several of a matter
+  row.closest("details")?.setAttribute("open", ""); // among the notes of a family
   row.classList.add("chosen");
-  row.querySelector(".finding-line").setAttribute("aria-expanded", "true");
-  row.scrollIntoView({ block: "nearest" });
+  if (row.matches(".matter")) openMatter(row);
+  else row.querySelector(".finding-line").setAttribute("aria-expanded", "true");
+  if (move) row.scrollIntoView({ block: "nearest" });
   chosen.finding = row.dataset.fingerprint;
   show(words(row.dataset.strips), words(row.dataset.routes), { move });
 }
+
+export const showRoutes = (routes) => show([], words(routes), { move: false });
 
 export function showTrace(row, { drawn = true, move = true } = {}) {
   for (const one of panel.querySelectorAll(".trace.chosen")) one.classList.remove("chosen");

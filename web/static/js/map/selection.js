@@ -77,7 +77,7 @@ export function openFinding(fingerprint) {
   chosen.strip = null;
   chosen.finding = fingerprint;
   link("finding", fingerprint);
-  open("findings/");
+  open(`findings/?finding=${encodeURIComponent(fingerprint)}`);
 }
 
 // A click on a finding's line in the panel; a second click lets it go.
@@ -89,7 +89,7 @@ export function pressFinding(row) {
 }
 
 export function nextFinding(way) {
-  const rows = [...panel.querySelectorAll(".finding")];
+  const rows = [...panel.querySelectorAll(".finding")].filter((row) => row.checkVisibility());
   if (!rows.length) return release();
   const now = rows.findIndex((row) => row.classList.contains("chosen"));
   const row = rows[(now + way + rows.length) % rows.length];

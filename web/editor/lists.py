@@ -1,0 +1,164 @@
+"""Lists on a page that change piece by piece: an answer to an edit carries the pieces that are other than those shown.
+
+A list says which state of it a page shows by a token (`data-shown`); who has the token knows what stands there. Where
+it is not known any more, as after a restart, the whole list goes out. `web/static/js/changes.js` puts them in.
+"""
+
+from __future__ import annotations
+
+import secrets
+from collections import OrderedDict
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from threading import Lock
+from typing import Any
+
+import msgspec
+from django.utils.html import format_html, format_html_join
+from django.utils.safestring import SafeString, mark_safe
+
+from web.shared.records import as_data, records
+
+MOST_REMEMBERED = 400_000  # pieces of all lists together: some 40 MB
+SVG = mark_safe("<svg>"), mark_safe("</svg>")
+Piece = tuple[str, str]  # the id of an element, and the element
+Remembered = dict[str, int]  # id → hash of what stands there
+
+_shown: OrderedDict[str, Remembered] = OrderedDict()
+_lock = Lock()
+
+
+def remember(pieces: Iterable[Piece]) -> str:
+    """Notes what a page shows of a list; gives the token for it."""
+    token = secrets.token_hex(6)
+    with _lock:
+        _shown[token] = {key: hash(piece) for key, piece in pieces}
+        left = sum(map(len, _shown.values())) - MOST_REMEMBERED
+        while left > 0 and len(_shown) > 1:
+            left -= len(_shown.popitem(last=False)[1])
+    return token
+
+
+def recall(said: str) -> dict[str, Remembered]:
+    """What a page shows, by list, from what it says of that: `boxes:token lines:token`. Unknown tokens are left out."""
+    found = {}
+    with _lock:
+        for word in said.split():
+            into, _colon, token = word.partition(":")
+            if token in _shown:
+                _shown.move_to_end(token)
+                found[into] = _shown[token]
+    return found
+
+
+def forget_lists() -> None:
+    """As after a restart."""
+    with _lock:
+        _shown.clear()
+
+
+@dataclass(frozen=True)
+class Change:
+    """What of a list or table goes out to a page.
+
+    Attributes
+    ----------
+    into, token
+        The id of its element, and what that has now.
+    html
+        Pieces that came or changed; of a table the records as data.
+    keys
+        Ids of all pieces in order; None where the same ones stand in the same order.
+    """
+
+    into: str
+    token: str
+    html: SafeString
+    keys: str | None = None
+    is_svg: bool = False
+    is_table: bool = False
+    size: str = ""  # of a drawing: width and height
+
+    @property
+    def opening(self) -> SafeString:
+        """The template that pieces stand in until the script puts them in; those of a drawing stand in one."""
+        said = {"into": self.into, "token": self.token, "keys": self.keys, "size": self.size or None}
+        said |= {"table": "true" if self.is_table else None, "drawing": "true" if self.is_svg else None}
+        there = ((name, value) for name, value in said.items() if value is not None)
+        attributes = format_html_join("", ' data-{}="{}"', there)
+        return format_html("<template{}>{}", attributes, SVG[0] if self.is_svg else "")
+
+    @property
+    def closing(self) -> SafeString:
+        """What ends it."""
+        return format_html("{}</template>", SVG[1] if self.is_svg else "")
+
+
+@dataclass(frozen=True)
+class KeyedList:
+    """A list of elements with ids; `into` is the id of the element they stand in."""
+
+    into: str
+    pieces: Sequence[Piece]
+    is_svg: bool = False
+    size: str = ""
+
+    @property
+    def html(self) -> SafeString:
+        """All of it."""
+        return mark_safe("".join(piece for _key, piece in self.pieces))  # noqa: S308 - rendered, and escaped there
+
+    def remembered(self) -> str:
+        """The token for all of it, for a page that shows it."""
+        return remember(self.pieces)
+
+    def change(self, shown: Remembered | None) -> Change | None:
+        """What of it is other than what a page shows (None: nobody knows); None where all is as it should be."""
+        before = shown if shown is not None else {}
+        fresh = [(key, piece) for key, piece in self.pieces if before.get(key) != hash(piece)]
+        is_same_order = shown is not None and list(before) == [key for key, _piece in self.pieces]
+        if not fresh and is_same_order:
+            return None
+        keys = None if is_same_order else " ".join(key for key, _piece in self.pieces)
+        return Change(self.into, self.remembered(), KeyedList("", fresh).html, keys, self.is_svg, size=self.size)
+
+
+@dataclass(frozen=True)
+class Table:
+    """Records for the scripts; the first field of each is its name."""
+
+    columns: str
+    rows: Sequence[Sequence[Any]]
+
+    @property
+    def pieces(self) -> list[Piece]:
+        """(name, record as text)."""
+        return [(_name(row), msgspec.json.encode(row).decode()) for row in self.rows]
+
+    def whole(self) -> dict[str, Any]:
+        """All of it with its token, as a page asks for it."""
+        return {**records(self.columns, self.rows), "shown": remember(self.pieces)}
+
+    def change(self, into: str, shown: Remembered | None) -> Change | None:
+        """Records that came or changed since what a page has, and names of those that went."""
+        pieces, before = self.pieces, shown if shown is not None else {}
+        fresh = [row for (key, piece), row in zip(pieces, self.rows, strict=True) if before.get(key) != hash(piece)]
+        names = {key for key, _piece in pieces}
+        gone = [key for key in before if key not in names]
+        if shown is not None and not fresh and not gone:
+            return None
+        data = {**records(self.columns, fresh), "gone": gone, "whole": shown is None}
+        return Change(into, remember(pieces), as_data(data), is_table=True)
+
+
+def _name(row: Sequence[Any]) -> str:
+    """The first field as the scripts name a record by it: a list with commas between."""
+    return ",".join(row[0]) if isinstance(row[0], list | tuple) else str(row[0])
+
+
+def changes(lists: Iterable[KeyedList], tables: dict[str, Table], said: str) -> list[Change]:
+    """What goes out to a page that says what it shows."""
+    shown = recall(said)
+    found = [one.change(shown.get(one.into)) for one in lists]
+    found += [table.change(into, shown.get(into)) for into, table in tables.items()]
+    return [one for one in found if one is not None]

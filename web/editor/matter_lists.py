@@ -1,0 +1,53 @@
+"""The list of matters as pieces of a page, each rendered once as long as nothing in it changes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.core.cache import cache
+from django.http import HttpRequest
+from django.template.loader import render_to_string
+
+from web.editor.lists import KeyedList, Piece
+from web.editor.matters import Listing, Narrowed, Row, contents, listing
+
+INTO = "matters"  # the id of the list, in the margin and on Findings
+
+
+def matters_list(request: HttpRequest, context: dict[str, Any], chosen: str = "", start: int = 0) -> KeyedList:
+    """The first matters that the address asks for, notes by family, and where the list goes on."""
+    narrowed = Narrowed.of(request)
+    part = listing(context["rows"], narrowed, start, chosen)
+    pieces: list[Piece] = [(f"m-{row.key}", _row(request, context, row, part)) for row in part.rows]
+    shared = {"stored": context["stored"], "narrowed": narrowed}
+    for fold in part.folds:
+        query = narrowed.query(severity="note", family=fold.family)
+        folded = render_to_string("editor/matter_fold.html", {**shared, "fold": fold, "query": query})
+        pieces.append((fold.id, folded))
+    if part.goes_on_at is not None:
+        going_on = {**shared, "query": narrowed.query(), "start": part.goes_on_at, "total": part.total}
+        pieces.append((f"more-{part.goes_on_at}", render_to_string("editor/matter_goes_on.html", going_on)))
+    return KeyedList(INTO, pieces)
+
+
+def margin_lists(request: HttpRequest, context: dict[str, Any], chosen: str = "") -> dict[str, KeyedList]:
+    """The margin's list and what stands over it, by their names in templates."""
+    head = render_to_string("editor/panel_findings_head.html", context)
+    return {
+        "matters": matters_list(request, context, chosen),
+        "matters_head": KeyedList("margin-head", [("matters-head", head)]),
+    }
+
+
+def _row(request: HttpRequest, context: dict[str, Any], row: Row, part: Listing) -> str:
+    """One matter; an open one with what stands in it."""
+    if row.key == part.opened:
+        look = "open chosen" if part.chosen == row.key else "open"
+        opened = {"is_open": True, "look": look, "chosen_finding": part.chosen, **contents(row)}
+        return render_to_string("editor/matter.html", {"stored": context["stored"], **opened}, request)
+    key = f"matter-{context['stored'].pk}-{row.key}-{row.content}"
+    kept: str | None = cache.get(key)
+    if kept is None:
+        kept = render_to_string("editor/matter.html", {"stored": context["stored"], "row": row})
+        cache.set(key, kept)
+    return kept

@@ -1,0 +1,78 @@
+"""What is asked of matters: further rows, what stands in one, what a remedy would do, what follows from each."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_POST, require_safe
+
+from lattice.matters.effect import effect_of
+from lattice.sheet import Sheet
+from web.editor.lists import Table
+from web.editor.matter_lists import matters_list
+from web.editor.matters import contents, offered, row_of
+from web.editor.presenting import frame, strips_table, wires_table
+from web.editor.writes import base_of, changed
+from web.shared.numbers import number_of
+from web.shelf.access import own_template_or_404
+from web.shelf.sheets import sheet_of
+from web.shelf.workspace import Workspace, workspace
+
+TABLES: dict[str, Callable[[Workspace, Sheet], Table]] = {
+    "strips": strips_table,
+    "wires": lambda _space, sheet: wires_table(sheet),
+}
+
+
+@require_safe
+def further_rows(request: HttpRequest, pk: int) -> HttpResponse:
+    """Matters of the list that the address asks for, from `start` on."""
+    context = frame(own_template_or_404(request, pk))
+    start = max(0, number_of(request.GET.get("start", ""), 0))
+    return HttpResponse(matters_list(request, context, start=start).html)
+
+
+@require_safe
+def matter(request: HttpRequest, pk: int, key: str) -> HttpResponse:
+    """What stands in an opened matter; a hundred of its findings from `start` on."""
+    stored = own_template_or_404(request, pk)
+    space = workspace(stored)
+    row = row_of(space, key, sheet_of(stored, space))
+    if row is None:
+        raise Http404
+    start = max(0, number_of(request.GET.get("start", ""), 0))
+    page = "editor/matter_findings.html" if start else "editor/matter_more.html"
+    return render(request, page, {"stored": stored, **contents(row, start)})
+
+
+@require_safe
+def effect(request: HttpRequest, pk: int, fingerprint: str, key: str) -> HttpResponse:
+    """What a remedy would do, in full: findings, levels, latency. Costs an audit."""
+    stored = own_template_or_404(request, pk)
+    space = workspace(stored)
+    remedy = next((remedy for _one, remedy in offered(space, fingerprint) if remedy.key == key), None)
+    found = effect_of(space, remedy) if remedy is not None else None
+    return render(request, "editor/effect.html", {"stored": stored, "effect": found})
+
+
+@require_POST
+def follow(request: HttpRequest, pk: int) -> HttpResponse:
+    """Looks for what follows from each matter and what remedies do; answers with what that changes on the page."""
+    stored = own_template_or_404(request, pk)
+    workspace(stored).follow()
+    stored.refresh_from_db(fields=["version"])
+    if stored.version != base_of(request):
+        return HttpResponse(status=204)  # the page shows another state, whose answer brings its own
+    return changed(request, stored)
+
+
+@require_safe
+def table(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+    """Records for the scripts of a page, asked for once it stands."""
+    stored = own_template_or_404(request, pk)
+    if name not in TABLES:
+        raise Http404
+    space = workspace(stored)
+    return JsonResponse(TABLES[name](space, sheet_of(stored, space)).whole())

@@ -1,0 +1,33 @@
+"""Working plans out in the background."""
+
+from __future__ import annotations
+
+from lattice.formats.document_json import read_back
+from lattice.matters.plan import plan
+from web.plans.models import PlanJob
+from web.plans.showing import shown
+from web.shared.jobs import CancelledError, queue
+from web.shelf.heads import document_of
+
+
+@queue.task()
+def work_out(pk: int) -> None:
+    """Works a plan out, says how far it is, and stops where it was cancelled or where the template has changed."""
+    job = PlanJob.objects.select_related("template").filter(pk=pk).first()
+    if job is None:
+        return  # one of an older state, which nobody asks for any more
+
+    def told(steps: int, looked: int) -> None:
+        job.tell(f"{steps} step{'' if steps == 1 else 's'} found, {looked} remedies looked at", 0)
+
+    try:
+        if job.template.version != job.version:
+            raise CancelledError
+        made = plan(read_back(document_of(bytes(job.template.head))), told=told)
+        content = shown(made)
+    except CancelledError:
+        return
+    except Exception as wrong:
+        job.fail(wrong)
+        raise
+    job.end(PlanJob.DONE, content=content, percent=100, step="")

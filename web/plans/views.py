@@ -1,0 +1,103 @@
+"""Put it right: the plan of a template as a list with ticks, and what is ticked as one edit."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_POST, require_safe
+
+from lattice.errors import DocumentError
+from lattice.model.edit_step import EditStep
+from web.editor.places.base import PLACES
+from web.editor.presenting import frame
+from web.editor.writes import base_of
+from web.plans import services
+from web.plans.models import PlanJob
+from web.plans.showing import outcome
+from web.shelf.access import own_template_or_404, signed_in_user
+from web.shelf.models import StoredTemplate
+from web.shelf.services import StaleVersionError
+from web.shelf.workspace import workspace
+
+Steps = list[tuple[str, list[EditStep]]]
+
+
+@require_safe
+def plan_page(request: HttpRequest, pk: int) -> HttpResponse:
+    return _page(request, own_template_or_404(request, pk))
+
+
+def _page(request: HttpRequest, stored: StoredTemplate, status: int = 200, **said: Any) -> HttpResponse:
+    context = {**frame(stored), "place": "findings", "here": PLACES["findings"], **_of(stored), **said}
+    return render(request, "plans/plan.html", context, status=status)
+
+
+def _of(stored: StoredTemplate) -> dict[str, Any]:
+    """The newest plan, whether it is of the present state, and what stands in it."""
+    job = services.plan_of(stored)
+    is_present = job is not None and job.version == stored.version
+    return {"stored": stored, "job": job, "is_present": is_present, "plan": job.content if job and is_present else {}}
+
+
+@require_POST
+def begin(request: HttpRequest, pk: int) -> HttpResponse:
+    """Works the plan of the present state out, at once or in the background."""
+    services.begin(own_template_or_404(request, pk))
+    return redirect("plan", pk)
+
+
+@require_safe
+def progress(request: HttpRequest, pk: int) -> HttpResponse:
+    """How far the plan is; the plan itself once it is there."""
+    stored = own_template_or_404(request, pk)
+    return render(request, "plans/body.html", _of(stored))
+
+
+@require_POST
+def cancel(request: HttpRequest, pk: int) -> HttpResponse:
+    """Stops working it out. Nothing has changed."""
+    for job in own_template_or_404(request, pk).plans.filter(state__in=PlanJob.UNDER_WAY):
+        job.cancel()
+    return redirect("plan", pk)
+
+
+def _chosen(request: HttpRequest, job: PlanJob) -> Steps:
+    ticked = set(request.POST.getlist("step"))
+    answers = {value for name in request.POST if name.startswith("answer-") for value in request.POST.getlist(name)}
+    return list(services.chosen_steps(job, ticked, answers))
+
+
+@require_POST
+def check(request: HttpRequest, pk: int) -> HttpResponse:
+    """What the ticked steps would do together; nothing is written."""
+    stored = own_template_or_404(request, pk)
+    job = services.plan_of(stored)
+    if job is None or job.version != stored.version or not job.content:
+        return render(
+            request, "plans/outcome.html", {"problems": ["the template has changed since; load the page again"]}
+        )
+    steps = _chosen(request, job)
+    try:
+        effect = services.tried(workspace(stored), steps)
+    except DocumentError as error:
+        return render(request, "plans/outcome.html", {"problems": error.problems})
+    context = {"after": services.counts_of(effect), "count": len(steps), **outcome(effect)}
+    return render(request, "plans/outcome.html", context)
+
+
+@require_POST
+def carry_out(request: HttpRequest, pk: int) -> HttpResponse:
+    """Does what is ticked, as one edit; a plan of an older state is refused with what changed."""
+    stored, user = own_template_or_404(request, pk), signed_in_user(request)
+    job = services.plan_of(stored)
+    try:
+        if job is None or not job.content:
+            raise StaleVersionError([])
+        services.carry_out(stored, user, base_of(request), job, _chosen(request, job))
+    except StaleVersionError as stale:
+        return _page(request, own_template_or_404(request, pk), 409, is_stale=True, since=stale.since[-6:])
+    except DocumentError as error:
+        return _page(request, stored, 422, problems=error.problems)
+    return redirect("plan", pk)

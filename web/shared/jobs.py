@@ -1,0 +1,66 @@
+"""Work in the background: the queue, and what every job says of itself while it goes on."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from django.conf import settings
+from django.db import models
+from django.utils import timezone
+from huey import SqliteHuey
+
+queue = SqliteHuey("lattice", filename=str(settings.JOBS_DATABASE), immediate=settings.JOBS_AT_ONCE)
+
+
+class CancelledError(Exception):
+    """Nobody waits for it any more."""
+
+
+class Job(models.Model):
+    """Something made in the background, with progress, and kept when it is whole."""
+
+    WAITING, MAKING, DONE, CANCELLED, FAILED = "waiting", "making", "done", "cancelled", "failed"
+    UNDER_WAY = (WAITING, MAKING)
+
+    state = models.CharField(max_length=9, default=WAITING)
+    step = models.CharField(max_length=80, default="")
+    percent = models.PositiveIntegerField(default=0)
+    said = models.CharField(max_length=300, default="")  # why it failed
+    began_at = models.DateTimeField(auto_now_add=True)
+    ended_at = models.DateTimeField(null=True)
+
+    class Meta:
+        abstract = True
+        ordering = ("-pk",)
+
+    @property
+    def is_under_way(self) -> bool:
+        return self.state in self.UNDER_WAY
+
+    def tell(self, step: str, percent: int) -> None:
+        """Says how far it is. Raises CancelledError where nobody waits any more."""
+        still = type(self)._default_manager.filter(pk=self.pk, state__in=self.UNDER_WAY)
+        if not still.update(state=self.MAKING, step=step, percent=percent):
+            raise CancelledError
+
+    def end(self, state: str, **fields: Any) -> None:
+        """Its last state, unless it was cancelled in the meantime."""
+        still = type(self)._default_manager.filter(pk=self.pk).exclude(state=self.CANCELLED)
+        still.update(state=state, ended_at=timezone.now(), **fields)
+
+    def fail(self, wrong: Exception) -> None:
+        """Says why it cannot be made."""
+        self.end(self.FAILED, said=f"{type(wrong).__name__}: {wrong}"[:300])
+
+    @classmethod
+    def take_up(cls, make: Callable[[int], object]) -> None:
+        """Those that a worker was at when it was stopped are begun anew; called when one starts."""
+        for job in list(cls._default_manager.filter(state__in=cls.UNDER_WAY)):
+            cls._default_manager.filter(pk=job.pk).update(state=cls.WAITING, step="", percent=0)
+            make(job.pk)
+
+    def cancel(self) -> None:
+        """Says that nobody waits for it any more; who makes it stops at the next step."""
+        still = type(self)._default_manager.filter(pk=self.pk, state__in=self.UNDER_WAY)
+        still.update(state=self.CANCELLED, ended_at=timezone.now())

@@ -1,0 +1,57 @@
+// Answers to edits bring the pieces of a page that have changed, in templates: which list they belong to, the ids of
+// all of its pieces where others or another order stand in it now, and what the page shows then (data-shown).
+
+import { patchTable } from "./data.js";
+
+function put(template) {
+  const { into, token, keys, size, table, drawing } = template.dataset;
+  const list = document.getElementById(into);
+  if (table) return patchTable(into, token, JSON.parse(template.content.textContent));
+  if (!list) return null;
+  const inside = drawing ? template.content.firstElementChild : template.content;
+  const fresh = new Map([...inside.children].map((piece) => [piece.id, piece]));
+  if (keys === undefined) for (const piece of fresh.values()) document.getElementById(piece.id)?.replaceWith(piece);
+  else reorder(list, keys.split(" ").filter(Boolean), fresh);
+  if (size) resize(list.ownerSVGElement, size);
+  list.dataset.shown = token;
+  for (const piece of fresh.values()) htmx.process(piece);
+  return null;
+}
+
+// The pieces that stay keep their place in the page, with focus and what is open in them.
+function reorder(list, keys, fresh) {
+  const kept = new Map([...list.children].map((piece) => [piece.id, piece]));
+  const wanted = new Set(keys);
+  for (const [id, piece] of kept) if (!wanted.has(id)) piece.remove();
+  let at = list.firstElementChild;
+  for (const key of keys) {
+    const old = kept.get(key);
+    const piece = fresh.get(key) ?? old;
+    if (!piece) continue;
+    if (old && piece !== old) {
+      if (at === old) at = piece;
+      old.replaceWith(piece);
+    }
+    if (piece === at) at = at.nextElementSibling;
+    else list.insertBefore(piece, at);
+  }
+}
+
+function resize(svg, size) {
+  const [width, height] = size.split(" ");
+  svg.setAttribute("width", width);
+  svg.setAttribute("height", height);
+  svg.setAttribute("viewBox", `0 0 ${width} ${height}`);
+}
+
+// What the page shows of its lists, for the server to answer with less.
+export const shown = () =>
+  [...document.querySelectorAll("[data-shown]")].map((one) => `${one.id}:${one.dataset.shown}`).join(" ");
+
+document.addEventListener("htmx:oobAfterSwap", (event) => {
+  const holder = event.detail.target;
+  if (holder?.id !== "changes") return;
+  for (const template of holder.querySelectorAll("template")) put(template);
+  holder.replaceChildren();
+  document.dispatchEvent(new CustomEvent("lattice:changed"));
+});
