@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
+from typing import NamedTuple
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy, first_of
@@ -14,7 +15,7 @@ from lattice.levels.chain import entering, figures, level_of, likely_db
 from lattice.levels.plain import expected_at
 from lattice.levels.shares import inflow
 from lattice.levels.trims import trim_db
-from lattice.model.document import Insert, Stem, Strip
+from lattice.model.document import Profile, Stem, Strip
 from lattice.model.insert_types import AT_OPERATING_LEVEL
 from lattice.model.units import gain, words_db
 
@@ -91,6 +92,7 @@ def operating(analysis: Analysis) -> Iterator[Finding]:
     power_low, power_high = 10 ** (low / 10), 10 ** (high / 10)
     floor, top = gain(low), gain(high)
     wanted = f"{words_db(profile.operating_level_dbfs)} ± {profile.operating_window_db:g} dB"
+    said: dict[float, _Away | None] = {}  # of a power: most sources of a template have one of few levels
     for strip_number, place in analysis.graph.places_of(AT_OPERATING_LEVEL):
         plain = levels.sources.get(strip_number)
         if plain and plain.low_e > floor and plain.high_e < top:
@@ -110,26 +112,40 @@ def operating(analysis: Analysis) -> Iterator[Finding]:
             power = max(sound.e2) * rms_gain * rms_gain
         if power <= 0 or power_low <= power <= power_high:
             continue
-        rms = level_of([power], 1.0)
-        away = rms + SINE_DB - profile.operating_level_dbfs
-        if abs(away) <= profile.operating_window_db + 1e-9:
-            continue
-        yield _off_level(strip, insert, rms, away, wanted)
+        if power not in said:
+            said[power] = _away(power, profile, wanted)
+        away = said[power]
+        if away is not None:
+            yield Finding(
+                code="level.operating",
+                severity="note",
+                message=f"{insert.name or insert.id} on {strip.name} works {away.words}",
+                strips=(strip.id,),
+                inserts=(insert.id,),
+                figures=away.figures,
+                cause=(insert.type, strip.section or strip.id),
+                evidence=away.evidence,
+            )
 
 
-def _off_level(strip: Strip, insert: Insert, rms: float, away: float, wanted: str) -> Finding:
-    side = "above" if away > 0 else "below"
-    return Finding(
-        code="level.operating",
-        severity="note",
-        message=f"{insert.name or insert.id} on {strip.name} works {abs(away):.1f} dB {side} operating level",
-        strips=(strip.id,),
-        inserts=(insert.id,),
-        figures={"rms_dbfs": rms},
-        cause=(insert.type, strip.section or strip.id),
-        evidence=(
-            f"expected level {words_db(rms)} dBFS RMS, as a sine {words_db(rms + SINE_DB)}; operating level {wanted}",
-        ),
+class _Away(NamedTuple):
+    """How far a level is off the operating level, as findings say it."""
+
+    words: str
+    figures: dict[str, float | None]
+    evidence: tuple[str, ...]
+
+
+def _away(power: float, profile: Profile, wanted: str) -> _Away | None:
+    rms = level_of([power], 1.0)
+    away = rms + SINE_DB - profile.operating_level_dbfs
+    if abs(away) <= profile.operating_window_db + 1e-9:
+        return None
+    expected = f"expected level {words_db(rms)} dBFS RMS, as a sine {words_db(rms + SINE_DB)}"
+    return _Away(
+        f"{abs(away):.1f} dB {'above' if away > 0 else 'below'} operating level",
+        {"rms_dbfs": rms},
+        (f"{expected}; operating level {wanted}",),
     )
 
 

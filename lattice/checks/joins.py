@@ -82,8 +82,11 @@ class Joins:
                 bit <<= 1
         feeding, sent = list(bit_of), list(bit_of)  # bits of strips that a walk that has come here goes on to
         is_join = [False] * count
-        while self._swept(order, bit_of, (feeding, sent), is_join) and self.analysis.loops.feedback:
+        fed = [node for node in order if bit_of[node]]
+        while self._swept(fed, bit_of, (feeding, sent), is_join) and self.analysis.loops.feedback:
             pass  # what leads round brings news to strips that were looked at before
+        # What nothing is fed to brings no news to others.
+        self._swept([node for node in order if not bit_of[node]], bit_of, (feeding, sent), is_join)
         return is_join
 
     def _swept(

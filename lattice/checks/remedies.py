@@ -95,11 +95,7 @@ def neighbour_remedies(analysis: Analysis, strip: int) -> tuple[Remedy, ...]:
     graph, section = analysis.graph, analysis.strip(strip).section
     if section is None:
         return ()
-    neighbours = [
-        number
-        for number, other in enumerate(graph.strips)
-        if other.section == section and number != strip and graph.is_source[number]
-    ]
+    neighbours = [number for number in graph.sources_of_section[section] if number != strip]
     feeds = Counter(graph.head[route] for number in neighbours for route in _leaving(analysis, number, "feed"))
     end, count = max(feeds.items(), key=lambda entry: (entry[1], -entry[0]), default=(NO_OUTLET, 0))
     if 2 * count <= len(neighbours) or not analysis.could_be_heard.fed[end]:

@@ -272,7 +272,9 @@ def leaks(analysis: Analysis) -> Iterator[Finding]:
     printed = [taps.behind(strip_number, 0) & own_only for strip_number in returns]
     asked = sum(1 << place for place, stems in enumerate(printed) if stems)
     foreign: dict[tuple[int, int], list[Origin]] = defaultdict(list)  # (return's place, stem) → sources
-    for mask, origins in analysis.by_taps.items() if asked else ():
+    pops = set(analysis.graph.by_tag["pop"])
+    for mask, its_origins in analysis.by_taps.items() if asked else ():
+        origins = [one for one in its_origins if one.strip not in pops]
         own, bits = taps.feeds(mask), mask >> (3 * taps.count) & asked
         while bits:  # the returns these sources come to, from the lowest bit on
             place = (bits & -bits).bit_length() - 1
@@ -282,7 +284,7 @@ def leaks(analysis: Analysis) -> Iterator[Finding]:
                 others = printed[place] & its.stem_bits & ~stems if stems else 0
                 for stem in range(others.bit_length()):
                     if others >> stem & 1:
-                        foreign[place, stem] += [one for one in origins if "pop" not in _tags(analysis, one)]
+                        foreign[place, stem] += origins
     for (place, stem), origins in sorted(foreign.items()):
         if origins:
             yield _leak(analysis, returns[place], taps.stems[stem], sorted(origins))

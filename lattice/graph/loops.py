@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from bisect import insort
 from collections import defaultdict
+from collections.abc import Collection
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
@@ -63,7 +64,8 @@ class LoopGraph:
     @cached_property
     def rank(self) -> list[int]:
         """Per route, its place among the sorted ids."""
-        by_id = sorted(range(len(self.graph.routes)), key=lambda number: self.graph.routes[number].id)
+        ids = [route.id for route in self.graph.routes]
+        by_id = sorted(range(len(ids)), key=ids.__getitem__)
         places = [0] * len(by_id)
         for place, number in enumerate(by_id):
             places[number] = place
@@ -79,26 +81,44 @@ class LoopGraph:
 
     @cached_property
     def edges(self) -> dict[str, list[Edge]]:
-        """Edges that each pass adds."""
-        graph = self.graph
+        """Edges that each pass adds, among the nodes that are not ordered before every cycle."""
+        graph, behind = self.graph, self._behind
         by_pass: dict[str, list[Edge]] = {name: [] for name in PASSES}
-        keys, midis = set(graph.keys), set(graph.midis)
-        for route in range(len(graph.routes)):
+        keys, midis, head_of, tail_of = set(graph.keys), set(graph.midis), graph.head, graph.tail
+        for route, head in enumerate(head_of):
+            if head not in behind and route not in midis:
+                continue
+            if tail_of[route] not in behind and tail_of[route] not in self.keyed and graph.outlet[route] < 0:
+                continue
             if route in midis:
-                heads = [graph.head[route]]
-                heads += [self.first_outlet + outlet for outlet in graph.outlets_of.get(graph.head[route], ())]
-                by_pass["midi"] += [(graph.tail[route], head, route) for head in heads]
+                heads = [head, *(self.first_outlet + outlet for outlet in graph.outlets_of.get(head, ()))]
+                by_pass["midi"] += [(tail_of[route], there, route) for there in heads]
             elif route in keys:
-                head = self.insert_nodes[graph.key_node[route][1]]
+                head = self.insert_nodes[graph.key_node[route][1]]  # noqa: PLW2901 - the insert, not its strip
                 by_pass["key"] += [(tail, head, route) for tail in self._tails(route)]
             else:
-                by_pass["audio"] += [(tail, graph.head[route], route) for tail in self._tails(route)]
+                by_pass["audio"] += [(tail, head, route) for tail in self._tails(route)]
         return by_pass
+
+    @cached_property
+    def _behind(self) -> Collection[int]:
+        """Nodes on cycles of any pass, and behind them; all of them where notes might come round."""
+        graph = self.graph
+        every = range(self.first_outlet + len(graph.outlets))
+        if any(graph.ins[graph.tail[route]] for route in graph.midis):
+            return every  # a strip that sounds and sends notes: looked at closely
+        played = {graph.head[route] for route in graph.midis}
+        if any(graph.tail[route] in played for route in graph.midis):
+            return every
+        left = set(range(self.first_outlet))
+        left.difference_update(self.order_without(frozenset()))
+        # Inserts that are keyed stand by themselves: their strip lies on the way to them.
+        return left.union(self.insert_strips[node - self.count] for node in left if node >= self.count)
 
     @cached_property
     def core(self) -> set[int]:
         """Nodes that may lie on a cycle of any pass; empty for most templates. O(routes)."""
-        if self._runs_forward():
+        if not self._behind:
             return set()
         edges = [edge for name in PASSES for edge in self.edges[name]]
         for direction in (0, 1):  # peel off what nothing enters, then what nothing leaves
@@ -122,16 +142,6 @@ class LoopGraph:
                         waiting.append(there)
             edges = [edge for edge in edges if edge[0] in left and edge[1] in left]
         return {edge[0] for edge in edges} | {edge[1] for edge in edges}
-
-    def _runs_forward(self) -> bool:
-        """Whether nothing comes back to where it left: the order of the flow has every node, and notes none either."""
-        graph = self.graph
-        if any(graph.ins[graph.tail[route]] for route in graph.midis):
-            return False  # a strip that sounds and sends notes: looked at closely
-        played = {graph.head[route] for route in graph.midis}
-        if any(graph.tail[route] in played for route in graph.midis):
-            return False
-        return len(self.order_without(frozenset())) == self.first_outlet
 
     def order_without(self, cut: frozenset[int]) -> list[int]:  # noqa: C901 - one sweep over all routes, without calls
         """Strips (their `in`) and keyed inserts in an order of the flow.

@@ -232,6 +232,15 @@ class SignalGraph:
         ]
 
     @cached_property
+    def sources_of_section(self) -> dict[str | None, list[int]]:
+        """Section → its strips that are sources, in document order."""
+        found: dict[str | None, list[int]] = defaultdict(list)
+        for number, is_source in enumerate(self.is_source):
+            if is_source:
+                found[self.strips[number].section].append(number)
+        return found
+
+    @cached_property
     def main_open(self) -> list[bool]:
         """Per strip: its main outlet is open (strips without outlets: yes)."""
         found = [True] * len(self.strips)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from functools import lru_cache
 
 # Silence as a level, so that comparisons with it need no special case.
 SILENT_DB = -math.inf
@@ -11,6 +12,7 @@ SILENT_DB = -math.inf
 MAX_ABS_DB = 2000.0
 
 
+@lru_cache(maxsize=8192)  # a template uses few levels, and each of them thousands of times
 def gain(level_db: float | None) -> float:
     """Linear gain of a level: 10^(dB/20).
 

@@ -6,6 +6,7 @@ A stem's tap is a stage of its strip. A way passes the tap where it leaves the s
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -121,9 +122,12 @@ class Taps:
     # the sweep
 
     def _sweep(self) -> None:
+        ins, strips = self.graph.ins, len(self.graph.strips)
+        against = [node for node in reversed(self.loops.order) if node < strips]
         again = True
-        while again:
-            again = self._walk() and bool(self.loops.feedback)
+        while again:  # what nothing is fed to changes nothing of others: it waits until they stand
+            again = self._walk(node for node in against if ins[node]) and bool(self.loops.feedback)
+        self._walk(node for node in against if not ins[node])
         graph, ok, entered = self.graph, self.reach.route_ok, self.reach.entered
         for outlet, routes in enumerate(graph.outlet_outs):
             for route in routes:
@@ -134,25 +138,25 @@ class Taps:
             if graph.outlet[route] >= 0:
                 self.outlet[graph.outlet[route]] |= bit
 
-    def _walk(self) -> bool:
-        """Once against the flow; whether anything new was reached."""
+    def _walk(self, nodes: Iterable[int]) -> bool:
+        """Once over some strips, against the flow; whether anything new was reached."""
         graph, fed, own, gates, targets = self.graph, self.fed, self.own, self._gates, self._targets
         ok, entered, monitors = self.reach.route_ok, self.reach.entered, self.reach.monitors
-        head_of, stage, routes, strips = graph.head, graph.stage, graph.routes, len(graph.strips)
+        head_of, stage, routes, outs, straight = graph.head, graph.stage, graph.routes, graph.outs, self._straight
         keys: dict[int, int] = defaultdict(int)
         for route, bit in self._keyed.items():
             if graph.outlet[route] < 0:
                 keys[graph.tail[route]] |= bit
         new = False
-        for node in reversed(self.loops.order):
-            if node >= strips:
-                continue
+        for node in nodes:
             leaves = keys.get(node, 0)
-            for route in graph.outs[node]:
+            for route in outs[node]:
                 head = head_of[route]
-                if not ok[route] or not entered[head] or not fed[head]:
+                bits = fed[head]
+                if not bits or not ok[route] or not entered[head]:
                     continue
-                bits = fed[head] & self._straight if routes[route].kind == "send" else fed[head]
+                if routes[route].kind == "send":
+                    bits &= straight
                 leaves |= self._behind(node, stage[route], bits) if node in gates else bits
             here = targets.get(node, 0)
             if leaves | here == own[node]:
