@@ -5,12 +5,15 @@ from __future__ import annotations
 import math
 from collections import defaultdict
 from collections.abc import Iterator
+from copy import copy
 from functools import cached_property
 from time import perf_counter
+from typing import TypeVar
 
 from lattice.graph.loops import LoopGraph
 from lattice.graph.origin import NO_OUTLET, Origin
 from lattice.graph.paths import Blockers, EasiestPaths, Path
+from lattice.graph.quiet import is_quiet
 from lattice.graph.reach import Backward, Forward, Reach, downstream
 from lattice.graph.signal_graph import SignalGraph
 from lattice.levels.levels import Levels
@@ -23,7 +26,19 @@ from lattice.stems.ledger import Ledger
 from lattice.stems.taps import Taps
 from lattice.timing.arrivals import Arrivals
 
+# Parts that are about flow, states and times alone, and know nothing of the template they were read off.
+OF_FLOW = (
+    "sounds", "could_sound", "could_sound_in_earnest", "heard", "could_be_heard", "sources", "by_taps", "sections",
+)  # fmt: skip
+Part = TypeVar("Part")
 KEPT_RESPONSES = 256  # as many sources are commonly asked about together; more would only take memory
+
+
+def standing_on(part: Part, **grounds: object) -> Part:
+    """The same part, standing on another graph or other parts that say the same to it."""
+    other = copy(part)
+    vars(other).update(grounds)
+    return other
 
 
 class OutOfTimeError(Exception):
@@ -39,16 +54,37 @@ class Analysis:
         A validated template.
     inventory
         What a machine has, for the checks of plug-ins and channel names; None where it is not known.
+    before
+        The analysis of the state that an edit has made this one of. Where that changed levels and words only, what was
+        computed of flow, states and times holds, and is taken over.
     """
 
-    def __init__(self, template: Template, inventory: Inventory | None = None) -> None:
+    def __init__(self, template: Template, inventory: Inventory | None = None, before: Analysis | None = None) -> None:
         self.template, self.inventory = template, inventory
-        self.graph = SignalGraph(template)
-        self.unblocked = Reach(self.graph, states=True)
-        self.ignoring = Reach(self.graph, states=False)
         self._downstream: dict[int, set[int]] = {}
         self._responses: dict[Origin, SourceResponse] = {}
         self.ends_at = math.inf  # when an audit of it has to end, by `time.perf_counter`
+        if before is not None and is_quiet(before.template, template):
+            self._take_over(before)
+        else:
+            self.graph = SignalGraph(template)
+            self.unblocked = Reach(self.graph, states=True)
+            self.ignoring = Reach(self.graph, states=False)
+
+    def _take_over(self, before: Analysis) -> None:
+        """What holds behind an edit of levels and words, as far as it was computed before."""
+        known = vars(before)
+        graph = self.graph = before.graph.with_levels_of(self.template)
+        self.unblocked = standing_on(before.unblocked, graph=graph)
+        self.ignoring = standing_on(before.ignoring, graph=graph)
+        self._downstream = before._downstream
+        vars(self).update({name: known[name] for name in OF_FLOW if name in known})
+        if "loops" in known:
+            loops = self.loops = standing_on(before.loops, graph=graph)
+            if "arrivals" in known:
+                self.arrivals = standing_on(before.arrivals, graph=graph, loops=loops)
+            if "taps" in known:
+                self.taps = standing_on(before.taps, graph=graph, loops=loops, reach=self.unblocked)
 
     def keep_time(self) -> None:
         """Raises OutOfTimeError where an audit has to end: asked by what goes over many pairs or sources."""

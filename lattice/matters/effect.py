@@ -28,8 +28,11 @@ KINDS = ("output", "print", "master", "bus", "return")
 class State:
     """A template with its analysis and audit."""
 
-    def __init__(self, template: Template, inventory: Inventory | None = None) -> None:
+    def __init__(
+        self, template: Template, inventory: Inventory | None = None, made_from: Analysis | None = None
+    ) -> None:
         self.template, self.inventory = template, inventory
+        self._made_from = made_from  # the analysis of the state that an edit has made it of
 
     @staticmethod
     def of(analysis: Analysis, audit: Audit) -> State:
@@ -41,7 +44,8 @@ class State:
     @cached_property
     def analysis(self) -> Analysis:
         """Its analysis."""
-        return Analysis(self.template, self.inventory)
+        made, self._made_from = Analysis(self.template, self.inventory, self._made_from), None
+        return made
 
     @cached_property
     def audit(self) -> Audit:
@@ -55,7 +59,7 @@ class State:
 
     def after(self, steps: Iterable[EditStep]) -> State:
         """The state behind some edits. Raises DocumentError."""
-        return State(apply_steps(self.template, steps), self.inventory)
+        return State(apply_steps(self.template, steps), self.inventory, self.analysis)
 
 
 @dataclass(frozen=True)

@@ -113,6 +113,27 @@ class Pieces:
         yield f'</g><g id="title"{marked.get("title", "")}>{self.title_block}</g></svg>'
 
 
+class Kept:
+    """Pieces of a sheet as they were made last, so that only what changes is made again."""
+
+    def __init__(self) -> None:
+        self._lines: tuple[tuple[Line, ...], list[tuple[str, str]]] = (), []
+        self._boxes: dict[str, tuple[Box, Mark | None, str, tuple[str, str]]] = {}
+
+    def lines_of(self, sheet: Sheet) -> list[tuple[str, str]]:
+        """(id, element) of every line."""
+        if self._lines[0] is not sheet.lines:
+            self._lines = sheet.lines, line_pieces(sheet)
+        return self._lines[1]
+
+    def box(self, box: Box, mark: Mark | None, shown: str) -> tuple[str, str]:
+        """(id, element) of a box."""
+        known = self._boxes.get(box.id)
+        if known is None or known[0] is not box or known[1:3] != (mark, shown):
+            known = self._boxes[box.id] = box, mark, shown, (f"b-{box.id}", "".join(_box(box, mark, shown)))
+        return known[3]
+
+
 def pieces(
     sheet: Sheet,
     facts: Sequence[tuple[str, str]] = (),
@@ -122,7 +143,7 @@ def pieces(
     figure: str = "layout",
     values: Mapping[str, str] | None = None,
     standalone: bool = False,
-    lines: list[tuple[str, str]] | None = None,
+    kept: Kept | None = None,
 ) -> Pieces:
     """The same as `render`, in pieces.
 
@@ -130,9 +151,10 @@ def pieces(
     ----------
     sheet, facts, title, marks, figure, values, standalone
         As for `render`.
-    lines
-        The lines of the same sheet where they were made already.
+    kept
+        What was made of this sheet, or of one that it was dressed anew from. What is made here is kept in it.
     """
+    kept = kept if kept is not None else Kept()
     marks, values = marks or {}, values or {}
     size = f'width="{sheet.width:g}" height="{sheet.height:g}" viewBox="0 0 {sheet.width:g} {sheet.height:g}"'
     label = quoteattr("Map of " + title)
@@ -146,11 +168,8 @@ def pieces(
     return Pieces(
         "".join(opening),
         f'<g id="frame-lines">{"".join(frame)}</g>',
-        line_pieces(sheet) if lines is None else lines,
-        [
-            (f"b-{box.id}", "".join(_box(box, marks.get(box.id), values.get(box.id, box.figures.get(figure, "")))))
-            for box in sheet.boxes
-        ],
+        kept.lines_of(sheet),
+        [kept.box(box, marks.get(box.id), values.get(box.id, box.figures.get(figure, ""))) for box in sheet.boxes],
         "".join(_title_block(sheet, facts, title)),
     )
 
@@ -304,4 +323,4 @@ def _title_block(sheet: Sheet, facts: Sequence[tuple[str, str]], title: str) -> 
     return out
 
 
-__all__ = ["FIGURES", "Mark", "Pieces", "line_pieces", "pieces", "render"]
+__all__ = ["FIGURES", "Kept", "Mark", "Pieces", "pieces", "render"]

@@ -53,7 +53,7 @@ def test_without_a_token_that_is_known_all_of_it_goes_out() -> None:
     rows = [("a", 1), ("b", 2)]
     forget_lists()
     assert recall("l:0123456789ab") == {}
-    change = Table("id n", rows).change("l", None)
+    change = Table.of("id n", rows).change("l", None)
     assert json.loads(unescape(change.html)) == {  # type: ignore[union-attr]
         "columns": ["id", "n"], "rows": [["a", 1], ["b", 2]], "gone": [], "whole": True,
     }  # fmt: skip
@@ -62,7 +62,7 @@ def test_without_a_token_that_is_known_all_of_it_goes_out() -> None:
 @given(KEYS, KEYS)
 @tries(60)
 def test_a_table_after_a_change_is_the_table(before: list[str], after: list[str]) -> None:
-    tables = [Table("id n", [(key, place % 2) for place, key in enumerate(keys)]) for keys in (before, after)]
+    tables = [Table.of("id n", [(key, place % 2) for place, key in enumerate(keys)]) for keys in (before, after)]
     change = tables[1].change("t", recall(f"t:{tables[0].whole()['shown']}")["t"])
     known = {row[0]: list(row) for row in tables[0].rows}
     if change is not None:

@@ -123,17 +123,23 @@ class KeyedList:
         return Change(self.into, self.remembered(), KeyedList("", fresh).html, keys, self.is_svg, size=self.size)
 
 
+def as_text(record: Sequence[Any]) -> str:
+    """A record as it is told from others."""
+    return msgspec.json.encode(record).decode()
+
+
 @dataclass(frozen=True)
 class Table:
-    """Records for the scripts; the first field of each is its name."""
+    """Records for the scripts; the first field of each is its name. `pieces`: (name, record as text)."""
 
     columns: str
     rows: Sequence[Sequence[Any]]
+    pieces: Sequence[Piece]
 
-    @property
-    def pieces(self) -> list[Piece]:
-        """(name, record as text)."""
-        return [(_name(row), msgspec.json.encode(row).decode()) for row in self.rows]
+    @staticmethod
+    def of(columns: str, rows: Sequence[Sequence[Any]]) -> Table:
+        """The table of some records."""
+        return Table(columns, rows, [(_name(row), as_text(row)) for row in rows])
 
     def whole(self) -> dict[str, Any]:
         """All of it with its token, as a page asks for it."""

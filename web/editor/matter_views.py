@@ -20,10 +20,7 @@ from web.shelf.access import own_template_or_404
 from web.shelf.sheets import sheet_of
 from web.shelf.workspace import Workspace, workspace
 
-TABLES: dict[str, Callable[[Workspace, Sheet], Table]] = {
-    "strips": strips_table,
-    "wires": lambda _space, sheet: wires_table(sheet),
-}
+TABLES: dict[str, Callable[[Workspace, Sheet], Table]] = {"strips": strips_table, "wires": wires_table}
 
 
 @require_safe

@@ -12,7 +12,7 @@ from lattice.model.document import Strip, main_outlet
 from lattice.model.units import words_db
 from lattice.sheet import Sheet
 from lattice.sheet.svg import FIGURES, Pieces, pieces
-from web.editor.lists import Table
+from web.editor.lists import Table, as_text
 from web.editor.matters import marks, open_words, rows_of
 from web.editor.places.base import all_keys, navigation
 from web.shelf import services
@@ -43,24 +43,33 @@ def facts(stored: StoredTemplate, space: Workspace) -> list[tuple[str, str]]:
     ]
 
 
-def wires_table(sheet: Sheet) -> Table:
+def wires_table(space: Workspace, sheet: Sheet) -> Table:
     """Ends and corners of every line, for highlighting in the browser."""
-    rows = [(wire.routes, wire.kind, wire.start, wire.end, wire.points, wire.feedback) for wire in sheet.wires]
-    return Table("routes kind start end points feedback", rows)
+    known = space.records.get("wires")
+    if known is None or known[0] is not sheet.wires:
+        rows = [(wire.routes, wire.kind, wire.start, wire.end, wire.points, wire.feedback) for wire in sheet.wires]
+        known = space.records["wires"] = sheet.wires, Table.of("routes kind start end points feedback", rows)
+    table: Table = known[1]
+    return table
 
 
 def strips_table(space: Workspace, sheet: Sheet) -> Table:
-    """Every strip by id, for finding and connecting by name."""
-    outboard = {machine.id for machine in space.template.machines if machine.kind == "outboard"}
-    main = space.template.machines[0].id
-
-    def row(strip: Strip) -> tuple[Any, ...]:
-        machine = strip.machine or main
-        zone = sheet.zone_of[strip.id]
-        return strip.id, strip.name, strip.kind, zone, machine, machine in outboard, _outlets(strip), _keyable(strip)
-
-    rows = list(map(row, space.template.strips))
-    return Table("id name kind zone machine outboard outlets keyable", rows)
+    """Every strip by id, for finding and connecting by name. Records of strips that are as they were are kept."""
+    machines = space.template.machines
+    outboard = {machine.id for machine in machines if machine.kind == "outboard"}
+    rows, pieces = [], []
+    for strip in space.template.strips:
+        zone, key = sheet.zone_of[strip.id], f"strip {strip.id}"
+        known = space.records.get(key)
+        if known is None or known[0] is not strip or known[1] != (zone, machines):
+            machine = strip.machine or machines[0].id
+            row = (
+                strip.id, strip.name, strip.kind, zone, machine, machine in outboard, _outlets(strip), _keyable(strip)
+            )  # fmt: skip
+            known = space.records[key] = strip, (zone, machines), row, (strip.id, as_text(row))
+        rows.append(known[2])
+        pieces.append(known[3])
+    return Table("id name kind zone machine outboard outlets keyable", rows, pieces)
 
 
 def _outlets(strip: Strip) -> list[str | None] | None:
@@ -126,7 +135,7 @@ def drawing_of(request: HttpRequest, context: dict[str, Any]) -> Pieces:
         marks(sheet, context["rows"]),
         figure=figure,
         values=values,
-        lines=space.lines,
+        kept=space.kept,
     )
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import OrderedDict
 from dataclasses import dataclass
 from threading import Lock
+from typing import Any
 
 from lattice.errors import DocumentError
 from lattice.formats.document_json import load
@@ -14,7 +15,7 @@ from lattice.matters.matter import Matter, matters_of
 from lattice.model.document import Template
 from lattice.sheet import Sheet, Slots, draw
 from lattice.sheet.redraw import redrawn
-from lattice.sheet.svg import line_pieces
+from lattice.sheet.svg import Kept
 from web.shelf.heads import document_of
 from web.shelf.models import StoredTemplate
 
@@ -42,12 +43,14 @@ class Workspace(State):
     """
 
     def __init__(self, template: Template, before: Workspace | None = None) -> None:
-        super().__init__(template)
+        super().__init__(template, made_from=before.analysis if before is not None else None)
         self._matters: tuple[Matter, ...] | None = None
         self.is_followed = False
         self.effects: Effects = {}  # what remedies would do, once that was looked for
         self._drawn: Drawn | None = None
         self._before = _map_of(before) if before is not None else None
+        # Records of the page as they were made last, each good for the very pieces it was made from.
+        self.records: dict[str, tuple[Any, ...]] = before.records if before is not None else {}
 
     @property
     def graph(self) -> SignalGraph:
@@ -89,28 +92,28 @@ class Workspace(State):
             return None
         was, graph, feedback = self._before
         sheet = redrawn(was.sheet, graph, self.graph, (feedback, self.feedback))
-        return None if sheet is None else Drawn(sheet, folded, slots, was.after, was.lines)
+        return None if sheet is None else Drawn(sheet, folded, slots, was.after, was.kept)
 
     def _drawn_whole(self, folded: frozenset[str], slots: bytes) -> Drawn:
-        kept = Slots.load(slots)
-        sheet = draw(self.graph, self.feedback, folded, kept)
-        return Drawn(sheet, folded, slots, kept.dump(), line_pieces(sheet))
+        known = Slots.load(slots)
+        sheet = draw(self.graph, self.feedback, folded, known)
+        return Drawn(sheet, folded, slots, known.dump(), Kept())
 
     @property
-    def lines(self) -> list[tuple[str, str]]:
-        """The lines of the map that was drawn last, as they stand in its page."""
-        return self._drawn.lines if self._drawn is not None else []
+    def kept(self) -> Kept:
+        """What was made of the map that was drawn last, as it stands in its page."""
+        return self._drawn.kept if self._drawn is not None else Kept()
 
 
 @dataclass(frozen=True)
 class Drawn:
-    """A map, what it was drawn with, and its lines as text."""
+    """A map, what it was drawn with, and its pieces as text."""
 
     sheet: Sheet
     folded: frozenset[str]
     slots: bytes
     after: bytes  # slots with those of newcomers
-    lines: list[tuple[str, str]]
+    kept: Kept
 
     def is_of(self, folded: frozenset[str], slots: bytes) -> bool:
         """Whether these folds and slots give this map."""

@@ -37,7 +37,7 @@ def _lists(request: HttpRequest, context: Context) -> tuple[list[KeyedList], dic
         if context["shows_matters"]:  # else the whole margin goes out
             lists += margin.values()
     tables = {
-        "wires": wires_table(context["sheet_map"]),
+        "wires": wires_table(context["space"], context["sheet_map"]),
         "strips": strips_table(context["space"], context["sheet_map"]),
     }
     return lists, tables
