@@ -13,7 +13,6 @@ from typing import TypeVar
 from lattice.graph.loops import LoopGraph
 from lattice.graph.origin import NO_OUTLET, Origin
 from lattice.graph.paths import Blockers, EasiestPaths, Path
-from lattice.graph.quiet import is_quiet
 from lattice.graph.reach import Backward, Forward, Reach, downstream
 from lattice.graph.signal_graph import SignalGraph
 from lattice.levels.levels import Levels
@@ -21,6 +20,7 @@ from lattice.levels.shares import sources_of
 from lattice.levels.source_response import SourceResponse
 from lattice.model.document import Section, Strip, Template, main_outlet
 from lattice.model.inventory import Inventory
+from lattice.model.quiet import is_quiet
 from lattice.model.strip_kinds import FED, NO_START
 from lattice.stems.ledger import Ledger
 from lattice.stems.taps import Taps

@@ -86,6 +86,17 @@ class Inserts:
                     self.raised.add(strip_number)
                 place += 1  # noqa: SIM113 - half the time of enumerate's pairs
 
+    def with_levels_of(self, before: tuple[Strip, ...], after: tuple[Strip, ...]) -> Inserts:
+        """The same of strips that differ in levels and words alone, from those it was found in."""
+        other = copy(self)
+        other.acting, other.raised = set(self.acting), set(self.raised)
+        for number, (was, now) in enumerate(zip(before, after, strict=True)):
+            if was is not now:
+                changed = Inserts((now,))
+                other.acting = other.acting - {number} | {number for _ in changed.acting}
+                other.raised = other.raised - {number} | {number for _ in changed.raised}
+        return other
+
 
 class SignalGraph:
     """A template as numbers for computing: positions of strips, routes, outlets and keyed inserts.
@@ -119,10 +130,11 @@ class SignalGraph:
         self._number_routes()
 
     def with_levels_of(self, template: Template) -> SignalGraph:
-        """The graph of a template that is another in levels and words alone (`quiet.is_quiet`), in O(1)."""
+        """The graph of a template that is another in levels and words alone (`lattice.model.quiet`), in O(1)."""
         graph = copy(self)
         graph.template, graph.strips, graph.routes = template, template.strips, template.routes
-        vars(graph).pop("inserts", None)  # it says which of them act on levels now
+        if "inserts" in vars(self):
+            graph.inserts = self.inserts.with_levels_of(self.strips, template.strips)
         return graph
 
     def _number_outlets(self) -> None:

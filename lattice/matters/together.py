@@ -56,6 +56,8 @@ class Together:
         if len(findings) == 1:
             return (*offered, *(findings[0].remedies or self._without_route(code, cause)))
         offered += [*self._without_route(code, cause), *_alike(findings), *_each(findings)]
+        if len(offered) < 2:
+            return tuple(offered)
         by_steps = {repr(remedy.steps): remedy for remedy in reversed(offered)}
         return tuple(reversed(by_steps.values()))
 

@@ -15,16 +15,23 @@ class Words:
     """Sentences of the matters of one template; what is called how is looked up once."""
 
     def __init__(self, analysis: Analysis) -> None:
-        self.analysis, template = analysis, analysis.template
+        self.analysis, self.graph, template = analysis, analysis.graph, analysis.template
         self._named: dict[str, str] = {rule.id: f"the rule {rule.name}" for rule in template.rules}
         self._named |= {machine.id: f"on {machine.name}" for machine in template.machines}
-        self._named |= {
-            insert.id: f"{insert.name or insert.type} on {strip.name}"
-            for strip in template.strips
-            for insert in strip.inserts
-        }
-        self._named |= {section.id: f"in {section.name}" for section in template.sections}
-        self._named |= {strip.id: strip.name for strip in template.strips}
+        self._sections = {section.id: f"in {section.name}" for section in template.sections}
+
+    def _called(self, one: str, otherwise: str) -> str:
+        """What people call a strip, section, insert, machine or rule."""
+        strips = self.graph.strips
+        if one in self.graph.index:
+            return strips[self.graph.index[one]].name
+        if one in self._sections:
+            return self._sections[one]
+        if one in self.graph.insert_at:
+            strip, place = self.graph.insert_at[one]
+            insert = strips[strip].inserts[place]
+            return f"{insert.name or insert.type} on {strips[strip].name}"
+        return self._named.get(one, otherwise)
 
     def sentence(self, code: str, cause: tuple[str, ...], findings: Sequence[Finding]) -> str:
         """What a matter says.
@@ -54,14 +61,14 @@ class Words:
     def _place(self, findings: Sequence[Finding]) -> str:
         """The strip that all of them are at: the second one they name, where it is the same."""
         second = {finding.strips[1] for finding in findings if len(finding.strips) > 1}
-        return self._named.get(second.pop(), "one strip") if len(second) == 1 else f"{len(second)} strips"
+        return self._called(second.pop(), "one strip") if len(second) == 1 else f"{len(second)} strips"
 
     def _in_words(self, one: str, place: str) -> str:
         """An id of a cause in words; as it is where it is a word already (a type, a product)."""
-        number = self.analysis.graph.route_index.get(one)
+        number = self.graph.route_index.get(one)
         if number is None:
-            return self._named.get(one, one)
-        graph = self.analysis.graph
+            return self._called(one, one)
+        graph = self.graph
         head = self.analysis.name(graph.head[number])
         end = "it as well" if head == place else head
         return f"{self.analysis.name(graph.tail[number])} {VERB[graph.routes[number].kind]} {end}"

@@ -6,6 +6,7 @@ What takes time (the edit itself, its audit, reading back what will be stored) i
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
+from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
 from typing import Any
 
@@ -25,6 +26,8 @@ from web.shelf.heads import deflated, document_of, head_of
 from web.shelf.models import Draft, JournalEntry, KeptInventory, KeptProfile, StoredTemplate
 from web.shelf.sheets import folded_of, folded_sections
 from web.shelf.workspace import Workspace, keep, workspace
+
+PACKERS = ThreadPoolExecutor(2, "packer")
 
 
 class StaleVersionError(Exception):
@@ -54,11 +57,12 @@ class PreparedState:
         document = encode(template)
         if encode(read_back(document)) != document:
             raise DocumentError(["this state would not be read back as it is, and is not stored"])
-        self.head = deflated(document)
+        packing = PACKERS.submit(deflated, document)  # beside the audit: packing needs no lock of the interpreter
         self.template = template
         self.space = Workspace(template, before)
         counts = {"strips": len(template.strips), "routes": len(template.routes)}
         self.summary = {**self.space.audit.summary, **counts}
+        self.head = packing.result()
         self.slots_before = bytes(stored.slots) if stored else b""
         folded = folded_sections(self.space, stored.folded if stored else None)
         self.slots = self.space.drawn(folded, self.slots_before)[1]

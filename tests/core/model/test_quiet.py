@@ -14,8 +14,8 @@ from lattice.checks.audit import Audit, audit_of
 from lattice.edits import apply
 from lattice.errors import DocumentError
 from lattice.generate import generate
-from lattice.graph.quiet import is_quiet
 from lattice.model.document import Template
+from lattice.model.quiet import is_quiet
 from tests.deep import tries
 from tests.random_edits import RandomEdits
 from tests.strategies import templates
