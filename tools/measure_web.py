@@ -1,22 +1,39 @@
-"""Server time of an edit on the map, audit and layout included, as the Server-Timing header says it.
+"""Server time and size of edits on the map and of pages, clean and worn, as the Server-Timing header says it.
 
-Works on a database of its own in a temporary folder. The numbers in docs/performance.md come from here.
+Works on a database of its own in a temporary folder. With `--paint`, pages of 3,000 worn strips are opened in headless
+Chromium as well, and their first contentful paint is read off. Numbers are medians of seven, in ms and kB; the last
+column of the first table is what `json.loads` of the document takes meanwhile, as the machine drifts. The tables in
+docs/performance.md come from here.
+
+    python tools/measure_web.py [--paint]
 """
 
 from __future__ import annotations
 
+import json
 import os
+import re
 import sys
 import tempfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
 from statistics import median
+from time import perf_counter
+from typing import Any
 
-SIZES = ((60, False), (300, True), (300, False), (3000, True))
-EDITS = 15
+ROUNDS = 7
+LARGE = 3000
+# strips, worn, all sections folded
+TEMPLATES = ((60, False, False), (300, False, False), (300, True, False), (LARGE, False, True), (LARGE, True, True))
+PAGES = ("map", "findings", "levels", "timing", "stems", "strip", "crosspoints", "keys", "ports", "plan")
+ADDRESS = "127.0.0.1:8931"
 
 
 def main() -> int:
     with tempfile.TemporaryDirectory() as folder:
         os.environ["LATTICE_VAR"] = folder
+        os.environ["LATTICE_DEMO"] = "1"
         os.environ["DJANGO_SETTINGS_MODULE"] = "web.config.settings"
         import django  # noqa: PLC0415
 
@@ -28,40 +45,127 @@ def main() -> int:
 
         call_command("migrate", verbosity=0)
         user = get_user_model().objects.create_user("measure")
-        print("strips  map            edit ms   of it: write  audit+layout  draw   first page ms   answer kB")
-        for strips, folded in SIZES:
-            _measure(user, strips, folded=folded)
+        stored = edits(user)
+        pages(user, stored)
+        if "--paint" in sys.argv:
+            paints(user, stored)
     return 0
 
 
-def _measure(user: object, strips: int, *, folded: bool) -> None:
-    from django.test import Client  # noqa: PLC0415
-
+def edits(user: Any) -> Any:
+    """The table of edits; gives the last template, the large worn one."""
+    from lattice.formats.document_json import dump  # noqa: PLC0415
     from lattice.generate import generate  # noqa: PLC0415
     from web.shelf import services  # noqa: PLC0415
 
-    stored = services.store(user, generate(strips))  # type: ignore[arg-type]
-    client = Client(SERVER_NAME="localhost")
-    client.force_login(user)  # type: ignore[arg-type]
-    client.post(f"/t/{stored.pk}/write/fold/", {"section": "all" if folded else "none"})
-    first = _timing(client.get(f"/t/{stored.pk}/map/"))["total"]
-    rows, size = [], 0
-    for number in range(EDITS):
-        values = {"base": stored.version + number, "strip": "s0-t3", "fader_db": str(-number - 1)}
-        answer = client.post(f"/t/{stored.pk}/write/change_strip/", values)
+    print("strips        map         a fader: ms   kB    write audit+layout draw    a feed: ms   kB    json.loads ms")
+    stored = None
+    for strips, worn, folded in TEMPLATES:
+        template = generate(strips, worn=worn)
+        data = dump(template)
+        stored = services.store(user, template)
+        page = Page(user, stored, folded=folded)
+        audio = [strip.id for strip in template.strips if strip.kind == "audio"]
+        bus = next(strip.id for strip in template.strips if strip.kind == "bus")
+        fader = [page.write("change_strip", strip=audio[3], fader_db=str(-n - 1)) for n in range(ROUNDS)]
+        feed = [page.write("connect", **{"from": audio[-1 - n], "to": bus, "kind": "send"}) for n in range(ROUNDS)]
+        plain = median(timed(lambda data=data: json.loads(data)) for _ in range(ROUNDS))  # type: ignore[misc]
+        ms, parts = {name: median(row[name] for row in fader) for name in fader[0]}, ("write", "audit-layout", "draw")
+        shown = f"{'worn' if worn else 'clean':5} {'folded' if folded else 'open':6}"
+        first = f"{ms['total']:11.0f} {ms['kB']:5.0f}  {'  '.join(f'{ms[name]:7.0f}' for name in parts)}"
+        second = f"{median(row['total'] for row in feed):13.0f} {median(row['kB'] for row in feed):5.0f}"
+        print(f"{strips:6}   {shown}   {first}   {second}   {plain:13.1f}")
+    return stored
+
+
+def pages(user: Any, stored: Any) -> None:
+    """The table of pages of the large worn template."""
+    client = signed_in(user)
+    print(f"\npages at {LARGE} worn strips   ms   kB")
+    for place in PAGES:
+        answers = [client.get(f"/t/{stored.pk}/{place}/") for _ in range(ROUNDS)]
+        ms = median(timing(answer)["total"] for answer in answers)
+        print(f"{place:24} {ms:7.0f} {len(answers[0].content) / 1000:5.0f}")
+
+
+def paints(user: Any, stored: Any) -> None:
+    """First contentful paint of pages in headless Chromium, ms."""
+    from playwright.sync_api import sync_playwright  # noqa: PLC0415
+
+    sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
+    from tests.browser.chromium import launch  # noqa: PLC0415
+    from web.accounts.links import token_for  # noqa: PLC0415
+
+    paint = "performance.getEntriesByName('first-contentful-paint')[0]?.startTime ?? 0"
+    print(f"\nfirst paint at {LARGE} worn strips   ms")
+    with serving(), sync_playwright() as playwright:
+        page = launch(playwright).new_context(viewport={"width": 1280, "height": 800}).new_page()
+        page.goto(f"http://{ADDRESS}/sign-in/{token_for(user.pk)}/")
+        for place in PAGES[:5]:
+            found = []
+            for _ in range(ROUNDS):
+                page.goto(f"http://{ADDRESS}/t/{stored.pk}/{place}/")
+                page.wait_for_selector("body[data-ready]")
+                found.append(page.evaluate(paint))
+            print(f"{place:24} {median(found):7.0f}")
+
+
+@contextmanager
+def serving() -> Iterator[None]:
+    """The application on an address, in a thread of this process, whose states are computed already."""
+    from threading import Thread  # noqa: PLC0415
+
+    import waitress  # noqa: PLC0415
+
+    from web.config.wsgi import application  # noqa: PLC0415
+
+    server = waitress.create_server(application, listen=ADDRESS)
+    Thread(target=server.run, daemon=True).start()
+    yield
+    server.close()
+
+
+class Page:
+    """A page of the map that says what it shows, as a browser does, and keeps the tokens of answers."""
+
+    def __init__(self, user: Any, stored: Any, *, folded: bool) -> None:
+        self.client, self.stored = signed_in(user), stored
+        self.client.post(f"/t/{stored.pk}/write/fold/", {"section": "all" if folded else "none"})
+        self.version = stored.version
+        page = self.client.get(f"/t/{stored.pk}/map/").content.decode()
+        self.tokens = dict(re.findall(r'id="([\w-]+)"\s+data-shown="(\w+)"', page))
+        for table in ("strips", "wires"):
+            self.tokens[table] = self.client.get(f"/t/{stored.pk}/{table}.json").json()["shown"]
+
+    def write(self, what: str, **values: str) -> dict[str, float]:
+        """Times of an edit, ms, and the kB of its answer."""
+        said = " ".join(f"{into}:{token}" for into, token in self.tokens.items())
+        form = {"base": self.version, "place": "map", "shown": said, **values}
+        answer = self.client.post(f"/t/{self.stored.pk}/write/{what}/", form)
         if answer.status_code != 200:
             raise RuntimeError(answer.content.decode())
-        rows.append(_timing(answer))
-        size = len(answer.content)
-    middle = {name: median(row[name] for row in rows) for name in rows[0]}
-    shown = "folded" if folded else "all strips"
-    parts = f"{middle['write']:5.0f}  {middle['audit-layout']:12.0f}  {middle['draw']:4.0f}"
-    print(f"{strips:6}  {shown:10}  {middle['total']:11.0f}   {parts:>25}   {first:13.0f}   {size / 1000:9.0f}")
+        self.version += 1
+        self.tokens |= re.findall(r'data-into="([\w-]+)" data-token="(\w+)"', answer.content.decode())
+        return timing(answer) | {"kB": len(answer.content) / 1000}
 
 
-def _timing(answer: object) -> dict[str, float]:
-    entries = answer["Server-Timing"].split(", ")  # type: ignore[index]
+def signed_in(user: Any) -> Any:
+    from django.test import Client  # noqa: PLC0415
+
+    client = Client(SERVER_NAME="localhost")
+    client.force_login(user)
+    return client
+
+
+def timing(answer: Any) -> dict[str, float]:
+    entries = answer["Server-Timing"].split(", ")
     return {name: float(value) for name, value in (entry.split(";dur=") for entry in entries)}
+
+
+def timed(work: Callable[[], object]) -> float:
+    start = perf_counter()
+    work()
+    return (perf_counter() - start) * 1000
 
 
 if __name__ == "__main__":

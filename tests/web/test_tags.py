@@ -75,8 +75,12 @@ def test_a_choice_marks_what_is_chosen(stored: StoredTemplate) -> None:
     ],
 )
 def test_options_come_from_words_or_pairs(known: Any, chosen: Any, expected: Any) -> None:
-    shown = [(str(one[0]), str(one[1]), bool(one[2])) for one in as_options(known, chosen)]
-    assert shown == expected
+    found = re.findall(r'<option value="([^"]*)"( selected)?>([^<]*)</option>', as_options(known, chosen))
+    assert [(value, words, bool(is_chosen)) for value, is_chosen, words in found] == expected
+
+
+def test_options_are_escaped() -> None:
+    assert as_options([('"x', "<b>")], None) == '<option value="&quot;x">&lt;b&gt;</option>'
 
 
 def test_a_button_says_what_it_posts_and_readers_hear_of_what(stored: StoredTemplate) -> None:

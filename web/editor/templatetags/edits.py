@@ -12,6 +12,8 @@ from typing import Any
 
 from django import template
 from django.urls import reverse
+from django.utils.html import format_html_join
+from django.utils.safestring import SafeString, mark_safe
 
 from lattice.edits import EDITS
 from lattice.edits.arguments import REQUIRED
@@ -19,6 +21,7 @@ from lattice.model.document import Insert, Machine, Source
 from web.shared.templatetags.figures import db
 
 register = template.Library()
+SELECTED = mark_safe(" selected")
 Context = dict[str, Any]
 
 
@@ -87,21 +90,15 @@ def argument(edit: str, name: str, known: Iterable[Any] | None = None, **look: A
 
 
 @register.simple_tag(takes_context=True)
-def effect_of(context: Context, offering: Any, place: int) -> str:
-    """What a remedy would do, where that has been worked out; `offering` is a matter, or a finding."""
-    effects: dict[tuple[str, int], str] = context["space"].effects if "space" in context else {}
-    return effects.get((offering.fingerprint, place), "")
-
-
-@register.simple_tag(takes_context=True)
 def preview(context: Context, edit: str) -> str:
     """The address that shows what an edit would do."""
     return _address("preview", context["stored"].pk, edit)
 
 
-def as_options(known: Iterable[Any], chosen: Any) -> list[tuple[str, str, bool]]:
-    """(value, words, is chosen) from words, pairs, or pieces with an id and a name."""
-    return [(str(value), str(words), value == chosen) for value, words in map(_pair, known)]
+def as_options(known: Iterable[Any], chosen: Any) -> SafeString:
+    """Options from words, pairs, or pieces with an id and a name; written here, as a page may have thousands."""
+    rows = ((value, SELECTED if value == chosen else "", words) for value, words in map(_pair, known))
+    return format_html_join("", '<option value="{}"{}>{}</option>', rows)
 
 
 def _pair(one: Any) -> tuple[Any, Any]:
