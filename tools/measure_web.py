@@ -134,8 +134,11 @@ class Page:
         self.version = stored.version
         page = self.client.get(f"/t/{stored.pk}/map/").content.decode()
         self.tokens = dict(re.findall(r'id="([\w-]+)"\s+data-shown="(\w+)"', page))
+        self._ask_for_tables()
+
+    def _ask_for_tables(self) -> None:
         for table in ("strips", "wires"):
-            self.tokens[table] = self.client.get(f"/t/{stored.pk}/{table}.json").json()["shown"]
+            self.tokens[table] = self.client.get(f"/t/{self.stored.pk}/{table}.json").json()["shown"]
 
     def write(self, what: str, **values: str) -> dict[str, float]:
         """Times of an edit, ms, and the kB of its answer."""
@@ -145,6 +148,8 @@ class Page:
         if answer.status_code != 200:
             raise RuntimeError(answer.content.decode())
         self.version += 1
+        if 'data-token=""' in answer.content.decode():  # a table that the page asks for by itself
+            self._ask_for_tables()
         self.tokens |= re.findall(r'data-into="([\w-]+)" data-token="(\w+)"', answer.content.decode())
         return timing(answer) | {"kB": len(answer.content) / 1000}
 

@@ -55,8 +55,15 @@ def test_without_a_token_that_is_known_all_of_it_goes_out() -> None:
     assert recall("l:0123456789ab") == {}
     change = Table.of("id n", rows).change("l", None)
     assert json.loads(unescape(change.html)) == {  # type: ignore[union-attr]
-        "columns": ["id", "n"], "rows": [["a", 1], ["b", 2]], "gone": [], "whole": True,
+        "columns": ["id", "n"], "rows": [["a", 1], ["b", 2]], "gone": [],
     }  # fmt: skip
+
+
+def test_of_a_large_change_of_a_table_only_that_goes_out() -> None:
+    table = Table.of("id", [(str(number),) for number in range(200)])
+    change = table.change("t", {})
+    assert change is not None
+    assert (change.token, change.html) == ("", "{}")
 
 
 @given(KEYS, KEYS)

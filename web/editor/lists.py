@@ -19,6 +19,7 @@ from django.utils.safestring import SafeString, mark_safe
 
 from web.shared.records import as_data, records
 
+MOST_RECORDS = 60  # of a table that go out with an answer
 MOST_REMEMBERED = 400_000  # pieces of all lists together: some 40 MB
 SVG = mark_safe("<svg>"), mark_safe("</svg>")
 Piece = tuple[str, str]  # the id of an element, and the element
@@ -146,15 +147,19 @@ class Table:
         return {**records(self.columns, self.rows), "shown": remember(self.pieces)}
 
     def change(self, into: str, shown: Remembered | None) -> Change | None:
-        """Records that came or changed since what a page has, and names of those that went."""
+        """Records that came or changed since what a page has, and names of those that went.
+
+        Where there are many of them, only that: the page asks for the table when nobody waits for the answer.
+        """
         pieces, before = self.pieces, shown if shown is not None else {}
         fresh = [row for (key, piece), row in zip(pieces, self.rows, strict=True) if before.get(key) != hash(piece)]
         names = {key for key, _piece in pieces}
         gone = [key for key in before if key not in names]
         if shown is not None and not fresh and not gone:
             return None
-        data = {**records(self.columns, fresh), "gone": gone, "whole": shown is None}
-        return Change(into, remember(pieces), as_data(data), is_table=True)
+        if len(fresh) + len(gone) > MOST_RECORDS:
+            return Change(into, "", as_data({}), is_table=True)
+        return Change(into, remember(pieces), as_data({**records(self.columns, fresh), "gone": gone}), is_table=True)
 
 
 def _name(row: Sequence[Any]) -> str:

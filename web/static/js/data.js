@@ -11,14 +11,16 @@ export const sent = (id) => JSON.parse(document.getElementById(id)?.textContent 
 
 // The table that an element stands for, by name.
 export async function table(id) {
-  if (!tables.has(id)) {
-    const holder = document.getElementById(id);
-    const answer = await fetch(holder.dataset.from, { headers: { Accept: "application/json" } });
-    const whole = await answer.json();
-    tables.set(id, byName(whole));
-    holder.dataset.shown = whole.shown;
-  }
+  if (!tables.has(id)) await fetchTable(id);
   return tables.get(id);
+}
+
+async function fetchTable(id) {
+  const holder = document.getElementById(id);
+  const answer = await fetch(holder.dataset.from, { headers: { Accept: "application/json" } });
+  const whole = await answer.json();
+  tables.set(id, byName(whole));
+  holder.dataset.shown = whole.shown;
 }
 
 function byName(whole) {
@@ -28,13 +30,15 @@ function byName(whole) {
   return found;
 }
 
-// What an answer says has changed in a table.
+// What an answer says has changed in a table; where that is too much for an answer, the table is asked for.
 export function patchTable(id, token, change) {
-  const known = change.whole ? new Map() : tables.get(id) || new Map();
+  if (!token) return fetchTable(id).then(() => document.dispatchEvent(new CustomEvent("lattice:table")));
+  const known = tables.get(id) || new Map();
   for (const name of change.gone) known.delete(name);
   for (const [name, record] of byName(change)) known.set(name, record);
   tables.set(id, known);
   document.getElementById(id).dataset.shown = token;
+  return null;
 }
 
 export const now = (id) => tables.get(id) || new Map();

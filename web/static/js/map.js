@@ -40,6 +40,10 @@ document.addEventListener("lattice:changed", () => {
   refresh();
   rest({ move: false });
 });
+document.addEventListener("lattice:table", () => {
+  refresh();
+  rest({ move: false });
+});
 document.addEventListener("htmx:afterSettle", (event) => {
   if (event.target.matches?.(".matter-more")) rest({ move: false });
   if (event.target.id !== "panel") return;
