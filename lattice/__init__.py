@@ -4,4 +4,4 @@ It knows nothing of the web application. Layers, from the ground up: model, form
 checks, edits and sheet, then the command line.
 """
 
-__version__ = "0.2.0"
+__version__ = "0.3.0"

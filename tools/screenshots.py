@@ -35,8 +35,19 @@ def settle(page: Page) -> None:
 
 def loop(page: Page) -> None:
     settle(page)
-    page.locator(".matter summary", has_text="feeds itself").click()
-    page.locator(".finding", has_text="feeds itself").locator(".finding-line").click()
+    page.locator(".matter", has_text="feeds itself").locator(".finding-line").first.click()
+
+
+def opened(page: Page) -> None:
+    settle(page)
+    page.locator(".matter", has_text="feeds itself").locator(".finding-line").first.click()
+    page.wait_for_selector(".matter-more .findings")
+
+
+def plan(page: Page) -> None:
+    page.click("text=Put it right")
+    page.click("text=Work the plan out")
+    page.wait_for_selector(".plan-steps")
 
 
 def strip(page: Page) -> None:
@@ -64,13 +75,6 @@ def what_if(page: Page) -> None:
     page.evaluate("scrollTo(0, 0)")
 
 
-def several(page: Page) -> None:
-    page.click('[data-id="bells"]')
-    for strip_id in ("engine-room", "gangway"):
-        page.click(f'[data-id="{strip_id}"]', modifiers=["Shift"])
-    page.wait_for_selector(".bulk")
-
-
 def bring(page: Page) -> None:
     page.fill("#id_name", "Song template")
     page.fill("#id_text", PASTED)
@@ -83,7 +87,8 @@ VIEWS: list[tuple[str, str, str, Callable[[Page], None] | None]] = [
     ("strip", "/demo/", "light", strip),
     ("strip-sheet", "/demo/", "light", strip_sheet),
     ("trace", "/demo/", "light", trace),
-    ("findings", "FINDINGS", "light", None),
+    ("findings", "FINDINGS", "light", opened),
+    ("plan", "FINDINGS", "light", plan),
     ("crosspoints", "CROSSPOINTS", "light", None),
     ("levels", "LEVELS", "light", what_if),
     ("timing", "TIMING", "dark", None),
@@ -93,7 +98,6 @@ VIEWS: list[tuple[str, str, str, Callable[[Page], None] | None]] = [
     ("inventory", "INVENTORY", "dark", None),
     ("keys", "KEYS", "light", None),
     ("ports", "PORTS", "light", None),
-    ("selection", "/demo/", "light", several),
     ("shelf", "/", "light", None),
     ("import", "/import/", "light", bring),
     ("folded", "LARGE", "light", None),

@@ -134,7 +134,7 @@ def _ids(finding: Finding) -> Iterable[str]:
 
 
 def _taken_away(analysis: Analysis, remedy: Remedy, asked: Sequence[Finding]) -> list[Finding]:
-    """Which of some findings are not there any more, and have nothing of their code and cause in their place."""
+    """Which of some findings are not there any more, with nothing of their code, cause and severity in their place."""
     from lattice.edits import apply_steps  # noqa: PLC0415 - most audits of a pipeline try nothing, and start sooner
 
     try:
@@ -143,9 +143,10 @@ def _taken_away(analysis: Analysis, remedy: Remedy, asked: Sequence[Finding]) ->
         return []  # a remedy that cannot be made takes nothing away
     found = findings_of(after, {finding.code for finding in asked})
     there = {finding.fingerprint for finding in found}
-    causes = {(finding.code, cause_of(after, finding)) for finding in found}
+    causes = {(finding.code, finding.severity, cause_of(after, finding)) for finding in found}
     return [
         finding
         for finding in asked
-        if finding.fingerprint not in there and (finding.code, cause_of(analysis, finding)) not in causes
+        if finding.fingerprint not in there
+        and (finding.code, finding.severity, cause_of(analysis, finding)) not in causes
     ]

@@ -257,7 +257,14 @@ def compared(before: State, after: State) -> Effect:
 
 
 def _place(finding: Finding) -> tuple[object, ...]:
-    return finding.code, finding.strips[:1], finding.inserts[:1], finding.stems[:1], finding.others[:1]
+    return (
+        finding.code,
+        finding.severity,
+        finding.strips[:1],
+        finding.inserts[:1],
+        finding.stems[:1],
+        finding.others[:1],
+    )
 
 
 def level_changes(before: Analysis, after: Analysis) -> list[LevelChange]:

@@ -94,7 +94,8 @@ def by_cause(analysis: Analysis, findings: Iterable[Finding]) -> list[tuple[str,
     Returns
     -------
     list of (code, cause, findings)
-        In the order of the first finding of each; every finding is in exactly one.
+        Code by code as they are first found, within a code in the order of the first finding of each; every finding is
+        in exactly one.
     """
     of_code: dict[str, list[Finding]] = {}
     for finding in findings:

@@ -22,6 +22,7 @@ from tests.build import template
 from tests.deep import tries
 from tests.flows import flows
 from tests.strategies import templates
+from tools import write_explanations
 
 HALL = {"id": "hall", "kind": "return", "inserts": [{"id": "verb", "type": "reverb"}]}
 SECTION = [{"id": "s", "name": "Drums", "bus": "bus"}]
@@ -248,3 +249,7 @@ def test_effects_are_worked_out_as_far_as_the_bound_goes() -> None:
         scores = [effects[matter.fingerprint, remedy.key].score for remedy in best_first(matter, effects)]
         assert scores == sorted(scores, reverse=True)
     assert best_first(found[0], {}) == list(found[0].remedies)
+
+
+def test_the_page_of_explanations_is_as_the_texts_beside_the_checks_are() -> None:
+    assert write_explanations.PAGE.read_text(encoding="utf-8") == write_explanations.page()
