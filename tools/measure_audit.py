@@ -19,7 +19,7 @@ from lattice.checks import audit
 from lattice.formats.document_json import dump, load
 from lattice.generate import generate
 
-SIZES = (1000, 3000)
+SIZES = (1000, 3000, 10_000, 30_000)
 ROUNDS = 7
 
 

@@ -118,18 +118,32 @@ class Kept:
 
     def __init__(self) -> None:
         self._lines: tuple[tuple[Line, ...], list[tuple[str, str]]] = (), []
+        self._drawn: dict[str, tuple[Line, str]] = {}
         self._boxes: dict[str, tuple[Box, Mark | None, str, tuple[str, str]]] = {}
 
     def lines_of(self, sheet: Sheet) -> list[tuple[str, str]]:
-        """(id, element) of every line."""
+        """(id, element) of every line; a line that is drawn the same has the same id."""
         if self._lines[0] is not sheet.lines:
-            self._lines = sheet.lines, line_pieces(sheet)
+            made: dict[str, str] = {}
+            for line in sheet.lines:
+                drawn = self._line(line)
+                key = f"w-{crc32(drawn.encode()):x}"
+                while key in made:
+                    key += "x"
+                made[key] = f'<g id="{key}">{drawn}</g>'
+            self._lines = sheet.lines, list(made.items())
         return self._lines[1]
+
+    def _line(self, line: Line) -> str:
+        known = self._drawn.get(line.key)
+        if known is None or known[0] != line:
+            known = self._drawn[line.key] = line, "".join(_line(line))
+        return known[1]
 
     def box(self, box: Box, mark: Mark | None, shown: str) -> tuple[str, str]:
         """(id, element) of a box."""
         known = self._boxes.get(box.id)
-        if known is None or known[0] is not box or known[1:3] != (mark, shown):
+        if known is None or known[:3] != (box, mark, shown):
             known = self._boxes[box.id] = box, mark, shown, (f"b-{box.id}", "".join(_box(box, mark, shown)))
         return known[3]
 
@@ -172,18 +186,6 @@ def pieces(
         [kept.box(box, marks.get(box.id), values.get(box.id, box.figures.get(figure, ""))) for box in sheet.boxes],
         "".join(_title_block(sheet, facts, title)),
     )
-
-
-def line_pieces(sheet: Sheet) -> list[tuple[str, str]]:
-    """(id, element) of every line; a line that is drawn the same has the same id."""
-    made: dict[str, str] = {}
-    for line in sheet.lines:
-        drawn = "".join(_line(line))
-        key = f"w-{crc32(drawn.encode()):x}"
-        while key in made:
-            key += "x"
-        made[key] = f'<g id="{key}">{drawn}</g>'
-    return list(made.items())
 
 
 def _machines(sheet: Sheet) -> list[str]:
@@ -256,7 +258,7 @@ def _box(box: Box, mark: Mark | None, shown: str) -> list[str]:
         *([mark.severity] if mark else []),
     ]
     described = f"{box.name}, {box.kind if box.strip else f'section of {len(box.members)} strips, folded'}, {box.zone}"
-    described += f", finding {mark.number}" if mark else ""
+    described += f", {mark.severity}" if mark else ""
     band = f" data-band={quoteattr(box.band)}" if box.band else ""
     out = [
         f'<g class="{" ".join(classes)}" id={quoteattr("b-" + box.id)} data-id={quoteattr(box.id)}'
@@ -284,7 +286,7 @@ def _box(box: Box, mark: Mark | None, shown: str) -> list[str]:
         out.append(
             f'<g class="mark {mark.severity}" data-finding="{mark.fingerprint}"'
             f' transform="translate({x:g} {y:g}) scale(1.25)">'
-            f'<path d="{MARKS[mark.severity]}"/><text y="2.8">{mark.number}</text></g>'
+            f'<path d="{MARKS[mark.severity]}"/><text y="2.8" data-no="{mark.fingerprint}">{mark.number}</text></g>'
         )
     out.append("</g>")
     return out

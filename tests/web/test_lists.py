@@ -106,6 +106,8 @@ class Page:
             about = dict(re.findall(r'data-(\w+)="([^"]*)"', attributes))
             into = about["into"]
             self.tokens[into] = about["token"]
+            if into == "numbers":
+                self._renumber(dict(json.loads(unescape(html))["rows"]))
             if "table" in about:
                 continue
             fresh = _split(html.removeprefix("<svg>").removesuffix("</svg>"))
@@ -113,6 +115,14 @@ class Page:
             keys = about["keys"].split() if "keys" in about else list(self.lists[into])
             self.lists[into] = {key: known[key] for key in keys}
         return len(answer.content)
+
+    def _renumber(self, numbers: dict[str, int]) -> None:
+        def renumbered(match: re.Match[str]) -> str:
+            return f"{match[1]}{numbers.get(match[2], match[3])}"
+
+        for pieces in self.lists.values():
+            for key, piece in pieces.items():
+                pieces[key] = re.sub(r'(data-no="([0-9a-f]+)">\s*)(\d+)', renumbered, piece)
 
 
 def _split(html: str) -> dict[str, str]:

@@ -6,6 +6,7 @@ it is not known any more, as after a restart, the whole list goes out. `web/stat
 
 from __future__ import annotations
 
+import re
 import secrets
 from collections import OrderedDict
 from collections.abc import Iterable, Sequence
@@ -21,6 +22,7 @@ from web.shared.records import as_data, records
 
 MOST_RECORDS = 60  # of a table that go out with an answer
 MOST_REMEMBERED = 400_000  # pieces of all lists together: some 40 MB
+NUMBER = re.compile(r'(?<= data-no=")[0-9a-f]{16}">\s*\d+')
 SVG = mark_safe("<svg>"), mark_safe("</svg>")
 Piece = tuple[str, str]  # the id of an element, and the element
 Remembered = dict[str, int]  # id → hash of what stands there
@@ -29,22 +31,27 @@ _shown: OrderedDict[str, Remembered] = OrderedDict()
 _lock = Lock()
 
 
+def said(piece: str) -> int:
+    """What a piece is told from others by. Numbers of matters go out by themselves: one that comes moves all others."""
+    return hash(NUMBER.sub("", piece) if "data-no" in piece else piece)
+
+
 def remember(pieces: Iterable[Piece]) -> str:
     """Notes what a page shows of a list; gives the token for it."""
     token = secrets.token_hex(6)
     with _lock:
-        _shown[token] = {key: hash(piece) for key, piece in pieces}
+        _shown[token] = {key: said(piece) for key, piece in pieces}
         left = sum(map(len, _shown.values())) - MOST_REMEMBERED
         while left > 0 and len(_shown) > 1:
             left -= len(_shown.popitem(last=False)[1])
     return token
 
 
-def recall(said: str) -> dict[str, Remembered]:
+def recall(shown: str) -> dict[str, Remembered]:
     """What a page shows, by list, from what it says of that: `boxes:token lines:token`. Unknown tokens are left out."""
     found = {}
     with _lock:
-        for word in said.split():
+        for word in shown.split():
             into, _colon, token = word.partition(":")
             if token in _shown:
                 _shown.move_to_end(token)
@@ -83,9 +90,9 @@ class Change:
     @property
     def opening(self) -> SafeString:
         """The template that pieces stand in until the script puts them in; those of a drawing stand in one."""
-        said = {"into": self.into, "token": self.token, "keys": self.keys, "size": self.size or None}
-        said |= {"table": "true" if self.is_table else None, "drawing": "true" if self.is_svg else None}
-        there = ((name, value) for name, value in said.items() if value is not None)
+        about = {"into": self.into, "token": self.token, "keys": self.keys, "size": self.size or None}
+        about |= {"table": "true" if self.is_table else None, "drawing": "true" if self.is_svg else None}
+        there = ((name, value) for name, value in about.items() if value is not None)
         attributes = format_html_join("", ' data-{}="{}"', there)
         return format_html("<template{}>{}", attributes, SVG[0] if self.is_svg else "")
 
@@ -116,7 +123,7 @@ class KeyedList:
     def change(self, shown: Remembered | None) -> Change | None:
         """What of it is other than what a page shows (None: nobody knows); None where all is as it should be."""
         before = shown if shown is not None else {}
-        fresh = [(key, piece) for key, piece in self.pieces if before.get(key) != hash(piece)]
+        fresh = [(key, piece) for key, piece in self.pieces if before.get(key) != said(piece)]
         is_same_order = shown is not None and list(before) == [key for key, _piece in self.pieces]
         if not fresh and is_same_order:
             return None
@@ -136,11 +143,12 @@ class Table:
     columns: str
     rows: Sequence[Sequence[Any]]
     pieces: Sequence[Piece]
+    most: int = MOST_RECORDS
 
     @staticmethod
-    def of(columns: str, rows: Sequence[Sequence[Any]]) -> Table:
+    def of(columns: str, rows: Sequence[Sequence[Any]], most: int = MOST_RECORDS) -> Table:
         """The table of some records."""
-        return Table(columns, rows, [(_name(row), as_text(row)) for row in rows])
+        return Table(columns, rows, [(_name(row), as_text(row)) for row in rows], most)
 
     def whole(self) -> dict[str, Any]:
         """All of it with its token, as a page asks for it."""
@@ -149,15 +157,15 @@ class Table:
     def change(self, into: str, shown: Remembered | None) -> Change | None:
         """Records that came or changed since what a page has, and names of those that went.
 
-        Where there are many of them, only that: the page asks for the table when nobody waits for the answer.
+        Where there are more than `most` of them, only that: the page asks for the table when nobody waits for it.
         """
         pieces, before = self.pieces, shown if shown is not None else {}
-        fresh = [row for (key, piece), row in zip(pieces, self.rows, strict=True) if before.get(key) != hash(piece)]
+        fresh = [row for (key, piece), row in zip(pieces, self.rows, strict=True) if before.get(key) != said(piece)]
         names = {key for key, _piece in pieces}
         gone = [key for key in before if key not in names]
         if shown is not None and not fresh and not gone:
             return None
-        if len(fresh) + len(gone) > MOST_RECORDS:
+        if len(fresh) + len(gone) > self.most:
             return Change(into, "", as_data({}), is_table=True)
         return Change(into, remember(pieces), as_data({**records(self.columns, fresh), "gone": gone}), is_table=True)
 
@@ -167,9 +175,9 @@ def _name(row: Sequence[Any]) -> str:
     return ",".join(row[0]) if isinstance(row[0], list | tuple) else str(row[0])
 
 
-def changes(lists: Iterable[KeyedList], tables: dict[str, Table], said: str) -> list[Change]:
+def changes(lists: Iterable[KeyedList], tables: dict[str, Table], page: str) -> list[Change]:
     """What goes out to a page that says what it shows."""
-    shown = recall(said)
+    shown = recall(page)
     found = [one.change(shown.get(one.into)) for one in lists]
     found += [table.change(into, shown.get(into)) for into, table in tables.items()]
     return [one for one in found if one is not None]

@@ -8,7 +8,7 @@ from django.core.cache import cache
 from django.http import HttpRequest
 from django.template.loader import render_to_string
 
-from web.editor.lists import KeyedList, Piece
+from web.editor.lists import KeyedList, Piece, Table
 from web.editor.matters import Listing, Narrowed, Row, contents, listing
 
 INTO = "matters"  # the id of the list, in the margin and on Findings
@@ -39,13 +39,18 @@ def margin_lists(request: HttpRequest, context: dict[str, Any], chosen: str = ""
     }
 
 
+def numbers(rows: list[Row]) -> Table:
+    """The number of each matter, which a page shows at its row and at its mark on the map."""
+    return Table.of("key number", [(row.key, row.number) for row in rows], most=len(rows) * 2 + 1000)
+
+
 def _row(request: HttpRequest, context: dict[str, Any], row: Row, part: Listing) -> str:
     """One matter; an open one with what stands in it."""
     if row.key == part.opened:
         look = "open chosen" if part.chosen == row.key else "open"
         opened = {"is_open": True, "look": look, "chosen_finding": part.chosen, **contents(row)}
         return render_to_string("editor/matter.html", {"stored": context["stored"], **opened}, request)
-    key = f"matter-{context['stored'].pk}-{row.key}-{row.content}"
+    key = f"matter-{context['stored'].pk}-{row.key}-{row.number}-{row.content}"
     kept: str | None = cache.get(key)
     if kept is None:
         kept = render_to_string("editor/matter.html", {"stored": context["stored"], "row": row})

@@ -117,7 +117,7 @@ class Row:
         """A number that changes with what stands in it."""
         said = ((one.severity, one.message, one.evidence, tuple(one.figures.items())) for one in self.matter.findings)
         effects = tuple(remedy.key + (effect.sentence if effect else "") for remedy, effect in self.foretold)
-        return hash((self.number, self.zone, self.matter.message, tuple(said), effects))
+        return hash((self.zone, self.matter.message, tuple(said), effects))
 
 
 def rows_of(space: Workspace, sheet: Sheet | None = None) -> list[Row]:

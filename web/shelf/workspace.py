@@ -97,7 +97,8 @@ class Workspace(State):
     def _drawn_whole(self, folded: frozenset[str], slots: bytes) -> Drawn:
         known = Slots.load(slots)
         sheet = draw(self.graph, self.feedback, folded, known)
-        return Drawn(sheet, folded, slots, known.dump(), Kept())
+        kept = self._before[0].kept if self._before is not None else Kept()
+        return Drawn(sheet, folded, slots, known.dump(), kept)
 
     @property
     def kept(self) -> Kept:

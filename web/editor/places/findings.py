@@ -8,8 +8,8 @@ from django.http import HttpRequest
 from django.template.loader import render_to_string
 
 from lattice.checks.finding import SEVERITIES
-from web.editor.lists import KeyedList, Table
-from web.editor.matter_lists import matters_list
+from web.editor.lists import KeyedList, Table, remember
+from web.editor.matter_lists import matters_list, numbers
 from web.editor.matters import Narrowed, Row, bars, waived_by_waiver
 from web.editor.places.base import RECORD, Context, Place, wanted
 from web.editor.what_if import awake_beside
@@ -43,6 +43,7 @@ def _top(request: HttpRequest, context: Context) -> Context:
 def _context(request: HttpRequest, context: Context) -> Context:
     shown = _top(request, context)
     shown["matters"] = matters_list(request, context, wanted(request, "finding"))
+    shown["numbers_shown"] = remember(numbers(context["rows"]).pieces)
     shown["waived"] = waived_by_waiver(context["space"])
     return shown | ({"awake": awake_beside(context["space"])} if wanted(request, "awake") else {})
 
@@ -54,7 +55,7 @@ def _lists(request: HttpRequest, context: Context) -> tuple[list[KeyedList], dic
         KeyedList(f"findings-{part}", [(f"of-findings-{part}", render_to_string(page, shown, request))])
         for part, page in (("top", "editor/findings_top.html"), ("foot", "editor/findings_foot.html"))
     ]
-    return [*parts, shown["matters"]], {}
+    return [*parts, shown["matters"]], {"numbers": numbers(context["rows"])}
 
 
 PLACE = Place("findings", "Findings", RECORD, 0, _context, answer="editor/findings_changed.html", lists=_lists)

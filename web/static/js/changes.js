@@ -6,7 +6,10 @@ import { patchTable } from "./data.js";
 function put(template) {
   const { into, token, keys, size, table, drawing } = template.dataset;
   const list = document.getElementById(into);
-  if (table) return patchTable(into, token, JSON.parse(template.content.textContent));
+  if (table) {
+    const change = JSON.parse(template.content.textContent);
+    return into === "numbers" ? renumber(token, change) : patchTable(into, token, change);
+  }
   if (!list) return null;
   const inside = drawing ? template.content.firstElementChild : template.content;
   const fresh = new Map([...inside.children].map((piece) => [piece.id, piece]));
@@ -35,6 +38,17 @@ function reorder(list, keys, fresh) {
     if (piece === at) at = at.nextElementSibling;
     else list.insertBefore(piece, at);
   }
+}
+
+// Matters keep their rows and marks while their numbers move on.
+function renumber(token, change) {
+  const numbers = new Map(change.rows);
+  for (const one of document.querySelectorAll("[data-no]")) {
+    const number = numbers.get(one.dataset.no);
+    if (number !== undefined) one.textContent = number;
+  }
+  const holder = document.getElementById("numbers");
+  if (holder) holder.dataset.shown = token;
 }
 
 function resize(svg, size) {
