@@ -22,7 +22,7 @@ from web.shared.records import as_data, records
 
 MOST_RECORDS = 60  # of a table that go out with an answer
 MOST_REMEMBERED = 400_000  # pieces of all lists together: some 40 MB
-NUMBER = re.compile(r'(?<= data-no=")[0-9a-f]{16}">\s*\d+')
+NUMBER = re.compile(r'(?<= data-no=")([0-9a-f]{16}">\s*)\d+')
 SVG = mark_safe("<svg>"), mark_safe("</svg>")
 Piece = tuple[str, str]  # the id of an element, and the element
 Remembered = dict[str, int]  # id → hash of what stands there
@@ -34,6 +34,11 @@ _lock = Lock()
 def said(piece: str) -> int:
     """What a piece is told from others by. Numbers of matters go out by themselves: one that comes moves all others."""
     return hash(NUMBER.sub("", piece) if "data-no" in piece else piece)
+
+
+def renumbered(piece: str, number: int) -> str:
+    """A piece of one matter with the number it has now."""
+    return NUMBER.sub(rf"\g<1>{number}", piece)
 
 
 def remember(pieces: Iterable[Piece]) -> str:

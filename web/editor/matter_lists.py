@@ -8,7 +8,7 @@ from django.core.cache import cache
 from django.http import HttpRequest
 from django.template.loader import render_to_string
 
-from web.editor.lists import KeyedList, Piece, Table
+from web.editor.lists import KeyedList, Piece, Table, renumbered
 from web.editor.matters import Listing, Narrowed, Row, contents, listing
 
 INTO = "matters"  # the id of the list, in the margin and on Findings
@@ -50,9 +50,9 @@ def _row(request: HttpRequest, context: dict[str, Any], row: Row, part: Listing)
         look = "open chosen" if part.chosen == row.key else "open"
         opened = {"is_open": True, "look": look, "chosen_finding": part.chosen, **contents(row)}
         return render_to_string("editor/matter.html", {"stored": context["stored"], **opened}, request)
-    key = f"matter-{context['stored'].pk}-{row.key}-{row.number}-{row.content}"
+    key = f"matter-{context['stored'].pk}-{row.key}-{row.content}"
     kept: str | None = cache.get(key)
     if kept is None:
         kept = render_to_string("editor/matter.html", {"stored": context["stored"], "row": row})
         cache.set(key, kept)
-    return kept
+    return renumbered(kept, row.number)
