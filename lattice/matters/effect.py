@@ -13,6 +13,7 @@ from lattice.checks.audit import Audit, audit_of
 from lattice.checks.finding import SEVERITIES, Finding, Remedy
 from lattice.edits import apply_steps
 from lattice.errors import DocumentError
+from lattice.gc_paused import gc_paused
 from lattice.levels.chain import likely_db
 from lattice.matters.consequences import trial_work
 from lattice.matters.matter import Matter
@@ -50,7 +51,8 @@ class State:
     @cached_property
     def audit(self) -> Audit:
         """Its audit."""
-        return audit_of(self.analysis)
+        with gc_paused():
+            return audit_of(self.analysis)
 
     @cached_property
     def open(self) -> dict[str, Finding]:

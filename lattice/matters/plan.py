@@ -16,12 +16,13 @@ import msgspec
 from lattice.checks.finding import SEVERITIES, Finding, Remedy
 from lattice.matters.effect import Effect, State, compared, effect_of
 from lattice.matters.matter import Matter, matters_of
-from lattice.matters.together import inside
+from lattice.matters.together import at_once, inside
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
 from lattice.model.inventory import Inventory
 
 Score = tuple[int, int, int]
+Key = tuple[str, int]
 NOTHING: Score = (0, 0, 0)
 # Of two ways only a person knows which is the wrong one; elsewhere the first of equal remedies is the usual one.
 OF_TWO_WAYS = frozenset(("route.double-path", "stem.twice"))
@@ -158,7 +159,7 @@ class _Planner:
 
     def run(self) -> Plan:
         state = self.plan.before
-        estimates = {matter.fingerprint: _promised(matter) for matter in matters_of(state.analysis, state.audit)}
+        estimates = {_key(matter): _promised(matter) for matter in matters_of(state.analysis, state.audit)}
         while (best := self._best(self._candidates(), estimates)) is not None:
             matter, remedy, effect = best
             self.plan.after = effect.after
@@ -178,19 +179,20 @@ class _Planner:
 
     def _candidates(self) -> list[Matter]:
         state = self.plan.after
-        return [
+        found = [
             matter
             for matter in matters_of(state.analysis, state.audit, hang=False)
             if matter.remedies and (not self.only or self._is_wanted(matter.code))
         ]
+        return [*at_once(found), *found]
 
     def _is_wanted(self, code: str) -> bool:
         return code in self.only or code.partition(".")[0] in self.only
 
-    def _best(self, matters: list[Matter], estimates: dict[str, Score]) -> tuple[Matter, Remedy, Effect] | None:
+    def _best(self, matters: list[Matter], estimates: dict[Key, Score]) -> tuple[Matter, Remedy, Effect] | None:
         """The remedy that does most now: those that promised most are looked at first, and that is often enough."""
         waiting = sorted(
-            ((matter, estimates.get(matter.fingerprint, _promised(matter))) for matter in matters),
+            ((matter, estimates.get(_key(matter), _promised(matter))) for matter in matters),
             key=lambda entry: entry[1],
             reverse=True,
         )
@@ -199,7 +201,7 @@ class _Planner:
             if best is not None and best[2].score >= hoped:
                 break
             answers = self._answers(matter)
-            estimates[matter.fingerprint] = max((effect.score for _remedy, effect in answers), default=NOTHING)
+            estimates[_key(matter)] = max((effect.score for _remedy, effect in answers), default=NOTHING)
             if not answers or _is_open(matter, answers):
                 continue
             if best is None or answers[0][1].score > best[2].score:
@@ -224,6 +226,11 @@ class _Planner:
                 answers = self._answers(matter)
                 if _is_open(matter, answers):
                     self.plan.questions.append(Question(matter, tuple(answers)))
+
+
+def _key(matter: Matter) -> Key:
+    """What an estimate is kept by: a matter, or several that are taken together."""
+    return matter.fingerprint, len(matter.own)
 
 
 def _promised(matter: Matter) -> Score:
