@@ -33,7 +33,8 @@ svg{background:#F6F3EB;font-family:'Barlow Semi Condensed','Arial Narrow',sans-s
 .joint{fill:none;stroke:#1E2930;stroke-width:4;stroke-linecap:round}
 .hit{fill:none}.mark.blocker path{fill:#A32A18}.mark.warning path{fill:#8A5A00}
 .mark.note path{fill:#F6F3EB;stroke:#4A6076}
-.mark text{fill:#F6F3EB;font-size:8px;text-anchor:middle}.mark.note text{fill:#4A6076}.e{text-anchor:end}
+.mark text{fill:#F6F3EB;font-size:8px;text-anchor:middle}.mark text.long{font-size:5.5px}
+.mark.note text{fill:#4A6076}.e{text-anchor:end}
 .machine{fill:none;stroke:#5C6870;stroke-dasharray:9 3 1.5 3}.machine-name{font-size:10px}.bandname{font-size:11px}
 .thin{stroke-width:.6}.tb-label{font-size:9px}.tb-title{font-size:14px;font-weight:600}
 """
@@ -283,10 +284,12 @@ def _box(box: Box, mark: Mark | None, shown: str) -> list[str]:
         out.append(f'<text class="m q e" x="{x + BOX_WIDTH - 4:g}" y="{y + 13:g}">{escape(shown)}</text>')
     out.append(f"<title>{escape(box.name)} · {box.zone}</title>")
     if mark:
+        long = ' class="long"' if mark.number > 99 else ""
         out.append(
             f'<g class="mark {mark.severity}" data-finding="{mark.fingerprint}"'
             f' transform="translate({x:g} {y:g}) scale(1.25)">'
-            f'<path d="{MARKS[mark.severity]}"/><text y="2.8" data-no="{mark.fingerprint}">{mark.number}</text></g>'
+            f'<path d="{MARKS[mark.severity]}"/>'
+            f'<text y="2.8" data-no="{mark.fingerprint}"{long}>{mark.number}</text></g>'
         )
     out.append("</g>")
     return out

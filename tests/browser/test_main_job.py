@@ -325,8 +325,8 @@ def test_what_follows_from_a_mistake_comes_to_stand_under_it_and_stays_open(page
     page.mouse.move(300, 790)
     page.evaluate("document.activeElement.blur()")
     expect(matter.locator(".finding")).to_have_count(3)  # the silent output has come under it, and it is open as before
-    expect(matter.locator(".effect")).to_contain_text("puts right 3 findings")
-    matter.locator(".effect").click()
+    expect(matter.locator(".effect").first).to_contain_text("puts right 3 findings")
+    matter.locator(".effect").first.click()
     expect(matter.locator(".effect-of")).to_contain_text("Out would give silence: Bus is muted")
     matter.get_by_role("button", name="Unmute Bus").click()
     expect(page.locator(".matter")).to_have_count(0)

@@ -94,6 +94,7 @@ def test_quick_open_finds_strips_and_commands_in_every_place(page: Page, on_map:
     expect(page.locator("tr.chosen-row").first).to_be_visible()
     page.keyboard.press("o")
     page.wait_for_selector("h1:has-text('Duck trigger')")
+    page.wait_for_selector("body[data-ready]")
     page.keyboard.press("?")
     expect(page.locator("#help")).to_be_visible()
 

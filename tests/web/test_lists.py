@@ -17,7 +17,7 @@ from lattice.generate import generate
 from lattice.model.document import Template
 from tests.deep import tries
 from tests.web.test_writes import now
-from web.editor.lists import KeyedList, Table, forget_lists, recall
+from web.editor.lists import KeyedList, Table, forget_lists, recall, renumbered
 from web.shelf import services
 from web.shelf.models import StoredTemplate
 
@@ -117,12 +117,11 @@ class Page:
         return len(answer.content)
 
     def _renumber(self, numbers: dict[str, int]) -> None:
-        def renumbered(match: re.Match[str]) -> str:
-            return f"{match[1]}{numbers.get(match[2], match[3])}"
-
         for pieces in self.lists.values():
             for key, piece in pieces.items():
-                pieces[key] = re.sub(r'(data-no="([0-9a-f]+)">\s*)(\d+)', renumbered, piece)
+                found = re.search(r'data-no="([0-9a-f]+)"', piece)
+                if found and found[1] in numbers:
+                    pieces[key] = renumbered(piece, numbers[found[1]])
 
 
 def _split(html: str) -> dict[str, str]:

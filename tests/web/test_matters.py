@@ -87,7 +87,10 @@ def _is_asked_for(row: Row, asked: dict[str, str]) -> bool:
         "severity": lambda value: min(SEVERITIES.index(one.severity) for one in findings) == SEVERITIES.index(value),
         "family": lambda value: row.matter.code.startswith({"Levels": "level."}[value]),
         "code": lambda value: any(one.code.startswith(value) for one in findings),
-        "q": lambda value: all(word in said for word in value.split()),
+        "q": lambda value: all(
+            any(known == word if word.isdigit() else known.startswith(word) for known in re.split(r"\W+", said))
+            for word in value.split()
+        ),
         "section": lambda value: section == value,
         "about": lambda value: any(value in one.strips for one in findings),
     }

@@ -20,9 +20,11 @@ from django.utils.safestring import SafeString, mark_safe
 
 from web.shared.records import as_data, records
 
+LONGEST_AT_FULL_SIZE = 99  # of a number in a mark
 MOST_RECORDS = 60  # of a table that go out with an answer
 MOST_REMEMBERED = 400_000  # pieces of all lists together: some 40 MB
-NUMBER = re.compile(r'(?<= data-no=")([0-9a-f]{16}">\s*)\d+')
+# The number of a matter, small where it has three digits: “data-no="0123456789abcdef" class="long">123”.
+NUMBER = re.compile(r'( data-no="[0-9a-f]{16}")(?: class="long")?>(\s*)\d+')
 SVG = mark_safe("<svg>"), mark_safe("</svg>")
 Piece = tuple[str, str]  # the id of an element, and the element
 Remembered = dict[str, int]  # id → hash of what stands there
@@ -38,7 +40,8 @@ def said(piece: str) -> int:
 
 def renumbered(piece: str, number: int) -> str:
     """A piece of one matter with the number it has now."""
-    return NUMBER.sub(rf"\g<1>{number}", piece)
+    look = ' class="long"' if number > LONGEST_AT_FULL_SIZE else ""
+    return NUMBER.sub(rf"\g<1>{look}>\g<2>{number}", piece)
 
 
 def remember(pieces: Iterable[Piece]) -> str:

@@ -49,7 +49,8 @@ def _row(request: HttpRequest, context: dict[str, Any], row: Row, part: Listing)
     if row.key == part.opened:
         look = "open chosen" if part.chosen == row.key else "open"
         opened = {"is_open": True, "look": look, "chosen_finding": part.chosen, **contents(row)}
-        return render_to_string("editor/matter.html", {"stored": context["stored"], **opened}, request)
+        made = render_to_string("editor/matter.html", {"stored": context["stored"], **opened}, request)
+        return renumbered(made, row.number)
     key = f"matter-{context['stored'].pk}-{row.key}-{row.content}"
     kept: str | None = cache.get(key)
     if kept is None:

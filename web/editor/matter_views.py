@@ -17,6 +17,7 @@ from web.editor.presenting import frame, strips_table, wires_table
 from web.editor.writes import base_of, changed
 from web.shared.numbers import number_of
 from web.shelf.access import own_template_or_404
+from web.shelf.models import StoredTemplate
 from web.shelf.sheets import sheet_of
 from web.shelf.workspace import Workspace, workspace
 
@@ -59,9 +60,9 @@ def follow(request: HttpRequest, pk: int) -> HttpResponse:
     """Looks for what follows from each matter and what remedies do; answers with what that changes on the page."""
     stored = own_template_or_404(request, pk)
     workspace(stored).follow()
-    stored.refresh_from_db(fields=["version"])
-    if stored.version != base_of(request):
-        return HttpResponse(status=204)  # the page shows another state, whose answer brings its own
+    now = StoredTemplate.objects.filter(pk=pk).values_list("version", flat=True).first()
+    if now != base_of(request) or now != stored.version:
+        return HttpResponse(status=204)  # the page shows another state, whose answer brings its own, or it is gone
     return changed(request, stored)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
@@ -224,7 +225,12 @@ class Narrowed:
 
     def _says(self, matter: Matter) -> bool:
         text = " ".join((matter.message, matter.code, *(one.message for one in matter.findings))).casefold()
-        return all(word in text for word in self.words.casefold().split())
+        return all(re.search(_word(word), text) for word in self.words.casefold().split())
+
+
+def _word(word: str) -> str:
+    """A word as it is looked for: how one begins, a number as a whole."""
+    return rf"\b{word}\b" if word.isdecimal() else rf"(?<!\w){re.escape(word)}"
 
 
 NAMES = {

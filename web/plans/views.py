@@ -6,6 +6,7 @@ from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
 from lattice.errors import DocumentError
@@ -16,6 +17,7 @@ from web.editor.writes import base_of
 from web.plans import services
 from web.plans.models import PlanJob
 from web.plans.showing import outcome
+from web.shared.numbers import number_of
 from web.shelf.access import own_template_or_404, signed_in_user
 from web.shelf.models import StoredTemplate
 from web.shelf.services import StaleVersionError
@@ -30,7 +32,8 @@ def plan_page(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def _page(request: HttpRequest, stored: StoredTemplate, status: int = 200, **said: Any) -> HttpResponse:
-    context = {**frame(stored), "place": "findings", "here": PLACES["findings"], **_of(stored), **said}
+    done = number_of(request.GET.get("done", ""), 0)
+    context = {**frame(stored), "place": "findings", "here": PLACES["findings"], "done": done, **_of(stored), **said}
     return render(request, "plans/plan.html", context, status=status)
 
 
@@ -95,9 +98,10 @@ def carry_out(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         if job is None or not job.content:
             raise StaleVersionError([])
-        services.carry_out(stored, user, base_of(request), job, _chosen(request, job))
+        steps = _chosen(request, job)
+        services.carry_out(stored, user, base_of(request), job, steps)
     except StaleVersionError as stale:
         return _page(request, own_template_or_404(request, pk), 409, is_stale=True, since=stale.since[-6:])
     except DocumentError as error:
         return _page(request, stored, 422, problems=error.problems)
-    return redirect("plan", pk)
+    return redirect(f"{reverse('plan', args=[pk])}?done={len(steps)}")

@@ -45,7 +45,9 @@ function renumber(token, change) {
   const numbers = new Map(change.rows);
   for (const one of document.querySelectorAll("[data-no]")) {
     const number = numbers.get(one.dataset.no);
-    if (number !== undefined) one.textContent = number;
+    if (number === undefined) continue;
+    one.textContent = number;
+    one.classList.toggle("long", number > 99);
   }
   const holder = document.getElementById("numbers");
   if (holder) holder.dataset.shown = token;

@@ -2,15 +2,14 @@
 
 import { table } from "./data.js";
 
-const known = await table("strips");
-
 const HINT = "Find a strip, or a command";
 
 export class Finder {
   constructor() {
     this.input = document.getElementById("find");
     this.list = document.getElementById("find-list");
-    this.strips = [...known.values()];
+    this.strips = [];
+    table("strips").then((known) => this.know([...known.values()]));
     this.commands = [];
     this.found = [];
     this.at = 0;
@@ -27,6 +26,11 @@ export class Finder {
         this.pick(this.found[row.dataset.at]);
       }
     });
+  }
+
+  know(strips) {
+    this.strips = strips;
+    if (!this.list.hidden) this.filter();
   }
 
   // `onPick` takes the strip; without it, strips and commands do what they do in this place.

@@ -2,6 +2,7 @@
 
 import { Chooser } from "./chooser.js";
 import { finder, offer } from "./commands.js";
+import { now } from "./data.js";
 import { openMatter } from "./matters.js";
 import { write } from "./server.js";
 import "./shared.js";
@@ -11,7 +12,6 @@ const state = document.getElementById("state");
 const base = state.dataset.base.replace(/map\/$/, "");
 const onSheet = () => document.getElementById("state").dataset.place === "strip";
 const chosen = () => new URLSearchParams(location.search).get("strip");
-const strips = new Map(finder.strips.map((strip) => [strip.id, strip]));
 const chooser = new Chooser((values) => write(`${base}write/connect/`, values));
 
 // ---- the chosen strip: marked wherever it is named, and carried along in the address
@@ -43,9 +43,9 @@ function inSight(element) {
 // ---- connecting from the strip sheet
 
 function askConnect() {
-  const from = strips.get(chosen());
+  const from = now("strips").get(chosen());
   if (!onSheet() || !from) return;
-  finder.ask(`${from.name} → where?`, (to) => chooser.open(from, strips.get(to), null, [innerWidth / 2, 120]));
+  finder.ask(`${from.name} → where?`, (to) => chooser.open(from, now("strips").get(to), null, [innerWidth / 2, 120]));
 }
 
 // ---- inserts: dragged by the grip, or moved with the arrow keys while it is focused

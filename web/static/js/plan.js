@@ -6,6 +6,9 @@ const CALM_MS = 200; // quick ticking is asked about once
 
 let waiting = null;
 
+// An edit from here, like undo, makes another state: what stands on the page is of the one before.
+document.addEventListener("lattice:changed", () => location.assign(location.pathname));
+
 document.addEventListener("change", (event) => {
   const form = event.target.closest("#plan-form");
   if (!form) return;

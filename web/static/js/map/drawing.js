@@ -22,7 +22,7 @@ await Promise.all([table("wires"), table("strips")]);
 export function read() {
   drawing.flow = new Flow([...now("wires").values()]);
   drawing.strips = now("strips");
-  finder.strips = [...drawing.strips.values()];
+  finder.know([...drawing.strips.values()]);
   document.querySelector(".empty.over")?.toggleAttribute("hidden", drawing.strips.size > 0);
 }
 
