@@ -12,11 +12,12 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import msgspec
+from msgspec.structs import replace
 
 from lattice.checks.finding import SEVERITIES, Finding, Remedy
 from lattice.matters.effect import Effect, State, compared, effect_of
 from lattice.matters.matter import Matter, matters_of
-from lattice.matters.together import at_once, inside
+from lattice.matters.together import inside
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
 from lattice.model.inventory import Inventory
@@ -184,7 +185,7 @@ class _Planner:
             for matter in matters_of(state.analysis, state.audit, hang=False)
             if matter.remedies and (not self.only or self._is_wanted(matter.code))
         ]
-        return [*at_once(found), *found]
+        return [*_at_once(found), *found]
 
     def _is_wanted(self, code: str) -> bool:
         return code in self.only or code.partition(".")[0] in self.only
@@ -226,6 +227,21 @@ class _Planner:
                 answers = self._answers(matter)
                 if _is_open(matter, answers):
                     self.plan.questions.append(Question(matter, tuple(answers)))
+
+
+def _at_once(matters: list[Matter]) -> list[Matter]:
+    """Matters that are one deed, done here and there: sources to the operating level, whatever section they are in.
+
+    One that stands for all of them under the name of the first; none where there are not several.
+    """
+    ones = [matter for matter in matters if matter.code == "level.operating"]
+    by_strip = {step.arguments["strip"]: step for matter in reversed(ones) for step in matter.remedies[0].steps}
+    if len(ones) < 2:
+        return []
+    steps = tuple(by_strip[strip] for strip in sorted(by_strip))
+    own = tuple(finding for matter in ones for finding in matter.own)
+    label = f"Take the {len(steps)} sources to the operating level"
+    return [replace(ones[0], own=own, remedies=(Remedy(label, steps),))]
 
 
 def _key(matter: Matter) -> Key:

@@ -3,9 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
-
-from msgspec.structs import replace
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
@@ -13,9 +10,6 @@ from lattice.checks.headroom import SINE_DB
 from lattice.checks.remedies import disabling_steps, measured_remedy, route_words
 from lattice.model.document import Source
 from lattice.model.edit_step import EditStep
-
-if TYPE_CHECKING:
-    from lattice.matters.matter import Matter
 
 MOST_LABELS = 3
 MADE_BY_LATENCY = frozenset(("time.misaligned", "time.key-late", "time.prints-skewed"))
@@ -105,29 +99,6 @@ class Together:
         if code not in ENDED_BY_A_ROUTE or number is None:
             return []
         return [Remedy(f"Disable {route_words(self.analysis, number)}", disabling_steps(cause[-1:]))]
-
-
-def at_once(matters: Sequence[Matter]) -> list[Matter]:
-    """Matters that are one deed, done here and there: sources to the operating level, whatever section they are in.
-
-    Parameters
-    ----------
-    matters
-        Those of a template that have remedies.
-
-    Returns
-    -------
-    list of Matter
-        One that stands for all of `level.operating`, under the name of the first; none where there are not several.
-    """
-    ones = [matter for matter in matters if matter.code == "level.operating"]
-    by_strip = {step.arguments["strip"]: step for matter in reversed(ones) for step in matter.remedies[0].steps}
-    if len(ones) < 2:
-        return []
-    steps = tuple(by_strip[strip] for strip in sorted(by_strip))
-    own = tuple(finding for matter in ones for finding in matter.own)
-    label = f"Take the {len(steps)} sources to the operating level"
-    return [replace(ones[0], own=own, remedies=(Remedy(label, steps),))]
 
 
 def _alike(findings: Sequence[Finding]) -> list[Remedy]:

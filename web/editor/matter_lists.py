@@ -9,7 +9,8 @@ from django.http import HttpRequest
 from django.template.loader import render_to_string
 
 from web.editor.lists import KeyedList, Piece, Table, renumbered
-from web.editor.matters import Listing, Narrowed, Row, contents, listing
+from web.editor.matters import Row, contents
+from web.editor.narrowing import Listing, Narrowed, listing
 
 INTO = "matters"  # the id of the list, in the margin and on Findings
 

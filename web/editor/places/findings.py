@@ -10,7 +10,8 @@ from django.template.loader import render_to_string
 from lattice.checks.finding import SEVERITIES
 from web.editor.lists import KeyedList, Table, remember
 from web.editor.matter_lists import matters_list, numbers
-from web.editor.matters import Narrowed, Row, bars, waived_by_waiver
+from web.editor.matters import Row, waived_by_waiver
+from web.editor.narrowing import Narrowed, bars
 from web.editor.places.base import RECORD, Context, Place, wanted
 from web.editor.what_if import awake_beside
 
