@@ -13,10 +13,9 @@ sys.path.insert(0, os.path.dirname(os.path.dirname(os.path.abspath(__file__))))
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "web.config.settings")
 django.setup()
 
-from web.editor.bulk import Preview
-
 from lattice.generate import generate
 from lattice.model.edit_step import EditStep
+from web.editor.preview import Preview
 from web.shelf.workspace import Workspace
 
 ROUNDS = 9
@@ -30,7 +29,7 @@ def measure(strips: int) -> float:
     for number in range(ROUNDS + 1):
         step = EditStep("change_strip", {"strip": track, "changes": {"fader_db": -1.0 - number}})
         start = perf_counter()
-        Preview(space, "fader", step)
+        Preview(space, [0, 0, 0], "fader", step)
         times.append((perf_counter() - start) * 1000)
     return median(times[1:])
 

@@ -20,6 +20,7 @@ from tests.web.test_writes import now
 from web.editor.lists import KeyedList, Table, forget_lists, recall, renumbered
 from web.shelf import services
 from web.shelf.models import StoredTemplate
+from web.shelf.workspace import workspace
 
 LISTS = ("frame", "lines", "boxes", "title", "matters", "margin-head")
 KEYS = st.lists(st.sampled_from("abcdefgh"), unique=True)
@@ -179,3 +180,26 @@ def test_an_answer_carries_what_changed_only(page: Page) -> None:
     assert first < whole / 4
     forget_lists()
     assert page.write("change_strip", strip=now(page.stored).strips[5].id, pan="0.5") > whole / 2  # nobody knows
+
+
+def test_records_are_asked_for_and_good_for_the_state_they_are_of(page: Page) -> None:
+    template: Template = now(page.stored)
+    strips = page.client.get(f"/t/{page.stored.pk}/strips.json").json()
+    assert [row[:3] for row in strips["rows"]] == [[one.id, one.name, one.kind] for one in template.strips]
+    wires = page.client.get(f"/t/{page.stored.pk}/wires.json").json()
+    drawn = sorted(route for row in wires["rows"] for route in row[0])
+    assert drawn == sorted(route.id for route in template.routes)
+    assert recall(f"strips:{strips['shown']} wires:{wires['shown']} other:").keys() == {"strips", "wires"}
+
+
+def test_what_is_the_same_is_not_made_again(page: Page) -> None:
+    page.write("change_strip", strip=now(page.stored).strips[5].id, pan="0.25")
+    page.stored.refresh_from_db()
+    before = workspace(page.stored)
+    records = dict(before.records)
+    page.write("change_strip", strip=now(page.stored).strips[5].id, pan="0.5")
+    page.stored.refresh_from_db()
+    after = workspace(page.stored)
+    assert after is not before
+    changed = {key for key, record in after.records.items() if records.get(key) is not record}
+    assert changed == {f"strip {now(page.stored).strips[5].id}"}

@@ -30,7 +30,7 @@ class Preview:
     def __init__(self, space: Workspace, holder: Holder, label: str, step: EditStep) -> None:
         self.label = label
         after = apply_steps(space.template, [step])
-        analysis = Analysis(after)
+        analysis = Analysis(after, before=space.analysis)
         names = names_of(space.template) | names_of(after)
         self.changes: list[str] = [said(change, names) for change in compare(space.template, after)]
         now, then = space.audit.findings, audit_of(analysis).findings

@@ -14,6 +14,7 @@ from lattice.checks.finding import SEVERITIES
 from lattice.edits import apply_steps
 from lattice.generate import generate
 from lattice.matters.effect import State
+from lattice.matters.matter import matters_of
 from lattice.matters.plan import plan
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
@@ -126,3 +127,17 @@ def test_nothing_wrong_has_an_empty_plan() -> None:
     assert (planned.steps, planned.questions) == ([], [])
     assert planned.effect.sentence == "puts nothing right"
     assert State(made).audit.summary == planned.after.audit.summary
+
+
+def test_sources_go_to_the_operating_level_in_one_step_whatever_section_they_are_in() -> None:
+    made = generate(120, worn=True)
+    planned = plan(made, only=["level.operating"])
+    state = State(made)
+    matters = [one for one in matters_of(state.analysis, state.audit, hang=False) if one.code == "level.operating"]
+    assert len([one for one in matters if one.remedies]) > len(planned.steps) > 0
+    first = planned.steps[0]
+    strips = {edit.arguments["strip"] for edit in first.remedy.steps}
+    assert first.sentence == f"Take the {len(strips)} sources to the operating level"
+    assert strips == {edit.arguments["strip"] for one in matters if one.remedies for edit in one.remedies[0].steps}
+    assert first.matter in {one.fingerprint for one in matters}
+    holds(made)

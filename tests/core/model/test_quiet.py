@@ -14,6 +14,7 @@ from lattice.checks.audit import Audit, audit_of
 from lattice.edits import apply
 from lattice.errors import DocumentError
 from lattice.generate import generate
+from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Template
 from lattice.model.quiet import is_quiet
 from tests.deep import tries
@@ -82,3 +83,16 @@ def test_levels_and_words_leave_the_flow_and_what_is_found_is_the_same(edit: str
 )  # fmt: skip
 def test_all_else_is_computed_anew(edit: str, arguments: dict[str, Any]) -> None:
     assert not is_quiet(WORN, apply(WORN, edit, arguments))
+
+
+@given(templates(), st.integers(0, 2**32))
+@tries(80)
+def test_inserts_with_other_levels_are_as_found_anew(made: Template, seed: int) -> None:
+    chance = Random(seed)  # noqa: S311
+    inserts = [insert for strip in made.strips for insert in strip.inserts]
+    if not inserts:
+        return
+    changes = {"gain_db": chance.choice([0.0, 3.0, -3.0]), "threshold_db": chance.choice([None, -20.0])}
+    after = apply(made, "change_insert", {"insert": chance.choice(inserts).id, "changes": changes})
+    known = SignalGraph(made).inserts.with_levels_of(made.strips, after.strips)
+    assert vars(known) == vars(SignalGraph(after).inserts)
