@@ -115,7 +115,9 @@ def test_what_is_exported_comes_back_as_the_same_document(page: Page, on_map: Op
 
 def test_a_finding_shows_its_evidence_and_its_remedy_is_one_click(page: Page, on_map: Opener) -> None:
     on_map(night_ferry.in_work())
-    expect(page.locator("[data-poll]")).to_have_count(0)  # what follows has come to stand under its matters
+    expect(page.locator("[data-poll]")).to_have_count(
+        0, timeout=20_000
+    )  # what follows has come to stand under its matters
     before = page.locator(".matter").count()
     loop = page.locator(".matter", has_text="feeds itself")
     loop.locator(".finding-line").first.click()
@@ -129,7 +131,7 @@ def test_a_finding_shows_its_evidence_and_its_remedy_is_one_click(page: Page, on
     gangway.locator("text=Feed it to Effects").click()
     expect(gangway).to_have_count(0)
     page.mouse.move(300, 790)
-    expect(page.locator("[data-poll]")).to_have_count(0)
+    expect(page.locator("[data-poll]")).to_have_count(0, timeout=20_000)
     assert page.locator(".matter").count() == before - 1
     page.click("#undo")
     expect(gangway).to_have_count(1)
