@@ -252,8 +252,11 @@ class TestMatters:
         assert f'data-poll="{follow}"' in signed_in.get(f"/t/{muted.pk}/map/").content.decode()
         assert "and so" not in more()
         assert signed_in.post(follow, {"base": 0}).status_code == 204  # of a page with another state
-        answer = signed_in.post(follow, {"base": 1, "place": "map"}).content.decode()
+        shown = "matters:0 margin-head:0"
+        answer = signed_in.post(follow, {"base": 1, "place": "map", "shown": shown}).content.decode()
         assert "puts right 3 findings" in answer  # what its remedy would do
+        for asked in ({"chosen_strip": "kick", "shown": shown}, {"shown": ""}):  # the margin shows something else now
+            assert 'id="panel"' not in signed_in.post(follow, {"base": 1, "place": "map", **asked}).content.decode()
         assert "data-poll" not in answer
         assert "Out would give silence: Bus is muted" in more().partition("and so")[2]
         write(signed_in, muted, "change_strip", strip="kick", fader_db="-3")

@@ -63,7 +63,7 @@ def follow(request: HttpRequest, pk: int) -> HttpResponse:
     now = StoredTemplate.objects.filter(pk=pk).values_list("version", flat=True).first()
     if now != base_of(request) or now != stored.version:
         return HttpResponse(status=204)  # the page shows another state, whose answer brings its own, or it is gone
-    return changed(request, stored)
+    return changed(request, stored, is_asked=False)
 
 
 @require_safe

@@ -53,8 +53,8 @@ def _written(
     return changed(request, stored)
 
 
-def changed(request: HttpRequest, stored: StoredTemplate) -> HttpResponse:
-    """Everything on the page that depends on the document."""
+def changed(request: HttpRequest, stored: StoredTemplate, *, is_asked: bool = True) -> HttpResponse:
+    """Everything on the page that depends on the document; what nobody asked for leaves another margin alone."""
     start = perf_counter()
     context = frame(stored)
     audited = perf_counter()
@@ -64,6 +64,7 @@ def changed(request: HttpRequest, stored: StoredTemplate) -> HttpResponse:
     else:
         said = request.POST.get("shown", "")
         context["shows_matters"] = f"{INTO}:" in said
+        context["keeps_margin"] = not is_asked
         context |= chosen(request, context["space"]) | CHOICES
         context |= {"place": here.name, "here": here}
         context["changes"] = changes(*here.lists(request, context), said)
