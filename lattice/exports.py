@@ -11,7 +11,7 @@ def svg(template: Template) -> bytes:
     from lattice.graph.loops import LoopGraph
     from lattice.graph.signal_graph import SignalGraph
     from lattice.sheet import Slots, draw
-    from lattice.sheet.svg import render
+    from lattice.sheet.svg import pieces
 
     graph = SignalGraph(template)
     sheet = draw(graph, LoopGraph(graph).feedback, (), Slots())
@@ -19,7 +19,7 @@ def svg(template: Template) -> bytes:
         ("Strips, routes", f"{len(template.strips)} {len(template.routes)}"),
         ("Rate", f"{template.sample_rate_hz} Hz"),
     )
-    return render(sheet, facts, template.name, standalone=True).encode()
+    return pieces(sheet, facts, template.name, standalone=True).whole().encode()
 
 
 EXPORTS: dict[str, Format] = {**FORMATS, "svg": Format("svg", "image/svg+xml", svg)}

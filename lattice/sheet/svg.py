@@ -5,7 +5,7 @@ On the screen the page's style sheet colours it; `standalone` adds a style of it
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from xml.sax.saxutils import escape, quoteattr
 from zlib import crc32
@@ -13,6 +13,7 @@ from zlib import crc32
 from lattice.sheet.drawing import BOX_WIDTH, Band, Box, Line, Sheet
 from lattice.sheet.text import cut
 
+FULL_SIZE_UP_TO = 99  # numbers of three digits are written smaller in their marks
 TITLE_WIDTH, TITLE_ROW = 344.0, 26.0
 LEGEND = ("feed", "send", "key", "midi", "tie", "loop")
 FIGURES = ("layout", "fader", "routes", "level", "arrival")
@@ -49,38 +50,6 @@ class Mark:
     fingerprint: str = ""
 
 
-def render(
-    sheet: Sheet,
-    facts: Sequence[tuple[str, str]] = (),
-    title: str = "",
-    marks: Mapping[str, Mark] | None = None,
-    *,
-    figure: str = "layout",
-    values: Mapping[str, str] | None = None,
-    standalone: bool = False,
-) -> str:
-    """The SVG text of a sheet.
-
-    Parameters
-    ----------
-    sheet
-        What to draw.
-    facts
-        Label and value of each cell of the title block.
-    title
-        The template's name.
-    marks
-        Box id → the finding marked there.
-    figure
-        Which figure boxes show, one of FIGURES.
-    values
-        Strip id → its figure, for those that are computed.
-    standalone
-        Whether it is a file of its own, with its style in it; else the page has that.
-    """
-    return "".join(pieces(sheet, facts, title, marks, figure=figure, values=values, standalone=standalone).whole())
-
-
 @dataclass(frozen=True)
 class Pieces:
     """The sheet in the pieces that a page changes one by one.
@@ -103,15 +72,23 @@ class Pieces:
     boxes: list[tuple[str, str]]
     title_block: str
 
-    def whole(self, marked: Mapping[str, str] | None = None) -> Iterator[str]:
-        """All of it in order; `marked` are attributes of its groups, by their ids."""
-        marked = marked or {}
-        yield self.opening
-        yield f'<g id="frame"{marked.get("frame", "")}>{self.frame}</g><g id="lines"{marked.get("lines", "")}>'
-        yield from (line for _id, line in self.lines)
-        yield f'</g><g id="overlay"></g><g id="boxes"{marked.get("boxes", "")}>'
-        yield from (box for _id, box in self.boxes)
-        yield f'</g><g id="title"{marked.get("title", "")}>{self.title_block}</g></svg>'
+    def whole(self, marked: Mapping[str, str] | None = None) -> str:
+        """The SVG text; `marked` are attributes of its groups, by their ids."""
+
+        def group(name: str, *inside: str) -> str:
+            return f'<g id="{name}"{(marked or {}).get(name, "")}>{"".join(inside)}</g>'
+
+        return "".join(
+            (
+                self.opening,
+                group("frame", self.frame),
+                group("lines", *(line for _id, line in self.lines)),
+                group("overlay"),
+                group("boxes", *(box for _id, box in self.boxes)),
+                group("title", self.title_block),
+                "</svg>",
+            )
+        )
 
 
 class Kept:
@@ -160,12 +137,24 @@ def pieces(
     standalone: bool = False,
     kept: Kept | None = None,
 ) -> Pieces:
-    """The same as `render`, in pieces.
+    """A sheet as SVG, in pieces; `Pieces.whole` is its text.
 
     Parameters
     ----------
-    sheet, facts, title, marks, figure, values, standalone
-        As for `render`.
+    sheet
+        What to draw.
+    facts
+        Label and value of each cell of the title block.
+    title
+        The template's name.
+    marks
+        Box id → the finding marked there.
+    figure
+        Which figure boxes show, one of FIGURES.
+    values
+        Strip id → its figure, for those that are computed.
+    standalone
+        Whether it is a file of its own, with its style in it; else the page has that.
     kept
         What was made of this sheet, or of one that it was dressed anew from. What is made here is kept in it.
     """
@@ -284,7 +273,7 @@ def _box(box: Box, mark: Mark | None, shown: str) -> list[str]:
         out.append(f'<text class="m q e" x="{x + BOX_WIDTH - 4:g}" y="{y + 13:g}">{escape(shown)}</text>')
     out.append(f"<title>{escape(box.name)} · {box.zone}</title>")
     if mark:
-        long = ' class="long"' if mark.number > 99 else ""
+        long = ' class="long"' if mark.number > FULL_SIZE_UP_TO else ""
         out.append(
             f'<g class="mark {mark.severity}" data-finding="{mark.fingerprint}"'
             f' transform="translate({x:g} {y:g}) scale(1.25)">'
@@ -328,4 +317,4 @@ def _title_block(sheet: Sheet, facts: Sequence[tuple[str, str]], title: str) -> 
     return out
 
 
-__all__ = ["FIGURES", "Kept", "Mark", "Pieces", "pieces", "render"]
+__all__ = ["FIGURES", "Kept", "Mark", "Pieces", "pieces"]

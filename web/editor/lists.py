@@ -18,9 +18,9 @@ import msgspec
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString, mark_safe
 
+from lattice.sheet.svg import FULL_SIZE_UP_TO
 from web.shared.records import as_data, records
 
-LONGEST_AT_FULL_SIZE = 99  # of a number in a mark
 MOST_RECORDS = 60  # of a table that go out with an answer
 MOST_REMEMBERED = 400_000  # pieces of all lists together: some 40 MB
 # The number of a matter, small where it has three digits: “data-no="0123456789abcdef" class="long">123”.
@@ -40,15 +40,20 @@ def said(piece: str) -> int:
 
 def renumbered(piece: str, number: int) -> str:
     """A piece of one matter with the number it has now."""
-    look = ' class="long"' if number > LONGEST_AT_FULL_SIZE else ""
+    look = ' class="long"' if number > FULL_SIZE_UP_TO else ""
     return NUMBER.sub(rf"\g<1>{look}>\g<2>{number}", piece)
 
 
-def remember(pieces: Iterable[Piece]) -> str:
+def told(pieces: Iterable[Piece]) -> Remembered:
+    """What there is to remember of pieces."""
+    return {key: said(piece) for key, piece in pieces}
+
+
+def remember(shown: Remembered) -> str:
     """Notes what a page shows of a list; gives the token for it."""
     token = secrets.token_hex(6)
     with _lock:
-        _shown[token] = {key: said(piece) for key, piece in pieces}
+        _shown[token] = shown
         left = sum(map(len, _shown.values())) - MOST_REMEMBERED
         while left > 0 and len(_shown) > 1:
             left -= len(_shown.popitem(last=False)[1])
@@ -126,17 +131,17 @@ class KeyedList:
 
     def remembered(self) -> str:
         """The token for all of it, for a page that shows it."""
-        return remember(self.pieces)
+        return remember(told(self.pieces))
 
     def change(self, shown: Remembered | None) -> Change | None:
         """What of it is other than what a page shows (None: nobody knows); None where all is as it should be."""
-        before = shown if shown is not None else {}
-        fresh = [(key, piece) for key, piece in self.pieces if before.get(key) != said(piece)]
-        is_same_order = shown is not None and list(before) == [key for key, _piece in self.pieces]
+        before, now = shown if shown is not None else {}, told(self.pieces)
+        fresh = [(key, piece) for key, piece in self.pieces if before.get(key) != now[key]]
+        is_same_order = shown is not None and list(before) == list(now)
         if not fresh and is_same_order:
             return None
-        keys = None if is_same_order else " ".join(key for key, _piece in self.pieces)
-        return Change(self.into, self.remembered(), KeyedList("", fresh).html, keys, self.is_svg, size=self.size)
+        keys = None if is_same_order else " ".join(now)
+        return Change(self.into, remember(now), KeyedList("", fresh).html, keys, self.is_svg, size=self.size)
 
 
 def as_text(record: Sequence[Any]) -> str:
@@ -158,24 +163,27 @@ class Table:
         """The table of some records."""
         return Table(columns, rows, [(_name(row), as_text(row)) for row in rows], most)
 
+    def remembered(self) -> str:
+        """The token for all of it, for a page that shows it."""
+        return remember(told(self.pieces))
+
     def whole(self) -> dict[str, Any]:
         """All of it with its token, as a page asks for it."""
-        return {**records(self.columns, self.rows), "shown": remember(self.pieces)}
+        return {**records(self.columns, self.rows), "shown": self.remembered()}
 
     def change(self, into: str, shown: Remembered | None) -> Change | None:
         """Records that came or changed since what a page has, and names of those that went.
 
         Where there are more than `most` of them, only that: the page asks for the table when nobody waits for it.
         """
-        pieces, before = self.pieces, shown if shown is not None else {}
-        fresh = [row for (key, piece), row in zip(pieces, self.rows, strict=True) if before.get(key) != said(piece)]
-        names = {key for key, _piece in pieces}
-        gone = [key for key in before if key not in names]
+        before, now = shown if shown is not None else {}, told(self.pieces)
+        fresh = [row for (key, _piece), row in zip(self.pieces, self.rows, strict=True) if before.get(key) != now[key]]
+        gone = [key for key in before if key not in now]
         if shown is not None and not fresh and not gone:
             return None
         if len(fresh) + len(gone) > self.most:
             return Change(into, "", as_data({}), is_table=True)
-        return Change(into, remember(pieces), as_data({**records(self.columns, fresh), "gone": gone}), is_table=True)
+        return Change(into, remember(now), as_data({**records(self.columns, fresh), "gone": gone}), is_table=True)
 
 
 def _name(row: Sequence[Any]) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from typing import Any
 
 from django.core.cache import cache
@@ -20,7 +21,7 @@ def matters_list(request: HttpRequest, context: dict[str, Any], chosen: str = ""
     narrowed = Narrowed.of(request)
     part = listing(context["rows"], narrowed, start, chosen)
     pieces: list[Piece] = [(f"m-{row.key}", _row(request, context, row, part)) for row in part.rows]
-    shared = {"stored": context["stored"], "narrowed": narrowed}
+    shared = {"stored": context["stored"]}
     for fold in part.folds:
         query = narrowed.query(severity="note", family=fold.family)
         folded = render_to_string("editor/matter_fold.html", {**shared, "fold": fold, "query": query})
@@ -42,7 +43,7 @@ def margin_lists(request: HttpRequest, context: dict[str, Any], chosen: str = ""
 
 def numbers(rows: list[Row]) -> Table:
     """The number of each matter, which a page shows at its row and at its mark on the map."""
-    return Table.of("key number", [(row.key, row.number) for row in rows], most=len(rows) * 2 + 1000)
+    return Table.of("key number", [(row.key, row.number) for row in rows], most=sys.maxsize)
 
 
 def _row(request: HttpRequest, context: dict[str, Any], row: Row, part: Listing) -> str:

@@ -81,10 +81,6 @@ class Row:
         return best_first(self.matter, self.effects)
 
     @property
-    def best(self) -> Remedy | None:
-        return self.remedies[0] if self.remedies else None
-
-    @property
     def foretold(self) -> list[tuple[Remedy, Foretold | None]]:
         """Remedies, each with what it would do where that has been worked out."""
         return [(remedy, self.effects.get((self.key, remedy.key))) for remedy in self.remedies]

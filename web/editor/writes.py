@@ -63,9 +63,10 @@ def changed(request: HttpRequest, stored: StoredTemplate, *, is_asked: bool = Tr
         context |= place_context(request, context, here)
     else:
         said = request.POST.get("shown", "")
-        context["shows_matters"] = f"{INTO}:" in said
-        context["keeps_margin"] = not is_asked
         context |= chosen(request, context["space"]) | CHOICES
+        # The margin shows the list already, or another part of it goes out as a whole.
+        context["shows_matters"] = context["panel"] == "findings" and f"{INTO}:" in said
+        context["brings_margin"] = is_asked and not context["shows_matters"]
         context |= {"place": here.name, "here": here}
         context["changes"] = changes(*here.lists(request, context), said)
     response = render(request, "editor/changed.html", context)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator
-from typing import Any
 
 from django.contrib.auth.models import User
 
@@ -34,8 +33,7 @@ def begin(stored: StoredTemplate) -> PlanJob:
     )
     if (there := known.first()) is not None:
         return there
-    stored.plans.filter(state__in=PlanJob.UNDER_WAY).update(state=PlanJob.CANCELLED)  # of an older state
-    stored.plans.exclude(state__in=PlanJob.UNDER_WAY).delete()
+    stored.plans.all().delete()  # of older states; who works one out finds that nobody waits
     job = PlanJob.objects.create(template=stored, version=stored.version)
     if _size(workspace(stored)) <= AT_ONCE:
         work_out.call_local(job.pk)
@@ -88,8 +86,3 @@ def carry_out(
     label = steps[0][0] if len(steps) == 1 else f"Put right, {len(steps)} steps: {steps[0][0]} and others"
     edits = [edit for _sentence, its in steps for edit in its]
     return services.edit(stored.pk, user, base, label, edits)
-
-
-def counts_of(effect: Effect) -> dict[str, Any]:
-    """Open findings by severity, behind an effect."""
-    return effect.after.audit.summary

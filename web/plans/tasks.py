@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from lattice.formats.document_json import read_back
 from lattice.matters.plan import plan
 from web.plans.models import PlanJob
@@ -20,14 +22,9 @@ def work_out(pk: int) -> None:
     def told(steps: int, looked: int) -> None:
         job.tell(f"{steps} step{'' if steps == 1 else 's'} found, {looked} remedies looked at", 0)
 
-    try:
+    def work() -> dict[str, Any]:
         if job.template.version != job.version:
             raise CancelledError
-        made = plan(read_back(document_of(bytes(job.template.head))), told=told)
-        content = shown(made)
-    except CancelledError:
-        return
-    except Exception as wrong:
-        job.fail(wrong)
-        raise
-    job.end(PlanJob.DONE, content=content, percent=100, step="")
+        return shown(plan(read_back(document_of(bytes(job.template.head))), told=told))
+
+    job.make(work)

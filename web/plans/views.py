@@ -10,6 +10,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
 from lattice.errors import DocumentError
+from lattice.matters.plan import counts_of
 from lattice.model.edit_step import EditStep
 from web.editor.places.base import PLACES
 from web.editor.presenting import frame
@@ -86,7 +87,7 @@ def check(request: HttpRequest, pk: int) -> HttpResponse:
         effect = services.tried(workspace(stored), steps)
     except DocumentError as error:
         return render(request, "plans/outcome.html", {"problems": error.problems})
-    context = {"after": services.counts_of(effect), "count": len(steps), **outcome(effect)}
+    context = {"after": counts_of(effect.after), "count": len(steps), **outcome(effect)}
     return render(request, "plans/outcome.html", context)
 
 

@@ -20,7 +20,7 @@ from lattice.model.document import main_outlet
 from lattice.model.inventory import inventory_of
 from lattice.model.units import channel_span, samples_to_ms
 from lattice.sheet.drawing import Sheet
-from lattice.sheet.svg import Mark, render
+from lattice.sheet.svg import Mark, pieces
 from lattice.stems.report import adds_up
 from lattice.timing.monitoring import monitored
 from lattice.timing.paths import critical_path
@@ -71,7 +71,7 @@ def drawing(space: Workspace) -> Sheet:
 def map_svg(space: Workspace, facts: Facts) -> str:
     """The whole sheet with its title block, findings marked where they are."""
     sheet = drawing(space)
-    return render(sheet, _title_block(space, facts), facts.name, _marks(space, sheet), standalone=True)
+    return pieces(sheet, _title_block(space, facts), facts.name, _marks(space, sheet), standalone=True).whole()
 
 
 def _marks(space: Workspace, sheet: Sheet) -> dict[str, Mark]:

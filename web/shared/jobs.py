@@ -49,6 +49,17 @@ class Job(models.Model):
         still = type(self)._default_manager.filter(pk=self.pk).exclude(state=self.CANCELLED)
         still.update(state=state, ended_at=timezone.now(), **fields)
 
+    def make(self, work: Callable[[], Any]) -> None:
+        """Does the work, whose result is kept as `content`; nothing is kept where nobody waits any more."""
+        try:
+            content = work()
+        except CancelledError:
+            return
+        except Exception as wrong:
+            self.fail(wrong)
+            raise
+        self.end(self.DONE, content=content, percent=100, step="")
+
     def fail(self, wrong: Exception) -> None:
         """Says why it cannot be made."""
         self.end(self.FAILED, said=f"{type(wrong).__name__}: {wrong}"[:300])

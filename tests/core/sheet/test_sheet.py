@@ -16,7 +16,7 @@ from lattice.model.document import Template
 from lattice.sheet import Sheet, Slots, draw
 from lattice.sheet.drawing import BOX_WIDTH, opens_folded
 from lattice.sheet.slots import spread_apart
-from lattice.sheet.svg import Mark, render
+from lattice.sheet.svg import Mark, pieces
 from lattice.sheet.text import cut, width
 from tests.build import template
 from tests.deep import tries
@@ -98,7 +98,7 @@ def _overlap(one: tuple, other: tuple) -> float:
 
 def test_the_same_template_gives_the_same_map_byte_for_byte() -> None:
     made = generate(120)
-    assert render(sheet_of(made), standalone=True) == render(sheet_of(made), standalone=True)
+    assert pieces(sheet_of(made), standalone=True).whole() == pieces(sheet_of(made), standalone=True).whole()
 
 
 def test_lines_join_their_strips() -> None:
@@ -182,7 +182,7 @@ def test_zones_cite_band_and_column() -> None:
 def test_the_svg_is_well_formed_whatever_the_names(made: Template) -> None:
     sheet = sheet_of(made)
     marks = {sheet.boxes[0].id: Mark("blocker", 1, "f")}
-    root = ET.fromstring(render(sheet, (("A & B", "<1>"),), 'Title "x" <y>', marks, standalone=True))  # noqa: S314 - our own text
+    root = ET.fromstring(pieces(sheet, (("A & B", "<1>"),), 'Title "x" <y>', marks, standalone=True).whole())  # noqa: S314 - our own text
     assert root.attrib["width"] == f"{sheet.width:g}"
 
 

@@ -8,7 +8,7 @@ from django.http import HttpRequest
 from django.template.loader import render_to_string
 
 from lattice.checks.finding import SEVERITIES
-from web.editor.lists import KeyedList, Table, remember
+from web.editor.lists import KeyedList, Table
 from web.editor.matter_lists import matters_list, numbers
 from web.editor.matters import Row, waived_by_waiver
 from web.editor.narrowing import Narrowed, bars
@@ -25,7 +25,6 @@ def _top(request: HttpRequest, context: Context) -> Context:
     strips = {strip.id: strip.name for strip in context["template"].strips}
     return {
         "narrowed": narrowed,
-        "query": narrowed.query(),
         "severities": [
             (words, count, narrowed.query(severity=value), narrowed.severity == value)
             for value, words, count in (("", "all", len(rows)), *((one, f"{one}s", counts[one]) for one in SEVERITIES))
@@ -35,23 +34,27 @@ def _top(request: HttpRequest, context: Context) -> Context:
             rows, narrowed, "section", lambda row: row.section or "-", lambda one: sections.get(one, "no section")
         ),
         "about_name": strips.get(narrowed.about, narrowed.about),
-        "without": {name: narrowed.query(**{name: ""}) for name in vars(narrowed)},
+        "without_about": narrowed.query(about=""),
         "is_narrowed": bool(narrowed.query()),
         "is_any": any(narrowed.admits(row) for row in rows),
     }
 
 
-def _context(request: HttpRequest, context: Context) -> Context:
+def _shown(request: HttpRequest, context: Context) -> Context:
+    """All that stands on the page."""
     shown = _top(request, context)
     shown["matters"] = matters_list(request, context, wanted(request, "finding"))
-    shown["numbers_shown"] = remember(numbers(context["rows"]).pieces)
     shown["waived"] = waived_by_waiver(context["space"])
     return shown | ({"awake": awake_beside(context["space"])} if wanted(request, "awake") else {})
 
 
+def _context(request: HttpRequest, context: Context) -> Context:
+    return _shown(request, context) | {"numbers_shown": numbers(context["rows"]).remembered()}
+
+
 def _lists(request: HttpRequest, context: Context) -> tuple[list[KeyedList], dict[str, Table]]:
     """The list piece by piece; what stands over and under it each as one."""
-    shown = {**context, **_context(request, context)}
+    shown = {**context, **_shown(request, context)}
     parts = [
         KeyedList(f"findings-{part}", [(f"of-findings-{part}", render_to_string(page, shown, request))])
         for part, page in (("top", "editor/findings_top.html"), ("foot", "editor/findings_foot.html"))

@@ -8,7 +8,7 @@ from django.http import HttpRequest
 from django.utils.safestring import mark_safe
 
 from lattice.sheet.svg import FIGURES
-from web.editor.lists import KeyedList, Table, remember
+from web.editor.lists import KeyedList, Table
 from web.editor.matter_lists import margin_lists, numbers
 from web.editor.panels import CHOICES, chosen
 from web.editor.places.base import FLOW, Context, Place
@@ -22,8 +22,8 @@ def _context(request: HttpRequest, context: Context) -> Context:
     drawing = drawing_of(request, context)
     lists = _drawn_lists(context, drawing)
     marked = {one.into: f' data-shown="{one.remembered()}"' for one in lists}
-    shown["svg"] = mark_safe("".join(drawing.whole(marked)))  # noqa: S308 - escaped where it is made
-    shown["numbers_shown"] = remember(numbers(context["rows"]).pieces)
+    shown["svg"] = mark_safe(drawing.whole(marked))  # noqa: S308 - escaped where it is made
+    shown["numbers_shown"] = numbers(context["rows"]).remembered()
     if shown["panel"] == "findings":
         shown |= margin_lists(request, context, shown["chosen_finding"])
     return shown
@@ -32,11 +32,10 @@ def _context(request: HttpRequest, context: Context) -> Context:
 def _lists(request: HttpRequest, context: Context) -> tuple[list[KeyedList], dict[str, Table]]:
     """What an answer to a write is made of."""
     lists = _drawn_lists(context, drawing_of(request, context))
-    if context["panel"] == "findings":
-        margin = margin_lists(request, context, context["chosen_finding"])
-        context |= margin
-        if context["shows_matters"]:  # else the whole margin goes out
-            lists += margin.values()
+    if context["shows_matters"]:
+        lists += margin_lists(request, context, context["chosen_finding"]).values()
+    elif context["brings_margin"] and context["panel"] == "findings":
+        context |= margin_lists(request, context, context["chosen_finding"])
     tables = {
         "numbers": numbers(context["rows"]),
         "wires": wires_table(context["space"], context["sheet_map"]),

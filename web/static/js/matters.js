@@ -2,14 +2,14 @@
 // goes on as one scrolls; what a remedy would do can be read before it is pressed.
 
 function fetchInto(target, url, swap = "innerHTML") {
-  return htmx.ajax("GET", url, { source: target, target, swap }).catch(() => {});
+  htmx.ajax("GET", url, { source: target, target, swap }).catch(() => {});
 }
 
 // What an element says it is filled with, once.
 function fill(part) {
-  if (!part || part.children.length || part.dataset.asked) return Promise.resolve();
+  if (part.children.length || part.dataset.asked) return;
   part.dataset.asked = "true";
-  return fetchInto(part, part.dataset.fill);
+  fetchInto(part, part.dataset.fill);
 }
 
 const open = new Set(); // ids of the rows that are open: one that changes is opened again
@@ -19,7 +19,7 @@ export function openMatter(row, isOpen = true) {
   else open.delete(row.id);
   row.classList.toggle("open", isOpen);
   row.querySelector(":scope > .finding-line").setAttribute("aria-expanded", isOpen);
-  return isOpen ? fill(row.querySelector(":scope > .matter-more")) : Promise.resolve();
+  if (isOpen) fill(row.querySelector(":scope > .matter-more"));
 }
 
 document.addEventListener(
@@ -43,7 +43,7 @@ const inSight = new IntersectionObserver(
   { rootMargin: "400px" },
 );
 
-export function watch() {
+function watch() {
   for (const one of document.querySelectorAll("[data-more]:not([data-watched])")) {
     one.dataset.watched = "true";
     inSight.observe(one);
