@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from lattice.analysis import Analysis
-from lattice.checks.finding import Finding, Remedy
+from lattice.checks.finding import Finding, Remedy, first_of
 from lattice.checks.registry import check, explain
 from lattice.checks.remedies import feed_remedies, neighbour_remedies, onward_remedies, open_remedies
 from lattice.graph.origin import NO_OUTLET
 from lattice.graph.reach import Backward
-from lattice.model.strip_kinds import ENDS, SUMS
+from lattice.model.edit_step import EditStep
+from lattice.model.strip_kinds import ENDS, PLAYING, SUMS
 
 
 @check("route.unheard", "route.blocked")
@@ -116,12 +117,13 @@ def starved_unfed_dead_end(analysis: Analysis) -> Iterator[Finding]:
     looked_at = {
         strip_number for kind in (*SUMS, *ENDS) for strip_number in by_kind[kind]
     } | analysis.graph.stems_at.keys()
+    unfed: list[int] = []
     for strip_number in sorted(looked_at):
         strip = analysis.strip(strip_number)
         sounds = analysis.sounds.arrives[strip_number]
         reached = sounds or analysis.could_sound.arrives[strip_number]
         if (strip.kind in SUMS or strip.kind in ENDS) and not reached and "spare" not in strip.tags:
-            yield _unfed(analysis, strip_number)
+            unfed.append(strip_number)
         if (
             strip.kind in SUMS
             and not (sounds and analysis.heard.own[strip_number])
@@ -132,6 +134,7 @@ def starved_unfed_dead_end(analysis: Analysis) -> Iterator[Finding]:
                 yield _dead_end(analysis, strip_number)
         if reached and (strip.kind in ENDS or strip_number in analysis.graph.stems_at):
             yield from _starved(analysis, strip_number)
+    yield from _unfed(analysis, unfed)
 
 
 def _to_keys_or_endpoints(analysis: Analysis) -> Backward:
@@ -141,32 +144,66 @@ def _to_keys_or_endpoints(analysis: Analysis) -> Backward:
     return analysis.ignoring.backward(ends, analysis.graph.keys)
 
 
-def _unfed(analysis: Analysis, strip_number: int) -> Finding:
-    ins = analysis.graph.ins[strip_number]
-    from_where = analysis.names([analysis.graph.tail[route] for route in ins])
-    why = f"it is fed by {from_where}, and no source reaches them" if ins else "nothing is routed to it"
+def _unfed(analysis: Analysis, unfed: list[int]) -> Iterator[Finding]:
+    """The lowest sums and ends that nothing reaches: what they feed follows from them. One note where no tracks are."""
+    lowest = _lowest(analysis, unfed)
+    if lowest and not any(analysis.graph.by_kind[kind] for kind in PLAYING):
+        yield _waiting(analysis, lowest, unfed)
+        return
+    for number in lowest:
+        ins = analysis.graph.ins[number]
+        from_where = analysis.names([analysis.graph.tail[route] for route in ins])
+        yield Finding(
+            code="route.unfed",
+            severity="warning",
+            message=f"Nothing reaches {analysis.name(number)}",
+            strips=analysis.ids([number]),
+            evidence=(f"it is fed by {from_where}, and no source reaches them" if ins else "nothing is routed to it",),
+            cause=analysis.ids([number]),
+        )
+
+
+def _waiting(analysis: Analysis, lowest: list[int], unfed: list[int]) -> Finding:
+    """A template of sums, made before its tracks."""
+    sums = sum(analysis.strip(number).kind in SUMS for number in unfed)
+    many, waits = (f"{sums} sums", "wait") if sums > 1 else ("1 sum", "waits")
+    kept = (
+        EditStep("change_strip", {"strip": strip.id, "changes": {"tags": [*strip.tags, "spare"]}})
+        for strip in map(analysis.strip, lowest)
+    )
+    first = [*lowest, *(number for number in unfed if number not in set(lowest))]
     return Finding(
         code="route.unfed",
-        severity="warning",
-        message=f"Nothing reaches {analysis.name(strip_number)}",
-        strips=analysis.ids([strip_number]),
-        evidence=(why,),
-        cause=analysis.ids([_first_unfed(analysis, strip_number)]),
+        severity="note",
+        message=f"{many} {waits} for sources" if sums else f"{analysis.names(unfed)} wait for sources",
+        strips=analysis.ids(first),
+        evidence=first_of([f"nothing is routed to {analysis.name(number)}" for number in lowest]),
+        cause=analysis.ids([first[0]]),
+        remedies=(Remedy("Keep them for later" if len(lowest) > 1 else "Keep it for later", tuple(kept)),),
     )
 
 
-def _first_unfed(analysis: Analysis, strip_number: int) -> int:
-    """Where the chain of sums that nothing reaches begins, followed against the flow; in a loop, the first of it."""
-    graph, seen, waiting = analysis.graph, {strip_number}, [strip_number]
-    while waiting:
-        at = waiting.pop(0)
-        if not graph.ins[at]:
-            return at
-        for route in graph.ins[at]:
-            if graph.tail[route] not in seen:
-                seen.add(graph.tail[route])
-                waiting.append(graph.tail[route])
-    return min(seen)
+def _lowest(analysis: Analysis, unfed: list[int]) -> list[int]:
+    """Where chains of what nothing reaches begin, and one of each loop that none of them leads to."""
+    graph, among = analysis.graph, set(unfed)
+    covered: set[int] = set()
+
+    def cover(first: int) -> None:
+        waiting = [first]
+        while waiting:
+            at = waiting.pop()
+            if at not in covered:
+                covered.add(at)
+                waiting += [graph.head[route] for route in graph.outs[at] if graph.head[route] in among]
+
+    begins = [number for number in unfed if not any(graph.tail[route] in among for route in graph.ins[number])]
+    for number in begins:
+        cover(number)
+    for number in unfed:
+        if number not in covered:
+            begins.append(number)
+            cover(number)
+    return sorted(begins)
 
 
 def _dead_end(analysis: Analysis, number: int) -> Finding:
@@ -266,10 +303,13 @@ explain(
 explain(
     "route.unfed",
     many="Nothing reaches {n} sums and ends",
-    found="A bus, return, master, print or output that no source reaches, whatever states say.",
+    found=(
+        "A bus, return, master, print or output that no source reaches, whatever states say. The lowest are named, "
+        "as what they feed follows; in a template without any track it is one note: its sums wait."
+    ),
     why="A strip that carries nothing costs room and attention, or a source that should feed it was rerouted.",
     how="Sound is followed forward from all sources with states ignored. Spares are left alone.",
-    fix="Feed it what it is for, or remove it.",
+    fix="Feed it what it is for, keep it for later (it is tagged spare), or remove it.",
 )
 
 explain(

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import networkx as nx
 from hypothesis import given
 
 from lattice.checks import audit
 from lattice.model.document import Template
+from lattice.model.strip_kinds import PLAYING
 from tests.core import brute
 from tests.deep import tries
 from tests.strategies import templates
@@ -49,8 +51,27 @@ def test_starved_unfed_and_dead_ends(template: Template) -> None:
         return {finding.strips[0] for finding in findings if finding.code == code}
 
     assert about("route.starved") == brute.starved(template)
-    assert about("route.unfed") == brute.unfed(template)
     assert about("route.dead-end") == brute.dead_ends(template)
+
+
+@given(templates())
+@tries(300)
+def test_of_what_nothing_reaches_the_lowest_are_named(template: Template) -> None:
+    unfed = brute.unfed(template)
+    chains = nx.DiGraph((r.from_strip, r.to) for r in template.routes if r.kind in ("feed", "send", "tie"))
+    chains.add_nodes_from(unfed)
+    chains = chains.subgraph(unfed)
+    findings = [finding for finding in audit(template).findings if finding.code == "route.unfed"]
+    if all(strip.kind not in PLAYING for strip in template.strips):
+        assert {strip for finding in findings for strip in finding.strips} == unfed
+        assert [finding.severity for finding in findings] == ["note"] * bool(unfed)
+        return
+    named = {finding.strips[0] for finding in findings}
+    assert named <= unfed
+    assert unfed <= named.union(*(nx.descendants(chains, one) for one in named))
+    begins = {one for one in unfed if chains.in_degree(one) == 0}
+    assert begins <= named
+    assert all(not begins & nx.ancestors(chains, one) for one in named - begins)
 
 
 @given(templates())

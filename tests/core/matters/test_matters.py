@@ -57,8 +57,10 @@ CASES: list[tuple[str, Template, str, int, int, tuple[str, ...], str]] = [
     ("sources of one section without a route",
      template([*in_section("one", "two", "three"), "b:bus", "o:out"], ["one>bus", "bus>out"], sections=SECTION),
      "route.unheard", 1, 2, ("s",), "2 sources are heard nowhere: in Drums"),
-    ("everything unfed hangs on the first", template(["b:one", "b:two", "o:out"], ["one>two", "two>out"]),
-     "route.unfed", 1, 3, ("one",), "Nothing reaches 3 sums and ends: one"),
+    ("of what nothing reaches the first of the chain", template(["a:x", "b:one", "b:two", "o:out"], ["one>two", "two>out", "x>out"]),
+     "route.unfed", 1, 1, ("one",), "Nothing reaches one"),
+    ("sums that were made before their tracks", template(["b:one", "b:two", "o:out"], ["one>two", "two>out"]),
+     "route.unfed", 1, 1, ("one",), "2 sums wait for sources"),
     ("names are a section's", template([{"id": "x", "name": "Audio 1", "kind": "audio", "section": "s"}, {"id": "y", "name": "Audio 2", "kind": "audio", "section": "s"}, "b:bus", "o:out"], ["x>bus", "y>bus", "bus>out"], sections=SECTION),
      "name.default", 1, 2, ("s",), "2 names were left as they came: in Drums"),
 ]  # fmt: skip

@@ -33,7 +33,6 @@ CASES: list[tuple[Template, str, str]] = [
      "section.colour", "2 strips are coloured unlike their section: in Drums"),
     (template([{"id": "o", "kind": "output", "io": [90]}, {"id": "p", "kind": "output", "io": [91]}, "a:x", "a:y"], ["x>o", "y>p"]),
      "io.range", "2 strips name channels that do not exist: on Main computer"),
-    (template(["b:one", "b:two", "o:out"], ["one>two", "two>out"]), "route.unfed", "Nothing reaches 3 sums and ends: one"),
 ]  # fmt: skip
 
 
