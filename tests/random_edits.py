@@ -63,12 +63,10 @@ class RandomEdits:
             return self._anything()
         if name == "changes":
             return self._fields(self._type_changed_by(edit), whole=False)
-        if name in PIECES and (edit.startswith("add_") or edit in ("spread", "batch_routes")):
+        if name in PIECES and (edit.startswith("add_") or edit == "batch_routes"):
             return self._fields(PIECES[name], whole=True)
         if name == "waivers":
             return [self._fields(doc.Waiver, whole=True)]
-        if name == "sends":
-            return [self._fields(doc.Route, whole=True)]
         if name in ("strips", "routes", "inserts", "sections", "machines", "stems", "rules", "outlets", "parts"):
             return [self._id(name) for _ in range(self.chance.randint(0, 4))]
         if name in ("strip", "bus", "feed", "to", "before", "instrument"):

@@ -163,6 +163,14 @@ class Lines(Argument):
 
 
 @dataclass(frozen=True)
+class Rows(Lines):
+    """Lines as they are pasted: a row of a table may begin or end with empty cells."""
+
+    def parsed(self, text: str, template: Template) -> list[str]:
+        return text.splitlines()
+
+
+@dataclass(frozen=True)
 class Words(Lines):
     """Words or ids, with spaces or commas between; a form may name it several times."""
 

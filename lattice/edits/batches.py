@@ -9,12 +9,12 @@ from msgspec.structs import replace
 
 from lattice.edits.arguments import Choice, Fields, Level, Piece, Pieces, Text, Whole, Words, name_of
 from lattice.edits.described import edit
-from lattice.edits.pieces import all_known, free_route_ids, insert_ids, made, position
+from lattice.edits.pieces import all_known, insert_ids, made, position
 from lattice.edits.strips import move_strips
 from lattice.errors import EditError
 from lattice.model import route_kinds
 from lattice.model.document import Route, Strip, Template
-from lattice.model.names import free_id, slug
+from lattice.model.names import free_id, free_route_ids, slug
 from lattice.model.validate import route_rules
 
 WORD = re.compile(r"\{(name|n|section|kind|layout)(?::0?([1-9]))?\}")

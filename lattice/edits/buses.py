@@ -6,11 +6,11 @@ from msgspec.structs import replace
 
 from lattice.edits.arguments import Choice, Piece, Pieces, Text, Words
 from lattice.edits.described import edit
-from lattice.edits.pieces import all_known, free_route_ids, inserted, position, strip_of
+from lattice.edits.pieces import all_known, inserted, position, strip_of
 from lattice.errors import EditError
 from lattice.model.document import Insert, Route, Strip, Template
 from lattice.model.insert_types import DECORRELATING
-from lattice.model.names import free_id, slug
+from lattice.model.names import free_id, free_route_ids, slug
 from lattice.model.units import decibels
 
 

@@ -10,10 +10,10 @@ from msgspec.structs import replace
 from lattice.edits.arguments import Piece, Pieces, Whole
 from lattice.edits.channels import next_io, next_midi
 from lattice.edits.described import edit
-from lattice.edits.pieces import all_known, free_route_ids, position
+from lattice.edits.pieces import all_known, position
 from lattice.errors import EditError
 from lattice.model.document import LONGEST_LABEL, MAX_STRIPS, Insert, Route, Section, Strip, Template
-from lattice.model.names import free_id, slug
+from lattice.model.names import free_id, free_route_ids, slug
 
 # A slip of the finger in this field should not fill the template.
 MOST_TIMES = 200

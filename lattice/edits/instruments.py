@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from lattice.edits.arguments import Choice, Lines, Piece, Text, name_of
 from lattice.edits.channels import next_midi
 from lattice.edits.described import edit
-from lattice.edits.pieces import free_route_ids, position, strip_of, with_strip
+from lattice.edits.pieces import position, strip_of, with_strip
 from lattice.edits.routes import add_route
 from lattice.edits.sections import add_section
 from lattice.edits.strips import add_strip, change_strip
@@ -17,13 +17,13 @@ from lattice.errors import EditError
 from lattice.formats.document_json import to_plain
 from lattice.formats.track_sheet_cells import read_midi_in
 from lattice.model.document import LONGEST_LABEL, Outlet, Route, Strip, Template, main_outlet
-from lattice.model.names import free_id, slug
+from lattice.model.names import free_id, free_route_ids, slug
+from lattice.model.palette import next_colour
 
 # Four ports of all their notes: what lists of articulations come to.
 MOST_NOTES = 512
 MOST_NAMES = 96
 FIRST_NOTE = 36  # bass drum 1 of the General MIDI percussion map; parts go up from there
-PALETTE = ("#8a4b2d", "#2d6488", "#5b7a35", "#7a4a86", "#a06a1f", "#2f7d74", "#8a3550", "#565f9c")
 
 
 @edit(Piece("strip"), Piece("bus", default=None), says="Listen to the outlets of {strip}")
@@ -184,6 +184,6 @@ def _with_section(template: Template, section: str, name: str) -> Template:
     bus = f"{section}-bus"
     if any(strip.id == bus for strip in template.strips):
         raise EditError(f"there is a strip {bus} already; choose another name, or a section")
-    colour = PALETTE[len(template.sections) % len(PALETTE)]
+    colour = next_colour(template.sections)
     strip = {"id": bus, "name": f"{name} bus", "kind": "bus", "layout": "stereo", "section": section}
     return add_section(add_strip(template, strip), {"id": section, "name": name, "colour": colour, "bus": bus})

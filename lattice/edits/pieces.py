@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Sequence
 from typing import Any, TypeVar
 
 import msgspec
@@ -85,13 +85,3 @@ def with_strip(template: Template, index: int, strip: Strip) -> Template:
 def insert_ids(template: Template) -> set[str]:
     """Ids of all inserts of a template."""
     return {insert.id for strip in template.strips for insert in strip.inserts}
-
-
-def free_route_ids(template: Template) -> Iterator[str]:
-    """Route ids that are not taken, r1, r2 … from the number of routes on."""
-    taken = {route.id for route in template.routes}
-    number = len(taken)
-    while True:
-        number += 1
-        if f"r{number}" not in taken:
-            yield f"r{number}"

@@ -8,9 +8,10 @@ from msgspec.structs import replace
 
 from lattice.edits.arguments import Fields, Piece, Pieces, name_of, piece_named
 from lattice.edits.described import edit
-from lattice.edits.pieces import all_known, changed, free_route_ids, made, position, put
+from lattice.edits.pieces import all_known, changed, made, position, put
 from lattice.errors import EditError
 from lattice.model.document import Route, Template
+from lattice.model.names import free_route_ids
 from lattice.model.validate import route_sentences
 
 SAME = ("kind", "from_strip", "from_outlet", "to", "to_insert", "tap", "port", "channel", "channels")

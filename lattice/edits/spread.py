@@ -1,81 +1,92 @@
-"""Spread: a list of names becomes strips of a section, fed to its bus, in one edit."""
+"""Spread: a list of names, or rows of a table, becomes strips with their routes and sections, in one edit."""
 
 from __future__ import annotations
 
 from typing import Any
 
-from msgspec.structs import replace
-
-from lattice.edits.arguments import Fields, Lines, Plain, Text
+from lattice.edits.arguments import Flag, Rows, Text
 from lattice.edits.described import edit
-from lattice.edits.pieces import free_route_ids, made
 from lattice.errors import EditError
-from lattice.model.document import MAX_STRIPS, Route, Strip, Template
-from lattice.model.names import free_id, slug
-from lattice.model.validate import route_sentences
+from lattice.formats.tables.loose import SECTION_BUS, ReadRows, read_rows
+from lattice.model.document import MAX_STRIPS, Template
 
-SECTION_BUS = "*section"  # as `feed`: the bus of the section the strips come into; no id has such a sign
-SHARED_FIELDS = ("kind", "layout", "section", "machine", "colour", "tags")
+__all__ = ["SECTION_BUS", "rows_read", "spread"]
+MOST_SAID = 8  # problems in one refusal
+
+
+def rows_read(template: Template, names: list[str], **usual: Any) -> ReadRows:
+    """What lines become, with what is not understood; `usual` are the arguments of `spread`. Raises EditError."""
+    with_buses = bool(usual.pop("with_buses", False))
+    usual.pop("leave_out", None)
+    if not any(line.strip() for line in names):
+        raise EditError("there is no name in the list")
+    if len(template.strips) + len(names) > MAX_STRIPS:
+        raise EditError(f"at most {MAX_STRIPS} strips are allowed")
+    return read_rows(template, "\n".join(names), usual, with_buses=with_buses)
 
 
 def _spread_words(_template: Template, arguments: dict[str, Any]) -> str:
     names = arguments["names"]
-    return f"Add {names[0]}" if len(names) == 1 else f"Add {len(names)} strips"
+    return f"Add {names[0].partition(chr(9))[0]}" if len(names) == 1 else f"Add {len(names)} strips"
 
 
 @edit(
-    Lines("names"),
-    Fields("strip", piece=Strip, within=SHARED_FIELDS),
-    Text("feed", default=None),
-    Plain("sends", default=None),
+    Rows("names"),
+    Text("kind", default=""),
+    Text("layout", default=""),
+    Text("section", default=""),
+    Text("machine", default=""),
+    Text("feed", default=""),
+    Text("sends", default=""),
+    Text("inserts", default=""),
+    Text("tags", default=""),
+    Text("colour", default=""),
+    Flag("with_buses", "a bus for each new section", default=False),
+    Flag("leave_out", "leave out what is not understood", default=False),
     says=_spread_words,
 )
 def spread(
     template: Template,
     names: list[str],
-    strip: dict[str, Any],
-    feed: str | None = None,
-    sends: list[dict[str, Any]] | None = None,
+    kind: str = "",
+    layout: str = "",
+    section: str = "",
+    machine: str = "",
+    feed: str = "",
+    sends: str = "",
+    inserts: str = "",
+    tags: str = "",
+    colour: str = "",
+    with_buses: bool = False,
+    leave_out: bool = False,
 ) -> Template:
-    """A strip for each name, all with the fields of `strip`, fed to strip `feed` and with the same sends.
+    """A strip for each line, behind the last strip of its section.
 
-    New strips stand behind the last strip of their section (last of all where there is none). `sends`
-    are route fields without `from`. Raises EditError where a name is empty or a route may not be made.
+    Parameters
+    ----------
+    template
+        The template.
+    names
+        Lines: a name each, or rows of a table (`lattice.formats.tables`), the first of which may be its heads.
+    kind, layout, section, machine, feed, sends, inserts, tags, colour
+        What a line does not say, as cells of the track sheet; `section`, `machine` and `feed` by id or name. A section
+        that is new is made. `feed` SECTION_BUS is the bus of each strip's section.
+    with_buses
+        Whether a new section without a bus gets one.
+    leave_out
+        Whether what is not understood is left out; else it is refused.
+
+    Raises
+    ------
+    EditError
+        Where there is no name, where there are too many, or with every cell that is not understood.
     """
-    strip = {"kind": "audio", **strip}
-    names = [" ".join(name.split()) for name in names if name.strip()]
-    if not names:
-        raise EditError("there is no name in the list")
-    if len(template.strips) + len(names) > MAX_STRIPS:
-        raise EditError(f"at most {MAX_STRIPS} strips are allowed")
-    taken = {known.id for known in template.strips}
-    new = []
-    for name in names:
-        new_id = free_id(slug(name), taken)
-        taken.add(new_id)
-        new.append(made(Strip, {**strip, "id": new_id, "name": name}))
-    section = new[0].section
-    at = max(
-        (n + 1 for n, known in enumerate(template.strips) if known.section == section), default=len(template.strips)
-    )
-    template = replace(template, strips=(*template.strips[:at], *new, *template.strips[at:]))
-    if feed == SECTION_BUS:  # notes have no bus to go to
-        bus = next((known.bus for known in template.sections if known.id == section), None)
-        feed = bus if new[0].traits.carries_sound else None
-    wanted = [*([{"kind": "feed", "to": feed}] if feed else []), *(sends or [])]
-    return replace(template, routes=(*template.routes, *_routes(template, new, wanted))) if wanted else template
-
-
-def _routes(template: Template, strips: list[Strip], wanted: list[dict[str, Any]]) -> list[Route]:
-    known = {strip.id for strip in template.strips}
-    ids, routes = free_route_ids(template), []
-    for strip in strips:
-        for fields in wanted:
-            route = made(Route, {**fields, "id": next(ids), "from": strip.id})
-            if route.to not in known:
-                raise EditError(f"there is no strip {route.to}")
-            routes.append(route)
-    for route in routes[: len(wanted)]:  # the strips are alike, so the first one's routes speak for all
-        if sentences := route_sentences(template, route):
-            raise EditError(*sentences)
-    return routes
+    read = rows_read(
+        template, names, kind=kind, layout=layout, section=section, machine=machine, feed=feed, sends=sends,
+        inserts=inserts, tags=tags, colour=colour, with_buses=with_buses,
+    )  # fmt: skip
+    if read.problems and not leave_out:
+        more = len(read.problems) - MOST_SAID
+        said = [str(problem) for problem in read.problems[:MOST_SAID]]
+        raise EditError(*said, *([f"and {more} more"] if more > 0 else []))
+    return read.template

@@ -8,13 +8,13 @@ from msgspec.structs import replace
 
 from lattice.edits.arguments import Fields, Piece, Pieces, Text
 from lattice.edits.described import edit
-from lattice.edits.pieces import all_known, changed, free_route_ids, insert_ids, made, position, put, strip_of
+from lattice.edits.pieces import all_known, changed, insert_ids, made, position, put, strip_of
 from lattice.errors import EditError
 from lattice.graph.loops import LoopGraph
 from lattice.graph.reach import Reach
 from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Insert, Route, Stem, Strip, Template
-from lattice.model.names import free_id, slug
+from lattice.model.names import free_id, free_route_ids, slug
 from lattice.stems.split import split_plan
 from lattice.stems.taps import Taps
 

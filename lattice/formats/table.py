@@ -57,7 +57,7 @@ def decode(data: bytes) -> str:
     return text
 
 
-def rows(text: str, most: int) -> list[Line]:
+def rows(text: str, most: int, delimiter: str = "") -> list[Line]:
     """The lines of a sheet that are not empty.
 
     Parameters
@@ -66,6 +66,8 @@ def rows(text: str, most: int) -> list[Line]:
         Cells between commas, semicolons or tabs.
     most
         As many lines are allowed. Lines, columns and cells are counted while they are read.
+    delimiter
+        What stands between cells; empty: what its first line has most of.
 
     Returns
     -------
@@ -80,7 +82,7 @@ def rows(text: str, most: int) -> list[Line]:
     _refuse_long_lines(text)
     lines: list[Line] = []
     csv.field_size_limit(MAX_CELL)
-    reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter_of(text), strict=True)
+    reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter or delimiter_of(text), strict=True)
     try:
         for line_number, row in enumerate(reader, start=1):
             if len(row) > MAX_COLUMNS:

@@ -6,7 +6,7 @@ a sentence about the entry that cannot be read.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any, get_args
 
@@ -17,7 +17,16 @@ from lattice.model import insert_types
 from lattice.model.document import Insert, MidiIn, Outlet, Part, Route, Source
 from lattice.model.layouts import LAYOUTS, NAMED
 from lattice.model.names import slug
-from lattice.model.units import parse_channels, parse_db
+from lattice.model.units import (
+    parse_channels,
+    parse_db,
+    parse_factor,
+    parse_hz,
+    parse_level,
+    parse_ms,
+    parse_ratio,
+    parse_share,
+)
 
 INSERT_TYPES = tuple(insert_types.TRAITS)
 STATES = ("bypassed", "unloaded")
@@ -69,19 +78,62 @@ def tags_text(tags: tuple[str, ...]) -> str:
     return "; ".join(plain) + (";" if len(plain) == 1 and not plain[0].isalnum() else "")
 
 
-# inserts: `eq; compressor:64 bypassed`
+# inserts: `eq; compressor:64 threshold -20 ratio 4 bypassed = Glue`
+
+# What may be set of an insert, by the word for it.
+SETTINGS: dict[str, tuple[str, Callable[[str], Any]]] = {
+    "threshold": ("threshold_db", parse_level),
+    "ratio": ("ratio", parse_ratio),
+    "ceiling": ("ceiling_db", parse_level),
+    "gain": ("gain_db", parse_level),
+    "wet": ("wet", parse_share),
+    "delay": ("delay_ms", parse_ms),
+    "feedback": ("feedback", parse_factor),
+    "attack": ("attack_ms", parse_ms),
+    "release": ("release_ms", parse_ms),
+    "low-cut": ("low_cut_hz", parse_hz),
+    "high-cut": ("high_cut_hz", parse_hz),
+    "pre-delay": ("pre_delay_ms", parse_ms),
+    "in": ("layout_in", str),
+    "out": ("layout_out", str),
+}
 
 
 def read_insert(entry: str, new_id: str) -> Insert:
-    """An insert like “compressor:64 bypassed”: type, latency in samples, state. Raises ValueError with a sentence."""
-    head, _space, state = entry.lower().partition(" ")
-    kind, _colon, latency = (piece.strip() for piece in head.partition(":"))
+    """An insert like “compressor:64 threshold -20 ratio 4 bypassed = Glue”.
+
+    Parameters
+    ----------
+    entry
+        Type, latency in samples, settings (a word and its value each), state, name.
+    new_id
+        Its id.
+
+    Raises
+    ------
+    ValueError
+        With a sentence.
+    """
+    said, _equals, name = (piece.strip() for piece in entry.partition("="))
+    head, *words = said.lower().split()
+    kind, _colon, latency = head.partition(":")
     if kind not in INSERT_TYPES:
         raise ValueError(f"“{kind}” is not one of {', '.join(INSERT_TYPES)}")
-    if state and state not in STATES:
-        raise ValueError(f"“{state}” is not one of {', '.join(STATES)}")
-    samples = _number(latency, "a latency in samples", 0, 1_000_000_000) if latency else 0
-    return Insert(id=new_id, type=kind, latency_samples=samples, state=state or "on")  # type: ignore[arg-type]
+    fields: dict[str, Any] = {"id": new_id, "name": name, "type": kind}
+    if latency:
+        fields["latency_samples"] = _number(latency, "a latency in samples", 0, 1_000_000_000)
+    given = iter(words)
+    for word in given:
+        if word in STATES:
+            fields["state"] = word
+        elif word in SETTINGS and (value := next(given, None)) is not None:
+            field, read = SETTINGS[word]
+            fields[field] = read(value)
+        else:
+            raise ValueError(
+                f"“{word}” is not one of {', '.join(STATES)}, or one of {', '.join(SETTINGS)} and its value"
+            )
+    return Insert(**fields)
 
 
 def insert_text(insert: Insert) -> str:

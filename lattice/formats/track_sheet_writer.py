@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from lattice.formats import table
-from lattice.formats.track_sheet import COLUMNS, OUTBOARD
+from lattice.formats.tables.reader import COLUMNS, OUTBOARD
 from lattice.formats.track_sheet_cells import (
     insert_text,
     level_text,

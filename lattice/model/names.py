@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Container
+from collections.abc import Container, Iterator
 
+from lattice.model.document import Template
+
+DASHES = dict.fromkeys(map(ord, "–—−"), "-")  # so that Out 1–2 becomes out-1-2
 # Short enough to be read in an address.
 MAX_ID = 64
 
 
 def slug(name: str) -> str:
     """An id made from a name: “Glass, high” → glass-high; “strip” where nothing is left."""
+    name = name.translate(DASHES)
     plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().lower()
     return re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:MAX_ID].rstrip("-") or "strip"
 
@@ -24,3 +28,13 @@ def free_id(wanted: str, taken: Container[str]) -> str:
     while (numbered := f"{wanted[: MAX_ID - len(str(number)) - 1]}-{number}") in taken:
         number += 1
     return numbered
+
+
+def free_route_ids(template: Template) -> Iterator[str]:
+    """Route ids that are not taken, r1, r2 … from the number of routes on."""
+    taken = {route.id for route in template.routes}
+    number = len(taken)
+    while True:
+        number += 1
+        if f"r{number}" not in taken:
+            yield f"r{number}"

@@ -40,7 +40,7 @@ GOOD: list[tuple[str, dict[str, Any], str]] = [
     ("move_strips", {"strips": ["out"], "section": None, "before": "kick"}, "> strip out: now first"),
     ("remove_strips", {"strips": ["bus"]}, "- strip bus"),
     ("remove_strips", {"strips": ["kick", "print"]}, "- route r4: feed bus → print"),
-    ("spread", {"names": ["Tom", "Tom"], "strip": {"kind": "audio", "section": "drums"}, "feed": "bus"}, "+ strip tom-2"),
+    ("spread", {"names": ["Tom", "Tom"], "kind": "audio", "section": "drums", "feed": "bus"}, "+ strip tom-2"),
     ("add_section", {"section": {"name": "Choir"}}, "+ section choir"),
     ("change_section", {"section": "drums", "changes": {"bus": None}}, "~ section drums: bus"),
     ("move_section", {"section": "inner", "at": 0}, "> section"),
@@ -140,8 +140,12 @@ def test_every_edit_is_in_the_table() -> None:
         ("remove_routes", {"routes": ["r1", "no"]}, "there is no route no"),
         ("remove_inserts", {"inserts": ["no"]}, "there is no insert no"),
         ("move_strips", {"strips": ["kick"], "section": None, "before": "kick"}, "in front of one of themselves"),
-        ("spread", {"names": [" "], "strip": {"kind": "audio"}}, "there is no name in the list"),
-        ("spread", {"names": ["x"], "strip": {"kind": "midi"}, "feed": "bus"}, "needs strips that carry sound"),
+        ("spread", {"names": [" "], "kind": "audio"}, "there is no name in the list"),
+        (
+            "spread",
+            {"names": ["name\tkind\tto", "x\tmidi\tbus"]},
+            "row 2, column feed: a feed needs strips that carry sound",
+        ),
     ],
 )
 def test_it_refuses_with_a_sentence_and_changes_nothing(edit: str, arguments: dict[str, Any], words: str) -> None:
@@ -167,9 +171,7 @@ def test_removing_a_strip_leaves_nothing_that_names_it() -> None:
 
 
 def test_a_spread_stands_in_its_section_in_order_and_feeds_its_bus() -> None:
-    made = apply(
-        MADE, "spread", {"names": ["Tom 1", " Tom  2 "], "strip": {"kind": "audio", "section": "drums"}, "feed": "bus"}
-    )
+    made = apply(MADE, "spread", {"names": ["Tom 1", " Tom  2 "], "kind": "audio", "section": "drums", "feed": "bus"})
     assert _ids(made)[:4] == ["kick", "snare", "tom-1", "tom-2"]
     assert made.strips[3].name == "Tom 2"
     assert [(route.from_strip, route.to) for route in made.routes[-2:]] == [("tom-1", "bus"), ("tom-2", "bus")]

@@ -121,7 +121,7 @@ def test_with_saved_slots_no_other_strip_moves_when_one_is_added(strips: int) ->
     slots = Slots.load(slots.dump())
     section = made.sections[0]
     grown = apply(
-        made, "spread", {"names": ["New one"], "strip": {"kind": "audio", "section": section.id}, "feed": section.bus}
+        made, "spread", {"names": ["New one"], "kind": "audio", "section": section.id, "feed": section.bus or ""}
     )
     after = places(sheet_of(grown, slots=slots))
     assert {name for name in before if before[name] != after[name]} == set()

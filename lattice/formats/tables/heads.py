@@ -1,0 +1,170 @@
+"""Which column of a table is what: by its head, else by what stands in it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Collection, Sequence
+from dataclasses import dataclass
+
+from lattice.formats import table
+from lattice.formats.tables.reader import COLUMNS
+from lattice.formats.tables.words import KIND_OF, layout_of
+from lattice.model.document import MAX_STRIPS
+
+HEADS: dict[str, tuple[str, ...]] = {
+    "name": ("track", "track name", "channel", "channel name", "strip", "title"),
+    "kind": ("type", "track type", "channel type", "strip kind"),
+    "layout": ("format", "width", "channel format", "mono/stereo"),
+    "section": ("group", "folder", "family", "department"),
+    "machine": ("computer", "host"),
+    "feed": ("to", "output", "out", "destination", "routed to", "goes to", "feeds", "feed to"),
+    "input": ("in", "from", "source", "comes from", "fed by"),
+    "sends": ("send", "aux", "auxes", "fx", "effects", "aux sends", "fx sends", "effect sends"),
+    "keys": ("key", "side-chain", "sidechain", "side-chains", "key to"),
+    "midi": ("midi to", "plays", "midi output", "midi out"),
+    "inserts": ("insert", "plug-ins", "plugins", "processing", "processors", "chain"),
+    "io": ("physical", "physical channels", "hardware", "patch"),
+    "fader_db": ("fader", "level", "volume"),
+    "tags": ("tag", "intent"),
+    "colour": ("color",),
+    "note": ("notes", "comment", "comments", "remark", "remarks", "memo", "description"),
+    "source_peak_dbfs": ("peak", "source peak"),
+    "source_rms_dbfs": ("rms", "source rms"),
+}
+FIELD_OF = {head: field for field, heads in HEADS.items() for head in (field, *heads)} | {
+    name: name for name in COLUMNS
+}
+# Sends in columns of their own: “send A”, “send A level”, “aux 2 pre/post”.
+SEND = re.compile(
+    r"(?:send|aux|fx|effect)\s*#?(?P<slot>[a-z]|\d{1,2})(?:\s+(?P<what>level|db|amount|gain|tap|pre/post|pre))?"
+)
+LEVEL_WORDS = frozenset({"level", "db", "amount", "gain"})
+# What columns without a head are, in this order, where their cells do not tell.
+IN_ORDER = ("section", "kind", "layout", "feed", "sends")
+SEPARATORS = ("\t", ";", ",")
+
+
+@dataclass(frozen=True)
+class Column:
+    """What one column holds."""
+
+    head: str
+    field: str  # a column of the track sheet, input, colour, send, send level, send tap; empty where it is not used
+    slot: str = ""  # of a send in columns of its own
+
+
+@dataclass(frozen=True)
+class Columns:
+    """A table taken apart."""
+
+    columns: tuple[Column, ...]
+    rows: list[table.Line]
+    has_heads: bool
+
+    @property
+    def unused(self) -> list[str]:
+        """Heads of columns that are not used."""
+        return [column.head for column in self.columns if column.head and not column.field]
+
+
+def column_of(head: str) -> Column:
+    """What a column holds by its head."""
+    plain = " ".join(head.casefold().replace("_", " ").split())
+    own_send = SEND.fullmatch(plain)
+    if own_send:
+        what = own_send["what"] or ""
+        field = "send" if not what else "send level" if what in LEVEL_WORDS else "send tap"
+        return Column(head, field, own_send["slot"])
+    return Column(head, FIELD_OF.get(plain, FIELD_OF.get(plain.replace(" ", "_"), "")))
+
+
+def table_of(text: str, names: Collection[str] = (), sections: Collection[str] = ()) -> Columns:
+    """A pasted list or table taken apart into columns.
+
+    Tabs always separate; semicolons and commas where a row of heads says that they do, or where what they separate
+    is known (kinds, layouts, names of strips and sections): names may have commas in them.
+
+    Parameters
+    ----------
+    text
+        One strip a line.
+    names, sections
+        Folded names of strips and sections that cells may mean.
+
+    Raises
+    ------
+    DocumentError
+        Where it has too many rows, or lines that are no text.
+    """
+    for separator in SEPARATORS:
+        if separator not in text:
+            continue
+        lines = table.rows(text, MAX_STRIPS + 1, separator)
+        if not lines:
+            continue
+        heads = [column_of(cell) for cell in lines[0][1]]
+        if _are_heads(heads):
+            return Columns(tuple(heads), lines[1:], has_heads=True)
+        columns = _by_content(lines, names, sections, takes_order=separator == "\t")
+        if columns is not None:
+            return Columns(columns, lines, has_heads=False)
+    lines = table.rows(text, MAX_STRIPS + 1, "\0")
+    has_head = bool(lines) and lines[0][1][0].casefold() == "name"
+    return Columns((Column("", "name"),), lines[has_head:], has_heads=has_head)
+
+
+def _are_heads(heads: Sequence[Column]) -> bool:
+    fields = [column.field for column in heads if column.field]
+    return "name" in fields and len(fields) > 1
+
+
+def _by_content(
+    lines: list[table.Line], names: Collection[str], sections: Collection[str], *, takes_order: bool
+) -> tuple[Column, ...] | None:
+    """Columns by what stands in them; None where no cell beside the names tells anything."""
+    width = max(len(line) for _number, line in lines)
+    own = {line[0].casefold() for _number, line in lines}
+    fields: dict[int, str] = {0: "name"}
+    for at in range(1, width):
+        cells = [line[at].casefold() for _number, line in lines if at < len(line) and line[at]]
+        told = _told_by(cells, {*names, *own}, sections)
+        if told and told not in fields.values():
+            fields[at] = told
+    if len(fields) == 1 and not takes_order:
+        return None
+    left = iter([field for field in IN_ORDER if field not in fields.values()])
+    return tuple(Column("", fields.get(at) or next(left, "")) for at in range(width))
+
+
+def _told_by(cells: list[str], names: Collection[str], sections: Collection[str]) -> str:
+    """What a column is by its cells; empty where they do not tell."""
+    signs: dict[str, Callable[[str], object]] = {
+        "sends": lambda cell: "@" in cell,
+        "feed": lambda cell: cell in names,  # before kinds: a strip may be called Bus or Mix
+        "kind": lambda cell: cell in KIND_OF,
+        "layout": layout_of,
+        "section": lambda cell: cell in sections,
+    }
+    return next((field for field, tells in signs.items() if cells and all(map(tells, cells))), "")
+
+
+def cells_of(columns: Sequence[Column], line: Sequence[str]) -> dict[str, str]:
+    """The cells of a line by field; sends of columns of their own become one cell, notes are joined."""
+    cells: dict[str, str] = {}
+    sends: dict[str, dict[str, str]] = {}
+    for column, cell in zip(columns, line, strict=False):
+        if column.slot:
+            sends.setdefault(column.slot, {})[column.field] = cell
+        elif cell and column.field:
+            before = cells.get(column.field)
+            cells[column.field] = f"{before}; {cell}" if before else cell
+    written = [_send_cell(send) for send in sends.values() if send.get("send")]
+    if written:
+        cells["sends"] = "; ".join([*([cells["sends"]] if "sends" in cells else []), *written])
+    return cells
+
+
+def _send_cell(send: dict[str, str]) -> str:
+    level, tap = send.get("send level", ""), send.get("send tap", "").casefold()
+    words = send["send"] + (f"@{level}" if level else "")
+    return f"{words} pre-fader" if tap.startswith("pre") or tap in ("yes", "x", "1") else words

@@ -1,0 +1,114 @@
+"""What words in a table mean: kinds of strips, layouts, inserts, and physical channels."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from lattice.model import insert_types, strip_kinds
+from lattice.model.layouts import DISCRETE, NAMED
+
+# What an auxiliary strip is, only its routes tell: a bus where strips feed it, a return where they send to it.
+OPEN = ""
+KIND_WORDS: dict[str, tuple[str, ...]] = {
+    "audio": ("audio", "audio track", "track", "recording"),
+    "instrument": ("instrument", "instrument track", "virtual instrument", "sampler", "synth"),
+    "input": ("input", "live input", "physical input", "hardware input"),
+    "midi": ("midi", "midi track", "notes"),
+    "bus": ("bus", "buss", "group", "group bus", "subgroup", "sub group", "submix", "mix bus"),
+    "return": ("return", "effect return", "fx return", "fx", "effect", "effects"),
+    "master": ("master", "main", "main mix", "mix", "master bus"),
+    "print": ("print", "print track", "stem print", "recorder"),
+    "output": ("output", "physical output", "hardware output"),
+    OPEN: ("aux", "aux input", "aux track", "auxiliary", "guess"),
+}
+KIND_OF = {word: kind for kind, words in KIND_WORDS.items() for word in words}
+
+LAYOUT_WORDS: dict[str, tuple[str, ...]] = {
+    "mono": ("1", "m", "1.0", "1 ch", "single"),
+    "stereo": ("2", "st", "2.0", "2 ch", "l/r", "lr", "l r", "pair"),
+    "lcr": ("3.0", "l/c/r"),
+    "quad": ("4.0",),
+    "5.1": ("5.1 surround", "surround 5.1", "6 ch"),
+    "7.1": ("7.1 surround", "surround 7.1", "8 ch"),
+}
+LAYOUT_OF = {word: layout for layout, words in LAYOUT_WORDS.items() for word in words}
+NUMBERED = re.compile(r"(?:discrete[: ]?)?(\d{1,2})\s*(?:ch|channels|discrete)?")
+MOST_CHANNELS = 64
+
+# Parts of names of processors, the first that occurs decides; what has none is of type other.
+INSERT_SIGNS: tuple[tuple[str, str], ...] = (
+    ("limit", "limiter"), ("clip", "clipper"), ("gate", "gate"), ("expand", "expander"), ("comp", "compressor"),
+    ("de-ess", "compressor"), ("deess", "compressor"), ("verb", "reverb"), ("hall", "reverb"), ("plate", "reverb"),
+    ("room", "reverb"), ("delay", "delay"), ("echo", "delay"), ("slap", "delay"), ("chorus", "modulation"),
+    ("flang", "modulation"), ("phas", "modulation"), ("tape", "saturator"), ("satur", "saturator"),
+    ("drive", "saturator"), ("eq", "eq"), ("cut", "eq"), ("filter", "eq"), ("meter", "meter"), ("pan", "panner"),
+    ("tun", "tuner"), ("gain", "gain"), ("trim", "gain"),
+)  # fmt: skip
+
+PHYSICAL = re.compile(
+    r"(?P<way>outputs?|outs?|main outs?|main|inputs?|ins?|line|mic)"
+    r"\s*(?P<first>\d{1,3})(?:\s*[-–/]\s*(?P<last>\d{1,3}))?"
+)
+NOTHING = frozenset({"", "-", "–", "none", "no input", "no output", "off", "n/a"})
+
+
+def _plain(text: str) -> str:
+    return " ".join(text.casefold().replace("_", " ").split())
+
+
+def kind_of(text: str) -> str | None:
+    """The kind of strip that a word means; OPEN where its routes have to tell, None where it means none."""
+    plain = _plain(text)
+    return KIND_OF.get(plain, plain if plain in strip_kinds.TRAITS else None)
+
+
+def layout_of(text: str) -> str | None:
+    """The layout that a word means: “Stereo”, “L/R”, “5.1”, “20 channels”; None where it means none."""
+    plain = _plain(text)
+    if plain in NAMED:
+        return plain
+    if plain in LAYOUT_OF:
+        return LAYOUT_OF[plain]
+    number = NUMBERED.fullmatch(plain)
+    is_layout = number is not None and 1 <= int(number[1]) <= MOST_CHANNELS
+    return f"{DISCRETE}{int(number[1])}" if number is not None and is_layout else None
+
+
+def insert_type_of(text: str) -> str:
+    """The type of a processor by its name: “Plate verb” → reverb; other where no part of it tells."""
+    plain = _plain(text)
+    if plain in insert_types.TRAITS:
+        return plain
+    return next((kind for sign, kind in INSERT_SIGNS if sign in plain), "other")
+
+
+@dataclass(frozen=True)
+class Physical:
+    """Physical channels that a cell names."""
+
+    is_output: bool
+    channels: tuple[int, ...]
+
+    @property
+    def name(self) -> str:
+        """“Out 1–2”, “In 7”."""
+        first, last = self.channels[0], self.channels[-1]
+        return f"{'Out' if self.is_output else 'In'} {first}{f'–{last}' if last > first else ''}"
+
+
+def physical_of(text: str) -> Physical | None:
+    """The physical channels a cell names, like “Out 1-2”, “Main 1/2”, “In 7”; None where it names none."""
+    match = PHYSICAL.fullmatch(_plain(text))
+    if match is None:
+        return None
+    first, last = int(match["first"]), int(match["last"] or match["first"])
+    if not 1 <= first <= last:
+        return None
+    is_output = match["way"].startswith(("out", "main"))
+    return Physical(is_output, tuple(range(first, last + 1)))
+
+
+def is_nothing(text: str) -> bool:
+    """Whether a cell says that there is none."""
+    return _plain(text) in NOTHING
