@@ -10,7 +10,6 @@ from lattice.errors import EditError
 from lattice.formats.tables.loose import SECTION_BUS, ReadRows, read_rows
 from lattice.model.document import MAX_STRIPS, Template
 
-__all__ = ["SECTION_BUS", "rows_read", "spread"]
 MOST_SAID = 8  # problems in one refusal
 
 
@@ -18,6 +17,7 @@ def rows_read(template: Template, names: list[str], **usual: Any) -> ReadRows:
     """What lines become, with what is not understood; `usual` are the arguments of `spread`. Raises EditError."""
     with_buses = bool(usual.pop("with_buses", False))
     usual.pop("leave_out", None)
+    usual["feed"] = usual.get("feed") or SECTION_BUS
     if not any(line.strip() for line in names):
         raise EditError("there is no name in the list")
     if len(template.strips) + len(names) > MAX_STRIPS:
@@ -70,7 +70,7 @@ def spread(
         Lines: a name each, or rows of a table (`lattice.formats.tables`), the first of which may be its heads.
     kind, layout, section, machine, feed, sends, inserts, tags, colour
         What a line does not say, as cells of the track sheet; `section`, `machine` and `feed` by id or name. A section
-        that is new is made. `feed` SECTION_BUS is the bus of each strip's section.
+        that is new is made. No `feed` is the bus of each strip's section, - none at all.
     with_buses
         Whether a new section without a bus gets one.
     leave_out

@@ -50,6 +50,7 @@ TABLE = [
     ("t/{pk}/panel/section/drums/", "get", 200, 404),
     ("t/{pk}/panel/section/nothing/", "get", 404, 404),
     ("t/{pk}/panel/add/", "get", 200, 404),
+    ("t/{pk}/panel/rows/", "post", 200, 404),
     ("t/{pk}/panel/trace/?from=kick", "get", 200, 404),
     ("t/{pk}/panel/trace/?from=nobody", "get", 422, 404),
     ("t/{pk}/panel/journal/", "get", 200, 404),

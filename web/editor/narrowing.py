@@ -70,6 +70,8 @@ def _word(word: str) -> str:
     return rf"\b{word}\b" if word.isdecimal() else rf"(?<!\w){re.escape(word)}"
 
 
+FEW_NOTES = 8  # as many stand unfolded where there is nothing worse to look at
+
 NAMES = {
     "words": "q",
     "family": "family",
@@ -108,8 +110,10 @@ class Listing:
 def listing(rows: list[Row], narrowed: Narrowed, start: int = 0, chosen: str = "") -> Listing:
     """Rows that are asked for, a hundred from `start`; the one that holds `chosen` always with the first."""
     admitted = [row for row in rows if narrowed.admits(row)]
-    listed = admitted if narrowed.asks_for_notes else [row for row in admitted if row.matter.severity != "note"]
-    folded = [] if narrowed.asks_for_notes else [row for row in admitted if row.matter.severity == "note"]
+    worse = [row for row in admitted if row.matter.severity != "note"]
+    unfolds = narrowed.asks_for_notes or (not worse and len(admitted) <= FEW_NOTES)
+    listed = admitted if unfolds else worse
+    folded = [] if unfolds else [row for row in admitted if row.matter.severity == "note"]
     shown = listed[start : start + MOST_ROWS]
     opened = _holding(rows, chosen) if chosen and not start else None
     if opened is not None and opened not in shown:

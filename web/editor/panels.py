@@ -90,13 +90,6 @@ def section_panel(request: HttpRequest, pk: int, section: str) -> HttpResponse:
 
 
 @require_safe
-def add_panel(request: HttpRequest, pk: int) -> HttpResponse:
-    stored = own_template_or_404(request, pk)
-    context = {"stored": stored, "template": workspace(stored).template, **_section_context(workspace(stored))}
-    return render(request, "editor/panel_add.html", context | {"in_section": request.GET.get("section", "")})
-
-
-@require_safe
 def selection_panel(request: HttpRequest, pk: int) -> HttpResponse:
     """Several chosen strips, and what can be done with all of them."""
     stored = own_template_or_404(request, pk)

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from web.editor import inventories, matter_views, panels, views, writes
+from web.editor import adding, inventories, matter_views, panels, views, writes
 from web.editor.places.base import PLACES
 
 urlpatterns = [
@@ -14,7 +14,8 @@ urlpatterns = [
     path("panel/findings/", panels.findings_panel, name="findings-panel"),
     path("panel/strip/<str:strip>/", panels.strip_panel, name="strip-panel"),
     path("panel/section/<str:section>/", panels.section_panel, name="section-panel"),
-    path("panel/add/", panels.add_panel, name="add-panel"),
+    path("panel/add/", adding.add_panel, name="add-panel"),
+    path("panel/rows/", adding.rows_panel, name="rows-panel"),
     path("panel/trace/", panels.trace_panel, name="trace-panel"),
     path("panel/journal/", panels.journal_panel, name="journal-panel"),
     path("panel/selection/", panels.selection_panel, name="selection-panel"),

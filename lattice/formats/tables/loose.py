@@ -72,8 +72,9 @@ def read_rows(template: Template, text: str, usual: Mapping[str, str], *, with_b
     lines = [(number, cells_of(table.columns, line)) for number, line in table.rows]
     reader = LooseReader(template, usual, with_buses=with_buses)
     read = reader.read([(number, cells) for number, cells in lines if any(cells.values())])
-    added = [row.id for row in reader.rows]
-    return ReadRows(_in_sections(read.template, set(added)), added, reader.made, read.problems, table.unused)
+    made = _in_sections(read.template, {row.id for row in reader.rows})
+    added = [row.id for row in reader.rows if row.id not in reader.made]
+    return ReadRows(made, added, list(reader.made.values()), read.problems, table.unused)
 
 
 class LooseReader(Reader):
@@ -81,9 +82,9 @@ class LooseReader(Reader):
 
     def __init__(self, base: Template, usual: Mapping[str, str], *, with_buses: bool) -> None:
         super().__init__(base)
-        self.usual = {column: cell for column, cell in usual.items() if cell}
+        self.usual = {column: cell for column, cell in usual.items() if not words.is_nothing(cell)}
         self.with_buses = with_buses
-        self.made: list[str] = []
+        self.made: dict[str, str] = {}  # id → name of what is made for destinations
         self.takers: dict[str, list[str]] = defaultdict(list)  # folded name of a bus → strips that take it
         self.targets: set[str] = set()  # folded names that cells lead to
         self.buses: dict[str, str | None] = {}  # section → its bus
@@ -126,11 +127,9 @@ class LooseReader(Reader):
         return super()._inserts(row)
 
     def _fill(self, row: Row) -> None:
-        said = {
-            column: "" if words.is_nothing(row.cells.get(column, "")) else row.cells[column] for column in row.cells
-        }
+        said = {column: cell for column, cell in row.cells.items() if cell}
         row.cells.clear()
-        row.cells.update({**self.usual, **{column: cell for column, cell in said.items() if cell}})
+        row.cells |= {column: "" if words.is_nothing(cell) else cell for column, cell in {**self.usual, **said}.items()}
         row.cells.setdefault("section", "")
         kind = self._kind(row)
         is_source = (kind or "audio") in PLAYING and row.cells["name"].casefold() not in self.targets
@@ -223,7 +222,7 @@ class LooseReader(Reader):
         new = Row(row.number, {"name": name, **cells})
         Reader._row(self, new)
         self.inserts[new.id] = []
-        self.made.append(name)
+        self.made[new.id] = name
         return new.id
 
     # sections

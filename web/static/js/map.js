@@ -6,6 +6,7 @@ import { rest, rowOf, showFinding, showRoutes, showTrace, unlight } from "./map/
 import { DEEDS } from "./map/keyboard.js";
 import "./map/pointer.js";
 import { choose, markChosen, pressFinding } from "./map/selection.js";
+import { pasteAnywhere, recall } from "./forms.js";
 import "./shared.js";
 
 document.addEventListener("click", (event) => {
@@ -48,6 +49,7 @@ document.addEventListener("htmx:afterSettle", (event) => {
   if (event.target.matches?.(".matter-more")) rest({ move: false });
   if (event.target.id !== "panel") return;
   rest({ drawn: true });
+  for (const form of panel.querySelectorAll("form[data-remembers]")) recall(form);
   panel.querySelector("[autofocus]")?.focus();
 });
 
@@ -62,6 +64,7 @@ function openTraced(address) {
   open(`trace/?from=${encodeURIComponent(address.get("trace"))}${to}`);
 }
 
+pasteAnywhere(() => open("add/"));
 refresh();
 const address = new URLSearchParams(location.search);
 const deepLinked = rowOf(chosen.finding);

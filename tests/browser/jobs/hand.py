@@ -1,0 +1,107 @@
+"""A hand that does a job in the browser and counts what it takes (docs/jobs.md).
+
+An interaction is one click, one drag, one key chord, or one field filled; a pasted block of rows counts as one. What
+the hand looks at, and waits for, counts nothing.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from playwright.sync_api import Locator, Page, expect
+
+from lattice.checks import Finding
+from lattice.model.document import Template
+from web.shelf.models import StoredTemplate
+from web.shelf.workspace import Workspace, workspace
+
+PAGE = Path(__file__).parents[3] / "docs" / "jobs.md"
+
+
+class Hand:
+    """One person at work on a stored template."""
+
+    def __init__(self, page: Page, stored: StoredTemplate) -> None:
+        self.page, self.pk, self.count = page, stored.pk, 0
+
+    # what counts
+
+    def click(self, where: str | Locator, **how: object) -> None:
+        self.count += 1
+        place = self.page.locator(where).first if isinstance(where, str) else where
+        place.click(**how)  # type: ignore[arg-type]
+
+    def key(self, chord: str) -> None:
+        self.count += 1
+        self.page.keyboard.press(chord)
+
+    def fill(self, where: str, text: str) -> None:
+        """Fills a field and leaves it."""
+        self.count += 1
+        self.page.fill(where, text)
+        self.page.locator(where).blur()
+
+    def pick(self, where: str, **what: str) -> None:
+        self.count += 1
+        self.page.select_option(where, **what)  # type: ignore[arg-type]
+
+    def find(self, name: str) -> None:
+        """Types a name into the finder, which is open, and takes what stands first."""
+        self.count += 2
+        self.page.keyboard.type(name)
+        self.page.keyboard.press("Enter")
+
+    def paste(self, text: str) -> None:
+        """Pastes a block anywhere on the page."""
+        self.count += 1
+        self.page.evaluate(
+            """text => {
+              const data = new DataTransfer();
+              data.setData("text/plain", text);
+              const at = document.activeElement || document.body;
+              at.dispatchEvent(new ClipboardEvent("paste", {clipboardData: data, bubbles: true, cancelable: true}));
+            }""",
+            text,
+        )
+
+    # what does not
+
+    def done(self, times: int = 1) -> None:
+        """Waits until the page shows an edit more."""
+        version = self.version + times
+        self.page.wait_for_selector(f'#state[data-version="{version}"]', state="attached")
+
+    @property
+    def version(self) -> int:
+        return int(self.page.locator("#state").get_attribute("data-version") or 0)
+
+    @property
+    def space(self) -> Workspace:
+        return workspace(StoredTemplate.objects.get(pk=self.pk))
+
+    @property
+    def template(self) -> Template:
+        return self.space.template
+
+    def findings(self, *severities: str) -> list[Finding]:
+        """What is open, of these severities (all where none is named)."""
+        return [one for one in self.space.open.values() if not severities or one.severity in severities]
+
+    def routes(self) -> list[str]:
+        """All routes as “kind from>to”."""
+        return [f"{route.kind} {route.from_strip}>{route.to}" for route in self.template.routes]
+
+
+def counted(hand: Hand, job: str, goal: int) -> None:
+    """Prints what the job took, holds it to its goal, and to the page that says so."""
+    print(f"job {job}: {hand.count} interactions, goal {goal}")
+    assert hand.count <= goal
+    row = next(line for line in PAGE.read_text().splitlines() if line.startswith(f"| {job} "))
+    assert [cell.strip() for cell in row.split("|")][3:5] == [str(goal), str(hand.count)], row
+
+
+def writes(hand: Hand, do: object) -> None:
+    """Does something that makes an edit, and waits for its answer."""
+    version = hand.version
+    do()  # type: ignore[operator]
+    expect(hand.page.locator("#state")).to_have_attribute("data-version", str(version + 1))

@@ -1,0 +1,89 @@
+"""Adding strips: the margin's form, and what the lines typed into it are read as."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_POST, require_safe
+
+from lattice.edits import edit_named
+from lattice.edits.spread import rows_read
+from lattice.errors import DocumentError
+from lattice.formats.tables.loose import ReadRows
+from lattice.model.document import Template, machine_id
+from lattice.model.palette import PALETTE, next_colour
+from lattice.model.strip_kinds import DESTINATIONS
+from web.editor.panels import CHOICES
+from web.shelf.access import own_template_or_404
+from web.shelf.workspace import workspace
+
+SHOWN_ROWS = 8
+SHOWN_PROBLEMS = 6
+
+
+@require_safe
+def add_panel(request: HttpRequest, pk: int) -> HttpResponse:
+    """The form for strips, sections and instruments."""
+    stored = own_template_or_404(request, pk)
+    template = workspace(stored).template
+    section = next((one for one in template.sections if one.id == request.GET.get("section")), None)
+    context = {
+        "stored": stored,
+        "template": template,
+        "in_section": section,
+        "destinations": [strip.name for strip in template.strips if strip.kind in DESTINATIONS],
+        "palette": PALETTE,
+        "colour": next_colour(template.sections),
+    }
+    return render(request, "editor/panel_add.html", context | CHOICES)
+
+
+@require_POST
+def rows_panel(request: HttpRequest, pk: int) -> HttpResponse:
+    """What the lines in the form are read as; nothing is written."""
+    stored = own_template_or_404(request, pk)
+    template = workspace(stored).template
+    context: dict[str, Any] = {}
+    try:
+        arguments = edit_named("spread").read(dict(request.POST.lists()), template)
+        if any(line.strip() for line in arguments["names"]):
+            context = _shown(template, rows_read(template, **arguments))
+    except DocumentError as wrong:
+        context = {"refused": wrong.problems}
+    return render(request, "editor/rows_read.html", context)
+
+
+def _shown(template: Template, read: ReadRows) -> dict[str, Any]:
+    """Counts of what comes, the first rows as they are understood, and what is not."""
+    after = read.template
+    strips = {strip.id: strip for strip in after.strips}
+    new = [strips[added] for added in read.added]
+    known = {section.id for section in template.sections}
+    names = {section.id: section.name for section in after.sections}
+    ends: dict[str, list[str]] = {}
+    for route in after.routes[len(template.routes) :]:
+        ends.setdefault(route.from_strip, []).append(strips[route.to].name)
+    rows = [
+        {
+            "strip": strip,
+            "section": names.get(strip.section or "", ""),
+            "machine": machine_id(after, strip),
+            "ends": ends.get(strip.id, []),
+        }
+        for strip in new[:SHOWN_ROWS]
+    ]
+    return {
+        "kinds": Counter(strip.kind for strip in new).most_common(),
+        "count": len(new),
+        "sections": [section.name for section in after.sections if section.id not in known],
+        "routes": len(after.routes) - len(template.routes),
+        "made": read.made,
+        "unused": read.unused,
+        "rows": rows,
+        "more": len(new) - len(rows),
+        "problems": read.problems[:SHOWN_PROBLEMS],
+        "problem_count": len(read.problems),
+    }

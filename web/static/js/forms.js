@@ -1,0 +1,66 @@
+// Forms that show what they would do while they are filled in, and that remember what was chosen in them.
+
+import { say } from "./shared.js";
+
+const PAUSE_MS = 200; // of a hand that types on
+const waiting = new Map();
+
+// What a form says now is posted to the address it names; the answer stands in the part it names.
+function show(form) {
+  const values = Object.fromEntries(new FormData(form));
+  const target = document.getElementById(form.dataset.into);
+  if (target) htmx.ajax("POST", form.dataset.shows, { target, swap: "innerHTML", values, source: form });
+}
+
+document.addEventListener("input", (event) => {
+  const form = event.target.closest("form[data-shows]");
+  if (!form) return;
+  clearTimeout(waiting.get(form));
+  waiting.set(
+    form,
+    setTimeout(() => form.isConnected && show(form), PAUSE_MS),
+  );
+});
+
+// ---- what was chosen the last time
+
+const key = (form) => `lattice.${form.dataset.remembers}.${document.getElementById("state").dataset.pk}`;
+const kept = (form) => [...form.elements].filter((field) => "kept" in field.dataset);
+
+document.addEventListener(
+  "submit",
+  (event) => {
+    const form = event.target;
+    if (!form.dataset.remembers) return;
+    const values = kept(form).map((field) => [field.name, field.type === "checkbox" ? field.checked : field.value]);
+    localStorage.setItem(key(form), JSON.stringify(Object.fromEntries(values)));
+  },
+  true,
+);
+
+export function recall(form) {
+  const values = JSON.parse(localStorage.getItem(key(form)) || "{}");
+  for (const field of kept(form)) {
+    const value = values[field.name];
+    if (value === undefined) continue;
+    if (field.type === "checkbox") field.checked = value;
+    else if (field.tagName !== "SELECT" || [...field.options].some((one) => one.value === value)) field.value = value;
+  }
+}
+
+// ---- what is pasted anywhere on the map is added
+
+export function pasteAnywhere(openForm) {
+  document.addEventListener("paste", async (event) => {
+    if (event.target.closest?.("input, textarea, select, dialog")) return;
+    const text = event.clipboardData.getData("text/plain");
+    if (!text.trim()) return;
+    event.preventDefault();
+    await openForm();
+    const field = document.getElementById("add-names");
+    if (!field) return say("The form for new strips did not come; paste once more.");
+    field.value = text;
+    field.dispatchEvent(new Event("input", { bubbles: true }));
+    field.focus();
+  });
+}
