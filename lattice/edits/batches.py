@@ -7,12 +7,11 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from lattice.edits.arguments import Choice, Fields, Level, Piece, Pieces, Text, Whole, Words, name_of
+from lattice.edits.arguments import Fields, Piece, Pieces, Text, Whole, Words
 from lattice.edits.described import edit
 from lattice.edits.pieces import all_known, insert_ids, made, position
 from lattice.edits.strips import move_strips
 from lattice.errors import EditError
-from lattice.model import route_kinds
 from lattice.model.document import Route, Strip, Template
 from lattice.model.names import free_id, free_route_ids, slug
 from lattice.model.validate import route_rules
@@ -47,37 +46,6 @@ def batch_routes(template: Template, strips: list[str], route: dict[str, Any]) -
     if problems:
         raise EditError(*dict.fromkeys(problems))
     return replace(template, routes=(*routes, *added))
-
-
-def _connected_words(template: Template, arguments: dict[str, Any]) -> str:
-    many = Pieces("strips").said(arguments["strips"], template)
-    to = name_of(template, "strip", arguments["to"].partition("/")[0])
-    return f"{arguments.get('kind', 'feed').capitalize()} {many} to {to}"
-
-
-@edit(
-    Pieces("strips"),
-    Text("to"),
-    Choice("kind", options=tuple(route_kinds.TRAITS), default="feed"),
-    Level("gain_db", "level", default=0.0),
-    Text("tap", default="post-fader"),
-    says=_connected_words,
-)
-def connect_many(
-    template: Template,
-    strips: list[str],
-    to: str,
-    kind: str = "feed",
-    gain_db: float | None = 0.0,
-    tap: str = "post-fader",
-) -> Template:
-    """The same route from many strips to one: level and tap are those of sends; a key goes to strip/insert."""
-    fields: dict[str, Any] = {"kind": kind, "to": to}
-    if kind == "send":
-        fields |= {"gain_db": gain_db, "tap": tap}
-    if kind == "key":
-        fields["to"], _slash, fields["to_insert"] = to.partition("/")
-    return batch_routes(template, strips, fields)
 
 
 @edit(Pieces("strips"), Words("kinds"), Piece("to", default=None), says="Take routes from {strips}")

@@ -56,9 +56,17 @@ def next_midi(template: Template, added: Iterable[Route], instrument: str, port:
     raise EditError(f"{played.name} has no free midi channel from port {port} on")
 
 
-@edit(Pieces("strips"), Whole("first", default=1), says="Number channels of {strips}")
-def number_channels(template: Template, strips: list[str], first: int = 1) -> Template:
-    """Physical channels in sequence, in document order, as many for each strip as its layout has."""
+@edit(
+    Pieces("strips"),
+    Whole("first", default=1),
+    Whole("stride", "apart by", default=None, low=1, high=1024),
+    says="Number channels of {strips}",
+)
+def number_channels(template: Template, strips: list[str], first: int = 1, stride: int | None = None) -> Template:
+    """Physical channels in sequence, in document order, as many for each strip as its layout has.
+
+    `stride`: channels from the first of one strip to the first of the next; None: one behind the other.
+    """
     wanted = all_known(template.strips, strips, "strip")
     chosen = (strip for strip in template.strips if strip.id in wanted)
     others = [strip.name for strip in chosen if not strip.traits.has_physical_channels]
@@ -69,7 +77,7 @@ def number_channels(template: Template, strips: list[str], first: int = 1) -> Te
         if strip.id in wanted:
             width = channel_count(strip.layout)
             strip = replace(strip, io=tuple(range(channel, channel + width)))  # noqa: PLW2901 - the changed one
-            channel += width
+            channel += stride or width
         new.append(strip)
     return replace(template, strips=tuple(new))
 

@@ -12,6 +12,7 @@ from lattice.edits import (  # noqa: F401
     batches,
     buses,
     channels,
+    connections,
     copies,
     crosspoints,
     delivery,

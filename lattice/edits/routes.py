@@ -6,7 +6,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from lattice.edits.arguments import Fields, Piece, Pieces, name_of, piece_named
+from lattice.edits.arguments import Fields, Piece, Pieces, name_of
 from lattice.edits.described import edit
 from lattice.edits.pieces import all_known, changed, made, position, put
 from lattice.errors import EditError
@@ -34,26 +34,6 @@ def add_route(template: Template, route: dict[str, Any]) -> Template:
     _may_be(template, new)
     _is_new(template, new)
     return replace(template, routes=(*template.routes, new))
-
-
-@edit(Fields("route", piece=Route), says=_connected_words)
-def connect(template: Template, route: dict[str, Any]) -> Template:
-    """A route between two strips; `from` may name an outlet as strip/outlet. A feed where no kind is said.
-
-    Only a send has a level unless one is said: feeds are at 0 dB.
-    """
-    missing = [end for end in ("from", "to") if not route.get(end)]
-    if missing:
-        raise EditError(*(f"{end} is missing" for end in missing))
-    start, _slash, outlet = str(route["from"]).partition("/")
-    kind = route.get("kind") or "feed"
-    fields = {name: value for name, value in route.items() if value is not None or name == "gain_db"}
-    fields |= {"kind": kind, "from": start}
-    if outlet or route.get("from_outlet"):
-        fields["from_outlet"] = outlet or route["from_outlet"]
-    for end in (fields["from"], fields["to"]):
-        piece_named(template, "strip", end)
-    return add_route(template, fields)
 
 
 @edit(Piece("route", kind="route"), Fields("changes", piece=Route), says="{route}: {changes}")

@@ -123,7 +123,7 @@ def test_a_route_leaves_the_outlet_in_whose_row_it_begins(page: Page, on_map: Op
     page.mouse.move(target["x"] + 30, target["y"] + 8, steps=6)
     page.mouse.up()
     assert page.locator("#chooser-from").inner_text() == "Synth 3"
-    page.click("#chooser [data-kind=feed]")
+    page.click("#chooser-feed")
     at_version(page, 2)
     made = now().routes[-1]
     assert (made.from_strip, made.from_outlet, made.to) == ("synth", "3", "hall")

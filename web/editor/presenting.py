@@ -8,7 +8,8 @@ from django.http import HttpRequest
 
 from lattice.graph.signal_graph import SignalGraph
 from lattice.levels.chain import figures
-from lattice.model.document import Strip, main_outlet
+from lattice.model.document import Strip, Template, main_outlet
+from lattice.model.layouts import channel_count
 from lattice.model.units import words_db
 from lattice.sheet import Sheet
 from lattice.sheet.svg import FIGURES, Pieces, pieces
@@ -57,19 +58,32 @@ def strips_table(space: Workspace, sheet: Sheet) -> Table:
     """Every strip by id, for finding and connecting by name. Records of strips that are as they were are kept."""
     machines = space.template.machines
     outboard = {machine.id for machine in machines if machine.kind == "outboard"}
+    feeds = _feeds(space.template)
     rows, pieces = [], []
     for strip in space.template.strips:
+        goes = feeds.get(strip.id, "")
         zone, key = sheet.zone_of[strip.id], f"strip {strip.id}"
         known = space.records.get(key)
-        if known is None or known[0] is not strip or known[1] != (zone, machines):
+        if known is None or known[0] is not strip or known[1] != (zone, machines, goes):
             machine = strip.machine or machines[0].id
             row = (
-                strip.id, strip.name, strip.kind, zone, machine, machine in outboard, _outlets(strip), _keyable(strip)
+                strip.id, strip.name, strip.kind, zone, machine, machine in outboard, _outlets(strip), _keyable(strip),
+                goes, strip.section, channel_count(strip.layout),
             )  # fmt: skip
-            known = space.records[key] = strip, (zone, machines), row, (strip.id, as_text(row))
+            known = space.records[key] = strip, (zone, machines, goes), row, (strip.id, as_text(row))
         rows.append(known[2])
         pieces.append(known[3])
-    return Table("id name kind zone machine outboard outlets keyable", rows, pieces)
+    return Table("id name kind zone machine outboard outlets keyable feeds section width", rows, pieces)
+
+
+def _feeds(template: Template) -> dict[str, str]:
+    """By strip, ids of the strips that its own end feeds, with spaces between."""
+    found: dict[str, str] = {}
+    for route in template.routes:
+        if route.kind == "feed" and route.from_outlet is None:
+            before = found.get(route.from_strip)
+            found[route.from_strip] = f"{before} {route.to}" if before else route.to
+    return found
 
 
 def _outlets(strip: Strip) -> list[str | None] | None:

@@ -1,61 +1,105 @@
-// The small chooser of a new route: what may join two strips, feed first.
+// The small chooser of new routes: from one strip or several to one, by what may join them.
+
+import { now } from "./data.js";
+
+const field = (name) => document.getElementById(`chooser-${name}`);
+const FED = ["bus", "return", "master", "print", "output", "audio"]; // likely ends first
+const WIDE = 3; // from as many channels on one may want to say on which
+
+// Kinds of routes that two strips allow; the server has the last word.
+export function kindsBetween(from, to) {
+  if (from.kind === "midi" || (from.outboard && from.kind === "instrument" && to.kind === "instrument"))
+    return ["instrument", "midi"].includes(to.kind) ? ["midi"] : [];
+  if (to.kind === "midi") return from.kind === "input" ? ["midi"] : [];
+  const kinds = [];
+  if (from.machine !== to.machine) {
+    if (from.kind === "output" && to.kind === "input") kinds.push("tie");
+  } else if (from.kind !== "output" && FED.includes(to.kind)) kinds.push("feed", "send");
+  if (to.keyable) kinds.push("key");
+  if (from.kind === "input" && to.kind === "instrument") kinds.push("midi");
+  return kinds;
+}
+
+// What the finder asks for, and which ends stand first: sums of the own section, sums, ends, tracks.
+export function endsOf(froms) {
+  const sections = new Set(froms.map((from) => from.section));
+  const own = new Set(froms.map((from) => from.id));
+  return {
+    admits: (to) => !own.has(to.id) && froms.every((from) => kindsBetween(from, to).length),
+    likely: (to) => (FED.indexOf(to.kind) + 1 || FED.length) - (to.section && sections.has(to.section) ? 0.5 : 0),
+  };
+}
 
 export class Chooser {
-  constructor(connect) {
+  constructor(post) {
+    this.post = post;
     this.dialog = document.getElementById("chooser");
-    this.gain = document.getElementById("chooser-gain");
-    this.insert = document.getElementById("chooser-insert");
-    this.tap = document.getElementById("chooser-tap");
     this.dialog.addEventListener("click", (event) => {
-      const kind = event.target.dataset.kind;
-      if (kind) this.take(kind, connect);
+      const { kind, instead } = event.target.dataset;
+      if (kind) this.take(kind, Boolean(instead));
     });
     this.dialog.addEventListener("keydown", (event) => {
-      if (event.key === "Enter" && event.target === this.gain) {
+      if (event.key === "Enter" && event.target === field("gain")) {
         event.preventDefault();
-        this.take("send", connect);
+        this.take("send");
       }
       event.stopPropagation();
     });
   }
 
-  // Kinds that the two ends allow; the server has the last word.
-  kinds(from, to) {
-    if (
-      from.kind === "midi" ||
-      to.kind === "midi" ||
-      (from.outboard && from.kind === "instrument" && to.kind === "instrument")
-    )
-      return ["midi"];
-    if (from.machine !== to.machine) return to.keyable ? ["tie", "key"] : ["tie"];
-    const kinds = ["feed", "send"];
-    if (to.keyable) kinds.push("key");
-    if (from.kind === "input" && to.kind === "instrument") kinds.push("midi");
-    return kinds;
-  }
-
-  open(from, to, outlet, at) {
-    this.ends = { from: outlet ? `${from.id}/${outlet}` : from.id, to: to.id };
-    document.getElementById("chooser-from").textContent = from.name + (outlet ? ` ${outlet}` : "");
-    document.getElementById("chooser-to").textContent = to.name;
-    const kinds = this.kinds(from, to);
-    for (const button of this.dialog.querySelectorAll("[data-kind]"))
-      button.hidden = !kinds.includes(button.dataset.kind);
-    this.dialog.querySelector(".row-fields").hidden = !kinds.includes("send");
-    document.getElementById("chooser-keys").hidden = !to.keyable;
-    this.insert.replaceChildren(...(to.keyable || []).map(([id, name]) => new Option(name, id)));
+  open(froms, to, outlet, at) {
+    Object.assign(this, { froms, to, outlet });
+    const kinds = ["feed", "send", "key", "midi", "tie"].filter((kind) =>
+      froms.every((from) => kindsBetween(from, to).includes(kind)),
+    );
+    const many = froms.length > 1;
+    field("from").textContent = many ? `${froms.length} strips` : froms[0].name + (outlet ? ` ${outlet}` : "");
+    field("to").textContent = to.name;
+    this.offer(kinds, many);
     this.dialog.showModal();
     const { width, height } = this.dialog.getBoundingClientRect();
     this.dialog.style.left = `${Math.max(8, Math.min(innerWidth - width - 8, at[0] + 8))}px`;
     this.dialog.style.top = `${Math.max(50, Math.min(innerHeight - height - 8, at[1] + 8))}px`;
-    this.dialog.querySelector(`[data-kind="${kinds[0]}"]`).focus();
+    (this.dialog.querySelector("[data-kind]:not([hidden])") || this.dialog.querySelector("button")).focus();
   }
 
-  take(kind, connect) {
+  // Only what may be: a feed instead of those that are there, or as well.
+  offer(kinds, many) {
+    const going = this.outlet ? [] : this.froms.filter((from) => from.feeds);
+    const where = [...new Set(going.flatMap((from) => from.feeds.split(" ")))];
+    const names = where.map((id) => now("strips").get(id)?.name || id);
+    for (const button of this.dialog.querySelectorAll("[data-kind]"))
+      button.hidden = !kinds.includes(button.dataset.kind) || (Boolean(button.dataset.instead) && !going.length);
+    field("feed").textContent = going.length ? "Feed as well" : "Feed";
+    field("now").textContent = going.length
+      ? `${many ? `${going.length} of them go` : "It goes"} to ${names.slice(0, 3).join(", ")}${names.length > 3 ? " …" : ""} now`
+      : "";
+    field("none").hidden = kinds.length > 0;
+    field("levels").hidden = !kinds.includes("send");
+    field("keys").hidden = !kinds.includes("key");
+    field("one-each").hidden = !many || !["feed", "tie", "midi"].some((kind) => kinds.includes(kind));
+    field("pairwise").checked = false;
+    field("channels").hidden = !kinds.includes("feed") || this.to.width < WIDE || Boolean(this.outlet);
+    field("first").value = "";
+    field("insert").replaceChildren(...(this.to.keyable || []).map(([id, name]) => new Option(name, id)));
+  }
+
+  take(kind, instead) {
     this.dialog.close();
-    const values = { ...this.ends, kind };
-    if (kind === "key") values.to_insert = this.insert.value;
-    if (kind === "send") Object.assign(values, { gain_db: this.gain.value, tap: this.tap.value });
-    connect(values);
+    const level = kind === "send" ? { gain_db: field("gain").value, tap: field("tap").value } : {};
+    const shared = { kind, ...level, ...(instead ? { instead: "yes" } : {}) };
+    const [first] = this.froms;
+    const channel = field("channels").hidden ? "" : field("first").value.trim();
+    if (this.froms.length === 1 && !channel)
+      return this.post("connect", {
+        ...shared,
+        from: this.outlet ? `${first.id}/${this.outlet}` : first.id,
+        to: this.to.id,
+        ...(kind === "key" ? { to_insert: field("insert").value } : {}),
+      });
+    const strips = this.froms.map((from) => from.id).join(" ");
+    const edit = field("pairwise").checked && kind !== "key" ? "connect_pairwise" : "connect_many";
+    const to = kind === "key" ? `${this.to.id}/${field("insert").value}` : this.to.id;
+    return this.post(edit, { ...shared, strips, to, ...(channel ? { first_channel: channel } : {}) });
   }
 }

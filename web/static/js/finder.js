@@ -1,6 +1,7 @@
 // Quick-open: one field for strips by name and for commands; also asked for a strip when connecting or tracing.
 
 import { table } from "./data.js";
+import { rank, ranked } from "./ranking.js";
 
 const HINT = "Find a strip, or a command";
 
@@ -11,6 +12,8 @@ export class Finder {
     this.strips = [];
     table("strips").then((known) => this.know([...known.values()]));
     this.commands = [];
+    this.admits = () => true;
+    this.likely = () => 0;
     this.found = [];
     this.at = 0;
     this.input.addEventListener("input", () => this.filter());
@@ -33,9 +36,10 @@ export class Finder {
     if (!this.list.hidden) this.filter();
   }
 
-  // `onPick` takes the strip; without it, strips and commands do what they do in this place.
-  ask(words = HINT, onPick = null) {
-    this.onPick = onPick;
+  // `onPick` takes the strip; without it, strips and commands do what they do in this place. `admits` says which
+  // strips are asked for, `likely` which of them first.
+  ask(words = HINT, onPick = null, { admits = () => true, likely = () => 0 } = {}) {
+    Object.assign(this, { onPick, admits, likely });
     this.input.value = "";
     this.input.placeholder = words;
     this.input.parentElement.classList.toggle("asking", words !== HINT);
@@ -44,18 +48,11 @@ export class Finder {
   }
 
   filter() {
-    const words = this.input.value.toLowerCase().split(/\s+/).filter(Boolean);
-    const hits = (text) => words.every((word) => text.toLowerCase().includes(word));
-    const first = words[0] || "";
-    const begins = (one) => Boolean(first) && one.name.toLowerCase().startsWith(first);
-    const strips = this.strips
-      .filter((strip) => hits(`${strip.name} ${strip.id} ${strip.kind}`))
-      .toSorted((a, b) => begins(b) - begins(a))
-      .slice(0, 30);
-    const commands = this.onPick
-      ? []
-      : this.commands.filter((command) => words.length && hits(command.name)).slice(0, 8);
-    this.found = commands.some(begins) && !strips.some(begins) ? [...commands, ...strips] : [...strips, ...commands];
+    const typed = this.input.value;
+    const strips = ranked(this.strips.filter(this.admits), typed, this.likely).slice(0, 30);
+    const commands = this.onPick || !typed.trim() ? [] : ranked(this.commands, typed).slice(0, 8);
+    const best = (found) => (found.length ? rank(found[0], typed) : Infinity);
+    this.found = best(commands) < best(strips) ? [...commands, ...strips] : [...strips, ...commands];
     this.at = 0;
     this.draw();
   }
@@ -97,7 +94,8 @@ export class Finder {
       this.list.children[this.at]?.scrollIntoView({ block: "nearest" });
     } else if (event.key === "Enter") {
       event.preventDefault();
-      if (this.found[this.at]) this.pick(this.found[this.at]);
+      // Somebody may be quicker than the table of strips.
+      table("strips").then(() => this.found[this.at] && this.pick(this.found[this.at]));
     } else if (event.key === "Escape") {
       this.input.blur();
     }
@@ -119,5 +117,7 @@ export class Finder {
     this.input.placeholder = HINT;
     this.input.parentElement.classList.remove("asking");
     this.onPick = null;
+    this.admits = () => true;
+    this.likely = () => 0;
   }
 }

@@ -1,6 +1,6 @@
 // The places that are read as a page: the chosen strip, keys, dragging of inserts, connecting from the strip sheet.
 
-import { Chooser } from "./chooser.js";
+import { Chooser, endsOf } from "./chooser.js";
 import { finder, offer } from "./commands.js";
 import { now } from "./data.js";
 import { openMatter } from "./matters.js";
@@ -12,7 +12,7 @@ const state = document.getElementById("state");
 const base = state.dataset.base.replace(/map\/$/, "");
 const onSheet = () => document.getElementById("state").dataset.place === "strip";
 const chosen = () => new URLSearchParams(location.search).get("strip");
-const chooser = new Chooser((values) => write(`${base}write/connect/`, values));
+const chooser = new Chooser((edit, values) => write(`${base}write/${edit}/`, values));
 
 // ---- the chosen strip: marked wherever it is named, and carried along in the address
 
@@ -45,7 +45,11 @@ function inSight(element) {
 function askConnect() {
   const from = now("strips").get(chosen());
   if (!onSheet() || !from) return;
-  finder.ask(`${from.name} → where?`, (to) => chooser.open(from, now("strips").get(to), null, [innerWidth / 2, 120]));
+  finder.ask(
+    `${from.name} → where?`,
+    (to) => chooser.open([from], now("strips").get(to), null, [innerWidth / 2, 120]),
+    endsOf([from]),
+  );
 }
 
 // ---- inserts: dragged by the grip, or moved with the arrow keys while it is focused

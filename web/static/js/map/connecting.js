@@ -1,22 +1,35 @@
-// A new route from strip to strip, by dragging or by name.
+// New routes from strips to a strip, by dragging or by name.
 
-import { Chooser } from "../chooser.js";
+import { Chooser, endsOf } from "../chooser.js";
 import { finder } from "../commands.js";
 import { chosen } from "./chosen.js";
 import { boxOf, drawing, post, viewport } from "./drawing.js";
 
-const chooser = new Chooser((values) => post("connect", values));
+const chooser = new Chooser(post);
+
+// All that are chosen, where the strip is one of them.
+function startsWith(from) {
+  const ids = chosen.strips.has(from) ? [...drawing.strips.keys()].filter((id) => chosen.strips.has(id)) : [from];
+  return ids.map((id) => drawing.strips.get(id)).filter(Boolean);
+}
 
 export function connect(from, to, outlet, point) {
-  const { strips } = drawing;
-  if (strips.has(from) && strips.has(to)) chooser.open(strips.get(from), strips.get(to), outlet, point);
+  const froms = startsWith(from);
+  const end = drawing.strips.get(to);
+  if (froms.length && end && !froms.includes(end)) chooser.open(froms, end, outlet, point);
 }
 
 export function askConnect() {
-  if (!chosen.strip) return;
-  const from = chosen.strip;
-  finder.ask(`${drawing.strips.get(from).name} → where?`, (to) => {
-    const rect = (boxOf(to) || viewport).getBoundingClientRect();
-    connect(from, to, null, [rect.right, rect.top]);
-  });
+  const from = chosen.strip || [...chosen.strips][0];
+  if (!from) return;
+  const froms = startsWith(from);
+  const words = froms.length > 1 ? `${froms.length} strips` : froms[0].name;
+  finder.ask(
+    `${words} → where?`,
+    (to) => {
+      const rect = (boxOf(to) || viewport).getBoundingClientRect();
+      connect(from, to, null, [rect.right, rect.top]);
+    },
+    endsOf(froms),
+  );
 }
