@@ -126,7 +126,8 @@ class Level(Argument):
 
     def problem(self, value: Any) -> str | None:
         is_number = isinstance(value, int | float) and not isinstance(value, bool)
-        if value is None or (is_number and abs(value) <= MOST_DB):  # NaN and ∞ are not
+        is_usual = self.default is not REQUIRED and value == self.default
+        if value is None or is_usual or (is_number and abs(value) <= MOST_DB):  # NaN and ∞ are not
             return None
         return f"{value!r} is not a level: −{MOST_DB} to {MOST_DB} dB, or null for off"
 

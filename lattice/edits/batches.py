@@ -7,7 +7,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from lattice.edits.arguments import Fields, Piece, Pieces, Text, Whole, Words
+from lattice.edits.arguments import Choice, Fields, Piece, Pieces, Text, Whole, Words
 from lattice.edits.described import edit
 from lattice.edits.pieces import all_known, insert_ids, made, position
 from lattice.edits.strips import move_strips
@@ -62,11 +62,19 @@ def untie(template: Template, strips: list[str], kinds: list[str], to: str | Non
     return replace(template, routes=kept)
 
 
-@edit(Pieces("strips"), Words("inserts"), says="Copy inserts to {strips}")
-def batch_inserts(template: Template, strips: list[str], inserts: list[str]) -> Template:
-    """Copies of inserts (a chain, in order) behind the chains of many strips, keyed as the originals are.
+@edit(
+    Pieces("strips"),
+    Words("inserts"),
+    Choice("keys", "keyed", options=("by the same triggers", "by nothing yet"), default="by the same triggers"),
+    says="Copy inserts to {strips}",
+)
+def batch_inserts(
+    template: Template, strips: list[str], inserts: list[str], keys: str = "by the same triggers"
+) -> Template:
+    """Copies of inserts (a chain, in order) behind the chains of many strips, set up as the originals are.
 
-    A copy that is keyed from outside listens to the same triggers, but for one on the trigger's own strip.
+    A copy that is keyed from outside listens to the same triggers where `keys` says so, but for one on the trigger's
+    own strip.
     """
     wanted = all_known(template.strips, strips, "strip")
     known = {insert.id: insert for strip in template.strips for insert in strip.inserts}
@@ -88,14 +96,14 @@ def batch_inserts(template: Template, strips: list[str], inserts: list[str]) -> 
     takes = {strip.id for strip in template.strips if strip.id in wanted and strip.kind != "midi"}
     ids = free_route_ids(template)
     new = tuple(with_chain(strip) if strip.id in takes else strip for strip in template.strips)
-    keys = (
+    keyed = (
         replace(route, id=next(ids), to=strip, to_insert=copy)
         for route in template.routes
-        if route.kind == "key"
+        if route.kind == "key" and keys == "by the same triggers"
         for strip, copy in copies_of.get(route.to_insert or "", ())
         if strip != route.from_strip
     )
-    return replace(template, strips=new, routes=(*template.routes, *keys))
+    return replace(template, strips=new, routes=(*template.routes, *keyed))
 
 
 @edit(Pieces("strips"), Piece("section", kind="section", may_be_none=True), says="Move {strips} to {section}")

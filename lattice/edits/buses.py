@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from lattice.edits.arguments import Choice, Piece, Pieces, Text, Words
+from lattice.edits.arguments import Choice, Flag, Piece, Pieces, Text, Words
 from lattice.edits.described import edit
 from lattice.edits.pieces import all_known, inserted, position, strip_of
+from lattice.edits.strips import rule_without
 from lattice.errors import EditError
 from lattice.model.document import Insert, Route, Strip, Template
 from lattice.model.insert_types import DECORRELATING
@@ -57,12 +58,26 @@ def _follow(route: Route, moved: list[Insert], bus: Strip) -> Route:
     return replace(route, to=bus.id) if route.to_insert in {insert.id for insert in moved} else route
 
 
-@edit(Piece("bus"), says="Dissolve {bus}")
-def dissolve_bus(template: Template, bus: str) -> Template:
+@edit(Piece("bus"), Flag("hand_on", "hand its inserts on", default=False), says="Dissolve {bus}")
+def dissolve_bus(template: Template, bus: str, hand_on: bool = False) -> Template:
     """Without a bus: what came to it goes on to where it went, at the level it had behind the bus's fader.
 
-    Refused where the sound would change: inserts, mute, other taps, gains that are off, other states.
+    Parameters
+    ----------
+    template
+        The template.
+    bus
+        Its id. Rules that name it lose it; those that have nothing else to name go.
+    hand_on
+        Whether its inserts, with what keys them, go to the front of the chain of the one strip it feeds.
+
+    Raises
+    ------
+    EditError
+        Where the sound would change unasked: inserts, mute, other taps, gains that are off, other states.
     """
+    if hand_on:
+        template = _inserts_handed_on(template, bus)
     at, old_bus = strip_of(template, bus)
     ins = [route for route in template.routes if route.to == bus]
     outs = [route for route in template.routes if route.from_strip == bus]
@@ -85,7 +100,26 @@ def dissolve_bus(template: Template, bus: str) -> Template:
             joined.append(both)
     kept = tuple(route for route in template.routes if bus not in (route.from_strip, route.to))
     strips = (*template.strips[:at], *template.strips[at + 1 :])
-    return replace(template, strips=strips, routes=(*kept, *joined))
+    rules = (left for rule in template.rules if (left := rule_without(rule, {f"strip:{bus}"})) is not None)
+    return replace(template, strips=strips, routes=(*kept, *joined), rules=tuple(rules))
+
+
+def _inserts_handed_on(template: Template, bus: str) -> Template:
+    """The inserts of a bus at the front of the chain it feeds; their keys follow."""
+    _at, old_bus = strip_of(template, bus)
+    ends = {route.to for route in template.routes if route.from_strip == bus and route.kind == "feed"}
+    if len(ends) != 1:
+        raise EditError(f"{old_bus.name} feeds {len(ends)} strips; its inserts go on where it feeds just one")
+    end = ends.pop()
+    moved = {insert.id for insert in old_bus.inserts}
+
+    def after(strip: Strip) -> Strip:
+        if strip.id == bus:
+            return replace(strip, inserts=())
+        return replace(strip, inserts=(*old_bus.inserts, *strip.inserts)) if strip.id == end else strip
+
+    routes = (replace(route, to=end) if route.to_insert in moved else route for route in template.routes)
+    return replace(template, strips=tuple(map(after, template.strips)), routes=tuple(routes))
 
 
 @edit(

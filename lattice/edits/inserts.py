@@ -6,9 +6,9 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from lattice.edits.arguments import Choice, Fields, Piece, Pieces, Whole
+from lattice.edits.arguments import Choice, Fields, Piece, Pieces, Text, Whole
 from lattice.edits.described import edit
-from lattice.edits.pieces import changed, insert_ids, inserted, made, position, put, strip_of, with_strip
+from lattice.edits.pieces import all_known, changed, insert_ids, inserted, made, position, put, strip_of, with_strip
 from lattice.errors import EditError
 from lattice.model.document import Insert, Strip, Template
 from lattice.model.names import free_id, slug
@@ -72,6 +72,26 @@ def remove_inserts(template: Template, inserts: list[str]) -> Template:
         strips=tuple(without(strip) for strip in template.strips),
         routes=tuple(route for route in template.routes if route.to_insert not in gone),
     )
+
+
+@edit(
+    Pieces("strips"),
+    Choice("state", options=("on", "bypassed", "unloaded")),
+    Text("type", "only those of type", default=""),
+    says="Inserts of {strips} {state}",
+)
+def set_inserts(template: Template, strips: list[str], state: str, type: str = "") -> Template:
+    """All inserts of some strips (of one type, where one is named) on, bypassed or unloaded."""
+    wanted = all_known(template.strips, strips, "strip")
+
+    def after(strip: Strip) -> Strip:
+        inserts = tuple(changed(one, {"state": state}) if type in ("", one.type) else one for one in strip.inserts)
+        return replace(strip, inserts=inserts) if inserts != strip.inserts else strip
+
+    new = tuple(after(strip) if strip.id in wanted else strip for strip in template.strips)
+    if new == template.strips:
+        raise EditError("no insert of these strips would change")
+    return replace(template, strips=new)
 
 
 def _place(template: Template, insert: str) -> tuple[int, int]:

@@ -108,6 +108,27 @@ def change_source(
     return _with_source(template, index, outlet, source)
 
 
+@edit(
+    Pieces("strips"),
+    Level("peak_dbfs", "peak", default=UNCHANGED, unit="dBFS"),
+    Level("rms_dbfs", "RMS", default=UNCHANGED, unit="dBFS"),
+    says="Source levels of {strips}",
+)
+def change_sources(
+    template: Template,
+    strips: list[str],
+    peak_dbfs: float | str | None = UNCHANGED,
+    rms_dbfs: float | str | None = UNCHANGED,
+) -> Template:
+    """The levels that many strips play at, those of all their outlets included; off (None) plays nothing."""
+    wanted = all_known(template.strips, strips, "strip")
+    for strip in template.strips:
+        if strip.id in wanted and strip.traits.plays:
+            for outlet in ("", *(one.id for one in strip.outlets if one is not main_outlet(strip))):
+                template = change_source(template, strip.id, outlet, peak_dbfs, rms_dbfs)
+    return template
+
+
 def _moved_words(template: Template, arguments: dict[str, Any]) -> str:
     name = name_of(template, "strip", arguments["strip"])
     return f"Source of {name} at {words_db(arguments['peak_dbfs'])} dBFS"

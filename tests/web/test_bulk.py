@@ -32,6 +32,19 @@ PLANNED: list[tuple[str, dict[str, str], str]] = [
     ("remove_strips", {"strips": "lost"}, "Lost is taken away"),
     ("change_strip", {"strip": "kick", "fader_db": "-3"}, "Kick: fader 0 → −3"),
     ("move_source", {"strip": "kick", "peak_dbfs": "-12"}, "Kick: source usual → peak −12, rms −24"),
+    ("connect_many", {"strips": "kick", "to": "out", "instead": "yes"}, "Drum bus → Out"),
+    ("connect_pairwise", {"strips": "lost", "to": "kick", "kind": "feed"}, "feed Lost → Kick is added"),
+    ("number_routes", {"strips": "kick", "to": "bus", "first": "1"}, "channels"),
+    (
+        "duck",
+        {"strips": "bus", "trigger": "lost", "threshold_db": "-18 dB", "ratio": "4:1"},
+        "key Lost → Drum bus is added",
+    ),
+    ("deliver", {"strips": "bus", "role": "stem", "set": "main", "prints": "with prints"}, "Drum bus print is added"),
+    ("outboard_insert", {"strip": "bus", "name": "Iron", "outputs": "5", "inputs": "5"}, "Iron"),
+    ("change_sources", {"strips": "kick lost", "peak_dbfs": "-12", "rms_dbfs": ""}, "Kick: source usual → peak −12"),
+    ("add_choice", {"strips": "kick lost", "name": "Drum", "sounding": "1"}, "hoice"),
+    ("change_strips", {"strips": "kick", "colour": "#112233"}, "Kick: colour"),
     ("trim", {"strip": "bus", "room_db": "12"}, "feed Kick → Drum bus: gain 0 → −6"),
 ]
 
@@ -60,6 +73,8 @@ def test_it_is_shown_then_done_in_one_step_and_taken_back(
 
 
 REFUSED: list[tuple[str, dict[str, str], str]] = [
+    ("set_inserts", {"strips": "kick", "state": "on"}, "no insert of these strips would change"),
+    ("move_to_machine", {"strips": "kick", "machine": "far"}, "there is no machine far"),
     ("remove_strips", {"strips": ""}, "no strip is chosen"),
     ("duplicate", {"strips": "kick", "times": "many"}, "“many” is not a whole number"),
     ("connect_many", {"strips": "kick", "kind": "send", "to": "out", "gain_db": "loud"}, "“loud” is not a level"),

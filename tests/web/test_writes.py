@@ -55,6 +55,12 @@ TABLE: list[tuple[str, dict[str, Any], str]] = [
         {"names": "Tom 1\nTom 2\n", "kind": "audio", "layout": "mono", "section": "drums", "feed": "*section"},
         "Add 2 strips",
     ),
+    ("outboard_instrument", {"name": "Tide", "inputs": "7", "port": "1", "channel": ""}, "Outboard instrument Tide"),
+    (
+        "player_machine",
+        {"name": "Player", "names": "High\tStrings", "layout": "stereo"},
+        "Machine Player with its ties",
+    ),
     ("add_section", {"name": "Choir", "colour": "#112233", "with_bus": "1"}, "Add section Choir"),
     ("change_section", {"section": "drums", "name": "Kit"}, "Drums: name Kit"),
     ("remove_sections", {"sections": "drums"}, "Remove section Drums"),

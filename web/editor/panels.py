@@ -10,9 +10,10 @@ from django.views.decorators.http import require_safe
 
 from lattice.errors import DocumentError
 from lattice.model import document
-from lattice.model.document import Section
+from lattice.model.document import Section, Template
 from lattice.model.insert_types import INSERT_TYPES
 from lattice.model.layouts import NAMED
+from lattice.model.palette import next_colour
 from lattice.model.strip_kinds import DESTINATIONS, STRIP_KINDS
 from lattice.trace import MOST_PATHS, HopFigures, hop_words, sentence, trace
 from web.editor.matter_lists import margin_lists
@@ -111,6 +112,7 @@ def selection_context(ids: str, space: Workspace) -> dict[str, Any]:
     ]
     known = {strip.id for strip in chosen_ones}
     fed = {route.to for route in template.routes if route.kind == "feed" and route.from_strip in known}
+    sent = {route.to for route in template.routes if route.kind in ("feed", "send") and route.from_strip in known}
     played = {route.to for route in template.routes if route.kind == "midi" and route.from_strip in known}
     destinations = [strip for strip in template.strips if strip.kind in DESTINATIONS]
     effects = {insert.type for strip in chosen_ones for insert in strip.inserts if insert.traits.decorrelates}
@@ -121,6 +123,11 @@ def selection_context(ids: str, space: Workspace) -> dict[str, Any]:
             if strip.id in fed
             for insert in strip.inserts
         ],
+        "fed": [strip for strip in template.strips if strip.id in sent],
+        "ends": [strip for strip in template.strips if strip.id not in known and strip.kind != "midi"],
+        "triggers": _triggers(template, known),
+        "stem_parts": [(stem.id, stem.name) for stem in template.stems if stem.role == "stem"],
+        "usual_colour": next_colour(template.sections),
         "played": [strip for strip in template.strips if strip.id in played and strip.kind == "instrument"],
         "effects": sorted(effects),
         "template": template,
@@ -139,6 +146,13 @@ def selection_context(ids: str, space: Workspace) -> dict[str, Any]:
         "usual_pattern": "{name} {n}",
         **CHOICES,
     }
+
+
+def _triggers(template: Template, but: set[str]) -> list[tuple[str, str]]:
+    """What could duck: strips that are triggers first, then whatever carries sound."""
+    able = [strip for strip in template.strips if strip.id not in but and strip.traits.carries_sound]
+    first = sorted(able, key=lambda strip: "trigger" not in strip.tags)
+    return [(strip.id, strip.name) for strip in first]
 
 
 @require_safe

@@ -17,8 +17,8 @@ from msgspec.structs import replace
 from lattice.formats.tables import words
 from lattice.formats.tables.heads import cells_of, table_of
 from lattice.formats.tables.reader import Reader, Row, SheetProblem
-from lattice.formats.track_sheet_cells import INSERT_TYPES, entries, read_insert, read_route
-from lattice.model.document import Insert, Section, Strip, Template
+from lattice.formats.track_sheet_cells import INSERT_TYPES, entries, read_insert, read_route, read_tags
+from lattice.model.document import Insert, Section, Source, Strip, Template
 from lattice.model.layouts import channel_count
 from lattice.model.palette import next_colour
 from lattice.model.strip_kinds import ENDS, NO_START, PLAYING, SUMS
@@ -28,6 +28,7 @@ SECTION_BUS = "*section"  # as `feed`: the bus of the section a strip comes into
 BARE_LEVEL = re.compile(
     r"(?P<place>.*\S)\s+(?P<level>[-−–+]?\d+(?:[.,]\d+)?\s*(?:db)?)(?P<tap>\s+pre(?:-fader)?)?", re.I
 )
+POP = Source(peak_dbfs=-20.0, rms_dbfs=-23.01)  # a sine at −20 dBFS (common practice)
 # Chains of sums that widen each other settle in as many passes as the longest has strips; more than this is a loop.
 MOST_PASSES = 16
 
@@ -171,6 +172,11 @@ class LooseReader(Reader):
                 raise
             kind: Any = words.insert_type_of(entry)
             return Insert(id=new_id, name=entry, type=kind)
+
+    def _source(self, row: Row) -> dict[str, Any]:
+        """A sync pop stands at its own level where none is said."""
+        found = super()._source(row)
+        return {"source": POP} if not found and "pop" in read_tags(row.cells.get("tags", "")) else found
 
     def _guess(self, row: Row) -> str:
         """An audio track that takes a bus records it; what nothing is known of is as the cells and routes tell."""

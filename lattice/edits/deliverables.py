@@ -1,0 +1,88 @@
+"""Deliverables in one step: chosen buses become stems, a mix or a composite of a set, each with its print."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from lattice.edits.arguments import Choice, Pieces, Text, Words
+from lattice.edits.described import edit
+from lattice.edits.pieces import all_known
+from lattice.edits.stems import add_stem, print_stem
+from lattice.errors import EditError
+from lattice.graph.signal_graph import SignalGraph
+from lattice.model.document import Template
+
+ROLES = ("stem", "mix", "composite")
+TAPS = ("post-fader", "pre-fader", "pre-insert")
+
+
+def _words(template: Template, arguments: dict[str, Any]) -> str:
+    many, role = Pieces("strips").said(arguments["strips"], template), arguments.get("role", "stem")
+    return f"Deliver {many} as {'stems' if role == 'stem' and len(arguments['strips']) > 1 else f'a {role}'}"
+
+
+@edit(
+    Pieces("strips"),
+    Choice("role", "as", options=ROLES, default="stem"),
+    Text("set", "of the set", default="main"),
+    Choice("tap", "taken", options=TAPS, default="post-fader"),
+    Words("of", "its parts", default=None),
+    Choice("prints", options=("with prints", "without prints"), default="with prints"),
+    says=_words,
+)
+def deliver(
+    template: Template,
+    strips: list[str],
+    role: str = "stem",
+    set: str = "main",
+    tap: str = "post-fader",
+    of: list[str] | None = None,
+    prints: str = "with prints",
+) -> Template:
+    """Stems, mixes or composites of a set from strips, with their names and layouts, each recorded by a print.
+
+    Parameters
+    ----------
+    template
+        The template.
+    strips
+        Where they are taken, a deliverable each.
+    role, set, tap
+        What they are, of which delivery, and where they leave the strip.
+    of
+        A composite's parts: ids or names of stems.
+    prints
+        Whether each gets a print that records it at its tap.
+
+    Raises
+    ------
+    EditError
+        Where a strip carries no sound or is delivered in this set already, or a part is no stem of the set.
+    """
+    wanted = all_known(template.strips, strips, "strip")
+    parts = _parts(template, set, of or []) if role == "composite" else []
+    graph = SignalGraph(template)
+    for number, strip in enumerate(template.strips):
+        if strip.id not in wanted:
+            continue
+        if not strip.traits.leaves_by_routes:
+            raise EditError(f"{strip.name} is of kind {strip.kind}; a stem is taken where sound can be recorded")
+        if any((stem.strip, stem.set, stem.role) == (strip.id, set, role) for stem in template.stems):
+            raise EditError(f"{strip.name} is a {role} of the set {set} already")
+        layout = strip.layout if tap == "pre-insert" else graph.chain_layout[number]
+        stem = {"name": strip.name[:500], "role": role, "set": set, "strip": strip.id, "tap": tap, "layout": layout}
+        template = add_stem(template, stem | ({"of": parts} if parts else {}))
+        if prints == "with prints":
+            template = print_stem(template, template.stems[-1].id)
+    return template
+
+
+def _parts(template: Template, delivery: str, wanted: list[str]) -> list[str]:
+    stems = {stem.id: stem.id for stem in template.stems if stem.set == delivery and stem.role == "stem"}
+    stems |= {stem.name.casefold(): stem.id for stem in template.stems if stem.id in stems}
+    missing = [part for part in wanted if part not in stems and part.casefold() not in stems]
+    if missing:
+        raise EditError(f"there is no stem {missing[0]} in the set {delivery}")
+    if len(wanted) < 2:
+        raise EditError("a composite has at least two stems as its parts; name them")
+    return [stems.get(part) or stems[part.casefold()] for part in wanted]

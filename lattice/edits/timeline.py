@@ -1,0 +1,53 @@
+"""Edits of what is said once of a template: where its time starts, markers, free text for file tags."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from msgspec.structs import replace
+
+from lattice.edits.arguments import Fields, Lines
+from lattice.edits.described import edit
+from lattice.edits.pieces import made
+from lattice.errors import EditError
+from lattice.formats.document_json import to_plain
+from lattice.model.document import Marker, Template, Timeline
+
+MARKER = re.compile(r"(?:bar\s*)?(?P<bar>[-−]?\d{1,6})[\s:.,]\s*(?P<name>\S.*)", re.I)
+MOST_TAGS = 64
+
+
+@edit(Fields("changes", piece=Timeline), says="Timeline: {changes}")
+def change_timeline(template: Template, changes: dict[str, Any]) -> Template:
+    """Where time starts (timecode, first bar) and how far before it the sync pop stands."""
+    return replace(template, timeline=made(Timeline, {**to_plain(template.timeline), **changes}))
+
+
+@edit(Lines("markers"), says="{markers} markers")
+def set_markers(template: Template, markers: list[str]) -> Template:
+    """Markers from lines like “9 Verse”, in the order of their bars. Raises EditError naming a line that is none."""
+    found = []
+    for number, line in enumerate(markers, start=1):
+        match = MARKER.fullmatch(line.strip())
+        if match is None:
+            raise EditError(f"line {number}: “{line}” is not a bar and a name, like 9 Verse")
+        found.append(made(Marker, {"name": match["name"].strip(), "bar": int(match["bar"].replace("−", "-"))}))
+    ordered = tuple(sorted(found, key=lambda marker: marker.bar))
+    return replace(template, timeline=replace(template.timeline, markers=ordered))
+
+
+@edit(Lines("lines"), says="{lines} file tags")
+def set_info(template: Template, lines: list[str]) -> Template:
+    """Free text for file tags from lines like “artist: A. Tern”. Raises EditError naming a line that is none."""
+    info: dict[str, str] = {}
+    for number, line in enumerate(lines, start=1):
+        name, colon, text = (piece.strip() for piece in line.partition(":"))
+        if not colon or not name:
+            raise EditError(f"line {number}: “{line}” is not a name and its text, like artist: A. Tern")
+        if name in info:
+            raise EditError(f"line {number}: {name} is there twice")
+        info[name] = text
+    if len(info) > MOST_TAGS:
+        raise EditError(f"{len(info)} tags; at most {MOST_TAGS} are allowed")
+    return replace(template, info=info)
