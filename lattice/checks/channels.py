@@ -99,9 +99,19 @@ def channels_lost(analysis: Analysis) -> Iterator[Finding]:
             )
 
 
-def _by_channel(strip: Strip) -> bool:
+def keeps_channels_apart(strip: Strip) -> bool:
     """Strips whose channels stand for themselves: discrete ones, and those that a panner spreads."""
     return strip.layout.startswith(DISCRETE) or bool(strip.inserts and strip.inserts[0].traits.spreads)
+
+
+def landings(analysis: Analysis, strip_number: int) -> dict[int, list[int]]:
+    """Routes by the channel of a strip that they land on, from 0."""
+    landing: dict[int, list[int]] = defaultdict(list)
+    for route in analysis.graph.ins[strip_number]:
+        for row, gains in enumerate(route_gain(analysis.graph, route).matrix):
+            if any(gains):
+                landing[row].append(route)
+    return landing
 
 
 @check("route.channels-doubled", "route.channels-gap")
@@ -109,16 +119,12 @@ def channels_doubled_and_gaps(analysis: Analysis) -> Iterator[Finding]:
     """Strips fed by channel number: two sources on one channel, or a hole below the highest one."""
     graph = analysis.graph
     for strip_number, strip in enumerate(graph.strips):
-        if not graph.ins[strip_number] or not _by_channel(strip):
+        if not graph.ins[strip_number] or not keeps_channels_apart(strip):
             continue
-        landing: dict[int, list[int]] = defaultdict(list)
-        fed: set[int] = set()
-        for route in graph.ins[strip_number]:
-            rows = {row for row, gains in enumerate(route_gain(graph, route).matrix) if any(gains)}
-            fed |= rows
-            if _has_pairs(graph.routes[route], *_ends(analysis, route)):
-                for row in rows:
-                    landing[row].append(route)
+        everything = landings(analysis, strip_number)
+        fed = set(everything)
+        by_number = {r for r in graph.ins[strip_number] if _has_pairs(graph.routes[r], *_ends(analysis, r))}
+        landing = {row: found for row, on in everything.items() if (found := [r for r in on if r in by_number])}
         yield from _doubled(analysis, strip_number, landing)
         gaps = [channel for channel in range(max(fed, default=0)) if channel not in fed]
         if gaps:

@@ -48,7 +48,7 @@ def batch_routes(template: Template, strips: list[str], route: dict[str, Any]) -
     return replace(template, routes=(*routes, *added))
 
 
-@edit(Pieces("strips"), Words("kinds"), Piece("to", default=None), says="Take routes from {strips}")
+@edit(Pieces("strips"), Words("kinds"), Piece("to", default=None), says="Remove routes from {strips}")
 def untie(template: Template, strips: list[str], kinds: list[str], to: str | None = None) -> Template:
     """Without the routes of some kinds that leave these strips (to one strip, or to any)."""
     wanted = all_known(template.strips, strips, "strip")

@@ -39,7 +39,7 @@ class _Ties:
 
     def tie(self, name: str, layout: str, start: str, end: str, section: str | None = None) -> tuple[str, str]:
         """An output on one machine, an input on the other, tied; their ids."""
-        out = self._end(f"{name} out", "output", layout, start, None)
+        out = self._end(f"{name} out", "output", layout, start, section)
         into = self._end(f"{name} in", "input", layout, end, section)
         self.routes.append(Route(id=next(self.ids), kind="tie", from_strip=out, to=into))
         return out, into
@@ -107,7 +107,7 @@ def move_to_machine(template: Template, strips: list[str], machine: str) -> Temp
             outlet = next((one for one in start.outlets if one.id == route.from_outlet), None)
             name = f"{start.name} {outlet.name or outlet.id}" if outlet else start.name
             layout = outlet.layout if outlet else _leaving(start)
-            out, made[way] = ties.tie(name, layout, of[start.id], of[route.to], by_id[route.to].section)
+            out, made[way] = ties.tie(name, layout, of[start.id], of[route.to], start.section)
             at_start = replace(route, id=next(ties.ids), kind="feed", to=out, gain_db=0.0, channels=None, pan=0.0)
             routes.append(replace(at_start, enabled=True, automated=False))
         routes.append(replace(route, from_strip=made[way], from_outlet=None, tap="post-fader"))
@@ -169,6 +169,7 @@ def _with_tie(template: Template, machine: str, name: str, section_name: str, la
     ties = _Ties(template)
     bus = Strip(
         id=free_id(slug(f"{name} there"), ties.taken), name=name, kind="bus", layout=layout, machine=machine,
+        section=section.id,
     )  # fmt: skip
     ties.taken.add(bus.id)
     ties.strips.append(bus)

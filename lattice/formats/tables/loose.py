@@ -17,7 +17,7 @@ from msgspec.structs import replace
 from lattice.formats.tables import words
 from lattice.formats.tables.heads import cells_of, table_of
 from lattice.formats.tables.reader import Reader, Row, SheetProblem
-from lattice.formats.track_sheet_cells import INSERT_TYPES, entries, read_insert, read_route, read_tags
+from lattice.formats.track_sheet_cells import INSERT_TYPES, entries, read_insert, read_outlet, read_route, read_tags
 from lattice.model.document import Insert, Section, Source, Strip, Template
 from lattice.model.layouts import channel_count
 from lattice.model.palette import next_colour
@@ -29,6 +29,8 @@ BARE_LEVEL = re.compile(
     r"(?P<place>.*\S)\s+(?P<level>[-−–+]?\d+(?:[.,]\d+)?\s*(?:db)?)(?P<tap>\s+pre(?:-fader)?)?", re.I
 )
 POP = Source(peak_dbfs=-20.0, rms_dbfs=-23.01)  # a sine at −20 dBFS (common practice)
+COUNT = re.compile(r"(?P<count>[1-9]\d?)(?P<layout>\s+\S+)?")
+ALL = "all>"  # before a destination: every outlet leads there
 # Chains of sums that widen each other settle in as many passes as the longest has strips; more than this is a loop.
 MOST_PASSES = 16
 
@@ -141,6 +143,25 @@ class LooseReader(Reader):
         if kind in NO_START and kind not in ENDS:  # notes take no inserts
             row.cells.pop("inserts", None)
         self._take_physical(row, kind)
+        self._take_counts(row)
+
+    def _take_counts(self, row: Row) -> None:
+        """Outlets and parts in short: “8 stereo”, “16”; parts are laid over the outlets in order."""
+        outlets = COUNT.fullmatch(row.cells.get("outlets", ""))
+        if outlets:
+            layout = words.layout_of(outlets["layout"]) or "stereo"
+            entries_of = [f"{n} {layout}{' main' if n == 1 else ''}" for n in range(1, int(outlets["count"]) + 1)]
+            row.cells["outlets"] = "; ".join(entries_of)
+        parts = COUNT.fullmatch(row.cells.get("parts", ""))
+        if parts and outlets:
+            many, ends = int(parts["count"]), int(outlets["count"])
+            laid = (f"part-{n} outlet {(n - 1) * ends // many + 1} = Part {n}" for n in range(1, many + 1))
+            row.cells["parts"] = "; ".join(laid)
+        if row.cells.get("outlets") and row.cells.get("feed", "").startswith(ALL):
+            to = row.cells["feed"].removeprefix(ALL)
+            known = [read_outlet(entry) for entry in entries(row.cells["outlets"])]
+            ways = (to if outlet.main else f"{outlet.id}>{to}" for outlet in known)
+            row.cells["feed"] = "; ".join(ways)
 
     def _take_physical(self, row: Row, kind: str) -> None:
         """A physical input makes an auxiliary a live input; a track records it, which its note says."""
@@ -287,7 +308,13 @@ class LooseReader(Reader):
         if known:
             return replace(section, bus=known)
         own = next((s.id for s in strips.values() if s.section == section.id and s.kind == "bus"), None)
-        return replace(section, bus=own) if own else super()._with_bus(section, strips)
+        return replace(section, bus=own) if own else self._with_own_bus(section, strips)
+
+    def _with_own_bus(self, section: Section, strips: dict[str, Strip]) -> Section:
+        """What all of its strips feed is its bus, where nobody else feeds that."""
+        found = super()._with_bus(section, strips)
+        feeding = {strips[r.from_strip].section for _row, _column, r in self.routes if r.to == found.bus}
+        return found if feeding == {section.id} else section
 
     # what a row leaves open
 

@@ -67,9 +67,9 @@ PLACE = Place(
     keys=(
         ("`arrows`", "from strip to strip"),
         ("`Enter`", "choose the strip; open a folded section"),
-        ("`Shift` click, `Shift Enter`", "choose several"),
+        ("`Shift` click, `Shift Enter`", "choose several; on the edge of a section, all of it"),
         ("`s`", "choose the whole section of the chosen strip"),
-        ("`c`", "connect the chosen strip: type where to"),
+        ("`c`", "connect what is chosen: type where to"),
         ("`t`", "trace the chosen strip to every endpoint"),
         ("`Shift t`", "trace to a strip: type which"),
         ("`f`", "fold or open the section of the chosen strip"),

@@ -8,9 +8,12 @@ from typing import Any
 
 from django.http import HttpRequest
 
+from lattice.checks.channels import keeps_channels_apart, landings
 from lattice.checks.parts import outlet_of
 from lattice.model.document import Machine, Strip, Template, machine_id, main_outlet
+from lattice.model.layouts import channel_names
 from web.editor.places.base import FLOW, Context, Place, wanted
+from web.shelf.workspace import Workspace
 
 CHANNELS = range(1, 17)  # of a midi port, MIDI 1.0
 
@@ -97,6 +100,24 @@ def machines(template: Template) -> list[dict[str, Any]]:
     ]
 
 
+def inputs(space: Workspace, chosen: str) -> list[dict[str, Any]]:
+    """The channels of each strip that keeps its own apart, and of the chosen one: free, taken or doubled, and by whom."""
+    graph, found = space.graph, []
+    for number, strip in enumerate(graph.strips):
+        if not (keeps_channels_apart(strip) or (strip.id == chosen and graph.ins[number])):
+            continue
+        landing = landings(space.analysis, number)
+        cells = []
+        for row, name in enumerate(channel_names(strip.layout)):
+            takers = list(dict.fromkeys(graph.strips[graph.tail[route]].name for route in landing.get(row, ())))
+            state = "free" if not takers else "taken" if len(takers) == 1 else "doubled"
+            cells.append({"channel": name, "state": state, "takers": takers})
+        free = sum(cell["state"] == "free" for cell in cells)
+        doubled = sum(cell["state"] == "doubled" for cell in cells)
+        found.append({"strip": strip, "cells": cells, "free": free, "doubled": doubled})
+    return found
+
+
 def ties(template: Template) -> list[dict[str, Any]]:
     """Ties with both ends: machine, strip and physical channels."""
     strips = {strip.id: strip for strip in template.strips}
@@ -116,6 +137,7 @@ def _context(request: HttpRequest, context: Context) -> Context:
     template = context["template"]
     return {
         "instruments": instruments(template, wanted(request, "strips")),
+        "inputs": inputs(context["space"], wanted(request, "strip")),
         "machines": machines(template),
         "ties": ties(template),
         "machine_kinds": ("computer", "outboard"),

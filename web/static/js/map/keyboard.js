@@ -27,7 +27,7 @@ export const DEEDS = {
   trace: () => chosen.strip && open(`trace/?from=${here()}`),
   "trace-to": traceTo,
   sheet: () => chosen.strip && location.assign(`${base}strip/?strip=${here()}`),
-  section: chooseSection,
+  section: () => chooseSection(),
   fold: () => chosen.strip && sectionOf(chosen.strip) && post("fold", { section: sectionOf(chosen.strip) }),
   "fold-all": () => post("fold", { section: "all" }),
   "open-all": () => post("fold", { section: "none" }),

@@ -5,7 +5,7 @@ import { connect } from "./connecting.js";
 import { drawing, isFolded, open, overlay, svg, view, viewport } from "./drawing.js";
 import { path } from "./flow.js";
 import { light, unlight } from "./highlight.js";
-import { enter, openFinding, release, toggle } from "./selection.js";
+import { chooseSection, enter, openFinding, release, toggle } from "./selection.js";
 
 const CLICK_PX = 5; // a hand that moves less means a click
 const ZOOM_PER_PX = 0.004; // of the wheel, exponential: so many notches out undo as many in
@@ -88,6 +88,7 @@ function click(target, more) {
   const mark = target.closest("[data-finding]");
   if (mark) return openFinding(mark.dataset.finding);
   const band = target.closest(".band");
+  if (band?.dataset.section && more) return chooseSection(band.dataset.section);
   if (band?.dataset.section) {
     open(`section/${encodeURIComponent(band.dataset.section)}/`);
     return;

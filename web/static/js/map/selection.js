@@ -26,12 +26,12 @@ export function toggle(id) {
   chooseSeveral();
 }
 
-export function chooseSection() {
-  const section = chosen.strip && sectionOf(chosen.strip);
+// All strips of a section beside those that are chosen: of the chosen strip's, or of the band that is named.
+export function chooseSection(section = chosen.strip && sectionOf(chosen.strip)) {
   if (!section) return;
   for (const box of svg().querySelectorAll(`.box[data-band="${section}"]`))
     if (!isFolded(box)) chosen.strips.add(box.dataset.id);
-  if (chosen.strips.size > 1) chooseSeveral();
+  if (chosen.strips.size) chooseSeveral();
 }
 
 function chooseSeveral() {

@@ -1,0 +1,59 @@
+"""Job 3: a reference beside a submix, which is taken out later."""
+
+from __future__ import annotations
+
+from playwright.sync_api import Page, expect
+
+from lattice.model.document import Template
+from tests.browser.jobs.hand import Hand, counted, writes
+from tests.browser.test_main_job import Opener
+
+ROWS = "\n".join(
+    [
+        "name\tsection\tkind\tto\tsends\tinserts\ttags",
+        *(
+            f"{name} bus\t{name}\tbus\t{'Submix' if name == 'Voices' else 'Music'}"
+            for name in ("Drums", "Bass", "Keys", "Voices")
+        ),
+        *(f"{name} track\t{name}\t\t\tHall@-14; Echo@-18" for name in ("Drums", "Bass", "Keys", "Voices")),
+        "Music\t\tbus\tSubmix",
+        "Submix\t\tbus\tMaster\t\teq; compressor threshold -12 ratio 2 = Glue",
+        "Hall\t\treturn\tSubmix\t\treverb low-cut 250",
+        "Echo\t\treturn\tSubmix\t\tdelay delay 500 feedback 30% low-cut 250",
+        "Reference\t\taudio\tMaster\t\t\treference",
+        "Master\t\tmaster\tOut 1-2\t\tlimiter ceiling -1",
+    ]
+)
+
+
+def test_a_reference_stays_clean_when_the_submix_goes(page: Page, on_map: Opener) -> None:
+    stored = on_map(Template(name="Reference"))
+    hand = Hand(page, stored)
+    hand.paste(ROWS)
+    expect(page.locator("#rows-read")).to_contain_text("Reads as 14 strips")
+    writes(hand, lambda: hand.click("#panel >> text=Add them"))
+    assert hand.findings("blocker", "warning") == []
+    # the rule that keeps it off the submix
+    hand.click(".places >> text=Stems")
+    page.wait_for_selector("body[data-ready]")
+    hand.fill("#nr-name", "Reference stays clean")
+    hand.pick("#nr-kind", value="avoids")
+    hand.pick("#nr-sources", value="tag:reference")
+    hand.pick("#nr-through", value="strip:submix")
+    writes(hand, lambda: hand.click(".rule-form >> text=Add the rule"))
+    assert hand.template.rules[0].through == ("strip:submix",)
+    assert hand.findings("blocker") == []
+    # later: the submix goes, its inserts stand on the master
+    hand.click(".places >> text=Map")
+    page.wait_for_selector("body[data-ready]")
+    hand.click('#sheet-holder [data-id="submix"]')
+    hand.click("#panel >> text=More…")
+    hand.click(page.locator("form", has=page.locator("#bulk-hand-on")).locator("button"))
+    writes(hand, lambda: hand.click("#do-it"))
+    master = next(strip for strip in hand.template.strips if strip.id == "master")
+    assert [insert.type for insert in master.inserts] == ["eq", "compressor", "limiter"]
+    assert sorted(r for r in hand.routes() if r.endswith(">master")) == [
+        "feed echo>master", "feed hall>master", "feed music>master", "feed reference>master", "feed voices-bus>master",
+    ]  # fmt: skip
+    assert [r for r in hand.routes() if r.split()[1].startswith("reference>")] == ["feed reference>master"]
+    counted(hand, "3 reference beside a submix", 20)
