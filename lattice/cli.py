@@ -286,7 +286,7 @@ def _trace(options: argparse.Namespace) -> int:
         return 0
     figures = HopFigures.of(graph)
     for path in traced.paths:
-        print(sentence(graph, path) + ".")
+        print(sentence(graph, path, traced) + ".")
         for route, at in zip(path.routes, figures.along(path), strict=True):
             print(f"  {hop_line(graph, route, at)}")
         for blocker in path.blockers:

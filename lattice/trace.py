@@ -15,6 +15,7 @@ from lattice.levels.chain import shown_db
 from lattice.levels.levels import Levels
 from lattice.levels.source_response import EXPECTED, LIKELY, SourceResponse
 from lattice.model import route_kinds
+from lattice.model.document import main_outlet
 from lattice.model.units import words_db
 from lattice.timing.arrivals import Arrivals
 from lattice.timing.paths import Travel
@@ -128,20 +129,65 @@ def hop_words(graph: SignalGraph, route: int) -> str:
     words = route_kinds.TRAITS[piece.kind].verb
     level = "" if piece.gain_db == 0 else " at off" if piece.gain_db is None else f" at {_db(piece.gain_db)}"
     tap = f", {TAP_WORDS[piece.tap]}" if TAP_WORDS[piece.tap] and piece.kind != "midi" else ""
+    if piece.kind == "midi":
+        return f"{words} {name} on port {piece.port or 1}, {_channel_words(piece.channel)}"
+    if piece.kind == "tie":
+        return f"{words} {name} of {_machine_name(graph, graph.head[route])}"
     return f"{words} {name}{level}{tap}"
+
+
+def _channel_words(channel: int | None) -> str:
+    return f"channel {channel}" if channel else "all channels"
 
 
 def _db(level_db: float) -> str:
     return f"{level_db:+.1f} dB".replace("-", "−")
 
 
-def sentence(graph: SignalGraph, path: Path) -> str:
-    """A path as one sentence: “Bells feeds Effects, which feeds Show mix”."""
+def notes_to(graph: SignalGraph, traced: Trace, path: Path) -> list[int]:
+    """The midi routes from where a trace began to the instrument a path begins at, the fewest; none for sound."""
+    first = graph.index[traced.start.partition("/")[0]]
+    came: dict[int, list[int]] = {first: []}
+    waiting = [first]
+    playing = [graph.route_index[route] for route in traced.notes]
+    while waiting and path.start not in came:
+        at = waiting.pop(0)
+        for route in playing:
+            head = graph.head[route]
+            if graph.tail[route] == at and head not in came:
+                came[head] = [*came[at], route]
+                waiting.append(head)
+    return came.get(path.start, [])
+
+
+def outlet_words(graph: SignalGraph, path: Path) -> str:
+    """“from outlet 3–4 of Choir computer” of a path that begins at an instrument that is played."""
     start = graph.strips[path.start]
+    outlet = graph.outlets[path.outlet][1] if path.outlet >= 0 else main_outlet(start)
+    out = f"from outlet {outlet.name or outlet.id} " if outlet is not None else ""
+    return f"{out}of {_machine_name(graph, path.start)}"
+
+
+def _machine_name(graph: SignalGraph, strip: int) -> str:
+    machine = graph.machine_of(strip)
+    return next(known.name for known in graph.template.machines if known.id == machine)
+
+
+def sentence(graph: SignalGraph, path: Path, traced: Trace | None = None) -> str:
+    """A path as one sentence: “Bells feeds Effects, which feeds Show mix”.
+
+    With its trace, from the notes on: “Long plays Horns on port 1, channel 1, which from outlet 2 of Player feeds …”.
+    """
+    start = graph.strips[path.start]
+    notes = notes_to(graph, traced, path) if traced is not None else []
+    hops = [hop_words(graph, route) for route in path.routes]
+    if notes:
+        first = graph.strips[graph.tail[notes[0]]].name
+        played = [hop_words(graph, route) for route in notes]
+        onward = [f"{outlet_words(graph, path)} {hops[0]}", *hops[1:]] if hops else []
+        return f"{first} " + ", which ".join([*played, *onward])
     name = start.name if path.outlet < 0 else f"{start.name} {graph.outlets[path.outlet][1].id}"
-    if not path.routes:
-        return f"{name} is an endpoint itself"
-    return f"{name} " + ", which ".join(hop_words(graph, route) for route in path.routes)
+    return f"{name} " + ", which ".join(hops) if hops else f"{name} is an endpoint itself"
 
 
 def _blocker_json(blocker: Blocker) -> dict[str, Any]:
@@ -213,7 +259,7 @@ def as_json(graph: SignalGraph, traced: Trace) -> dict[str, Any]:
         "midi_routes": list(traced.notes),
         "paths": [
             {
-                "sentence": sentence(graph, path),
+                "sentence": sentence(graph, path, traced),
                 "strips": [graph.strips[strip].id for strip in path.strips(graph)],
                 "from_outlet": graph.outlets[path.outlet][1].id if path.outlet >= 0 else None,
                 "hops": [

@@ -25,7 +25,8 @@ GRAPH = SignalGraph(MADE)
 
 
 def sentences(start: str, end: str | None = None) -> list[str]:
-    return [sentence(GRAPH, path) for path in trace(GRAPH, start, end).paths]
+    traced = trace(GRAPH, start, end)
+    return [sentence(GRAPH, path, traced) for path in traced.paths]
 
 
 @pytest.mark.parametrize(
@@ -43,8 +44,22 @@ def sentences(start: str, end: str | None = None) -> list[str]:
         ("lead", "hall", ["Lead sends to Hall at −14.0 dB, before its fader"]),
         ("kit", None, ["Kit feeds Band, which feeds Out", "Kit 2 feeds Out"]),
         ("kit/2", None, ["Kit 2 feeds Out"]),
-        ("pads", None, ["Kit feeds Band, which feeds Out", "Kit 2 feeds Out"]),
-        ("keys", "bus", ["Kit feeds Band"]),
+        (
+            "pads",
+            None,
+            [
+                f"Pads plays Kit on port 1, all channels, which from outlet {outlet}"
+                for outlet in ("1 of Main computer feeds Band, which feeds Out", "2 of Main computer feeds Out")
+            ],
+        ),
+        (
+            "keys",
+            "bus",
+            [
+                "Keys plays Pads on port 1, all channels, which plays Kit on port 1, all channels, "
+                "which from outlet 1 of Main computer feeds Band"
+            ],
+        ),
         ("out", None, ["Out is an endpoint itself"]),
         ("alone", None, []),
         ("out", "lead", []),

@@ -9,13 +9,14 @@ from django.shortcuts import render
 from django.views.decorators.http import require_safe
 
 from lattice.errors import DocumentError
+from lattice.graph.signal_graph import SignalGraph
 from lattice.model import document
 from lattice.model.document import Section, Template
 from lattice.model.insert_types import INSERT_TYPES
 from lattice.model.layouts import NAMED
 from lattice.model.palette import next_colour
 from lattice.model.strip_kinds import DESTINATIONS, STRIP_KINDS
-from lattice.trace import MOST_PATHS, HopFigures, hop_words, sentence, trace
+from lattice.trace import MOST_PATHS, HopFigures, hop_words, notes_to, outlet_words, trace
 from web.editor.matter_lists import margin_lists
 from web.editor.places.base import wanted
 from web.editor.presenting import frame, strip_context
@@ -168,7 +169,8 @@ def trace_panel(request: HttpRequest, pk: int) -> HttpResponse:
     figures = HopFigures(space.analysis.levels, space.analysis.arrivals)
     paths = [
         {
-            "sentence": sentence(graph, path),
+            "notes": [_note_hop(graph, route) for route in notes_to(graph, traced, path)],
+            "outlet": outlet_words(graph, path) if traced.notes else "",
             "end": graph.strips[path.strips(graph)[-1]],
             "hops": [
                 {
@@ -188,6 +190,10 @@ def trace_panel(request: HttpRequest, pk: int) -> HttpResponse:
     context = {"stored": stored, "start": start, "to": request.GET.get("to", ""), "paths": paths, "found": traced}
     context["more"] = len(traced.paths) - len(paths)
     return render(request, "editor/panel_trace.html", context)
+
+
+def _note_hop(graph: SignalGraph, route: int) -> dict[str, Any]:
+    return {"words": hop_words(graph, route), "strip": graph.strips[graph.head[route]]}
 
 
 @require_safe

@@ -71,5 +71,16 @@ def test_a_player_machine_with_five_sections(page: Page, on_map: Opener) -> None
     graph = hand.space.graph
     for strip in hand.template.strips:
         if strip.kind == "midi":
-            words = sentence(graph, trace(graph, strip.id).paths[0])
-            assert all(hop in words for hop in ("plays", "out", "in", "bus", "Mix")), words
+            traced = trace(graph, strip.id)
+            words = sentence(graph, traced.paths[0], traced)
+            hops = (
+                "plays",
+                "on port 1, channel",
+                "of Player feeds",
+                "is tied to",
+                "of Main computer",
+                "bus",
+                "Mix",
+                "Out",
+            )
+            assert all(hop in words for hop in hops), words

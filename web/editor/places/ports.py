@@ -101,7 +101,7 @@ def machines(template: Template) -> list[dict[str, Any]]:
 
 
 def inputs(space: Workspace, chosen: str) -> list[dict[str, Any]]:
-    """The channels of each strip that keeps its own apart, and of the chosen one: free, taken or doubled, and by whom."""
+    """The channels of each strip that keeps its own apart, and of the chosen one: free or by whom taken."""
     graph, found = space.graph, []
     for number, strip in enumerate(graph.strips):
         if not (keeps_channels_apart(strip) or (strip.id == chosen and graph.ins[number])):
