@@ -10,6 +10,8 @@ from functools import cached_property
 from time import perf_counter
 from typing import TypeVar
 
+from msgspec import UNSET
+
 from lattice.graph.loops import LoopGraph
 from lattice.graph.origin import NO_OUTLET, Origin
 from lattice.graph.paths import Blockers, EasiestPaths, Path
@@ -261,6 +263,14 @@ class Analysis:
     def route_ids(self, numbers: list[int] | tuple[int, ...]) -> tuple[str, ...]:
         """Ids of routes by their positions."""
         return tuple(self.graph.routes[number].id for number in numbers)
+
+    def is_assumed(self, strip: int, outlet: int = NO_OUTLET) -> bool:
+        """Whether the level of a source is not stated, and so the usual one is taken for it."""
+        piece = self.graph.outlets[outlet][1] if outlet >= 0 else main_outlet(self.graph.strips[strip])
+        stated = piece.source if piece is not None else UNSET
+        if stated is UNSET and (piece is None or piece is main_outlet(self.graph.strips[strip])):
+            stated = self.graph.strips[strip].source
+        return stated is UNSET
 
     def source_name(self, strip: int, outlet: int = NO_OUTLET) -> str:
         """“Glass sampler”, or “Glass sampler 3-4” for one of several outlets."""

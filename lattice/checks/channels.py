@@ -162,6 +162,32 @@ def _doubled(analysis: Analysis, strip_number: int, landing: dict[int, list[int]
         )
 
 
+@check("panner.width")
+def panners_wider_than_their_master(analysis: Analysis) -> Iterator[Finding]:
+    """Panners that give more channels than the strip they feed has."""
+    graph = analysis.graph
+    for strip_number in sorted(graph.reshaped):
+        strip = analysis.strip(strip_number)
+        panners = [insert for insert in strip.inserts if insert.traits.spreads and insert.state == "on"]
+        leaving = channel_count(graph.chain_layout[strip_number])
+        for route in graph.outs[strip_number] if panners else ():
+            end = graph.strips[graph.head[route]]
+            if graph.routes[route].kind != "feed" or channel_count(end.layout) >= leaving:
+                continue
+            name = panners[-1].name or panners[-1].type
+            yield Finding(
+                code="panner.width",
+                severity="note",
+                message=f"{name} on {strip.name} gives {leaving} channels, and {end.name} has "
+                f"{channel_count(end.layout)}",
+                strips=(strip.id, end.id),
+                routes=(graph.routes[route].id,),
+                inserts=(panners[-1].id,),
+                figures={"channels": leaving - channel_count(end.layout)},
+                evidence=(f"{graph.chain_layout[strip_number]} leaves {strip.name}, {end.name} is {end.layout}",),
+            )
+
+
 @check("route.width")
 def widths(analysis: Analysis) -> Iterator[Finding]:
     """Inserts whose layout in is not what precedes them."""
@@ -225,4 +251,13 @@ explain(
     why="Channels are folded or left empty inside the chain, unseen.",
     how="Layouts are followed through each chain, insert by insert.",
     fix="Load the insert in the right width, or put it where the width fits.",
+)
+
+explain(
+    "panner.width",
+    many="{n} panners are wider than what they feed",
+    found="A panner gives more channels than the strip it feeds has.",
+    why="What is placed on the channels that are missing folds, or is lost: a move that is heard nowhere.",
+    how="The layout that leaves the chain is compared with that of the strip behind each feed.",
+    fix="Widen that strip, or load the panner in its width.",
 )

@@ -13,6 +13,8 @@ from lattice.levels.shares import bounds_to
 from lattice.levels.source_response import size
 from lattice.model.edit_step import EditStep
 
+WITH_TAIL = frozenset({"reverb", "delay"})
+
 
 @check("route.dry-return")
 def dry_returns(analysis: Analysis) -> Iterator[Finding]:
@@ -64,6 +66,31 @@ def bare_returns(analysis: Analysis) -> Iterator[Finding]:
         )
 
 
+USUAL_LOW_CUT_HZ = 250.0  # of effect returns people take 200 to 300 Hz (common practice)
+
+
+@check("return.lows")
+def returns_with_lows(analysis: Analysis) -> Iterator[Finding]:
+    """Fed returns of a reverb or delay in whose chain nothing takes the lows away."""
+    graph = analysis.graph
+    for strip_number in graph.by_kind["return"]:
+        strip = analysis.strip(strip_number)
+        working = [insert for insert in strip.inserts if insert.state == "on"]
+        effects = [insert for insert in working if insert.type in WITH_TAIL]
+        if not effects or not graph.ins[strip_number] or any(insert.low_cut_hz for insert in working):
+            continue
+        step = EditStep("change_insert", {"insert": effects[0].id, "changes": {"low_cut_hz": USUAL_LOW_CUT_HZ}})
+        yield Finding(
+            code="return.lows",
+            severity="note",
+            message=f"{strip.name} brings the lows of its {effects[0].type} back: no low cut is stated on it",
+            strips=(strip.id,),
+            inserts=(effects[0].id,),
+            evidence=("a low cut of 200 to 300 Hz is where people begin on a return",),
+            remedies=(Remedy(f"State a low cut of {USUAL_LOW_CUT_HZ:g} Hz", (step,)),),
+        )
+
+
 def rise_db(analysis: Analysis, strip_number: int) -> float | None:
     """How much the dry part of a return adds to what goes straight, for the source where that is most.
 
@@ -109,4 +136,13 @@ explain(
         "Inserts that are on are looked at by their type; dynamics alone count as parallel processing and give a note."
     ),
     fix="Switch its effect on, or remove the return.",
+)
+
+explain(
+    "return.lows",
+    many="{n} returns bring lows back",
+    found="A reverb or delay return that is fed, and in whose chain no insert that is on states a low cut.",
+    why="Lows pile up in tails: the mix gets muddy, and the limiter works on what nobody hears as an effect.",
+    how="The chain is looked at for a `low_cut_hz`; where the return is filtered otherwise, state it there.",
+    fix="Cut lows at 200 to 300 Hz (common practice).",
 )

@@ -134,6 +134,49 @@ def _bent(analysis: Analysis, its: StemSet, mix: int, behind_taps: set[int]) -> 
         )
 
 
+@check("mix.limiter-early")
+def early_limiters(analysis: Analysis) -> Iterator[Finding]:
+    """Limiters on a mix whose sources are still at the level that is assumed of them."""
+    graph = analysis.graph
+    for stem in analysis.template.stems:
+        if stem.role != "mix" or stem.strip is None:
+            continue
+        strip = analysis.strip(graph.index[stem.strip])
+        limiters = [insert for insert in strip.inserts if insert.traits.is_limiter and insert.state == "on"]
+        assumed, all_sources = _assumed_into(analysis, graph.index[stem.strip]) if limiters else ([], 0)
+        if not assumed:
+            continue
+        yield Finding(
+            code="mix.limiter-early",
+            severity="note",
+            message=f"{limiters[0].name or limiters[0].type} on {strip.name} works on levels that are only assumed",
+            strips=(strip.id,),
+            inserts=tuple(insert.id for insert in limiters),
+            stems=(stem.id,),
+            figures={"assumed": len(assumed), "sources": all_sources},
+            evidence=(f"{len(assumed)} of {all_sources} sources state no level", *first_of(assumed)),
+        )
+
+
+def _assumed_into(analysis: Analysis, strip: int) -> tuple[list[str], int]:
+    """Names of the sources that reach a strip and state no level, and how many reach it."""
+    at_mix = [False] * len(analysis.graph.strips)
+    at_mix[strip] = True
+    to_mix = analysis.unblocked.backward(at_mix, ())
+    reaching = [one for one in analysis.sources if (to_mix.own[one[0]] if one[1] < 0 else to_mix.outlet[one[1]])]
+    names = [analysis.source_name(*source) for source in reaching if analysis.is_assumed(*source)]
+    return names, len(reaching)
+
+
+explain(
+    "mix.limiter-early",
+    many="{n} limiters work on assumed levels",
+    found="A limiter on a mix while sources that reach it state no level of their own.",
+    why="Its ceiling hides that nobody knows yet what comes: the mix is set against a guess.",
+    how="Sources that reach the mix's strip are counted; those without a stated `source` are assumed at −6 dBFS peak.",
+    fix="State the levels of the sources, or bypass the limiter until they are known (common practice).",
+)
+
 explain(
     "stem.outside-key",
     many="{n} stems are ducked by what is not in them",

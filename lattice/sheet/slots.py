@@ -11,6 +11,7 @@ from lattice.sheet.nodes import BUSES, ENDS, INSTRUMENTS, MIX, RETURNS, SOURCES,
 
 # A folded section keeps room for its name and a line of figures.
 FOLDED_ROWS = 2
+BESIDE_BANDS = "*"  # the anchor of a strip in no band's rows; strips of no section have a band called ""
 GAP_ROWS = {RETURNS: 2, SUBMIXES: 2, MIX: 2, ENDS: 1}
 
 
@@ -169,8 +170,8 @@ class SlotRows:
                 return (
                     self.top[band] + min(offset, float(self.height[band] - 1)) if offset >= 0 else float(self.top[band])
                 )
-            if not band:
-                return min(offset, float(max(self.total - 1, 0)))
+            if band in (BESIDE_BANDS, ""):  # "": as sheets that are kept had it
+                return offset  # where it stood, below all bands too: a second drawing moves nothing
         known = [centres[other] for other in self.neighbours[node.id] if other in centres]
         middle = median(known) if known else float(max(self.total - 1, 0)) / 2
         return middle + 1 if node.role == RETURNS else middle  # a row beside the bus: its line passes straight
@@ -179,7 +180,7 @@ class SlotRows:
         for band, top in self.top.items():
             if top <= row < top + self.height[band]:
                 return band, row - top
-        return "", row
+        return BESIDE_BANDS, row
 
 
 def spread_apart(wanted: list[float], gap: float) -> list[int]:

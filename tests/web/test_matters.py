@@ -85,7 +85,7 @@ def _is_asked_for(row: Row, asked: dict[str, str]) -> bool:
     section = strips[first[0]].section if first and first[0] in strips else (findings[0].sections or ("",))[0]
     holds = {
         "severity": lambda value: min(SEVERITIES.index(one.severity) for one in findings) == SEVERITIES.index(value),
-        "family": lambda value: row.matter.code.startswith({"Levels": "level."}[value]),
+        "family": lambda value: row.matter.code.startswith({"Levels": ("level.", "return.", "mix.")}[value]),
         "code": lambda value: any(one.code.startswith(value) for one in findings),
         "q": lambda value: all(
             any(known == word if word.isdigit() else known.startswith(word) for known in re.split(r"\W+", said))

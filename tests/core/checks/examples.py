@@ -68,6 +68,14 @@ CASES = {
     "route.unheard": (t(["a:x", "o:out"]), "x", t(["a:x", "o:out"], ["x>out"])),
     "route.blocked": (t(["a:x mute", "o:out"], ["x>out"]), "x", t(["a:x mute", "o:out"], ["x>out pre-fader"])),
     "route.starved": (t(["a:x", "o:out off"], ["x>out"]), "out", t(["a:x", "p:out off"], ["x>out"])),
+    "return.lows": (
+        t(["a:x", {"id": "y", "kind": "return", "inserts": [VERB]}, "o:out"], ["send x>y -6", "y>out"]), "y",
+        t(["a:x", {"id": "y", "kind": "return", "inserts": [{"id": "c", "type": "eq", "low_cut_hz": 250.0}, VERB]}, "o:out"], ["send x>y -6", "y>out"]),
+    ),
+    "panner.width": (
+        t(["a:x", {"id": "y", "kind": "bus", "inserts": [{"id": "p", "type": "panner", "layout_out": "5.1"}]}, {"id": "m", "kind": "master", "layout": "stereo"}], ["x>y", "y>m"]), "y",
+        t(["a:x", {"id": "y", "kind": "bus", "inserts": [{"id": "p", "type": "panner", "layout_out": "5.1"}]}, {"id": "m", "kind": "master", "layout": "5.1"}], ["x>y", "y>m"]),
+    ),
     "route.unfed": (t(["b:x"]), "x", t(["a:y spare", "b:x", "o:out"], ["y>x", "x>out"])),
     "route.dead-end": (t(["a:x", "b:y"], ["x>y"]), "y", t(["a:x", "b:y", KEYED], ["x>y", "key y>b/duck"])),
     "route.outlet-unheard": (t([PLAYER, "o:out"], ["i>out"]), "i", t([PLAYER, "o:out"], ["i>out", "i/2>out"])),

@@ -46,7 +46,13 @@ def _ruled(kind: str, strips: list[Any], routes: list[Any], **fields: Any) -> An
     return t(strips, routes, rules=[rule(kind, **fields)])
 
 
+def _limited(**source: Any) -> Any:
+    mix = {"id": "mix", "kind": "master", "inserts": [{"id": "cap", "type": "limiter", "ceiling_db": -1.0}]}
+    return _stems([{"id": "x", "kind": "audio", **source}, "b:drums", "b:keys", mix], ["x>drums", *TO_MIX])
+
+
 CASES = {
+    "mix.limiter-early": (_limited(), "mix", _limited(source={"peak_dbfs": -12.0, "rms_dbfs": -24.0})),
     "stem.missing": (
         _stems(["a:x", *BUSES], ["x>mix", *TO_MIX]), "x",
         _stems(["a:x", *BUSES], ["x>drums", *TO_MIX]),

@@ -42,6 +42,15 @@ def both(before: Template, after: Template, folded: frozenset[str] = frozenset()
     return redrawn(sheet, *graphs, (cuts[0], cuts[1])), draw(graphs[1], cuts[1], folded, slots), slots
 
 
+@given(templates())
+@tries(150)
+def test_what_is_drawn_twice_stands_where_it_stood(made: Template) -> None:
+    _quick, whole, slots = both(made, made)
+    graph = SignalGraph(made)
+    assert draw(graph, LoopGraph(graph).feedback, frozenset(), slots) == whole
+    assert redrawn(whole, graph, graph, ((), ())) is whole
+
+
 @given(templates(), st.integers(0, 2**32), st.booleans())
 @tries(150)
 def test_after_random_edits_it_is_what_would_be_drawn(made: Template, seed: int, fold: bool) -> None:
