@@ -26,7 +26,7 @@ ROUNDS = 7
 LARGE = 3000
 # strips, worn, all sections folded
 TEMPLATES = ((60, False, False), (300, False, False), (300, True, False), (LARGE, False, True), (LARGE, True, True))
-PAGES = ("map", "findings", "levels", "timing", "stems", "strip", "crosspoints", "keys", "ports", "plan")
+PAGES = ("map", "findings", "levels", "timing", "stems", "strips", "crosspoints", "keys", "ports", "plan")
 ADDRESS = "127.0.0.1:8931"
 
 

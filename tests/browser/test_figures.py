@@ -72,7 +72,7 @@ def test_timing_folds_many_strips_and_opens_a_section(page: Page, on_map: Opener
 
 def test_a_profile_is_changed_kept_and_taken_back(page: Page, on_map: Opener) -> None:
     stored = on_map(night_ferry.in_work())
-    opened(page, stored.pk, "delivery")
+    opened(page, stored.pk, "setup")
     page.fill("#p-name", "Dome")
     page.keyboard.press("Tab")
     at_version(page, 2)

@@ -24,7 +24,7 @@ def order() -> list[str]:
 
 def on_sheet(page: Page, on_map: Opener, made: Template, strip: str) -> None:
     stored = on_map(made)
-    page.goto(f"/t/{stored.pk}/strip/?strip={strip}")
+    page.goto(f"/t/{stored.pk}/strips/?strip={strip}")
     page.wait_for_selector("body[data-ready]")
 
 

@@ -135,7 +135,7 @@ def test_a_difference_is_taken_over_from_a_revision(page: Page, on_map: Opener) 
 
 def test_an_inventory_comes_from_a_file_and_says_what_is_missing(page: Page, on_map: Opener, tmp_path) -> None:  # type: ignore[no-untyped-def]
     stored = on_map(night_ferry.clean())
-    opened(page, stored.pk, "inventory")
+    opened(page, stored.pk, "setup")
     expect(page.locator("#place-body")).to_contain_text("No inventory is kept yet")
     path = tmp_path / "house.csv"
     path.write_text("maker,name,version\nTern Audio,Hall,3.0\n")

@@ -74,6 +74,8 @@ def test_it_is_shown_then_done_in_one_step_and_taken_back(
 
 REFUSED: list[tuple[str, dict[str, str], str]] = [
     ("set_inserts", {"strips": "kick", "state": "on"}, "no insert of these strips would change"),
+    ("change_choice", {"choice": "c", "sounding": "2"}, "there is no choice c"),
+    ("remove_choices", {"choices": "c"}, "there is no choice c"),
     ("move_to_machine", {"strips": "kick", "machine": "far"}, "there is no machine far"),
     ("remove_strips", {"strips": ""}, "no strip is chosen"),
     ("duplicate", {"strips": "kick", "times": "many"}, "“many” is not a whole number"),

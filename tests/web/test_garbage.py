@@ -122,7 +122,7 @@ def test_the_page_of_a_fault_says_only_what_it_knows(careful: Client, stored, mo
 
 def test_inventories_whose_channels_are_no_numbers_are_refused(careful: Client, stored: StoredTemplate) -> None:
     text = '{"name": "x", "input_names": {"a": "b"}}'
-    answer = careful.post(f"/t/{stored.pk}/write/bring-inventory/", {"name": "S", "text": text, "place": "inventory"})
+    answer = careful.post(f"/t/{stored.pk}/write/bring-inventory/", {"name": "S", "text": text, "place": "setup"})
     assert answer.status_code == 422
     assert "a is not a number of a channel" in answer.content.decode()
 

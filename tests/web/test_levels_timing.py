@@ -195,10 +195,10 @@ def test_a_profile_shows_where_its_figures_come_from_as_long_as_they_are_its_own
 ) -> None:
     stored = services.store(owner, MADE)
     signed_in.post(f"/t/{stored.pk}/write/choose_profile/", {"base": 1, "preset": "ebu-r128"})
-    page = signed_in.get(f"/t/{stored.pk}/delivery/").content.decode()
+    page = signed_in.get(f"/t/{stored.pk}/setup/").content.decode()
     assert "EBU R 128: maximum true peak −1 dBTP" in page
     signed_in.post(f"/t/{stored.pk}/write/change_profile/", {"base": 2, "true_peak_dbtp": "-3"})
-    assert "maximum true peak" not in signed_in.get(f"/t/{stored.pk}/delivery/").content.decode()
+    assert "maximum true peak" not in signed_in.get(f"/t/{stored.pk}/setup/").content.decode()
     assert workspace(StoredTemplate.objects.get()).template.profile.true_peak_dbtp == -3
 
 
@@ -258,14 +258,14 @@ def test_a_profile_is_kept_taken_by_another_template_and_forgotten(
     signed_in: Client, owner: User, stored: StoredTemplate
 ) -> None:
     signed_in.post(f"/t/{stored.pk}/write/change_profile/", {"base": 1, "name": "Dome", "true_peak_dbtp": "-3"})
-    kept = signed_in.post(f"/t/{stored.pk}/write/keep-profile/", {"place": "delivery"}).content.decode()
+    kept = signed_in.post(f"/t/{stored.pk}/write/keep-profile/", {"place": "setup"}).content.decode()
     assert "Forget Dome" in kept
     other = services.store(owner, MADE)
-    page = signed_in.get(f"/t/{other.pk}/delivery/").content.decode()
+    page = signed_in.get(f"/t/{other.pk}/setup/").content.decode()
     figures = html.unescape(re.search(r'<option value="({.*?})">Dome', page)[1])  # type: ignore[index]
     assert signed_in.post(f"/t/{other.pk}/write/choose_profile/", {"base": 1, "preset": figures}).status_code == 200
     assert workspace(StoredTemplate.objects.get(pk=other.pk)).template.profile.true_peak_dbtp == -3.0
     refused = signed_in.post(f"/t/{other.pk}/write/choose_profile/", {"base": 2, "preset": '{"loudness_lufs": "loud"}'})
     assert (refused.status_code, "not the figures of a profile" in refused.content.decode()) == (422, True)
     signed_in.post(f"/t/{stored.pk}/write/forget-profile/", {"name": "Dome"})
-    assert "Dome</option>" not in signed_in.get(f"/t/{other.pk}/delivery/").content.decode()
+    assert "Dome</option>" not in signed_in.get(f"/t/{other.pk}/setup/").content.decode()

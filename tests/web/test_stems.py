@@ -13,7 +13,7 @@ from lattice.generate import generate
 from lattice.model.document import Template
 from tests.build import template
 from tests.web.test_writes import now, write
-from web.editor.places.hygiene import hygiene_place
+from web.editor.hygiene import hygiene_place
 from web.editor.places.stems import ledger_place
 from web.shelf import services
 from web.shelf.models import JournalEntry, KeptInventory, StoredTemplate
@@ -179,18 +179,18 @@ def test_hygiene_gathers_names_colours_sections_and_what_nothing_uses() -> None:
 def test_inventories_are_brought_taken_checked_exported_and_forgotten(signed_in: Client, mine: StoredTemplate) -> None:
     url = f"/t/{mine.pk}/write/"
     refused = signed_in.post(
-        url + "bring-inventory/", {"name": "Studio", "text": "what,name\ndoor,x\n", "place": "inventory"}
+        url + "bring-inventory/", {"name": "Studio", "text": "what,name\ndoor,x\n", "place": "setup"}
     )
     assert (refused.status_code, "row 2" in refused.content.decode()) == (422, True)
     assert signed_in.post(url + "bring-inventory/", {"name": "", "text": "name\nx\n"}).status_code == 422
     csv = "maker,name,version\nTern Audio,Glue,2.0\n"
-    page = signed_in.post(url + "bring-inventory/", {"name": "Studio", "text": csv, "place": "inventory"})
+    page = signed_in.post(url + "bring-inventory/", {"name": "Studio", "text": csv, "place": "setup"})
     assert "Studio has Tern Audio Glue 2.0, and 2.1 is wanted" in page.content.decode()
     kept = KeptInventory.objects.get()
     exported = signed_in.get(f"/t/{mine.pk}/inventory/{kept.pk}.csv")
     assert exported.content.decode() == "what,maker,name,version,channel\r\nplug-in,Tern Audio,Glue,2.0,\r\n"
     assert signed_in.post(url + "take-inventory/", {"machine": "none"}).status_code == 422
-    page = signed_in.post(url + "take-inventory/", {"machine": "main", "place": "inventory"}).content.decode()
+    page = signed_in.post(url + "take-inventory/", {"machine": "main", "place": "setup"}).content.decode()
     assert KeptInventory.objects.count() == 2
     assert "Everything the template asks for is there" in page
     signed_in.post(url + "forget-inventory/", {"of": kept.pk})

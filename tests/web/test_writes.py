@@ -55,6 +55,9 @@ TABLE: list[tuple[str, dict[str, Any], str]] = [
         {"names": "Tom 1\nTom 2\n", "kind": "audio", "layout": "mono", "section": "drums", "feed": "*section"},
         "Add 2 strips",
     ),
+    ("change_timeline", {"pop_lead_s": "3"}, "Timeline: pop lead s 3"),
+    ("set_markers", {"markers": "9 Verse\n17 Chorus"}, "2 markers"),
+    ("set_info", {"lines": "artist: A. Tern"}, "1 file tags"),
     ("outboard_instrument", {"name": "Tide", "inputs": "7", "port": "1", "channel": ""}, "Outboard instrument Tide"),
     (
         "player_machine",

@@ -11,7 +11,7 @@ from lattice.errors import DocumentError
 from lattice.formats.inventory import dump, load
 from lattice.model.inventory import inventory_of
 from lattice.model.names import slug
-from web.editor.places.inventory import as_inventory
+from web.editor.kept_inventories import as_inventory
 from web.editor.writes import changed, refused
 from web.shared.numbers import number_of
 from web.shelf import services

@@ -7,6 +7,10 @@ from web.editor.places.base import PLACES
 
 urlpatterns = [
     *(
+        path(f"{old}/", views.led_on, {"now": now, "with_query": query}, name=old)
+        for old, now, query in views.OLD_PLACES
+    ),
+    *(
         path(f"{place.name}/", views.place_page, {"place": place.name}, name=place.name)
         for place in PLACES.values()
         if place.context is not None

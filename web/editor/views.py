@@ -2,13 +2,33 @@
 
 from __future__ import annotations
 
+from urllib.parse import urlencode
+
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import render
+from django.shortcuts import redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_safe
 
+from web.editor.matters import OTHERS
 from web.editor.places.base import PLACES, Context, Place, wanted
 from web.editor.presenting import frame
 from web.shelf.access import own_template_or_404
+
+# Addresses of places that were regrouped: the place that has what they showed, and what of it is asked for.
+OLD_PLACES = (
+    ("strip", "strips", ""),
+    ("delivery", "setup", ""),
+    ("inventory", "setup", ""),
+    ("hygiene", "findings", urlencode({"family": OTHERS})),
+)
+
+
+@require_safe
+def led_on(request: HttpRequest, pk: int, now: str, with_query: str) -> HttpResponse:
+    """An old address leads on, with what it asked for."""
+    own_template_or_404(request, pk)
+    query = "&".join(part for part in (with_query, request.GET.urlencode()) if part)
+    return redirect(reverse(now, args=[pk]) + (f"?{query}" if query else ""))
 
 
 @require_safe

@@ -13,8 +13,8 @@ from web.editor.lists import KeyedList, Table
 Context = dict[str, Any]
 Keys = tuple[tuple[str, str], ...]  # what to press, keys between `…`, and what it does
 
-# Navigation follows the work: the flow, its figures and what is delivered, what is wrong and what is kept.
-FLOW, FIGURES, RECORD = range(3)
+# Navigation follows the work: the flow, its figures and what is delivered, what is wrong and kept, what is said once.
+FLOW, FIGURES, RECORD, SETUP = range(4)
 
 
 @dataclass(frozen=True)
@@ -51,7 +51,7 @@ def register(place: Place) -> None:
 
 def navigation() -> list[list[Place]]:
     """Places by group, as the head of every page lists them."""
-    return [[place for place in PLACES.values() if place.group == group] for group in (FLOW, FIGURES, RECORD)]
+    return [[place for place in PLACES.values() if place.group == group] for group in (FLOW, FIGURES, RECORD, SETUP)]
 
 
 EVERYWHERE: Keys = (

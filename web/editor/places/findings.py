@@ -8,9 +8,10 @@ from django.http import HttpRequest
 from django.template.loader import render_to_string
 
 from lattice.checks.finding import SEVERITIES
+from web.editor.hygiene import hygiene_place
 from web.editor.lists import KeyedList, Table
 from web.editor.matter_lists import matters_list, numbers
-from web.editor.matters import Row, waived_by_waiver
+from web.editor.matters import OTHERS, Row, waived_by_waiver
 from web.editor.narrowing import Narrowed, bars
 from web.editor.places.base import RECORD, Context, Place, wanted
 from web.editor.what_if import awake_beside
@@ -44,6 +45,8 @@ def _shown(request: HttpRequest, context: Context) -> Context:
     """All that stands on the page."""
     shown = _top(request, context)
     shown["matters"] = matters_list(request, context, wanted(request, "finding"))
+    if shown["narrowed"].family == OTHERS:
+        shown |= hygiene_place(context["space"], context["sheet_map"].zone_of)
     shown["waived"] = waived_by_waiver(context["space"])
     return shown | ({"awake": awake_beside(context["space"])} if wanted(request, "awake") else {})
 

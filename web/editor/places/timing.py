@@ -137,7 +137,7 @@ def _row(space: Workspace, strip_number: int, at: int, x: Any, on_path: bool) ->
     words = f"arrives {start}" + (f", leaves {now}" if now != start else "") + (f", waits {held}" if held else "")
     told = arrivals.chain[strip_number][0]
     return {
-        "href": f"../strip/?strip={strip.id}", "name": strip.name,
+        "href": f"../strips/?strip={strip.id}", "name": strip.name,
         "y": y, "text_y": y + 12, "sub_y": y + 24, "bar_y": y + 5, "bar_height": BAR, "bars": bars,
         "words": words,
         "colour": (section and section.colour) or "transparent", "marks": marks, "x": x(start), "on_path": on_path,

@@ -166,6 +166,7 @@ OF_MACHINE = (
     ("input_latency_samples", "input latency", "ml", "figure"),
     ("output_latency_samples", "output latency", "mol", "figure"),
     ("tie_latency_samples", "tie latency", "mt", "figure"),
+    ("memory_mb", "memory, MB", "mmb", "figure"),
 )
 
 

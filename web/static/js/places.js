@@ -10,7 +10,7 @@ import "./shared.js";
 const body = document.getElementById("place-body");
 const state = document.getElementById("state");
 const base = state.dataset.base.replace(/map\/$/, "");
-const onSheet = () => document.getElementById("state").dataset.place === "strip";
+const onSheet = () => document.getElementById("state").dataset.place === "strips";
 const chosen = () => new URLSearchParams(location.search).get("strip");
 const chooser = new Chooser((edit, values) => write(`${base}write/${edit}/`, values));
 
@@ -145,7 +145,7 @@ body.addEventListener("change", async (event) => {
 const follow = (id) => document.getElementById(id)?.getAttribute("href") && document.getElementById(id).click();
 const KEYS = {
   c: askConnect,
-  o: () => !onSheet() && chosen() && location.assign(`${base}strip/?strip=${encodeURIComponent(chosen())}`),
+  o: () => !onSheet() && chosen() && location.assign(`${base}strips/?strip=${encodeURIComponent(chosen())}`),
   "[": () => follow("strip-before"),
   "]": () => follow("strip-after"),
 };

@@ -26,7 +26,7 @@ export const DEEDS = {
   connect: askConnect,
   trace: () => chosen.strip && open(`trace/?from=${here()}`),
   "trace-to": traceTo,
-  sheet: () => chosen.strip && location.assign(`${base}strip/?strip=${here()}`),
+  sheet: () => chosen.strip && location.assign(`${base}strips/?strip=${here()}`),
   section: () => chooseSection(),
   fold: () => chosen.strip && sectionOf(chosen.strip) && post("fold", { section: sectionOf(chosen.strip) }),
   "fold-all": () => post("fold", { section: "all" }),

@@ -1,4 +1,4 @@
-"""The Inventory place: what machines have, and what a template asks of one of them."""
+"""Inventories that a person keeps: what machines have, and what a template asks of one of them."""
 
 from __future__ import annotations
 
@@ -6,13 +6,10 @@ from collections.abc import Iterable
 from typing import Any
 
 import msgspec
-from django.http import HttpRequest
 
 from lattice.checks.machines import asked_of
 from lattice.model.document import Template
 from lattice.model.inventory import Inventory, inventory_of
-from web.editor.places.base import RECORD, Context, Place, wanted
-from web.shelf.access import signed_in_user
 from web.shelf.models import KeptInventory
 
 
@@ -35,11 +32,3 @@ def inventory_place(template: Template, kept: Iterable[KeptInventory], wanted: s
         "own": own,
         "example": "what,maker,name,version,channel\nplug-in,Tern Audio,Glue,2.10,\ninput,,Pulpit,,1",
     }
-
-
-def _context(request: HttpRequest, context: Context) -> Context:
-    kept = KeptInventory.objects.filter(owner=signed_in_user(request))
-    return inventory_place(context["template"], kept, wanted(request, "of"))
-
-
-PLACE = Place("inventory", "Inventory", RECORD, 2, _context)

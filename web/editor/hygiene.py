@@ -1,13 +1,10 @@
-"""The Hygiene place: names, colours, empty sections and strips that nothing uses, each with what puts it right."""
+"""Hygiene, a family of Findings: names, colours, empty sections, strips that nothing uses."""
 
 from __future__ import annotations
 
 from typing import Any
 
-from django.http import HttpRequest
-
 from lattice.model.document import Strip
-from web.editor.places.base import RECORD, Context, Place
 from web.shelf.workspace import Workspace
 
 GROUPS = (
@@ -50,10 +47,3 @@ def _unused(space: Workspace) -> list[Strip]:
     used |= {section.bus for section in template.sections if section.bus}
     used |= {member.partition("/")[0] for choice in template.choices for member in choice.members}
     return [strip for strip in template.strips if strip.id not in used and not {"spare", "backup"} & set(strip.tags)]
-
-
-def _context(_request: HttpRequest, context: Context) -> Context:
-    return hygiene_place(context["space"], context["sheet_map"].zone_of)
-
-
-PLACE = Place("hygiene", "Hygiene", RECORD, 1, _context)

@@ -1,4 +1,4 @@
-"""The Strip place: one strip as a ladder of its stages from `in` to `post`, with what comes to and leaves each."""
+"""The Strips place: all as a table; one as a ladder of its stages, with what comes to and leaves each."""
 
 from __future__ import annotations
 
@@ -9,10 +9,11 @@ from django.http import HttpRequest
 
 from lattice.graph.signal_graph import IN, POST, PRE, SignalGraph
 from lattice.levels.chain import Stage, figures
-from lattice.model.document import Insert, Outlet, Route, Stem, Strip, Template, main_outlet, source_of
+from lattice.model.document import Insert, Outlet, Route, Stem, Strip, main_outlet, source_of
 from lattice.model.document import machine_id as id_of_machine
 from web.editor.panels import CHOICES
 from web.editor.places.base import FLOW, Context, Place, wanted
+from web.editor.strip_table import strip_table
 from web.shared.templatetags.figures import dbfs, whole
 from web.shelf.workspace import Workspace
 
@@ -151,26 +152,18 @@ def _physical(strip: Strip, names: dict[str, str]) -> str:
     return ", ".join(names.get(str(channel)) or str(channel) for channel in strip.io or ())
 
 
-def by_section(template: Template) -> list[tuple[str, list[Strip]]]:
-    """Strips by section in document order, for choosing one."""
-    sections = [
-        (section.name, [s for s in template.strips if s.section == section.id]) for section in template.sections
-    ]
-    rest = [strip for strip in template.strips if strip.section is None]
-    return [(name, strips) for name, strips in [*sections, ("No section", rest)] if strips]
-
-
 def _context(request: HttpRequest, context: Context) -> Context:
     space = context["space"]
     number = space.graph.index.get(wanted(request, "strip"))
     if number is None:
-        return {"strip": "", "sections": by_section(space.template)}
+        asked = {name: wanted(request, name) for name in ("q", "kind", "section", "sort", "way", "from")}
+        return {"strip": "", **strip_table(space, asked)}
     return strip_sheet(space, number) | CHOICES
 
 
 PLACE = Place(
-    "strip",
-    "Strip",
+    "strips",
+    "Strips",
     FLOW,
     1,
     _context,

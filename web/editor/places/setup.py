@@ -1,4 +1,4 @@
-"""The Delivery place: rates, compensation and profile, each figure of a known profile with its source."""
+"""The Set-up place: what is said once of a template: rates, time, delivery, machines, sections, choices, inventory."""
 
 from __future__ import annotations
 
@@ -11,9 +11,10 @@ from django.http import HttpRequest
 from lattice.model.document import PAN_LAWS_DB, FrameRate, Template
 from lattice.model.units import words_db
 from lattice.profiles import PRESETS
-from web.editor.places.base import FIGURES, Context, Place
+from web.editor.kept_inventories import inventory_place
+from web.editor.places.base import SETUP, Context, Place, wanted
 from web.shelf.access import signed_in_user
-from web.shelf.models import KeptProfile
+from web.shelf.models import KeptInventory, KeptProfile
 
 PROFILE_ROWS = (
     ("name", "Name", ""),
@@ -43,7 +44,7 @@ def delivery_place(template: Template, kept: Iterable[KeptProfile]) -> dict[str,
     return {
         "profile_rows": rows,
         "presets": PRESETS,
-        "kept": [(one.name, json.dumps(one.figures)) for one in kept],
+        "kept_profiles": [(one.name, json.dumps(one.figures)) for one in kept],
         "is_known": known is not None,
         "frame_rates": get_args(FrameRate),
         "pan_laws": [(law, words_db(law)) for law in PAN_LAWS_DB],
@@ -56,8 +57,30 @@ def delivery_place(template: Template, kept: Iterable[KeptProfile]) -> dict[str,
     }
 
 
+def said_once(template: Template) -> dict[str, Any]:
+    """Timeline, markers, file tags, choices, sections and machines as their fields show them."""
+    names = {strip.id: strip.name for strip in template.strips}
+    return {
+        "markers": "\n".join(f"{marker.bar} {marker.name}" for marker in template.timeline.markers),
+        "info": "\n".join(f"{name}: {text}" for name, text in template.info.items()),
+        "choices": [
+            (choice, [names.get(member.partition("/")[0], member) for member in choice.members])
+            for choice in template.choices
+        ],
+        "buses": [strip for strip in template.strips if strip.kind in ("bus", "master")],
+        "machine_kinds": ("computer", "outboard"),
+        "layouts_asked": " ".join(template.profile.layouts),
+    }
+
+
 def _context(request: HttpRequest, context: Context) -> Context:
-    return delivery_place(context["template"], KeptProfile.objects.filter(owner=signed_in_user(request)))
+    template, owner = context["template"], signed_in_user(request)
+    kept = KeptInventory.objects.filter(owner=owner)
+    return {
+        **inventory_place(template, kept, wanted(request, "of")),
+        **delivery_place(template, KeptProfile.objects.filter(owner=owner)),
+        **said_once(template),
+    }
 
 
-PLACE = Place("delivery", "Delivery", FIGURES, 2, _context)
+PLACE = Place("setup", "Set-up", SETUP, 0, _context)
