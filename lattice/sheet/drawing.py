@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
+from math import ceil
 from typing import Any
 
 from lattice.graph.signal_graph import SignalGraph
@@ -13,9 +14,13 @@ from lattice.model.units import channel_span
 from lattice.sheet.lines import BOX_HEIGHT, ROW, Lines, Xs, junctions, union
 from lattice.sheet.nodes import NO_SECTION, ROLE_NAMES, Node, NodeSet
 from lattice.sheet.slots import SlotRows, Slots
+from lattice.sheet.text import width as text_width
 
-# A name of some fifteen letters, and a figure.
-BOX_WIDTH = 104.0
+# A column is as wide as its longest name, up to so many letters, and a figure beside it.
+MOST_LETTERS = 26
+LEAST_BOX, LEAST_FOLD = 76.0, 104.0
+FIGURE_LETTER = 6.7  # width of one, px
+FIGURE_LETTERS = 3  # “5.1”, “7–8”; a longer one takes from the name
 LEFT, TOP = 34.0, 62.0  # of the frame's inside: zone letters, zone numbers and column heads stand outside
 LEAST_GUTTER = 20.0
 FOOT = 128.0  # room below the bands for legend and title block
@@ -34,6 +39,7 @@ class Box:
     kind: str
     x: float
     y: float
+    width: float
     height: float
     colour: str | None
     zone: str
@@ -142,8 +148,28 @@ def draw(graph: SignalGraph, feedback: Collection[int], folded: Collection[str],
     nodes = NodeSet(graph, feedback, folded)
     rows = SlotRows(nodes, slots)
     lines = Lines(nodes)
-    xs = Xs(lines, LEFT, BOX_WIDTH, LEAST_GUTTER)
+    xs = Xs(lines, LEFT, _column_widths(graph, nodes, lines.columns), LEAST_GUTTER)
     return _Drawing(graph, nodes, rows, lines, xs).sheet()
+
+
+def box_width(name: str, outlets: Collection[str] = ()) -> float:
+    """How wide a box wants to be for its name, with room for a figure or for the names of its outlets."""
+    beside = max((len(outlet[:8]) for outlet in outlets), default=FIGURE_LETTERS) if outlets else FIGURE_LETTERS
+    return max(LEAST_BOX, ceil(8 + text_width(name[:MOST_LETTERS]) + 7 + FIGURE_LETTER * beside))
+
+
+def outlet_names(strip: Strip) -> list[str]:
+    """What stands at the rows of a box with several."""
+    return [outlet.name or outlet.id for outlet in strip.outlets] if len(strip.outlets) > 1 else []
+
+
+def _column_widths(graph: SignalGraph, nodes: NodeSet, columns: int) -> list[float]:
+    widths = [LEAST_BOX] * columns
+    for node in nodes.nodes.values():
+        outlets = outlet_names(graph.strips[node.strip]) if node.strip >= 0 else []
+        least = LEAST_FOLD if node.strip < 0 else LEAST_BOX
+        widths[node.column] = max(widths[node.column], least, box_width(node.name, outlets))
+    return widths
 
 
 class _Drawing:
@@ -178,7 +204,7 @@ class _Drawing:
         frames = []
         for (_band, machine), inside in groups.items():
             left, top = min(box.x for box in inside) - 5, min(box.y for box in inside) - 4
-            right = max(box.x for box in inside) + BOX_WIDTH + 5
+            right = max(box.x + box.width for box in inside) + 5
             foot = max(box.y + box.height for box in inside) + 4
             frames.append(Frame(names[machine], left, top, right - left, foot - top))
         return tuple(frames)
@@ -217,7 +243,10 @@ class _Drawing:
         firsts = [min(c for c, (r, _rank) in enumerate(self.nodes.columns) if r == role) for role in roles]
         edges = (
             [LEFT]
-            + [(self.xs.column_x[first] + self.xs.column_x[first - 1] + BOX_WIDTH) / 2 for first in firsts[1:]]
+            + [
+                (self.xs.column_x[first] + self.xs.column_x[first - 1] + self.xs.widths[first - 1]) / 2
+                for first in firsts[1:]
+            ]
             + [width]
         )
         return tuple(
@@ -237,7 +266,7 @@ class _Drawing:
         letter = next((band.letter for band in bands if band.y <= y < band.y + band.height), _letter(len(bands)))
         shared: dict[str, Any] = {
             "id": node.id, "name": node.name, "x": x, "y": y - BOX_HEIGHT / 2, "zone": f"{letter}{column_number}",
-            "height": (node.rows - 1) * ROW + BOX_HEIGHT, "band": node.band,
+            "width": self.xs.widths[node.column], "height": (node.rows - 1) * ROW + BOX_HEIGHT, "band": node.band,
         }  # fmt: skip
         if node.strip < 0:
             section = self.sections[node.band or ""]

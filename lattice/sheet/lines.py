@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import itertools
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
 from lattice.sheet.nodes import Link, Node, NodeSet
@@ -246,19 +246,19 @@ def _straightened(points: list[tuple[float, float]]) -> list[tuple[float, float]
 class Xs:
     """x positions, once the width of every gutter is known."""
 
-    def __init__(self, lines: Lines, left: float, box_width: float, least_gutter: float) -> None:
+    def __init__(self, lines: Lines, left: float, widths: Sequence[float], least_gutter: float) -> None:
         self.lines = lines
-        self.box_width = box_width
+        self.widths = widths  # of the boxes, by column
         self.column_x: list[float] = []
         self.lane_x: list[float] = []
         x = left
         for gutter, lanes in enumerate(lines.lanes):
-            width = max(least_gutter if 0 < gutter < lines.columns else 14.0, (lanes + 1) * LANE + 3)
+            width = max(least_gutter if gutter < lines.columns else 14.0, (lanes + 1) * LANE + 3)
             self.lane_x.append(x + (width - (lanes - 1) * LANE) / 2)
             x += width
             if gutter < lines.columns:
                 self.column_x.append(x)
-                x += box_width
+                x += widths[gutter]
         self.right = x
 
     def lane(self, run: Run) -> float:
@@ -271,14 +271,14 @@ class Xs:
 
     def start(self, link: Link) -> float:
         """The x where a link leaves its box."""
-        x = self.box(self.lines.nodes[link.start])
-        return x if link.kind == "midi" else x + self.box_width
+        node = self.lines.nodes[link.start]
+        return self.box(node) if link.kind == "midi" else self.box(node) + self.widths[node.column]
 
     def end(self, link: Link) -> float:
         """The x where a link comes to its box."""
-        x = self.box(self.lines.nodes[link.end])
-        from_right = self.lines.end_gutter(link) == self.lines.nodes[link.end].column + 1
-        return x + self.box_width if from_right else x
+        node = self.lines.nodes[link.end]
+        from_right = self.lines.end_gutter(link) == node.column + 1
+        return self.box(node) + self.widths[node.column] if from_right else self.box(node)
 
 
 def union(paths: Iterable[list[tuple[float, float]]]) -> list[tuple[float, float, float, float]]:

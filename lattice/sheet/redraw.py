@@ -12,7 +12,7 @@ from typing import Any
 
 from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Route, Strip
-from lattice.sheet.drawing import Box, Sheet, figures_of, look_of
+from lattice.sheet.drawing import Box, Sheet, box_width, figures_of, look_of, outlet_names
 
 
 def redrawn(
@@ -42,7 +42,7 @@ def redrawn(
     changed = set()
     for number, (was, now) in enumerate(zip(old.strips, new.strips, strict=True)):
         if was is not now and was != now:
-            if _place(was) != _place(now):
+            if _place(was) != _place(now) or _widens(was, now):
                 return None
             changed.add(number)
     for number, (passed, passes) in enumerate(zip(old.routes, new.routes, strict=True)):
@@ -63,6 +63,11 @@ def _place(strip: Strip) -> tuple[Any, ...]:
     """What of a strip says where it stands and how large it is."""
     outlets = tuple((outlet.id, outlet.main) for outlet in strip.outlets)
     return strip.id, strip.kind, strip.section, strip.machine, outlets
+
+
+def _widens(was: Strip, now: Strip) -> bool:
+    """Whether a name may make a column wider, or narrower: it may be the longest in it."""
+    return box_width(was.name, outlet_names(was)) != box_width(now.name, outlet_names(now))
 
 
 def _course(route: Route) -> tuple[Any, ...]:

@@ -10,9 +10,10 @@ from dataclasses import dataclass
 from xml.sax.saxutils import escape, quoteattr
 from zlib import crc32
 
-from lattice.sheet.drawing import BOX_WIDTH, Band, Box, Line, Sheet
+from lattice.sheet.drawing import FIGURE_LETTER, Band, Box, Line, Sheet
 from lattice.sheet.text import cut
 
+MARK_ASIDE = 8.0  # a mark stands beside its box, over the line that comes in
 FULL_SIZE_UP_TO = 99  # numbers of three digits are written smaller in their marks
 TITLE_WIDTH, TITLE_ROW = 344.0, 26.0
 LEGEND = ("feed", "send", "key", "midi", "tie", "loop")
@@ -34,7 +35,7 @@ svg{background:#F6F3EB;font-family:'Barlow Semi Condensed','Arial Narrow',sans-s
 .joint{fill:none;stroke:#1E2930;stroke-width:4;stroke-linecap:round}
 .hit{fill:none}.mark.blocker path{fill:#A32A18}.mark.warning path{fill:#8A5A00}
 .mark.note path{fill:#F6F3EB;stroke:#4A6076}
-.mark text{fill:#F6F3EB;font-size:8px;text-anchor:middle}.mark text.long{font-size:5.5px}
+.mark text{fill:#F6F3EB;font-size:8px;text-anchor:middle}.mark text.long{font-size:6.5px}
 .mark.note text{fill:#4A6076}.e{text-anchor:end}
 .machine{fill:none;stroke:#5C6870;stroke-dasharray:9 3 1.5 3}.machine-name{font-size:10px}.bandname{font-size:11px}
 .thin{stroke-width:.6}.tb-label{font-size:9px}.tb-title{font-size:14px;font-weight:600}
@@ -257,28 +258,28 @@ def _box(box: Box, mark: Mark | None, shown: str) -> list[str]:
     ]
     x, y = box.x, box.y
     if not box.strip:
-        out.append(f'<rect class="back" x="{x + 3:g}" y="{y - 3:g}" width="{BOX_WIDTH:g}" height="{box.height:g}"/>')
-    out.append(f'<rect x="{x:g}" y="{y:g}" width="{BOX_WIDTH:g}" height="{box.height:g}"/>')
+        out.append(f'<rect class="back" x="{x + 3:g}" y="{y - 3:g}" width="{box.width:g}" height="{box.height:g}"/>')
+    out.append(f'<rect x="{x:g}" y="{y:g}" width="{box.width:g}" height="{box.height:g}"/>')
     if box.colour:
         out.append(
             f'<rect class="edge" x="{x:g}" y="{y:g}" width="4" height="{box.height:g}" style="fill:{box.colour}"/>'
         )
     beside = max((len(name[:8]) for _y, name, _open in box.outlets), default=len(shown))
-    room = BOX_WIDTH - 13 - (6.7 * beside + 2 if beside else 0)
+    room = box.width - 13 - (FIGURE_LETTER * beside + 2 if beside else 0)
     out.append(f'<text x="{x + 8:g}" y="{y + 13.3:g}">{escape(cut(box.name, room))}</text>')
     for middle, name, is_open in box.outlets:
         state = "" if is_open else " shut"
-        out.append(f'<text class="m q e{state}" x="{x + BOX_WIDTH - 4:g}" y="{middle + 4:g}">{escape(name[:8])}</text>')
+        out.append(f'<text class="m q e{state}" x="{x + box.width - 4:g}" y="{middle + 4:g}">{escape(name[:8])}</text>')
     if shown and not box.outlets:
-        out.append(f'<text class="m q e" x="{x + BOX_WIDTH - 4:g}" y="{y + 13:g}">{escape(shown)}</text>')
+        out.append(f'<text class="m q e" x="{x + box.width - 4:g}" y="{y + 13:g}">{escape(shown)}</text>')
     out.append(f"<title>{escape(box.name)} · {box.zone}</title>")
     if mark:
         long = ' class="long"' if mark.number > FULL_SIZE_UP_TO else ""
         out.append(
             f'<g class="mark {mark.severity}" data-finding="{mark.fingerprint}"'
-            f' transform="translate({x:g} {y:g}) scale(1.25)">'
+            f' transform="translate({x - MARK_ASIDE:g} {y:g})"><g class="mark-size" transform="scale(1.25)">'
             f'<path d="{MARKS[mark.severity]}"/>'
-            f'<text y="2.8" data-no="{mark.fingerprint}"{long}>{mark.number}</text></g>'
+            f'<text y="2.8" data-no="{mark.fingerprint}"{long}>{mark.number}</text></g></g>'
         )
     out.append("</g>")
     return out
@@ -290,10 +291,12 @@ def _legend(sheet: Sheet) -> list[str]:
     for index, kind in enumerate(LEGEND):
         x, row = 42 + (index % 3) * 92, y + 14 + (index // 3) * 20
         path = f"M{x:g},{row:g}h30"
-        out.append(f'<path class="l {kind}" d="{path}"/>')
-        if kind == "midi":
-            out.append(f'<path class="l midi-in" d="{path}"/>')
-        out.append(f'<text x="{x + 38:g}" y="{row + 4:g}">{kind}</text>')
+        inside = f'<path class="l midi-in" d="{path}"/>' if kind == "midi" else ""
+        out.append(
+            f'<g class="legend" data-kind="{kind}" tabindex="0" role="button" aria-label="Only {kind} routes">'
+            f'<rect class="hit" x="{x - 4:g}" y="{row - 10:g}" width="88" height="20"/>'
+            f'<path class="l {kind}" d="{path}"/>{inside}<text x="{x + 38:g}" y="{row + 4:g}">{kind}</text></g>'
+        )
     return out
 
 

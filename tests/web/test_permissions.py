@@ -59,6 +59,8 @@ TABLE = [
     ("t/{pk}/panel/trace/?from=kick", "get", 200, 404),
     ("t/{pk}/panel/trace/?from=nobody", "get", 422, 404),
     ("t/{pk}/panel/journal/", "get", 200, 404),
+    ("t/{pk}/panel/solo/?strips=kick", "get", 200, 404),
+    ("t/{pk}/panel/solo/?strips=nobody", "get", 200, 404),
     ("t/{pk}/panel/selection/?strips=kick", "get", 200, 404),
     ("t/{pk}/panel/preview/remove_strips/", "post", 422, 404),
     ("t/{pk}/panel/preview/nonsense/", "post", 404, 404),

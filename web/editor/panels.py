@@ -10,6 +10,7 @@ from django.views.decorators.http import require_safe
 
 from lattice.errors import DocumentError
 from lattice.graph.signal_graph import SignalGraph
+from lattice.graph.solo import solo
 from lattice.model import document
 from lattice.model.document import Section, Template
 from lattice.model.insert_types import INSERT_TYPES
@@ -190,6 +191,27 @@ def trace_panel(request: HttpRequest, pk: int) -> HttpResponse:
     context = {"stored": stored, "start": start, "to": request.GET.get("to", ""), "paths": paths, "found": traced}
     context["more"] = len(traced.paths) - len(paths)
     return render(request, "editor/panel_trace.html", context)
+
+
+@require_safe
+def solo_panel(request: HttpRequest, pk: int) -> HttpResponse:
+    """What would still sound if only the chosen strips did; lit on the map. A question: nothing is written."""
+    stored = own_template_or_404(request, pk)
+    space = workspace(stored)
+    graph, wanted_ids = space.graph, set(request.GET.get("strips", "").split())
+    chosen_ones = [n for n, strip in enumerate(graph.strips) if strip.id in wanted_ids]
+    found = solo(space.analysis.unblocked, chosen_ones)
+    context = {
+        "stored": stored,
+        "asked": [graph.strips[n] for n in chosen_ones],
+        "ids": " ".join(graph.strips[n].id for n in chosen_ones),
+        "heard": [graph.strips[n] for n in found.heard],
+        "silent": [graph.strips[n] for n in found.silent],
+        "others": len(found.strips - set(chosen_ones)),
+        "strips_lit": " ".join(graph.strips[n].id for n in sorted(found.strips)),
+        "routes_lit": " ".join(graph.routes[n].id for n in sorted(found.routes)),
+    }
+    return render(request, "editor/panel_solo.html", context)
 
 
 def _note_hop(graph: SignalGraph, route: int) -> dict[str, Any]:

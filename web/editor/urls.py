@@ -21,6 +21,7 @@ urlpatterns = [
     path("panel/add/", adding.add_panel, name="add-panel"),
     path("panel/rows/", adding.rows_panel, name="rows-panel"),
     path("panel/trace/", panels.trace_panel, name="trace-panel"),
+    path("panel/solo/", panels.solo_panel, name="solo-panel"),
     path("panel/journal/", panels.journal_panel, name="journal-panel"),
     path("panel/selection/", panels.selection_panel, name="selection-panel"),
     path("panel/preview/<str:what>/", writes.preview, name="preview"),

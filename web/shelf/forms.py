@@ -2,13 +2,50 @@
 
 from __future__ import annotations
 
-from django import forms
+from typing import get_args
 
+from django import forms
+from msgspec.structs import replace
+
+from lattice.model.document import FrameRate, Profile, Template
 from web.shelf.reading import MAX_BYTES
+
+RATES_HZ = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
+LAYOUTS = ("stereo", "mono", "lcr", "quad", "5.0", "5.1", "7.1")
 
 
 class NewForm(forms.Form):
+    """A template's name, and what is better said before the first strip."""
+
     name = forms.CharField(max_length=120, label="Name")
+    tempo_bpm = forms.FloatField(label="Tempo", initial=120, min_value=1, max_value=1000, required=False)
+    sample_rate_hz = forms.TypedChoiceField(
+        label="Sample rate", choices=[(rate, f"{rate:,} Hz".replace(",", " ")) for rate in RATES_HZ], coerce=int,
+        initial=48_000, required=False,
+    )  # fmt: skip
+    frame_rate = forms.ChoiceField(
+        label="Frame rate",
+        choices=[("", "no picture"), *((rate, rate) for rate in get_args(FrameRate))],
+        required=False,
+    )
+    layout = forms.ChoiceField(
+        label="Delivered in", choices=[(one, one) for one in LAYOUTS], initial="stereo", required=False
+    )
+
+    def chosen(self) -> list[forms.BoundField]:
+        """Those that are chosen from a list."""
+        return [self["sample_rate_hz"], self["frame_rate"], self["layout"]]
+
+    def template(self) -> Template:
+        """The empty template that is asked for."""
+        said = self.cleaned_data
+        rate_hz = said["sample_rate_hz"] or 48_000
+        profile = Profile(sample_rate_hz=rate_hz, layouts=(said["layout"] or "stereo",))
+        frame_rate = said["frame_rate"] or None
+        return Template(
+            name=said["name"], tempo_bpm=said["tempo_bpm"] or 120.0, sample_rate_hz=rate_hz,
+            frame_rate=frame_rate, profile=replace(profile, frame_rate=frame_rate),
+        )  # fmt: skip
 
 
 class BringForm(forms.Form):

@@ -9,7 +9,6 @@ from django.views.decorators.http import require_http_methods, require_POST, req
 
 from lattice.errors import DocumentError
 from lattice.exports import EXPORTS
-from lattice.model.document import Template
 from lattice.model.names import slug
 from web.shared.numbers import number_of
 from web.shelf import services
@@ -45,7 +44,7 @@ def new(request: HttpRequest) -> HttpResponse:
     form = NewForm(request.POST or None)
     if request.method == "POST" and form.is_valid():
         try:
-            return redirect("map", services.store(signed_in_user(request), Template(name=form.cleaned_data["name"])).pk)
+            return redirect("map", services.store(signed_in_user(request), form.template()).pk)
         except DocumentError as error:
             form.add_error("name", error.problems[0])
     return render(request, "shelf/new.html", {"form": form})

@@ -14,7 +14,7 @@ from lattice.graph.loops import LoopGraph
 from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Template
 from lattice.sheet import Sheet, Slots, draw
-from lattice.sheet.drawing import BOX_WIDTH, opens_folded
+from lattice.sheet.drawing import opens_folded
 from lattice.sheet.slots import spread_apart
 from lattice.sheet.svg import Mark, pieces
 from lattice.sheet.text import cut, width
@@ -38,7 +38,7 @@ def crossings_of_boxes(sheet: Sheet) -> list[tuple[str, str]]:
     for line in sheet.lines:
         for x1, y1, x2, y2 in line.segments:
             for box in sheet.boxes:
-                through_x = min(x1, x2) < box.x + BOX_WIDTH - 0.5 and max(x1, x2) > box.x + 0.5
+                through_x = min(x1, x2) < box.x + box.width - 0.5 and max(x1, x2) > box.x + 0.5
                 through_y = min(y1, y2) < box.y + box.height - 0.2 and max(y1, y2) > box.y + 0.2
                 if through_x and through_y:
                     found.append((line.key, box.id))
@@ -51,7 +51,12 @@ def test_no_line_runs_through_a_strip_and_no_strips_overlap(made: Template) -> N
     sheet = sheet_of(made)
     assert crossings_of_boxes(sheet) == []
     for one, other in combinations(sheet.boxes, 2):
-        apart = abs(one.x - other.x) >= BOX_WIDTH or one.y + one.height <= other.y or other.y + other.height <= one.y
+        apart = (
+            one.x + one.width <= other.x
+            or other.x + other.width <= one.x
+            or one.y + one.height <= other.y
+            or other.y + other.height <= one.y
+        )
         assert apart, (one.id, other.id)
 
 
@@ -107,7 +112,7 @@ def test_lines_join_their_strips() -> None:
     for wire in sheet.wires:
         start, end = boxes[wire.start], boxes[wire.end]
         for (x, _y), box in ((wire.points[0], start), (wire.points[-1], end)):
-            assert min(abs(x - box.x), abs(x - box.x - BOX_WIDTH)) < 1e-6
+            assert min(abs(x - box.x), abs(x - box.x - box.width)) < 1e-6
         assert start.y <= wire.points[0][1] <= start.y + start.height
         assert end.y <= wire.points[-1][1] <= end.y + end.height
         assert all(a[0] == b[0] or a[1] == b[1] for a, b in pairwise(wire.points))

@@ -7,6 +7,7 @@ from typing import Any
 from django.http import HttpRequest
 
 from lattice.graph.masks import masks
+from lattice.model.units import samples_to_ms
 from web.editor.places.base import FLOW, Context, Place
 from web.shelf.workspace import Workspace
 
@@ -44,6 +45,8 @@ def keys(space: Workspace) -> list[dict[str, Any]]:
                 "insert": insert,
                 "awake": awake,
                 "why": "" if awake else why,
+                "depth": analysis.levels.ducking(insert) if awake else (None, None),
+                "late_ms": _late_ms(space, route) if awake else None,
                 "twice": (insert.id, graph.strips[graph.tail[route]].id) in twice,
                 "ducked": ducked[:SHOWN_SOURCES],
                 "more": max(0, len(ducked) - SHOWN_SOURCES),
@@ -52,8 +55,19 @@ def keys(space: Workspace) -> list[dict[str, Any]]:
     return rows
 
 
+def _late_ms(space: Workspace, route: int) -> float | None:
+    """How much later than the sound it ducks a key comes, ms; below 0 before it; None where one is not there."""
+    arrivals, graph = space.analysis.arrivals, space.graph
+    node = space.analysis.loops.insert_nodes.get(graph.insert_of_key(route).id)
+    audio = arrivals.at_insert(node) if node is not None else None
+    key = arrivals.brought(route)
+    if audio is None or key is None:
+        return None
+    return samples_to_ms(key.latest - audio.earliest, space.template.sample_rate_hz)
+
+
 def _context(_request: HttpRequest, context: Context) -> Context:
-    return {"rows": keys(context["space"])}
+    return {"rows": keys(context["space"]), "tolerance_ms": context["template"].profile.key_tolerance_ms}
 
 
 PLACE = Place("keys", "Keys", FLOW, 3, _context)

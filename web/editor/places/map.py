@@ -73,6 +73,8 @@ PLACE = Place(
         ("`t`", "trace the chosen strip to every endpoint"),
         ("`Shift t`", "trace to a strip: type which"),
         ("`f`", "fold or open the section of the chosen strip"),
+        ("`l`", "listen: what would still sound if only what is chosen did"),
+        ("a kind in the legend", "its routes alone; `Shift` click hides them, a second click shows all"),
         ("`n` `Shift n`", "next matter, the one before"),
         ("`a`", "add strips"),
         ("`m`", "mute or unmute the chosen strip"),

@@ -65,6 +65,9 @@ def strip_sheet(space: Workspace, strip_number: int) -> dict[str, Any]:
         "outlets": [_outlet(strip, outlet) for outlet in strip.outlets],
         "outlet_choices": [(outlet.id, outlet.name or outlet.id) for outlet in strip.outlets],
         "machine": machine.id,
+        "shown_colour": strip.colour
+        or next((s.colour for s in template.sections if s.id == strip.section), None)
+        or "#808080",
         "physical": _physical(strip, machine.input_names if strip.kind == "input" else machine.output_names),
         "before": beside[at - 1] if at else "",
         "after": beside[at + 1] if at + 1 < len(beside) else "",

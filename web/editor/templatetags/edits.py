@@ -17,7 +17,8 @@ from django.utils.safestring import SafeString, mark_safe
 
 from lattice.edits import EDITS
 from lattice.edits.arguments import REQUIRED
-from lattice.model.document import Insert, Machine, Source
+from lattice.model.document import Insert, Machine, Source, Strip
+from lattice.model.starting_values import starting_value
 from web.shared.templatetags.figures import db
 
 register = template.Library()
@@ -42,7 +43,7 @@ def field(context: Context, edit: str, name: str, value: Any, **look: Any) -> Co
     """A text field that makes an edit when it is left.
 
     `id` and `at` name it; `label` stands before it, or readers hear `said` and `of`; `look` are classes, `list` a
-    datalist, `hint` what stands in an empty one, `most` the most signs.
+    datalist, `hint` what stands in an empty one, `suggest` what Tab puts into it, `most` the most signs.
     """
     shown = "" if value is None else value
     return {"address": _address("write", context["stored"].pk, edit), "name": name, "value": shown, **_named(look)}
@@ -134,22 +135,30 @@ MORE = (
 
 
 @register.filter
-def own_fields(insert: Insert) -> list[dict[str, str]]:
-    """What is typed of an insert of its type, a field each."""
-    return [_row(insert, *row) for row in (*ALWAYS, *(OF_TYPE[name] for name in insert.traits.fields))]
+def own_fields(insert: Insert, strip: Strip) -> list[dict[str, str]]:
+    """What is typed of an insert of its type, a field each; empty ones suggest what people begin with."""
+    rows = (*ALWAYS, *(OF_TYPE[name] for name in insert.traits.fields))
+    return [_suggesting(strip, insert, _row(insert, *row)) for row in rows]
 
 
 @register.filter
-def short_fields(insert: Insert) -> list[dict[str, str]]:
+def short_fields(insert: Insert, strip: Strip) -> list[dict[str, str]]:
     """What is typed of an insert in the margin: the same fields, with ids of their own."""
     rows = (*ALWAYS, *(OF_TYPE[name] for name in insert.traits.fields if name in ("threshold_db", "ratio")))
-    return [_row(insert, name, label, f"i{mark}", "") for name, label, mark, _hint in rows]
+    made = (_row(insert, name, label, f"i{mark}", "") for name, label, mark, _hint in rows)
+    return [_suggesting(strip, insert, row) for row in made]
 
 
 @register.filter
-def more_fields(insert: Insert) -> list[dict[str, str]]:
+def more_fields(insert: Insert, strip: Strip) -> list[dict[str, str]]:
     """What is typed of any insert, and seldom."""
-    return [_row(insert, *row) for row in MORE]
+    return [_suggesting(strip, insert, _row(insert, *row)) for row in MORE]
+
+
+def _suggesting(strip: Strip, insert: Insert, row: dict[str, str]) -> dict[str, str]:
+    """An empty field with what people begin with in grey: Tab takes it."""
+    suggested = "" if row["value"] else starting_value(strip, insert, row["name"])
+    return row | ({"suggest": suggested, "hint": suggested} if suggested else {})
 
 
 def _row(insert: Insert, name: str, label: str, mark: str, hint: str) -> dict[str, str]:
@@ -193,6 +202,8 @@ def typed(piece: Any, name: str) -> str:
         return ""
     if name in ("wet", "feedback"):
         return f"{round(value * 100)} %"
+    if name == "channels":
+        return " ".join(f"{start}:{end}" for start, end in value)
     if isinstance(value, tuple):
         return ", ".join(map(str, value))
     return db(value) if name.endswith("_db") else str(value)

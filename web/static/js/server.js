@@ -43,6 +43,17 @@ function commit(field) {
   write(field.dataset.write, values);
 }
 
+// Escape leaves a field as it was; Tab takes what an empty one suggests.
+document.addEventListener("keydown", (event) => {
+  const field = event.target;
+  if (event.key === "Escape" && field.matches(TEXT)) {
+    field.value = field.defaultValue;
+    field.blur();
+    event.stopPropagation();
+  } else if (event.key === "Tab" && !event.shiftKey && field.dataset?.suggest && !field.value)
+    field.value = field.dataset.suggest;
+});
+
 document.addEventListener("focusout", (event) => event.target.matches(TEXT) && commit(event.target));
 document.addEventListener("change", (event) => {
   if (event.target.matches(TEXT)) commit(event.target);

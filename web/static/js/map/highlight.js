@@ -25,7 +25,9 @@ export function unlight() {
 // What is lit while the pointer is nowhere.
 export function rest({ move = true, drawn = false } = {}) {
   const trace = panel.querySelector(".trace.chosen");
-  if (trace) showTrace(trace, { move, drawn });
+  const solo = document.getElementById("solo");
+  if (solo) show(words(solo.dataset.strips), words(solo.dataset.routes), { move: false });
+  else if (trace) showTrace(trace, { move, drawn });
   else if (rowOf(chosen.finding)) showFinding(rowOf(chosen.finding), { move });
 }
 

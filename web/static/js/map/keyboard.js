@@ -1,9 +1,11 @@
 // Keys of the map, and the same deeds as commands of the quick-open.
 
 import { finder, offer } from "../commands.js";
+import { now as tableOf } from "../data.js";
 import { chosen } from "./chosen.js";
 import { askConnect } from "./connecting.js";
 import { base, boxOf, drawing, frameOf, isFolded, open, post, sectionOf, svg, view } from "./drawing.js";
+import { showRoutes } from "./highlight.js";
 import { choose, chooseSection, enter, nextFinding, release, toggle } from "./selection.js";
 
 const ZOOM_STEP = 1.2;
@@ -11,6 +13,11 @@ const ZOOM_STEP = 1.2;
 const ASIDE = { x: 2, y: 6 };
 const SAME_LINE_PX = 4;
 
+const chosenIds = () => chosen.strip || [...chosen.strips].join(" ");
+const sendsOf = (ids) =>
+  [...tableOf("wires").values()]
+    .filter((wire) => wire.kind === "send" && ids.includes(wire.start))
+    .flatMap((wire) => wire.routes);
 const here = () => encodeURIComponent(chosen.strip);
 
 function traceTo() {
@@ -28,6 +35,8 @@ export const DEEDS = {
   "trace-to": traceTo,
   sheet: () => chosen.strip && location.assign(`${base}strips/?strip=${here()}`),
   section: () => chooseSection(),
+  solo: () => chosenIds() && open(`solo/?strips=${encodeURIComponent(chosenIds())}`),
+  sends: () => showRoutes(sendsOf(chosenIds().split(" ")).join(" ")),
   fold: () => chosen.strip && sectionOf(chosen.strip) && post("fold", { section: sectionOf(chosen.strip) }),
   "fold-all": () => post("fold", { section: "all" }),
   "open-all": () => post("fold", { section: "none" }),
@@ -49,6 +58,7 @@ const KEYS = {
   a: "add",
   c: "connect",
   f: "fold",
+  l: "solo",
   m: "mute",
   n: "next",
   N: "previous",
@@ -73,6 +83,8 @@ offer(choose, [
   { name: "Trace from the chosen strip to another", key: "Shift t", run: DEEDS["trace-to"] },
   { name: "Strip sheet of the chosen strip", key: "o", run: DEEDS.sheet },
   { name: "Choose the whole section", key: "s", run: DEEDS.section },
+  { name: "What would still sound of the chosen strips", key: "l", run: DEEDS.solo },
+  { name: "Sends of the chosen strips only", run: DEEDS.sends },
   { name: "Fold or open the section", key: "f", run: DEEDS.fold },
   { name: "Fold all sections", run: DEEDS["fold-all"] },
   { name: "Open all sections", run: DEEDS["open-all"] },

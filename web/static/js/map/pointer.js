@@ -5,6 +5,7 @@ import { connect } from "./connecting.js";
 import { drawing, isFolded, open, overlay, svg, view, viewport } from "./drawing.js";
 import { path } from "./flow.js";
 import { light, unlight } from "./highlight.js";
+import { pressKind } from "./kinds.js";
 import { chooseSection, enter, openFinding, release, toggle } from "./selection.js";
 
 const CLICK_PX = 5; // a hand that moves less means a click
@@ -87,6 +88,8 @@ function outletOf(began) {
 function click(target, more) {
   const mark = target.closest("[data-finding]");
   if (mark) return openFinding(mark.dataset.finding);
+  const legend = target.closest(".legend");
+  if (legend) return pressKind(legend.dataset.kind, more);
   const band = target.closest(".band");
   if (band?.dataset.section && more) return chooseSection(band.dataset.section);
   if (band?.dataset.section) {

@@ -1,5 +1,8 @@
 // Pan and zoom of the sheet: one CSS transform on the whole drawing.
 
+const LEAST = 0.66; // smaller words are not read
+const MOST_MARK = 1.7; // larger ones would hide the sheet they stand on
+
 export class View {
   constructor(viewport, holder, key) {
     this.viewport = viewport;
@@ -18,6 +21,7 @@ export class View {
 
   apply() {
     this.holder.style.transform = `translate(${this.x}px, ${this.y}px) scale(${this.scale})`;
+    this.holder.style.setProperty("--mark", Math.min(MOST_MARK, Math.max(1, 1 / this.scale)));
     sessionStorage.setItem(this.key, JSON.stringify([this.x, this.y, this.scale]));
   }
 
@@ -25,7 +29,7 @@ export class View {
   home() {
     const { width, height } = this.sheet;
     const [across, down] = [(this.viewport.clientWidth - 16) / width, (this.viewport.clientHeight - 12) / height];
-    this.scale = Math.min(1.15, Math.max(0.72, down > 0.72 ? Math.min(across, down) : across));
+    this.scale = Math.min(1.15, Math.max(LEAST, down > LEAST ? Math.min(across, down) : across));
     this.x = 8;
     this.y = 6;
   }
