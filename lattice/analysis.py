@@ -22,6 +22,7 @@ from lattice.levels.shares import sources_of
 from lattice.levels.source_response import SourceResponse
 from lattice.model.document import Section, Strip, Template, main_outlet
 from lattice.model.inventory import Inventory
+from lattice.model.names import joined
 from lattice.model.quiet import is_quiet
 from lattice.model.strip_kinds import FED, NO_START
 from lattice.stems.ledger import Ledger
@@ -301,5 +302,4 @@ class Analysis:
 
     def names(self, numbers: list[int]) -> str:
         """Names in a row, each once; beyond five, how many more."""
-        names = list(dict.fromkeys(self.name(number) for number in numbers))
-        return ", ".join(names[:5]) + (f" and {len(names) - 5} more" if len(names) > 5 else "")
+        return joined(dict.fromkeys(self.name(number) for number in numbers))

@@ -92,10 +92,10 @@ VIEWS: list[tuple[str, str, str, Callable[[Page], None] | None]] = [
     ("crosspoints", "CROSSPOINTS", "light", None),
     ("levels", "LEVELS", "light", what_if),
     ("timing", "TIMING", "dark", None),
-    ("delivery", "DELIVERY", "light", None),
+    ("setup", "Set-up", "light", None),
     ("stems", "STEMS", "light", None),
     ("revisions", "REVISIONS", "light", None),
-    ("inventory", "INVENTORY", "dark", None),
+    ("strips", "Strips", "dark", None),
     ("keys", "KEYS", "light", None),
     ("ports", "PORTS", "light", None),
     ("shelf", "/", "light", None),
@@ -114,7 +114,7 @@ def take(link: str, wanted: set[str]) -> None:
                 viewport={"width": 1280, "height": 800}, color_scheme=scheme, base_url=f"http://{ADDRESS}"
             )  # type: ignore[arg-type]
             page.goto(link)
-            if path.isupper() and path != "LARGE":
+            if path[0] != "/" and path != "LARGE":
                 page.click(f"nav >> text={path.capitalize()}")
             elif path == "LARGE":
                 page.goto("/")

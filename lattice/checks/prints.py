@@ -169,7 +169,9 @@ def layouts(analysis: Analysis) -> Iterator[Finding]:
     """Stems whose layout is not that of what is taken or printed, and mixes in a layout nobody asked for."""
     graph, wanted = analysis.graph, analysis.template.profile.layouts
     for stem in analysis.template.stems:
-        lines, strips = [], []
+        lines: list[str] = []
+        strips: list[str] = []
+        remedies: tuple[Remedy, ...] = ()
         if stem.strip is not None:
             strip_number = graph.index[stem.strip]
             leaves = (
@@ -185,6 +187,8 @@ def layouts(analysis: Analysis) -> Iterator[Finding]:
             lines.append(f"{analysis.name(graph.index[stem.print])} records {layout}")
         if stem.role == "mix" and stem.layout not in wanted:
             lines.append(f"the profile asks for {', '.join(wanted)}")
+            ask = EditStep("change_profile", {"changes": {"layouts": [*wanted, stem.layout]}})
+            remedies = (Remedy(f"Ask for {stem.layout} as well", (ask,)),) if len(lines) == 1 else ()
         if lines:
             yield Finding(
                 code="stem.layout",
@@ -193,6 +197,7 @@ def layouts(analysis: Analysis) -> Iterator[Finding]:
                 strips=tuple(dict.fromkeys(strips)),
                 stems=(stem.id,),
                 evidence=tuple(lines),
+                remedies=remedies,
             )
 
 

@@ -254,7 +254,9 @@ def _pop_into(analysis: Analysis, pops: list[int], left: int) -> tuple[Remedy, .
     prints = [stem.print for stem in analysis.taps.named(left)]
     if pop is None or None in prints:
         return ()
-    ends = dict.fromkeys(graph.index[end or ""] for end in prints)
+    wanted = dict.fromkeys(graph.index[end or ""] for end in prints)
+    # What one of them passes on comes to the next by that way: there once is enough.
+    ends = [end for end in wanted if not any(o != end and end in analysis.downstream(o) for o in wanted)]
     if not all(analysis.strip(end).in_service and analysis.may_feed(pop, end) for end in ends):
         return ()
     feeds = (feed_step(analysis.strip(pop).id, analysis.strip(end).id) for end in ends)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Container, Iterator
+from collections.abc import Container, Iterable, Iterator
 
 from lattice.model.document import Template
 
@@ -28,6 +28,14 @@ def free_id(wanted: str, taken: Container[str]) -> str:
     while (numbered := f"{wanted[: MAX_ID - len(str(number)) - 1]}-{number}") in taken:
         number += 1
     return numbered
+
+
+def joined(names: Iterable[str], most: int = 5) -> str:
+    """Names in a row, and how many more there are; semicolons keep names with commas apart."""
+    known = list(names)
+    shown = known[:most]
+    between = "; " if any("," in name for name in shown) and len(shown) > 1 else ", "
+    return between.join(shown) + (f" and {len(known) - most} more" if len(known) > most else "")
 
 
 def free_route_ids(template: Template) -> Iterator[str]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from playwright.sync_api import Page, expect
 
 from tests.browser.gestures import BAND, address, chosen, lit, middle, sheet_place
-from tests.browser.test_main_job import Opener, at_version, box, choose, drag, now
+from tests.browser.test_main_job import Opener, at_version, box, choose, drag, frame, now
 
 
 def test_the_ground_pans_and_the_wheel_pans_and_zooms(page: Page, on_map: Opener) -> None:
@@ -115,7 +115,7 @@ def test_a_route_is_drawn_from_strip_to_strip(page: Page, on_map: Opener) -> Non
 def test_a_route_leaves_the_outlet_in_whose_row_it_begins(page: Page, on_map: Opener) -> None:
     on_map(BAND)
     rect = box(page, "synth").locator("rect:not(.edge)").first.bounding_box()
-    target = box(page, "hall").bounding_box()
+    target = frame(page, "hall").bounding_box()
     assert rect
     assert target
     page.mouse.move(rect["x"] + 40, rect["y"] + rect["height"] * 5 / 6)

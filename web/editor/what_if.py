@@ -8,7 +8,7 @@ from typing import Any
 from lattice.analysis import Analysis
 from lattice.checks import Finding, audit_of
 from lattice.edits import apply_steps
-from lattice.edits.awake import awake
+from lattice.edits.awake import awake, bare
 from lattice.matters.effect import level_changes
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
@@ -30,22 +30,24 @@ def only_in(these: Sequence[Finding], others: Sequence[Finding]) -> list[Finding
     return [f for f in these if f.fingerprint not in marks and (f.code, f.message) not in said]
 
 
-def awake_beside(space: Workspace) -> dict[str, Any]:
-    """The audit with every sleeping insert on, beside the audit as it stands: what differs."""
+def beside(space: Workspace, *, is_awake: bool) -> dict[str, Any]:
+    """The audit with every sleeping insert on, or with all processing off, beside it as it stands: what differs."""
     sleeping = [
         f"{insert.name or insert.type} on {strip.name}"
         for strip in space.template.strips
         for insert in strip.inserts
-        if insert.state != "on"
+        if (insert.state != "on") == is_awake
     ]
+    shared = {"is_awake": is_awake, "then": "awake" if is_awake else "bare"}
     if not sleeping:
-        return {"count": 0}
-    analysis = Analysis(awake(space.template))
+        return {"count": 0, **shared}
+    analysis = Analysis((awake if is_awake else bare)(space.template))
     now, then = space.audit.findings, audit_of(analysis).findings
     more = f" and {len(sleeping) - SHOWN} more" if len(sleeping) > SHOWN else ""
     return {
+        **shared,
         "count": len(sleeping),
-        "names": ", ".join(sleeping[:SHOWN]) + more,
+        "names": "; ".join(sleeping[:SHOWN]) + more,
         "going": only_in(now, then),
         "coming": only_in(then, now),
         "levels": level_changes(space.analysis, analysis),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from lattice.changes.compare import Change, compare
@@ -14,12 +14,13 @@ from web.editor.differences import names_of, said
 from web.editor.what_if import only_in
 from web.shelf.workspace import Workspace
 
+TURNED = {"added": "removed", "removed": "added"}
 GROUPS = ("strip", "route", "section", "stem", "rule", "machine", "choice", "template")
 
 
 @dataclass(frozen=True)
 class Difference:
-    """One line of a comparison; `key` names it for taking it over."""
+    """One line of a comparison; `key` names what leads back, for taking it over from the state before."""
 
     change: Change
     key: str
@@ -27,12 +28,9 @@ class Difference:
     may_be_taken: bool
 
 
-def comparison(before: Workspace, after: Workspace, *, back: bool = False) -> dict[str, Any]:
-    """Differences by what they are about, levels, latency, and findings that came and went.
-
-    `back`: differences are said the other way round, as what would lead from `after` to `before` again.
-    """
-    groups = _differences(after.template, before.template) if back else _differences(before.template, after.template)
+def comparison(before: Workspace, after: Workspace) -> dict[str, Any]:
+    """What changed from one state to the other, by what it is about; levels, latency, findings that came and went."""
+    groups = _differences(before.template, after.template)
     strips = {one.change.id for one in groups["strip"]} & set(after.graph.index)
     now, then = before.audit.findings, after.audit.findings
     return {
@@ -50,8 +48,10 @@ def _differences(before: Template, after: Template) -> dict[str, list[Difference
     """By what they are about."""
     groups: dict[str, list[Difference]] = defaultdict(list)
     names = names_of(before) | names_of(after)
+    back = {key_of(change) for change in compare(after, before)}
     for change in compare(before, after):
-        groups[change.what].append(Difference(change, key_of(change), said(change, names), may_be_taken(change)))
+        key = key_of(replace(change, change=TURNED.get(change.change, change.change)))
+        groups[change.what].append(Difference(change, key, said(change, names), key in back and may_be_taken(change)))
     return groups
 
 

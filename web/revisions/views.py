@@ -144,7 +144,7 @@ def compare_page(request: HttpRequest, pk: int) -> HttpResponse:
     if before:
         spaces = [context["space"] if name == PRESENT else _space(known[name]) for name in (before, after)]
         context |= {
-            "comparison": comparison(*spaces, back=after == PRESENT),
+            "comparison": comparison(*spaces),
             "old": known[before],
         }
     return render(request, "revisions/compare.html", context)

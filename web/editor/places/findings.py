@@ -14,7 +14,7 @@ from web.editor.matter_lists import matters_list, numbers
 from web.editor.matters import OTHERS, Row, waived_by_waiver
 from web.editor.narrowing import Narrowed, bars
 from web.editor.places.base import RECORD, Context, Place, wanted
-from web.editor.what_if import awake_beside
+from web.editor.what_if import beside
 
 
 def _top(request: HttpRequest, context: Context) -> Context:
@@ -48,7 +48,10 @@ def _shown(request: HttpRequest, context: Context) -> Context:
     if shown["narrowed"].family == OTHERS:
         shown |= hygiene_place(context["space"], context["sheet_map"].zone_of)
     shown["waived"] = waived_by_waiver(context["space"])
-    return shown | ({"awake": awake_beside(context["space"])} if wanted(request, "awake") else {})
+    asked = wanted(request, "awake")
+    if asked not in ("1", "0"):
+        return shown
+    return {**shown, "awake": beside(context["space"], is_awake=asked == "1"), "asked_awake": asked}
 
 
 def _context(request: HttpRequest, context: Context) -> Context:

@@ -11,6 +11,7 @@ from lattice.graph.signal_graph import IN, POST, PRE, SignalGraph
 from lattice.levels.chain import Stage, figures
 from lattice.model.document import Insert, Outlet, Route, Stem, Strip, main_outlet, source_of
 from lattice.model.document import machine_id as id_of_machine
+from lattice.model.layouts import channel_count
 from web.editor.panels import CHOICES
 from web.editor.places.base import FLOW, Context, Place, wanted
 from web.editor.strip_table import strip_table
@@ -27,6 +28,7 @@ class Lead:
 
     route: Route
     other: Strip
+    is_wide: bool = False  # on which channels it lands is worth saying
 
 
 @dataclass(frozen=True)
@@ -111,11 +113,20 @@ def _words(
     return " · ".join(parts)
 
 
+def _is_wide(graph: SignalGraph, number: int) -> bool:
+    """Whether a route has channels to choose: more than two at an end, or some that are listed."""
+    route = graph.routes[number]
+    ends = (graph.layout_leaving(number), graph.strips[graph.head[number]].layout)
+    return route.kind in ("feed", "send") and (route.channels is not None or max(map(channel_count, ends)) > 2)
+
+
 def _rungs(graph: SignalGraph, strip_number: int) -> list[Rung]:
     strip = graph.strips[strip_number]
-    comes = [Lead(r, graph.strips[graph.tail[n]]) for n, r in enumerate(graph.routes) if r.to == strip.id]
+    comes = [
+        Lead(r, graph.strips[graph.tail[n]], _is_wide(graph, n)) for n, r in enumerate(graph.routes) if r.to == strip.id
+    ]
     leaves = [
-        (graph.stage[n], Lead(r, graph.strips[graph.head[n]]))
+        (graph.stage[n], Lead(r, graph.strips[graph.head[n]], _is_wide(graph, n)))
         for n, r in enumerate(graph.routes)
         if r.from_strip == strip.id
     ]

@@ -1,0 +1,53 @@
+"""The form for new strips says what its lines are read as, and refuses what it does not understand until told to leave it."""
+
+from __future__ import annotations
+
+import pytest
+from django.test import Client
+
+from web.shelf.models import StoredTemplate
+from web.shelf.workspace import workspace
+
+
+def read(client: Client, stored: StoredTemplate, names: str, **values: str) -> str:
+    answer = client.post(f"/t/{stored.pk}/panel/rows/", {"names": names, **values})
+    assert answer.status_code == 200
+    return " ".join(answer.content.decode().split())
+
+
+READ = [
+    ("Tom", {}, ["Reads as <strong class=\"figure\">1</strong> strip:", "1</span> audio"]),
+    ("Tom\tDrums\nHorn\tBrass", {}, ["2</strong> strips:", "New sections: Brass", "<td>Drum bus</td>"]),
+    ("Tom\tDrums\nHorn\tBrass", {"with_buses": "1"}, ["New sections: Brass", "Made for what they go to: Brass bus"]),
+    ("name\tto\tweather\nTom\tOut 5-6\tfine", {}, ["Made for what they go to: Out 5–6", "Columns not used: weather"]),
+    ("name\tlayout\nTom\twide", {}, ["row 2, column layout: “wide” is not a layout", "leave out what is not understood (1)"]),
+    ("", {}, []),
+    ("\n".join(f"Tom {n}" for n in range(40)), {}, ["40</strong> strips:", "and 32 more"]),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("names", "values", "said"), READ, ids=[str(n) for n in range(len(READ))])
+def test_what_lines_are_read_as(
+    signed_in: Client, stored: StoredTemplate, names: str, values: dict, said: list[str]
+) -> None:
+    page = read(signed_in, stored, names, **values)
+    assert [words for words in said if words not in page] == []
+    assert workspace(StoredTemplate.objects.get()).template == workspace(stored).template  # nothing is written
+
+
+def test_what_is_not_understood_is_refused_or_left_out(signed_in: Client, stored: StoredTemplate) -> None:
+    lines = {"base": 1, "names": "name\tlayout\nTom\twide\nHorn\tmono"}
+    refused = signed_in.post(f"/t/{stored.pk}/write/spread/", lines)
+    assert refused.status_code == 422
+    assert "row 2, column layout" in refused.content.decode()
+    done = signed_in.post(f"/t/{stored.pk}/write/spread/", {**lines, "leave_out": "1"})
+    assert done.status_code == 200
+    added = [strip.name for strip in workspace(StoredTemplate.objects.get()).template.strips]
+    assert added[-2:] == ["Tom", "Horn"]
+
+
+def test_the_form_offers_all_ends_and_the_next_colour(signed_in: Client, stored: StoredTemplate) -> None:
+    page = signed_in.get(f"/t/{stored.pk}/panel/add/?section=drums").content.decode()
+    assert 'value="Drums"' in page
+    assert "<option>Out</option>" in page
+    assert 'value="#2d6488"' in page  # the first of the palette is the section's that is there
