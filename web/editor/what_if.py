@@ -38,7 +38,11 @@ def beside(space: Workspace, *, is_awake: bool) -> dict[str, Any]:
         for insert in strip.inserts
         if (insert.state != "on") == is_awake
     ]
-    shared = {"is_awake": is_awake, "then": "awake" if is_awake else "bare"}
+    shared = {
+        "words": "With every sleeping insert on" if is_awake else "With all processing off",
+        "none": "No insert sleeps." if is_awake else "No insert is on.",
+        "then": "awake" if is_awake else "bare",
+    }
     if not sleeping:
         return {"count": 0, **shared}
     analysis = Analysis((awake if is_awake else bare)(space.template))

@@ -14,6 +14,10 @@ RATES_HZ = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
 LAYOUTS = ("stereo", "mono", "lcr", "quad", "5.0", "5.1", "7.1")
 
 
+def _select() -> forms.Select:
+    return forms.Select(attrs={"class": "form-select"})
+
+
 class NewForm(forms.Form):
     """A template's name, and what is better said before the first strip."""
 
@@ -21,15 +25,20 @@ class NewForm(forms.Form):
     tempo_bpm = forms.FloatField(label="Tempo", initial=120, min_value=1, max_value=1000, required=False)
     sample_rate_hz = forms.TypedChoiceField(
         label="Sample rate", choices=[(rate, f"{rate:,} Hz".replace(",", " ")) for rate in RATES_HZ], coerce=int,
-        initial=48_000, required=False,
+        initial=48_000, required=False, widget=_select(),
     )  # fmt: skip
     frame_rate = forms.ChoiceField(
         label="Frame rate",
         choices=[("", "no picture"), *((rate, rate) for rate in get_args(FrameRate))],
         required=False,
+        widget=_select(),
     )
     layout = forms.ChoiceField(
-        label="Delivered in", choices=[(one, one) for one in LAYOUTS], initial="stereo", required=False
+        label="Delivered in",
+        choices=[(one, one) for one in LAYOUTS],
+        initial="stereo",
+        required=False,
+        widget=_select(),
     )
 
     def chosen(self) -> list[forms.BoundField]:

@@ -71,9 +71,9 @@ export class Chooser {
     for (const button of this.dialog.querySelectorAll("[data-kind]"))
       button.hidden = !kinds.includes(button.dataset.kind) || (Boolean(button.dataset.instead) && !going.length);
     field("feed").textContent = going.length ? "Feed as well" : "Feed";
-    field("now").textContent = going.length
-      ? `${many ? `${going.length} of them go` : "It goes"} to ${names.slice(0, 3).join(", ")}${names.length > 3 ? " …" : ""} now`
-      : "";
+    const who = many ? `${going.length} of them go` : "It goes";
+    const shown = names.slice(0, 3).join("; ") + (names.length > 3 ? " …" : "");
+    field("now").textContent = going.length ? `${who} to ${shown} now` : "";
     field("none").hidden = kinds.length > 0;
     field("levels").hidden = !kinds.includes("send");
     field("keys").hidden = !kinds.includes("key");
