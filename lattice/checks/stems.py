@@ -17,6 +17,7 @@ from lattice.graph.walk import first_way
 from lattice.model.document import Stem
 from lattice.model.edit_step import EditStep
 from lattice.model.excluded_tags import KEPT_OUT_OF_STEMS, NOT_ADDED_UP
+from lattice.model.names import joined
 from lattice.stems.split import split_plan
 from lattice.stems.taps import StemSet, Taps
 
@@ -36,7 +37,7 @@ def _ids(taps: Taps, bits: int) -> tuple[str, ...]:
 
 
 def _names(taps: Taps, bits: int) -> str:
-    return ", ".join(stem.name for stem in taps.named(bits))
+    return joined((stem.name for stem in taps.named(bits)), most=len(taps.stems))
 
 
 def _in_order(found: list[tuple[Origin, Finding]]) -> Iterator[Finding]:
@@ -316,7 +317,7 @@ def _split(analysis: Analysis, number: int, set_name: str) -> tuple[Remedy, ...]
 
 
 def _few(names: list[str]) -> str:
-    return ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
+    return joined(names, most=3)
 
 
 @check("stem.nested")

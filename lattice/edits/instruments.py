@@ -13,6 +13,7 @@ from lattice.edits.pieces import position, strip_of, with_strip
 from lattice.edits.routes import add_route
 from lattice.edits.sections import add_section
 from lattice.edits.strips import add_strip, change_strip
+from lattice.edits.ties import move_to_machine
 from lattice.errors import EditError
 from lattice.formats.document_json import to_plain
 from lattice.formats.track_sheet_cells import read_midi_in
@@ -121,6 +122,7 @@ def _built_words(_template: Template, arguments: dict[str, Any]) -> str:
     Choice("played_by", "each is", options=("parts", "midi"), default="parts"),
     Text("layout", "outlets", default="mono"),
     Piece("section", kind="section", default=None),
+    Piece("machine", kind="machine", default=None),
     says=_built_words,
 )
 def build_instrument(
@@ -130,6 +132,7 @@ def build_instrument(
     played_by: str = "parts",
     layout: str = "mono",
     section: str | None = None,
+    machine: str | None = None,
 ) -> Template:
     """An instrument from a list of names, in a section that is there, or in a new one of its name with colour and bus.
 
@@ -146,6 +149,8 @@ def build_instrument(
         What the names become, and the layout of each outlet.
     section
         The section's id; None makes one.
+    machine
+        The machine's id; None is the main one. On another, the way to the section's bus goes by ties made for it.
 
     Raises
     ------
@@ -158,14 +163,17 @@ def build_instrument(
     if section is None:
         section = free_id(slug(name), {known.id for known in template.sections})
         template = _with_section(template, section, name)
-    bus = template.sections[position(template.sections, section, "section")].bus
     kit = free_id(slug(name), {strip.id for strip in template.strips})
     fields: dict[str, Any] = {"id": kit, "name": name, "kind": "instrument", "layout": "stereo", "section": section}
     if played_by == "midi":
         fields["midi"] = {"ports": -(-len(names) // 16), "channels": "all"}
+        bus = template.sections[position(template.sections, section, "section")].bus
         template = note_set(add_strip(template, fields), kit, names)
-        return add_route(template, {"kind": "feed", "from": kit, "to": bus}) if bus else template
-    return outlet_set(add_strip(template, fields | _outlets_and_parts(names, layout)), kit)
+        template = add_route(template, {"kind": "feed", "from": kit, "to": bus}) if bus else template
+    else:
+        template = outlet_set(add_strip(template, fields | _outlets_and_parts(names, layout)), kit)
+    elsewhere = machine is not None and machine != template.machines[0].id
+    return move_to_machine(template, [kit], str(machine)) if elsewhere else template
 
 
 def _outlets_and_parts(names: list[str], layout: str) -> dict[str, Any]:

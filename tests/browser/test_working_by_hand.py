@@ -168,3 +168,28 @@ def test_the_edge_of_a_section_with_shift_chooses_all_of_it(page: Page, on_map: 
         page.click(f'#sheet-holder .band[data-section="{section}"]', modifiers=["Shift"], position={"x": 3, "y": 3})
     expect(page.locator("#panel h2")).to_have_text("5 strips chosen")
     assert chosen(page) == {"lead", "double", "voices-bus", "notes", "synth"}
+
+
+def test_a_route_opens_to_its_channel_pairs_in_the_crosspoints(page: Page, on_map: Opener) -> None:
+    wide = {"id": "wide", "name": "Wide", "kind": "bus", "layout": "discrete:4"}
+    stored = on_map(
+        template([{"id": "lead", "kind": "audio", "layout": "stereo"}, wide, "o:out"], ["lead>wide", "wide>out"])
+    )
+    page.goto(f"/t/{stored.pk}/crosspoints/?strip=lead")
+    page.wait_for_selector("body[data-ready]")
+    page.keyboard.press("Tab")
+    page.locator('td[tabindex="0"]').focus()
+    page.keyboard.press("Enter")
+    boxes = page.locator("#channels input")
+    expect(boxes).to_have_count(8)
+    assert [box.get_attribute("value") for box in boxes.all() if box.is_checked()] == ["1:1", "2:2"]
+    page.uncheck("#channels input[value='1:1']")
+    page.check("#channels input[value='1:4']")
+    page.click("text=Set these pairs")
+    at_version(page, 2)
+    assert now().routes[0].channels == ((1, 4), (2, 2))
+    page.locator('td[tabindex="0"]').focus()
+    page.keyboard.press("Enter")
+    page.click("text=As the layouts map")
+    at_version(page, 3)
+    assert now().routes[0].channels is None

@@ -49,7 +49,15 @@ def test_rows_columns_and_cells() -> None:
         ("kit/2", "take"),
         ("take", "bus"),
     ]
-    send = {"kind": "send", "gain_db": -12.0, "tap": "pre-fader", "enabled": True, "port": ""}
+    send = {
+        "kind": "send",
+        "gain_db": -12.0,
+        "tap": "pre-fader",
+        "enabled": True,
+        "port": "",
+        "id": "r3",
+        "is_listed": False,
+    }
     assert cells_of_sound[2] == {"row": "take", "col": "bus", **send}
     assert [(cell["row"], cell["col"]) for cell in shown(made, "key")[2]] == [("take", "bus/duck")]
     assert shown(made, "midi")[2][0]["port"] == "1·3"

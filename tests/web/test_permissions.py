@@ -59,6 +59,8 @@ TABLE = [
     ("t/{pk}/panel/trace/?from=kick", "get", 200, 404),
     ("t/{pk}/panel/trace/?from=nobody", "get", 422, 404),
     ("t/{pk}/panel/journal/", "get", 200, 404),
+    ("t/{pk}/panel/channels/r1/", "get", 200, 404),
+    ("t/{pk}/panel/channels/nothing/", "get", 404, 404),
     ("t/{pk}/panel/solo/?strips=kick", "get", 200, 404),
     ("t/{pk}/panel/solo/?strips=nobody", "get", 200, 404),
     ("t/{pk}/panel/selection/?strips=kick", "get", 200, 404),

@@ -11,6 +11,7 @@ from urllib.parse import urlencode
 from lattice.checks.finding import SEVERITIES, Severity
 from lattice.levels.chain import figures
 from lattice.model.document import Strip
+from lattice.model.names import joined
 from lattice.model.strip_kinds import PLAYING, STRIP_KINDS
 from web.shelf.workspace import Workspace
 
@@ -76,7 +77,7 @@ def strip_rows(space: Workspace) -> list[StripRow]:
                 strip,
                 number,
                 sections.get(strip.section or "", ""),
-                ", ".join(dict.fromkeys(goes[number])),
+                joined(dict.fromkeys(goes[number])),
                 figures(post).loudest[1] if post else None,
                 span.latest if span else None,
                 min(severities, key=SEVERITIES.index) if severities else None,

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from web.editor import adding, inventories, matter_views, panels, views, writes
+from web.editor import adding, inventories, matter_views, panels, route_channels, views, writes
 from web.editor.places.base import PLACES
 
 urlpatterns = [
@@ -21,6 +21,7 @@ urlpatterns = [
     path("panel/add/", adding.add_panel, name="add-panel"),
     path("panel/rows/", adding.rows_panel, name="rows-panel"),
     path("panel/trace/", panels.trace_panel, name="trace-panel"),
+    path("panel/channels/<str:route>/", route_channels.channels_panel, name="channels-panel"),
     path("panel/solo/", panels.solo_panel, name="solo-panel"),
     path("panel/journal/", panels.journal_panel, name="journal-panel"),
     path("panel/selection/", panels.selection_panel, name="selection-panel"),

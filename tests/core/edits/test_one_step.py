@@ -187,3 +187,11 @@ def test_what_cannot_be_is_refused_by_sentence(edit: str, arguments: dict[str, A
     with pytest.raises(DocumentError) as refused:
         apply(BAND, edit, arguments)
     assert said in "; ".join(refused.value.problems)
+
+
+def test_an_instrument_on_another_machine_comes_by_ties() -> None:
+    made = apply(BAND, "build_instrument", {"names": ["Kick", "Hat"], "name": "Kit", "section": "s", "machine": "far"})
+    assert strip(made, "kit").machine == "far"
+    ties = [route for route in made.routes if route.kind == "tie"]
+    assert len(ties) == 3  # the chain and two outlets
+    assert not [finding.message for finding in audit(made).findings if finding.severity == "blocker"]

@@ -33,13 +33,14 @@ def grid(graph: SignalGraph, kind: str) -> dict[str, Any]:
         "kind": kind,
         "rows": records("id name section section_name colour", rows),
         "cols": records("id name group", _columns(template, kind)),
-        "cells": records("row col kind gain_db tap enabled port", cells),
+        "cells": records("row col kind gain_db tap enabled port id is_listed", cells),
     }
 
 
 def _cell(graph: SignalGraph, route: Route) -> tuple[Any, ...]:
     port = f"{route.port or 1}·{route.channel or 'all'}" if route.kind == "midi" else ""
-    return _row_of(graph, route), column_of(route), route.kind, route.gain_db, route.tap, route.enabled, port
+    row, column = _row_of(graph, route), column_of(route)
+    return row, column, route.kind, route.gain_db, route.tap, route.enabled, port, route.id, route.channels is not None
 
 
 def _in_section_order(template: Template) -> list[Strip]:
@@ -106,6 +107,7 @@ PLACE = Place(
         ("`arrows`", "from cell to cell; with `Shift` a range"),
         ("`Space`", "put or take a route"),
         ("`−` `6` `Enter`", "level of the cells"),
+        ("`Enter`", "open the route to its channel pairs"),
         ("`Delete`", "take the routes of the cells"),
         ("`f`", "fold the section of the row"),
     ),

@@ -7,6 +7,7 @@ from typing import Any
 
 from django.http import HttpRequest
 
+from lattice.graph.origin import NO_OUTLET
 from lattice.graph.paths import Path
 from lattice.graph.signal_graph import IN, SignalGraph
 from lattice.levels.chain import Stage, figures, likely_db
@@ -46,6 +47,7 @@ def levels_place(space: Workspace, wanted: str, end: str, sum_at: str) -> dict[s
     return {
         "ends": [_end_row(space, *entry, chosen=entry[0] == target) for entry in ends],
         "sources": sources,
+        "assumed": sum(_is_assumed(space, one.id) for one in sources),
         "end_choices": [graph.strips[strip_number] for strip_number, *_rest in ends],
         "start": start,
         "target": graph.strips[target],
@@ -193,6 +195,13 @@ def _column_place(column: LevelStep, x: float, wide: float) -> dict[str, Any]:
         "x": round(x, 1), "tx": round(x + 4, 1), "end": round(x + wide - 4, 1), "column": column,
         "name": _cut(column.name, wide), "what": _cut(column.what, wide), "figure": words_db(column.likely_db),
     }  # fmt: skip
+
+
+def _is_assumed(space: Workspace, source: str) -> bool:
+    """Whether nobody has said at which level a source plays."""
+    strip, _slash, outlet = source.partition("/")
+    number = space.graph.index[strip]
+    return space.analysis.is_assumed(number, space.graph.outlet_index.get((number, outlet), NO_OUTLET))
 
 
 def _cut(words: str, wide: float) -> str:

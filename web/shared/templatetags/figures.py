@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from typing import Any
 
 from django import template
@@ -10,6 +11,7 @@ from django.utils.html import format_html
 
 from lattice.formats.track_sheet_cells import midi_in_text
 from lattice.model.document import MidiIn
+from lattice.model.names import joined
 from lattice.model.units import words_db
 
 register = template.Library()
@@ -72,6 +74,8 @@ def signed_db(change_db: float | None) -> str:
     """A change of level: ±0.0 dB, +2.0 dB, −∞ dB; nothing for none."""
     if change_db is None:
         return ""
+    if change_db == math.inf:
+        return "from silence"
     if change_db == -math.inf:
         return f"−∞{THIN}dB"
     text = f"{change_db:+.1f}".replace("-", "−")
@@ -108,6 +112,13 @@ def figure_name(name: str) -> str:
 def midi_in(midi: MidiIn | None) -> str:
     """What an instrument receives: 2: all, 1: 1, 2, 10."""
     return midi_in_text(midi)
+
+
+@register.filter
+def in_a_row(names: Iterable[str]) -> str:
+    """All names in a row; semicolons keep names with commas apart."""
+    known = list(names)
+    return joined(known, len(known))
 
 
 @register.filter

@@ -81,6 +81,8 @@ export class Chooser {
     field("pairwise").checked = false;
     field("channels").hidden = !kinds.includes("feed") || this.to.width < WIDE || Boolean(this.outlet);
     field("first").value = "";
+    // Players hear their own mix at its level; into an effect people begin lower (common practice).
+    field("gain").value = /phone|cue|foldback/i.test(this.to.name) ? "0 dB" : "-10 dB";
     field("insert").replaceChildren(...(this.to.keyable || []).map(([id, name]) => new Option(name, id)));
   }
 

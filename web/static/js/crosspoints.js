@@ -2,6 +2,7 @@
 
 import { offer } from "./commands.js";
 import { cellAt, draw, grid, keyOf, place, read, routesAt, update, words } from "./crosspoints/grid.js";
+import { openChannels } from "./crosspoints/channels.js";
 import { write } from "./server.js";
 import "./shared.js";
 
@@ -83,6 +84,12 @@ function send(action, values = {}) {
 
 const toggle = () => send(range().every((cell) => routesAt(...cell)) ? "take" : "put");
 
+// The feed or send of the cell, to its channel pairs.
+function openRoute() {
+  const [route] = routesAt(...at) || [];
+  if (route && grid.kind === "sound") openChannels(route.id);
+}
+
 function type(character) {
   typed = character ? typed + character : typed.slice(0, -1);
   show();
@@ -114,7 +121,8 @@ function press(event) {
   else if (event.key === "Enter" && typed) {
     send("level", { gain_db: typed });
     typed = "";
-  } else if (event.key === "Escape") leave();
+  } else if (event.key === "Enter") openRoute();
+  else if (event.key === "Escape") leave();
   else if (event.key === "f") fold(grid.shown[at[0]].section);
   else return;
   event.preventDefault();

@@ -25,7 +25,7 @@ export function words(routes) {
 
 function wordsOf(route) {
   const figure = route.kind === "feed" && !route.gain_db ? "" : ` ${route.port || `${level(route.gain_db)} dB`}`;
-  return `${route.kind}${figure} ${route.tap}${route.enabled ? "" : ", not on"}`;
+  return `${route.kind}${figure} ${route.tap}${route.is_listed ? ", channels listed" : ""}${route.enabled ? "" : ", not on"}`;
 }
 
 // Text and classes of a cell.
