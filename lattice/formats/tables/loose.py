@@ -233,6 +233,9 @@ class LooseReader(Reader):
         if takers and column in ("feed", "sends"):
             return takers
         place = self._place(target)
+        if place == row.id:
+            self._problem(row, column, f"“{target}” is the strip itself")
+            return []
         if place is not None or column not in ("feed", "sends"):
             return super()._ends(row, column, target)
         physical = words.physical_of(target)

@@ -116,6 +116,7 @@ WRONG = [
     ("name\tfader_db\nKick\tloud", "row 2, column fader_db: “loud” is not a level"),
     ("name\tto\n\tMix", "row 2, column name: is empty; the row is left out"),
     (f"{'x' * 501}", "row 1, column name: is longer than 500 characters; the row is left out"),
+    ("name\tto\nKick\tkick", "row 2, column feed: “kick” is the strip itself"),
     ("name\tkeys\nKick\tMix/duck", "row 2, column keys: there is no strip “Mix”"),
 ]
 
