@@ -16,7 +16,8 @@ from msgspec.structs import replace
 
 from lattice.formats.tables import words
 from lattice.formats.tables.heads import cells_of, table_of
-from lattice.formats.tables.reader import Reader, Row, SheetProblem
+from lattice.formats.tables.reader import Reader
+from lattice.formats.tables.rows import Row, SheetProblem
 from lattice.formats.track_sheet_cells import INSERT_TYPES, entries, read_insert, read_outlet, read_route, read_tags
 from lattice.model.document import Insert, Section, Source, Strip, Template
 from lattice.model.layouts import channel_count
@@ -149,7 +150,7 @@ class LooseReader(Reader):
         """Outlets and parts in short: “8 stereo”, “16”; parts are laid over the outlets in order."""
         outlets = COUNT.fullmatch(row.cells.get("outlets", ""))
         if outlets:
-            layout = words.layout_of(outlets["layout"]) or "stereo"
+            layout = words.layout_of(outlets["layout"] or "") or "stereo"
             entries_of = [f"{n} {layout}{' main' if n == 1 else ''}" for n in range(1, int(outlets["count"]) + 1)]
             row.cells["outlets"] = "; ".join(entries_of)
         parts = COUNT.fullmatch(row.cells.get("parts", ""))
@@ -158,10 +159,7 @@ class LooseReader(Reader):
             laid = (f"part-{n} outlet {(n - 1) * ends // many + 1} = Part {n}" for n in range(1, many + 1))
             row.cells["parts"] = "; ".join(laid)
         if row.cells.get("outlets") and row.cells.get("feed", "").startswith(ALL):
-            to = row.cells["feed"].removeprefix(ALL)
-            known = [read_outlet(entry) for entry in entries(row.cells["outlets"])]
-            ways = (to if outlet.main else f"{outlet.id}>{to}" for outlet in known)
-            row.cells["feed"] = "; ".join(ways)
+            row.cells["feed"] = _all_to(row.cells["outlets"], row.cells["feed"].removeprefix(ALL))
 
     def _take_physical(self, row: Row, kind: str) -> None:
         """A physical input makes an auxiliary a live input; a track records it, which its note says."""
@@ -238,9 +236,13 @@ class LooseReader(Reader):
             return []
         if place is not None or column not in ("feed", "sends"):
             return super()._ends(row, column, target)
+        if not target:
+            self._problem(row, column, "names nowhere to go")
+            return []
         physical = words.physical_of(target)
         if physical is None:
-            return [self._make(row, target, {})]
+            made = self._make(row, target, {})
+            return [made] if made else []  # why not is said
         known = self._place(physical.name)
         first, last = physical.channels[0], physical.channels[-1]
         width = {1: "mono", 2: "stereo"}.get(last - first + 1, f"discrete:{last - first + 1}")
@@ -248,9 +250,11 @@ class LooseReader(Reader):
         return [known or self._make(row, physical.name, cells)]
 
     def _make(self, row: Row, name: str, cells: dict[str, str]) -> str:
-        """A strip that a cell leads to and that is none yet."""
+        """A strip that a cell leads to and that is none yet; no id where it may not be made."""
         new = Row(row.number, {"name": name, **cells})
         Reader._row(self, new)
+        if not new.id:
+            return ""
         self.inserts[new.id] = []
         self.made[new.id] = name
         return new.id
@@ -352,6 +356,15 @@ class LooseReader(Reader):
             if layouts == before:
                 break
         return layouts
+
+
+def _all_to(outlets: str, to: str) -> str:
+    """A cell that leads every outlet to one strip; the main one by the strip's own feed."""
+    try:
+        known = [read_outlet(entry) for entry in entries(outlets)]
+    except ValueError:
+        return to  # it is said where the outlets are read
+    return "; ".join(to if outlet.main else f"{outlet.id}>{to}" for outlet in known)
 
 
 def _in_sections(template: Template, added: set[str]) -> Template:

@@ -5,12 +5,12 @@ from __future__ import annotations
 import re
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
 from msgspec.structs import replace
 
 from lattice.formats.gate import passed, piece_problems
+from lattice.formats.tables.rows import ReadSheet, Row, SheetProblem
 from lattice.formats.track_sheet_cells import (
     entries,
     read_insert,
@@ -41,36 +41,6 @@ MONITORS = ("never", "when-armed", "always")
 OUTBOARD = "(outboard)"
 YES = frozenset({"yes", "y", "true", "1", "x", "on", "muted"})
 NO = frozenset({"", "no", "n", "false", "0", "off", "-"})
-
-
-@dataclass(frozen=True)
-class SheetProblem:
-    """One cell (or row) that was not understood and is left out."""
-
-    row: int
-    column: str
-    sentence: str
-
-    def __str__(self) -> str:
-        return f"row {self.row}, column {self.column}: {self.sentence}"
-
-
-@dataclass
-class ReadSheet:
-    """What was understood of a sheet, and what was not."""
-
-    template: Template
-    problems: list[SheetProblem] = field(default_factory=list)
-    guessed: dict[str, str] = field(default_factory=dict)  # strip id → kind
-
-
-@dataclass
-class Row:
-    """One line of a table: its number, its cells by column, and the id of the strip it becomes."""
-
-    number: int
-    cells: dict[str, str]
-    id: str = ""
 
 
 class Reader:

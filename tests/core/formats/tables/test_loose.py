@@ -5,10 +5,15 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
+from lattice.errors import DocumentError
+from lattice.formats.gate import passed
 from lattice.formats.tables.loose import SECTION_BUS, ReadRows, read_rows
 from lattice.model.document import Template
 from tests.build import template
+from tests.deep import tries
 
 EMPTY = Template(name="Empty")
 ROOM = template(
@@ -126,3 +131,31 @@ def test_what_is_not_understood_is_said_by_row_and_column(text: str, said: str) 
     problems = [str(problem) for problem in read_rows(EMPTY, text, {}).problems]
     assert len(problems) == 1
     assert problems[0].startswith(said)
+
+
+CELLS = st.one_of(
+    st.sampled_from(["Kick", "Drums", "Mix", "bus", "aux", "audio", "mono", "5.1", "Out 1-2", "In 7", "-", "", "Hall -12", "Hall@-9 pre", "eq; limiter ceiling -1",
+                     "all>Mix", "8 stereo", "16", "1>Mix; 2>Drums", "x/duck@0", "kit@2.5", "trigger", "pop", "Name", "to", "kind", "outlets", "parts", "midi", "keys"]),
+    st.text(st.characters(exclude_categories=("Cs",)), max_size=12),
+)  # fmt: skip
+
+
+@given(
+    st.lists(st.lists(CELLS, min_size=1, max_size=7), min_size=1, max_size=8),
+    st.sampled_from(["\t", ",", ";"]),
+    st.booleans(),
+)
+@tries(300)
+def test_whatever_is_pasted_is_read_or_refused_and_what_is_made_is_good(
+    lines: list[list[str]], separator: str, with_buses: bool
+) -> None:
+    heads = "name", "kind", "to", "sends", "inserts", "outlets", "section"
+    text = "\n".join(separator.join(line) for line in (heads, *lines))
+    for pasted in (text, text.partition("\n")[2]):
+        try:
+            found = read_rows(ROOM, pasted, {"feed": SECTION_BUS, "sends": "hall@-9"}, with_buses=with_buses)
+        except DocumentError:
+            continue
+        assert passed(ROOM, found.template) is found.template
+        assert {strip.id for strip in ROOM.strips} <= {strip.id for strip in found.template.strips}
+        assert found.template.routes[: len(ROOM.routes)] == ROOM.routes
