@@ -13,8 +13,6 @@ from lattice.levels.shares import bounds_to
 from lattice.levels.source_response import size
 from lattice.model.edit_step import EditStep
 
-WITH_TAIL = frozenset({"reverb", "delay"})
-
 
 @check("route.dry-return")
 def dry_returns(analysis: Analysis) -> Iterator[Finding]:
@@ -76,7 +74,7 @@ def returns_with_lows(analysis: Analysis) -> Iterator[Finding]:
     for strip_number in graph.by_kind["return"]:
         strip = analysis.strip(strip_number)
         working = [insert for insert in strip.inserts if insert.state == "on"]
-        effects = [insert for insert in working if insert.type in WITH_TAIL]
+        effects = [insert for insert in working if insert.traits.has_tail]
         if not effects or not graph.ins[strip_number] or any(insert.low_cut_hz for insert in working):
             continue
         step = EditStep("change_insert", {"insert": effects[0].id, "changes": {"low_cut_hz": USUAL_LOW_CUT_HZ}})

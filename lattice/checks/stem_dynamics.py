@@ -160,9 +160,7 @@ def early_limiters(analysis: Analysis) -> Iterator[Finding]:
 
 def _assumed_into(analysis: Analysis, strip: int) -> tuple[list[str], int]:
     """Names of the sources that reach a strip and state no level, and how many reach it."""
-    at_mix = [False] * len(analysis.graph.strips)
-    at_mix[strip] = True
-    to_mix = analysis.unblocked.backward(at_mix, ())
+    to_mix = analysis.unblocked.to_strips([strip])
     reaching = [one for one in analysis.sources if (to_mix.own[one[0]] if one[1] < 0 else to_mix.outlet[one[1]])]
     names = [analysis.source_name(*source) for source in reaching if analysis.is_assumed(*source)]
     return names, len(reaching)

@@ -12,7 +12,7 @@ from lattice.edits.batches import batch_routes
 from lattice.edits.channels import next_midi
 from lattice.edits.described import edit
 from lattice.edits.pieces import all_known, strip_of
-from lattice.edits.routes import add_route
+from lattice.edits.routes import add_route, connected_words
 from lattice.errors import EditError
 from lattice.graph.signal_graph import SignalGraph
 from lattice.model import route_kinds
@@ -22,11 +22,8 @@ from lattice.model.validate import route_rules
 
 
 def _connected_words(template: Template, arguments: dict[str, Any]) -> str:
-    route = arguments["route"]
-    ends = (str(route.get(end, "")).partition("/")[0] for end in ("from", "to"))
-    start, end = (name_of(template, "strip", strip) for strip in ends)
     instead = " instead of where it went" if arguments.get("instead") else ""
-    return f"{route.get('kind') or 'feed'} {start} → {end}{instead}"
+    return f"{connected_words(template, arguments)}{instead}"
 
 
 @edit(Fields("route", piece=Route), Flag("instead", default=False), says=_connected_words)

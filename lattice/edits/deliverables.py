@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, get_args
 
 from lattice.edits.arguments import Choice, Pieces, Text, Words
 from lattice.edits.described import edit
@@ -10,10 +10,10 @@ from lattice.edits.pieces import all_known
 from lattice.edits.stems import add_stem, print_stem
 from lattice.errors import EditError
 from lattice.graph.signal_graph import SignalGraph
-from lattice.model.document import Template
+from lattice.model.document import Tap, Template
 
 ROLES = ("stem", "mix", "composite")
-TAPS = ("post-fader", "pre-fader", "pre-insert")
+TAPS = get_args(Tap)[::-1]  # the usual one first
 
 
 def _words(template: Template, arguments: dict[str, Any]) -> str:
@@ -70,7 +70,7 @@ def deliver(
         if any((stem.strip, stem.set, stem.role) == (strip.id, set, role) for stem in template.stems):
             raise EditError(f"{strip.name} is a {role} of the set {set} already")
         layout = strip.layout if tap == "pre-insert" else graph.chain_layout[number]
-        stem = {"name": strip.name[:500], "role": role, "set": set, "strip": strip.id, "tap": tap, "layout": layout}
+        stem = {"name": strip.name, "role": role, "set": set, "strip": strip.id, "tap": tap, "layout": layout}
         template = add_stem(template, stem | ({"of": parts} if parts else {}))
         if prints == "with prints":
             template = print_stem(template, template.stems[-1].id)

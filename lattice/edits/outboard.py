@@ -13,10 +13,9 @@ from lattice.edits.pieces import position, strip_of
 from lattice.edits.strips import add_strip
 from lattice.errors import EditError
 from lattice.model.document import Machine, Route, Template, machine_id
+from lattice.model.layouts import layout_of_count
 from lattice.model.names import free_id, free_route_ids, slug
 from lattice.model.units import parse_channels
-
-LAYOUT_OF_COUNT = {1: "mono", 2: "stereo"}
 
 
 def _channels(text: str, what: str, most: int, machine: Machine) -> tuple[int, ...]:
@@ -30,10 +29,6 @@ def _channels(text: str, what: str, most: int, machine: Machine) -> tuple[int, .
     if max(channels) > most:
         raise EditError(f"{what}: {machine.name} has {most} of them, and {max(channels)} is named")
     return channels
-
-
-def _layout(channels: tuple[int, ...]) -> str:
-    return LAYOUT_OF_COUNT.get(len(channels), f"discrete:{len(channels)}")
 
 
 def live_samples(template: Template, machine: Machine) -> int:
@@ -82,7 +77,7 @@ def outboard_instrument(
     )  # fmt: skip
     main = replace(main, midi_ports=max(main.midi_ports, port))
     template = replace(template, machines=(main, *template.machines[1:], machine))
-    layout = _layout(io)
+    layout = layout_of_count(len(io))
     place = {"section": section, "layout": layout}
     outside = {**place, "machine": machine.id}
     ids: dict[str, str] = {}

@@ -17,14 +17,15 @@ from lattice.model.validate import route_sentences
 SAME = ("kind", "from_strip", "from_outlet", "to", "to_insert", "tap", "port", "channel", "channels")
 
 
-def _connected_words(template: Template, arguments: dict[str, Any]) -> str:
+def connected_words(template: Template, arguments: dict[str, Any]) -> str:
+    """“feed Kick → Drum bus” of a route that is made."""
     route = arguments["route"]
     ends = (str(route.get(end, "")).partition("/")[0] for end in ("from", "to"))
     start, end = (name_of(template, "strip", strip) for strip in ends)
     return f"{route.get('kind') or 'feed'} {start} → {end}"
 
 
-@edit(Fields("route", piece=Route), says=_connected_words)
+@edit(Fields("route", piece=Route), says=connected_words)
 def add_route(template: Template, route: dict[str, Any]) -> Template:
     """A new route from plain fields; its id is the next free number.
 

@@ -14,7 +14,7 @@ from lattice.edits.pieces import all_known, position
 from lattice.edits.sections import add_section
 from lattice.errors import EditError
 from lattice.formats.tables.heads import cells_of, table_of
-from lattice.model.document import Route, Strip, Template, machine_id
+from lattice.model.document import LONGEST_LABEL, Route, Strip, Template, machine_id
 from lattice.model.layouts import LAYOUTS, channel_count
 from lattice.model.names import free_id, free_route_ids, slug
 from lattice.model.palette import next_colour
@@ -49,7 +49,7 @@ class _Ties:
         self.taken.add(new)
         on = None if machine == self.main else machine
         io = self._channels(machine, kind, channel_count(layout))
-        strip = Strip(id=new, name=name[:500], kind=kind, layout=layout, machine=on, io=io, section=section)
+        strip = Strip(id=new, name=name[:LONGEST_LABEL], kind=kind, layout=layout, machine=on, io=io, section=section)
         self.strips.append(strip)
         return new
 

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from lattice.graph.reach import Reach
+from lattice.model.route_kinds import BRINGING_SOUND
 
 
 @dataclass(frozen=True)
@@ -47,8 +48,8 @@ def solo(reach: Reach, wanted: Iterable[int]) -> Solo:
     asked = set(wanted)
     sounding = reach.from_sources()
     carries = [
-        ok and (reach.outlet_sounds(graph.outlet[n]) if graph.outlet[n] >= 0 else sounding.leaves[graph.tail[n]])
-        and graph.routes[n].kind != "midi" and graph.routes[n].kind != "key"
+        ok and graph.routes[n].kind in BRINGING_SOUND
+        and (reach.outlet_sounds(graph.outlet[n]) if graph.outlet[n] >= 0 else sounding.leaves[graph.tail[n]])
         for n, ok in enumerate(reach.route_ok)
     ]  # fmt: skip
     outs: list[list[int]] = [[] for _ in graph.strips]  # those of outlets among them

@@ -21,6 +21,7 @@ class InsertTraits:
     ceiling: Literal["none", "soft", "hard"] = "none"  # a hard one holds what a mix is promised to hold
     is_limiter: bool = False  # infinite ratio; nothing louder may follow the last one of a mix
     decorrelates: bool = False  # its wet part is coherent with nothing
+    has_tail: bool = False  # sounds on: on a return its lows pile up
     repeats: bool = False  # has a delay time and a feedback of its own
     spreads: bool = False  # gives each input to every output
     is_external: bool = False  # leaves the machine by physical channels
@@ -53,8 +54,10 @@ INSERT_TYPES: tuple[InsertTraits, ...] = (
     InsertTraits("gate", fields=("threshold_db", "ratio"), can_be_keyed=True, bends=True, operating_rank=2),
     InsertTraits("expander", fields=("threshold_db", "ratio"), can_be_keyed=True, bends=True),
     InsertTraits("saturator", fields=("ceiling_db",), ceiling="soft", bends=True, raises_peaks=True, operating_rank=1),
-    InsertTraits("reverb", decorrelates=True, is_effect=True),
-    InsertTraits("delay", fields=("delay_ms", "feedback"), decorrelates=True, repeats=True, is_effect=True),
+    InsertTraits("reverb", decorrelates=True, has_tail=True, is_effect=True),
+    InsertTraits(
+        "delay", fields=("delay_ms", "feedback"), decorrelates=True, has_tail=True, repeats=True, is_effect=True
+    ),
     InsertTraits("modulation", decorrelates=True, is_effect=True),
     InsertTraits("gain"),
     InsertTraits("meter"),

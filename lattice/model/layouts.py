@@ -73,6 +73,11 @@ FOLD: dict[str, tuple[tuple[str, ...], ...]] = {
 
 
 @lru_cache(maxsize=128)
+def layout_of_count(count: int) -> str:
+    """The layout that so many channels in a row are taken for: mono, stereo, else numbered ones."""
+    return {1: "mono", 2: "stereo"}.get(count, f"{DISCRETE}{count}")
+
+
 def channel_count(layout: str) -> int:
     """Number of channels of a layout, 1 to 64."""
     if layout.startswith(DISCRETE):

@@ -13,7 +13,7 @@ from lattice.edits import edit_named
 from lattice.edits.spread import rows_read
 from lattice.errors import DocumentError
 from lattice.formats.tables.loose import ReadRows
-from lattice.model.document import Template, machine_id
+from lattice.model.document import Template
 from lattice.model.palette import PALETTE, next_colour
 from lattice.model.strip_kinds import DESTINATIONS
 from web.editor.panels import CHOICES
@@ -70,7 +70,6 @@ def _shown(template: Template, read: ReadRows) -> dict[str, Any]:
         {
             "strip": strip,
             "section": names.get(strip.section or "", ""),
-            "machine": machine_id(after, strip),
             "ends": ends.get(strip.id, []),
         }
         for strip in new[:SHOWN_ROWS]

@@ -8,10 +8,10 @@ from django import forms
 from msgspec.structs import replace
 
 from lattice.model.document import FrameRate, Profile, Template
+from lattice.model.layouts import NAMED
 from web.shelf.reading import MAX_BYTES
 
 RATES_HZ = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
-LAYOUTS = ("stereo", "mono", "lcr", "quad", "5.0", "5.1", "7.1")
 
 
 def _select() -> forms.Select:
@@ -35,7 +35,7 @@ class NewForm(forms.Form):
     )
     layout = forms.ChoiceField(
         label="Delivered in",
-        choices=[(one, one) for one in LAYOUTS],
+        choices=[(one, one) for one in NAMED],
         initial="stereo",
         required=False,
         widget=_select(),

@@ -20,7 +20,7 @@ from lattice.formats.tables.reader import Reader
 from lattice.formats.tables.rows import Row, SheetProblem
 from lattice.formats.track_sheet_cells import INSERT_TYPES, entries, read_insert, read_outlet, read_route, read_tags
 from lattice.model.document import Insert, Section, Source, Strip, Template
-from lattice.model.layouts import channel_count
+from lattice.model.layouts import channel_count, layout_of_count
 from lattice.model.palette import next_colour
 from lattice.model.strip_kinds import ENDS, NO_START, PLAYING, SUMS
 
@@ -245,8 +245,8 @@ class LooseReader(Reader):
             return [made] if made else []  # why not is said
         known = self._place(physical.name)
         first, last = physical.channels[0], physical.channels[-1]
-        width = {1: "mono", 2: "stereo"}.get(last - first + 1, f"discrete:{last - first + 1}")
-        cells = {"kind": "output", "io": f"{first}-{last}", "layout": width}
+        layout = layout_of_count(len(physical.channels))
+        cells = {"kind": "output", "io": f"{first}-{last}", "layout": layout}
         return [known or self._make(row, physical.name, cells)]
 
     def _make(self, row: Row, name: str, cells: dict[str, str]) -> str:

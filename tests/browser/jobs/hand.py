@@ -66,11 +66,6 @@ class Hand:
 
     # what does not
 
-    def done(self, times: int = 1) -> None:
-        """Waits until the page shows an edit more."""
-        version = self.version + times
-        self.page.wait_for_selector(f'#state[data-version="{version}"]', state="attached")
-
     @property
     def version(self) -> int:
         return int(self.page.locator("#state").get_attribute("data-version") or 0)
