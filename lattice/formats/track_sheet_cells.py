@@ -1,35 +1,23 @@
-"""Cells of the track sheet that hold a small list: inserts, outlets, parts, reception, routes. To text and back.
+"""Cells of the track sheet that hold a small list: tags, outlets, parts, reception, routes. To text and back.
 
-Entries of a cell stand between semicolons; what has a name ends with `= its name`. Readers raise ValueError with
-a sentence about the entry that cannot be read.
+Inserts have a module of their own (`insert_cells`). Entries of a cell stand between semicolons; what has a name ends
+with `= its name`. Readers raise ValueError with a sentence about the entry that cannot be read.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any, get_args
 
 from msgspec import UNSET
 
 from lattice.model import document as doc
-from lattice.model import insert_types
-from lattice.model.document import Insert, MidiIn, Outlet, Part, Route, Source
+from lattice.model.document import MidiIn, Outlet, Part, Route, Source
 from lattice.model.layouts import LAYOUTS, NAMED
 from lattice.model.names import slug
-from lattice.model.units import (
-    parse_channels,
-    parse_db,
-    parse_factor,
-    parse_hz,
-    parse_level,
-    parse_ms,
-    parse_ratio,
-    parse_share,
-)
+from lattice.model.units import parse_channels, parse_db, parse_pan
 
-INSERT_TYPES = tuple(insert_types.TRAITS)
-STATES = ("bypassed", "unloaded")
 TAPS = get_args(doc.Tap)
 # As the document’s type has it.
 MOST_PORTS = 1024
@@ -40,12 +28,13 @@ def entries(text: str) -> Iterator[str]:
     return (entry.strip() for entry in text.split(";") if entry.strip())
 
 
-def _plain_name(name: str) -> str:
+def plain_name(name: str) -> str:
     """A name that fits between semicolons."""
     return " ".join(name.replace(";", ",").split())
 
 
-def _number(text: str, what: str, first: int, last: int) -> int:
+def read_number(text: str, what: str, first: int, last: int) -> int:
+    """A whole number within a range; `what` says what it is. Raises ValueError with a sentence."""
     if not (text.isascii() and text.isdecimal() and len(text) <= 10 and first <= int(text) <= last):
         raise ValueError(f"“{text}” is not {what}, {first} to {last}")
     return int(text)
@@ -74,72 +63,8 @@ def read_tags(text: str) -> tuple[str, ...]:
 
 def tags_text(tags: tuple[str, ...]) -> str:
     """Tags as a cell has them, so that `read_tags` gives the same again."""
-    plain = [_plain_name(tag) for tag in tags]
+    plain = [plain_name(tag) for tag in tags]
     return "; ".join(plain) + (";" if len(plain) == 1 and not plain[0].isalnum() else "")
-
-
-# inserts: `eq; compressor:64 threshold -20 ratio 4 bypassed = Glue`
-
-# What may be set of an insert, by the word for it.
-SETTINGS: dict[str, tuple[str, Callable[[str], Any]]] = {
-    "threshold": ("threshold_db", parse_level),
-    "ratio": ("ratio", parse_ratio),
-    "ceiling": ("ceiling_db", parse_level),
-    "gain": ("gain_db", parse_level),
-    "wet": ("wet", parse_share),
-    "delay": ("delay_ms", parse_ms),
-    "feedback": ("feedback", parse_factor),
-    "attack": ("attack_ms", parse_ms),
-    "release": ("release_ms", parse_ms),
-    "low-cut": ("low_cut_hz", parse_hz),
-    "high-cut": ("high_cut_hz", parse_hz),
-    "pre-delay": ("pre_delay_ms", parse_ms),
-    "in": ("layout_in", str),
-    "out": ("layout_out", str),
-}
-
-
-def read_insert(entry: str, new_id: str) -> Insert:
-    """An insert like “compressor:64 threshold -20 ratio 4 bypassed = Glue”.
-
-    Parameters
-    ----------
-    entry
-        Type, latency in samples, settings (a word and its value each), state, name.
-    new_id
-        Its id.
-
-    Raises
-    ------
-    ValueError
-        With a sentence.
-    """
-    said, _equals, name = (piece.strip() for piece in entry.partition("="))
-    head, *words = said.lower().split()
-    kind, _colon, latency = head.partition(":")
-    if kind not in INSERT_TYPES:
-        raise ValueError(f"“{kind}” is not one of {', '.join(INSERT_TYPES)}")
-    fields: dict[str, Any] = {"id": new_id, "name": name, "type": kind}
-    if latency:
-        fields["latency_samples"] = _number(latency, "a latency in samples", 0, 1_000_000_000)
-    given = iter(words)
-    for word in given:
-        if word in STATES:
-            fields["state"] = word
-        elif word in SETTINGS and (value := next(given, None)) is not None:
-            field, read = SETTINGS[word]
-            fields[field] = read(value)
-        else:
-            raise ValueError(
-                f"“{word}” is not one of {', '.join(STATES)}, or one of {', '.join(SETTINGS)} and its value"
-            )
-    return Insert(**fields)
-
-
-def insert_text(insert: Insert) -> str:
-    """An insert as `read_insert` reads it; its other fields are not in a sheet."""
-    latency = f":{insert.latency_samples}" if insert.latency_samples else ""
-    return f"{insert.type}{latency}{'' if insert.state == 'on' else f' {insert.state}'}"
 
 
 # outlets: `1-2 stereo main = Kit; 3-4 mono closed -12/-24 = Snare`
@@ -191,7 +116,7 @@ def outlet_text(outlet: Outlet) -> str:
     words = [outlet.id, outlet.layout, *(["main"] if outlet.main else []), *([] if outlet.open else ["closed"])]
     if outlet.source is not UNSET:
         words.append(_source_text(outlet.source) if outlet.source else "silent")
-    return " ".join(words) + (f" = {_plain_name(outlet.name)}" if outlet.name else "")
+    return " ".join(words) + (f" = {plain_name(outlet.name)}" if outlet.name else "")
 
 
 # parts: `snare note 38 channel 10 port 1 outlet 3-4 = Snare`
@@ -208,7 +133,7 @@ def read_part(entry: str) -> Part:
     for what, value in zip(words[::2], words[1::2], strict=True):
         limits = {"note": (0, 127), "channel": (1, 16), "port": (1, MOST_PORTS)}
         if what in limits:
-            fields[what] = _number(value, f"a {what}", *limits[what])
+            fields[what] = read_number(value, f"a {what}", *limits[what])
         elif what == "outlet":
             fields[what] = value
         else:
@@ -222,7 +147,7 @@ def part_text(part: Part) -> str:
     for what in ("channel", "note", "outlet"):
         value = getattr(part, what)
         words += [what, str(value)] if value is not None else []
-    return " ".join(words) + (f" = {_plain_name(part.name)}" if part.name else "")
+    return " ".join(words) + (f" = {plain_name(part.name)}" if part.name else "")
 
 
 # what an instrument receives: `2: all`, `1: 1-4, 10`
@@ -234,7 +159,7 @@ def read_midi_in(text: str) -> MidiIn:
     Raises ValueError with a sentence.
     """
     ports, _colon, channels = (piece.strip() for piece in text.partition(":"))
-    count = _number(ports, "a number of ports", 1, MOST_PORTS)
+    count = read_number(ports, "a number of ports", 1, MOST_PORTS)
     if channels.lower() in ("", "all"):
         return MidiIn(ports=count)
     if channels.lower() == "none":
@@ -253,17 +178,42 @@ def midi_in_text(midi: MidiIn | None) -> str:
     return f"{midi.ports}: {channels}"
 
 
-# routes: `3-4>snare`, `booth@-14 pre-fader`, `bass-bus/duck@0`, `kit@2.10 disabled`
+# routes: `3-4>snare`, `booth@-14 pre-fader`, `bass-bus/duck@0`, `kit@2.10 disabled`, `desk ch=1:3,2:4 pan=-0.5`
 
 
 FLAGS: dict[str, dict[str, Any]] = {"disabled": {"enabled": False}, "automated": {"automated": True}}
 
 
 GAIN = "gain="  # of a midi route, whose level is taken by port and channel
+PAN = "pan="
+CHANNELS = "ch="  # pairs of channels, from 1: source channel:destination channel
+VALUES = (GAIN, PAN, CHANNELS)
 
 
 def _is_flag(word: str) -> bool:
-    return word in (*TAPS, *FLAGS) or word.startswith(GAIN)
+    return word in (*TAPS, *FLAGS) or word.startswith(VALUES)
+
+
+def _flagged(word: str) -> dict[str, Any]:
+    """What a word behind a place sets."""
+    if word in FLAGS:
+        return FLAGS[word]
+    what, equals, value = word.partition("=")
+    if f"{what}{equals}" == GAIN:
+        return {"gain_db": parse_db(value)}
+    if f"{what}{equals}" == PAN:
+        return {"pan": parse_pan(value)}
+    return {"channels": _pairs(value)} if equals else {"tap": word}
+
+
+def _pairs(text: str) -> tuple[tuple[int, int], ...]:
+    pairs = []
+    for pair in text.split(",") if text else ():
+        start, colon, end = pair.partition(":")
+        if not colon:
+            raise ValueError(f"“{CHANNELS}{text}” is not pairs of channels like {CHANNELS}1:3,2:4")
+        pairs.append((read_number(start, "a channel", 1, 1024), read_number(end, "a channel", 1, 1024)))
+    return tuple(pairs)
 
 
 @dataclass(frozen=True)
@@ -299,8 +249,7 @@ def read_route(entry: str, kind: str) -> ReadRoute:
     fields: dict[str, Any] = {}
     while " " in place and _is_flag(word := place.rsplit(" ", 1)[1].lower()):
         place = place.rsplit(" ", 1)[0].strip()
-        gain = word.removeprefix(GAIN)
-        fields |= FLAGS.get(word) or ({"gain_db": parse_db(gain)} if gain != word else {"tap": word})
+        fields |= _flagged(word)
     outlet, arrow, rest = place.partition(">")
     if arrow:
         place, fields["from_outlet"] = rest, outlet.strip()
@@ -317,8 +266,8 @@ def read_route(entry: str, kind: str) -> ReadRoute:
 
 def _port_and_channel(text: str) -> dict[str, int]:
     port, _dot, channel = text.partition(".")
-    found = {"port": _number(port, "a midi port", 1, MOST_PORTS)} if port else {}
-    return found | ({"channel": _number(channel, "a midi channel", 1, 16)} if channel else {})
+    found = {"port": read_number(port, "a midi port", 1, MOST_PORTS)} if port else {}
+    return found | ({"channel": read_number(channel, "a midi channel", 1, 16)} if channel else {})
 
 
 def route_text(route: Route, place: str) -> str:
@@ -332,5 +281,8 @@ def route_text(route: Route, place: str) -> str:
     words[0] += f"@{level}" if level else ""
     words += [f"{GAIN}{level_text(route.gain_db)}"] if route.kind == "midi" and route.gain_db != 0 else []
     words += [route.tap] if route.tap != "post-fader" else []
+    words += [f"{PAN}{number_text(route.pan)}"] if route.pan else []
+    pairs = ",".join(f"{start}:{end}" for start, end in route.channels or ())
+    words += [f"{CHANNELS}{pairs}"] if route.channels is not None else []
     words += (["disabled"] if not route.enabled else []) + (["automated"] if route.automated else [])
     return " ".join(words)

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from lattice.formats import table
+from lattice.formats.insert_cells import insert_text, usual_ids
 from lattice.formats.tables.reader import COLUMNS, OUTBOARD
 from lattice.formats.track_sheet_cells import (
-    insert_text,
     level_text,
     midi_in_text,
     number_text,
@@ -34,6 +34,7 @@ class _Writer:
         self.keyable = {
             strip.id: [insert for insert in strip.inserts if insert.traits.can_be_keyed] for strip in template.strips
         }
+        self.keyed = {route.to_insert for route in template.routes if route.kind == "key"}
         for route in template.routes:
             self.routes.setdefault(route.from_strip, []).append(route)
 
@@ -47,9 +48,19 @@ class _Writer:
             self.machines.get(strip.machine or "", ""), tags_text(strip.tags), level_text(strip.fader_db),
             number_text(strip.pan), "yes" if strip.mute else "no", "" if strip.monitor == "never" else strip.monitor,
             *(self._routed(strip, kind) for kind in ("feed", "send", "key", "tie", "midi")),
-            "; ".join(map(insert_text, strip.inserts)), ", ".join(map(str, strip.io or ())), midi_in_text(strip.midi),
+            self._inserts(strip), ", ".join(map(str, strip.io or ())), midi_in_text(strip.midi),
             "; ".join(map(outlet_text, strip.outlets)), "; ".join(map(part_text, strip.parts)), *levels, strip.note,
+            strip.colour or "", "" if strip.in_service else "no", "yes" if strip.invert else "",
+            "yes" if strip.armed else "", "" if strip.records == "in" else strip.records,
+            str(strip.latency_samples or ""), _or_nothing(strip.measured_latency_samples), _or_nothing(strip.memory_mb),
         ]  # fmt: skip
+
+    def _inserts(self, strip: Strip) -> str:
+        usual = usual_ids(strip.id, (insert.type for insert in strip.inserts))
+        return "; ".join(
+            insert_text(insert, own, is_keyed=insert.id in self.keyed)
+            for insert, own in zip(strip.inserts, usual, strict=True)
+        )
 
     def _routed(self, strip: Strip, kind: str) -> str:
         routes = (route for route in self.routes.get(strip.id, ()) if route.kind == kind)
@@ -63,3 +74,7 @@ class _Writer:
         keyed = next(insert for insert in able if insert.id == route.to_insert)
         is_told = len(able) > 1 and sum(insert.type == keyed.type for insert in able) == 1
         return f"{route.to}/{keyed.type if is_told else keyed.id}"
+
+
+def _or_nothing(value: float | None) -> str:
+    return "" if value is None else number_text(value)

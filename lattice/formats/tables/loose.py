@@ -14,11 +14,12 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from lattice.formats.insert_cells import INSERT_TYPES, read_insert
 from lattice.formats.tables import words
 from lattice.formats.tables.heads import cells_of, table_of
 from lattice.formats.tables.reader import Reader
 from lattice.formats.tables.rows import Row, SheetProblem
-from lattice.formats.track_sheet_cells import INSERT_TYPES, entries, read_insert, read_outlet, read_route, read_tags
+from lattice.formats.track_sheet_cells import entries, read_outlet, read_route, read_tags
 from lattice.model.document import Insert, Section, Source, Strip, Template
 from lattice.model.layouts import channel_count, layout_of_count
 from lattice.model.palette import next_colour
@@ -329,12 +330,7 @@ class LooseReader(Reader):
         if not self.layouts:
             self.layouts = self._settled_layouts()
         passes_on = kind == "print" and any(route.from_strip == row.id for _row, _column, route in self.routes)
-        colour = row.cells.get("colour", "")
-        return {
-            "layout": self.layouts.get(row.id, "mono"),
-            "monitor": "always" if passes_on else "never",
-            "colour": colour if re.fullmatch(r"#[0-9a-fA-F]{6}", colour) else None,
-        }
+        return {"layout": self.layouts.get(row.id, "mono"), "monitor": "always" if passes_on else "never"}
 
     def _settled_layouts(self) -> dict[str, str]:
         """Layouts by strip: as said; of sums and ends else the widest of what is fed to them, at least stereo."""

@@ -10,10 +10,10 @@ from typing import Any, TypeVar
 from msgspec.structs import replace
 
 from lattice.formats.gate import passed, piece_problems
+from lattice.formats.insert_cells import ids_in, read_insert, says_key, usual_ids
 from lattice.formats.tables.rows import ReadSheet, Row, SheetProblem
 from lattice.formats.track_sheet_cells import (
     entries,
-    read_insert,
     read_midi_in,
     read_outlet,
     read_part,
@@ -25,20 +25,23 @@ from lattice.model import strip_kinds
 from lattice.model.document import Insert, Machine, Outlet, Part, Route, Section, Source, Strip, Template
 from lattice.model.layouts import LAYOUTS, NAMED
 from lattice.model.names import free_id, free_route_ids, slug
-from lattice.model.units import parse_channels, parse_db, parse_pan
+from lattice.model.units import parse_channels, parse_db, parse_mb, parse_pan, parse_whole
 from lattice.model.validate import route_rules
 
 COLUMNS = (
     "id", "name", "kind", "layout", "section", "machine", "tags", "fader_db", "pan", "mute", "monitor", "feed", "sends",
     "keys", "ties", "midi", "inserts", "io", "midi_in", "outlets", "parts", "source_peak_dbfs", "source_rms_dbfs",
-    "note",
+    "note", "colour", "in_service", "invert", "armed", "records", "latency_samples", "measured_latency_samples",
+    "memory_mb",
 )  # fmt: skip
 # Columns of routes: kind, by column.
 ROUTED = {"feed": "feed", "sends": "send", "keys": "key", "ties": "tie", "midi": "midi"}
 KINDS = tuple(strip_kinds.TRAITS)
 P = TypeVar("P", Outlet, Part)
 MONITORS = ("never", "when-armed", "always")
+RECORDED = ("in", "pre")  # stages that a print may record
 OUTBOARD = "(outboard)"
+COLOUR = re.compile(r"#[0-9a-fA-F]{6}")
 YES = frozenset({"yes", "y", "true", "1", "x", "on", "muted"})
 NO = frozenset({"", "no", "n", "false", "0", "off", "-"})
 
@@ -65,6 +68,8 @@ class Reader:
         self.brought: dict[str, set[str]] = defaultdict(set)  # strip → kinds of routes that end at it
         self.inserts = {strip.id: list(strip.inserts) for strip in base.strips}
         self.insert_ids = {insert.id for strip in base.strips for insert in strip.inserts}
+        self.said_keys: set[str] = set()  # inserts whose entry says what keys them
+        self.read_ids = set(self.insert_ids)  # without those that rows say further down
 
     def read(self, lines: Sequence[tuple[int, Mapping[str, str]]]) -> ReadSheet:
         """The base with a strip for each line that can be understood.
@@ -82,6 +87,8 @@ class Reader:
         for number, cells in lines:
             if any(cells.values()):
                 self._row(Row(number, dict(cells)))
+        for row in self.rows:
+            self.insert_ids.update(ids_in(row.cells.get("inserts", "")))
         for row in self.rows:
             self.inserts[row.id] = self._inserts(row)
         for row in self.rows:
@@ -160,6 +167,12 @@ class Reader:
             return plain
         raise ValueError(f"“{text}” is not a layout: {', '.join(NAMED)} or discrete:1 to discrete:64")
 
+    def _colour_of(self, text: str) -> str:
+        """The colour that a cell means. Raises ValueError with a sentence."""
+        if COLOUR.fullmatch(text):
+            return text
+        raise ValueError(f"“{text}” is not a colour like #8a4b2d")
+
     def _insert_of(self, entry: str, new_id: str) -> Insert:
         """The insert that an entry means. Raises ValueError with a sentence."""
         return read_insert(entry, new_id)
@@ -187,7 +200,7 @@ class Reader:
             self._problem(row, "kind", f"only an instrument has outlets and parts; this is of kind {kind}")
             row.cells |= {"outlets": "", "parts": ""}
             outlets = ()
-        usual = {"layout": "mono", "monitor": "never", "colour": None} | self._usual(row, kind)
+        usual = {"layout": "mono", "monitor": "never"} | self._usual(row, kind)
         return Strip(
             id=row.id,
             name=row.cells["name"],
@@ -195,12 +208,19 @@ class Reader:
             layout=self._cell(row, "layout", self._layout_of, usual["layout"]),
             section=self._section(row.cells.get("section", "")),
             machine=self._machine(row.cells.get("machine", "")),
-            colour=usual["colour"],
-            monitor=self._cell(row, "monitor", _monitor, usual["monitor"]),
+            colour=self._cell(row, "colour", self._colour_of, None),
+            monitor=self._cell(row, "monitor", _one_of(MONITORS), usual["monitor"]),
             tags=read_tags(row.cells.get("tags", "")),
             fader_db=self._cell(row, "fader_db", parse_db, 0.0),
             pan=self._cell(row, "pan", parse_pan, 0.0),
             mute=self._cell(row, "mute", _yes_or_no, False),
+            in_service=self._cell(row, "in_service", _yes_or_no, True),
+            invert=self._cell(row, "invert", _yes_or_no, False),
+            armed=self._cell(row, "armed", _yes_or_no, False),
+            records=self._cell(row, "records", _one_of(RECORDED), "in"),
+            latency_samples=self._cell(row, "latency_samples", parse_whole, 0),
+            measured_latency_samples=self._cell(row, "measured_latency_samples", parse_whole, None),
+            memory_mb=self._cell(row, "memory_mb", parse_mb, None),
             io=self._cell(row, "io", parse_channels, None),
             note=row.cells.get("note", "")[:100_000],
             inserts=tuple(self.inserts[row.id]),
@@ -275,15 +295,25 @@ class Reader:
 
     def _inserts(self, row: Row) -> list[Insert]:
         inserts = []
-        for entry in entries(row.cells.get("inserts", "")):
-            kind = entry.lower().partition(" ")[0].partition(":")[0].strip()
-            new = free_id(f"{row.id}-{kind}"[:64], self.insert_ids)
+        said = list(entries(row.cells.get("inserts", "")))
+        types = (entry.lower().partition(" ")[0].partition(":")[0].strip() for entry in said)
+        for entry, usual in zip(said, usual_ids(row.id, types), strict=True):
+            new = free_id(usual, self.insert_ids)
             try:
-                inserts.append(self._insert_of(entry, new))
-                self.insert_ids.add(new)
+                inserts.append(self._with_own_id(row, self._insert_of(entry, new), new))
+                if says_key(entry):
+                    self.said_keys.add(inserts[-1].id)
             except ValueError as wrong:
                 self._problem(row, "inserts", str(wrong))
         return inserts
+
+    def _with_own_id(self, row: Row, insert: Insert, new: str) -> Insert:
+        if insert.id in self.read_ids:
+            self._problem(row, "inserts", f"#{insert.id} is taken; another id is made")
+            insert = replace(insert, id=new)
+        self.insert_ids.add(insert.id)
+        self.read_ids.add(insert.id)
+        return insert
 
     # routes
 
@@ -337,7 +367,8 @@ class Reader:
         if not named:
             self._problem(row, "keys", f"{to} has no insert “{wanted}” that can be keyed")
             return None
-        inserts[named[0]] = replace(inserts[named[0]], key="external")
+        if inserts[named[0]].id not in self.said_keys:
+            inserts[named[0]] = replace(inserts[named[0]], key="external")
         return inserts[named[0]].id
 
     def _with_routes(self, template: Template) -> Template:
@@ -375,10 +406,13 @@ def _places(template: Template) -> dict[str, str]:
     return places | {strip.id: strip.id for strip in template.strips}
 
 
-def _monitor(text: str) -> str:
-    if text.lower() in MONITORS:
-        return text.lower()
-    raise ValueError(f"“{text}” is not one of {', '.join(MONITORS)}")
+def _one_of(words: tuple[str, ...]) -> Callable[[str], str]:
+    def read(text: str) -> str:
+        if text.lower() in words:
+            return text.lower()
+        raise ValueError(f"“{text}” is not one of {', '.join(words)}")
+
+    return read
 
 
 def _yes_or_no(text: str) -> bool:

@@ -1,0 +1,166 @@
+"""Inserts in a cell of the track sheet: `eq; compressor:64 #duck threshold -20 ratio 4 bypassed = Glue | Maker | 2.1`.
+
+Type, latency in samples, `#` and its id, settings (a word and its value each), state; behind the equals sign its name,
+and behind bars who makes it and which version it is.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from typing import Any
+
+import msgspec
+
+from lattice.formats.track_sheet_cells import entries, number_text, plain_name, read_number
+from lattice.model import insert_types
+from lattice.model.document import Insert
+from lattice.model.names import MAX_ID, free_id, slug
+from lattice.model.units import (
+    parse_channels,
+    parse_factor,
+    parse_hz,
+    parse_level,
+    parse_mb,
+    parse_ms,
+    parse_ratio,
+    parse_share,
+)
+
+INSERT_TYPES = tuple(insert_types.TRAITS)
+STATES = ("bypassed", "unloaded")
+KEYS = ("none", "internal", "external")
+BAR = " | "
+
+
+def _samples(text: str) -> int:
+    return read_number(text, "a latency in samples", 0, 1_000_000_000)
+
+
+def _key(text: str) -> str:
+    if text not in KEYS:
+        raise ValueError(f"“{text}” is not one of {', '.join(KEYS)}")
+    return text
+
+
+# What may be set of an insert, by the word for it: the field, and how it is read.
+SETTINGS: dict[str, tuple[str, Callable[[str], Any]]] = {
+    "measured": ("measured_latency_samples", _samples),
+    "in": ("layout_in", str),
+    "out": ("layout_out", str),
+    "gain": ("gain_db", parse_level),
+    "wet": ("wet", parse_share),
+    "threshold": ("threshold_db", parse_level),
+    "ratio": ("ratio", parse_ratio),
+    "ceiling": ("ceiling_db", parse_level),
+    "key": ("key", _key),
+    "attack": ("attack_ms", parse_ms),
+    "release": ("release_ms", parse_ms),
+    "low-cut": ("low_cut_hz", parse_hz),
+    "high-cut": ("high_cut_hz", parse_hz),
+    "delay": ("delay_ms", parse_ms),
+    "pre-delay": ("pre_delay_ms", parse_ms),
+    "feedback": ("feedback", parse_factor),
+    "io-out": ("io_out", parse_channels),
+    "io-in": ("io_in", parse_channels),
+    "memory": ("memory_mb", parse_mb),
+}
+USUAL = {field.name: field.default for field in msgspec.structs.fields(Insert)}
+
+
+def read_insert(entry: str, new_id: str) -> Insert:
+    """An insert like “compressor:64 threshold -20 ratio 4 bypassed = Glue”.
+
+    Parameters
+    ----------
+    entry
+        Type, latency in samples, id, settings, state, name, maker, version.
+    new_id
+        Its id where the entry says none.
+
+    Raises
+    ------
+    ValueError
+        With a sentence.
+    """
+    said, _equals, names = (piece.strip() for piece in entry.partition("="))
+    head, *words = said.lower().split() or [""]
+    kind, _colon, latency = head.partition(":")
+    if kind not in INSERT_TYPES:
+        raise ValueError(f"“{kind}” is not one of {', '.join(INSERT_TYPES)}")
+    name, maker, version = [*(piece.strip() for piece in f" {names} ".split(BAR, 2)), "", ""][:3]
+    fields: dict[str, Any] = {"id": new_id, "name": name, "type": kind, "maker": maker, "version": version}
+    if latency:
+        fields["latency_samples"] = _samples(latency)
+    given = iter(words)
+    for word in given:
+        if word in STATES:
+            fields["state"] = word
+        elif word.startswith("#"):
+            fields["id"] = _an_id(word[1:])
+        elif word in SETTINGS and (value := next(given, None)) is not None:
+            field, read = SETTINGS[word]
+            fields[field] = read(value)
+        else:
+            raise ValueError(
+                f"“{word}” is not one of {', '.join(STATES)}, or one of {', '.join(SETTINGS)} and its value"
+            )
+    return Insert(**fields)
+
+
+def _an_id(text: str) -> str:
+    if slug(text) != text:
+        raise ValueError(f"“#{text}” is not an id: a–z, 0–9 and -")
+    return text
+
+
+def insert_text(insert: Insert, usual_id: str, *, is_keyed: bool = False) -> str:
+    """An insert as `read_insert` reads it.
+
+    Parameters
+    ----------
+    insert
+        The insert.
+    usual_id
+        The id it would be given; another one is written.
+    is_keyed
+        Whether a route keys it, which says that its key comes from outside.
+    """
+    words = [f"{insert.type}:{insert.latency_samples}" if insert.latency_samples else insert.type]
+    words += [f"#{insert.id}"] if insert.id != usual_id else []
+    for word, (field, _read) in SETTINGS.items():
+        value = getattr(insert, field)
+        usual = "external" if field == "key" and is_keyed else USUAL[field]
+        if value != usual:
+            words += [word, _value_text(value)]
+    words += [insert.state] if insert.state != "on" else []
+    names = [plain_name(text).replace("|", "/") for text in (insert.name, insert.maker, insert.version)]
+    while names and not names[-1]:
+        names.pop()
+    return " ".join(words) + (f" = {BAR.join(names)}" if names else "")
+
+
+def _value_text(value: Any) -> str:
+    if isinstance(value, tuple):
+        return ",".join(map(str, value))
+    return number_text(value) if isinstance(value, int | float) else str(value)
+
+
+def usual_ids(strip_id: str, types: Iterable[str]) -> Iterator[str]:
+    """The ids that a strip's inserts are given where none is said, by their types in order."""
+    taken: set[str] = set()
+    for kind in types:
+        usual = free_id(f"{strip_id}-{kind}"[:MAX_ID], taken)
+        taken.add(usual)
+        yield usual
+
+
+def says_key(entry: str) -> bool:
+    """Whether an entry says what keys the insert; else a route that keys it does."""
+    return "key" in entry.partition("=")[0].lower().split()
+
+
+def ids_in(text: str) -> Iterator[str]:
+    """The ids that a cell of inserts says, before it is read."""
+    for entry in entries(text):
+        said = entry.partition("=")[0].lower().split()
+        yield from (word[1:] for word in said if word.startswith("#"))
