@@ -20,6 +20,7 @@ from lattice.model.document import Template
 
 if TYPE_CHECKING:
     from lattice.checks.audit import Audit
+    from lattice.formats.tables.choices import Choices
     from lattice.matters.matter import Matter
     from lattice.model.inventory import Inventory
 
@@ -105,6 +106,9 @@ def _parser() -> argparse.ArgumentParser:
     diff.add_argument("--json", action="store_true", help="changes as JSON")
     convert = command("convert", _convert, "a template in another open form")
     convert.add_argument("--to", required=True, choices=tuple(EXPORTS))
+    convert.add_argument("--columns", metavar="MAP.json", help="what the columns and words of a table are")
+    columns = command("columns", _columns, "what the columns and words of a table are taken for, as a MAP.json")
+    columns.add_argument("--columns", metavar="MAP.json", help="choices to begin with")
     generate = command("generate", _generate, "a large realistic template", file=False)
     generate.add_argument("--strips", type=int, default=300)
     generate.add_argument("--seed", type=int, default=1)
@@ -316,8 +320,45 @@ def _diff(options: argparse.Namespace) -> int:
 
 
 def _convert(options: argparse.Namespace) -> int:
-    sys.stdout.buffer.write(EXPORTS[options.to].write(read(options.file)))
+    from lattice.formats.registry import SHEET
+
+    if options.columns or options.file.lower().endswith(SHEET.endings):
+        from lattice.formats import any_table
+
+        choices = _choices(options) if options.columns else None
+        template = any_table.load(
+            _bytes(options.file), Path(options.file).stem, choices,
+            lambda sentence: print(f"{options.file}: {sentence}", file=sys.stderr),
+        )  # fmt: skip
+    else:
+        template = read(options.file)
+    sys.stdout.buffer.write(EXPORTS[options.to].write(template))
     sys.stdout.flush()
+    return 0
+
+
+def _choices(options: argparse.Namespace) -> Choices:
+    """The choices in a file; what is wrong with them is said of that file."""
+    from lattice.formats.tables.choices import Choices, load_choices
+
+    if not options.columns:
+        return Choices()
+    try:
+        return load_choices(_bytes(options.columns))
+    except DocumentError:
+        options.file = options.columns
+        raise
+
+
+def _columns(options: argparse.Namespace) -> int:
+    """Every choice as it is made, and on standard error what is unclear."""
+    from lattice.formats import any_table
+
+    understood = any_table.read_any(_bytes(options.file), Path(options.file).stem, _choices(options))
+    sys.stdout.buffer.write(understood.choices.dump() + b"\n")
+    sys.stdout.flush()
+    for sentence in any_table.said(understood.open, understood):
+        print(f"{options.file}: {sentence}", file=sys.stderr)
     return 0
 
 

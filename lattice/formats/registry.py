@@ -36,9 +36,9 @@ def _write_json(template: Template) -> bytes:
 
 
 def _read_sheet(data: bytes, name: str) -> Template:
-    from lattice.formats import track_sheet
+    from lattice.formats import any_table
 
-    return track_sheet.load(data, name)
+    return any_table.load(data, name)
 
 
 def _write_sheet(template: Template) -> bytes:
@@ -59,8 +59,9 @@ def _write_dot(template: Template) -> bytes:
     return graph_forms.dot(template)
 
 
+WORKBOOKS = (".xlsx", ".xlsm", ".ods")
 JSON = Format("json", "application/json", _write_json, _read_json, (".json",))
-SHEET = Format("csv", "text/csv; charset=utf-8", _write_sheet, _read_sheet, (".csv", ".tsv", ".txt"))
+SHEET = Format("csv", "text/csv; charset=utf-8", _write_sheet, _read_sheet, (".csv", ".tsv", ".txt", *WORKBOOKS))
 FORMATS: dict[str, Format] = {
     form.name: form
     for form in (

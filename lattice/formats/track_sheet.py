@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from lattice.errors import DocumentError, first_problems
 from lattice.formats import table
+from lattice.formats.tables.heads import column_of
 from lattice.formats.tables.reader import COLUMNS, Reader
 from lattice.formats.tables.rows import ReadSheet, SheetProblem
 from lattice.model.document import MAX_STRIPS, Template
@@ -63,6 +64,15 @@ def read_sheet(data: bytes, name: str = "Track sheet") -> ReadSheet:
     if not read.template.strips and not read.problems:
         raise DocumentError(["the sheet has a header and no rows"])
     return read
+
+
+def is_own(heads: list[str]) -> bool:
+    """Whether a row of heads is a track sheet's: all of them are, or half of them where nobody would know the rest."""
+    header = [head.lower().replace(" ", "_") for head in heads if head]
+    own = [head for head in header if head in COLUMNS]
+    is_named = "name" in own or "id" in own
+    strange = [head for head in heads if head and not column_of(head).field]
+    return is_named and (len(own) == len(header) or (len(own) * 2 >= len(header) and bool(strange)))
 
 
 def _columns(lines: list[table.Line]) -> tuple[list[str], list[table.Line], list[SheetProblem]]:

@@ -7,40 +7,58 @@ from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 
 from lattice.formats import table
-from lattice.formats.tables.reader import COLUMNS
+from lattice.formats.tables.reader import COLUMNS, NO, YES
 from lattice.formats.tables.words import KIND_OF, layout_of
 from lattice.model.document import MAX_STRIPS
 
 HEADS: dict[str, tuple[str, ...]] = {
-    "name": ("track", "track name", "channel", "channel name", "strip", "title"),
-    "kind": ("type", "track type", "channel type", "strip kind"),
-    "layout": ("format", "width", "channel format", "mono/stereo"),
-    "section": ("group", "folder", "family", "department"),
-    "machine": ("computer", "host"),
-    "feed": ("to", "output", "out", "destination", "routed to", "goes to", "feeds", "feed to"),
-    "input": ("in", "from", "source", "comes from", "fed by"),
-    "sends": ("send", "aux", "auxes", "fx", "effects", "aux sends", "fx sends", "effect sends"),
-    "keys": ("key", "side-chain", "sidechain", "side-chains", "key to"),
-    "midi": ("midi to", "plays", "midi output", "midi out"),
-    "inserts": ("insert", "plug-ins", "plugins", "processing", "processors", "chain"),
-    "io": ("physical", "physical channels", "hardware", "patch"),
-    "fader_db": ("fader", "level", "volume"),
+    "name": ("track", "track name", "channel", "channel name", "strip", "title", "label", "track title", "source name"),
+    "kind": ("type", "track type", "channel type", "strip kind", "strip type", "category"),
+    "layout": ("format", "width", "channel format", "mono/stereo", "channels", "m/s", "track format", "config"),
+    "section": ("group", "folder", "family", "department", "stack", "submix group", "part of"),
+    "machine": ("computer", "host", "system", "rig"),
+    "feed": (
+        "to", "output", "out", "destination", "routed to", "goes to", "feeds", "feed to", "main out", "output bus",
+        "outputs", "dest", "route to", "main output", "output to", "bus out",
+    ),
+    "input": ("in", "from", "source", "comes from", "fed by", "input bus", "inputs", "bus in", "input from"),
+    "sends": ("send", "aux", "auxes", "fx", "effects", "aux sends", "fx sends", "effect sends", "sends to", "send to"),
+    "keys": ("key", "side-chain", "sidechain", "side-chains", "key to", "side chain", "side-chain to"),
+    "midi": ("midi to", "plays", "midi output", "midi out", "midi destination"),
+    "inserts": ("insert", "plug-ins", "plugins", "processing", "processors", "chain", "fx chain", "insert chain"),
+    "io": ("physical", "physical channels", "hardware", "patch", "interface", "converter"),
+    "fader_db": ("fader", "level", "volume", "fader level", "vol", "fader db"),
+    "pan": ("panning", "pan position", "balance"),
+    "mute": ("muted",),
+    "in_service": ("active", "enabled", "in use", "active?"),
+    "invert": ("polarity", "phase", "ø"),
+    "armed": ("arm", "record", "rec"),
+    "monitor": ("monitoring",),
     "tags": ("tag", "intent"),
-    "colour": ("color",),
-    "note": ("notes", "comment", "comments", "remark", "remarks", "memo", "description"),
-    "source_peak_dbfs": ("peak", "source peak"),
-    "source_rms_dbfs": ("rms", "source rms"),
-}
+    "colour": ("color", "track colour", "track color"),
+    "note": ("notes", "comment", "comments", "remark", "remarks", "memo", "description", "info"),
+    "source_peak_dbfs": ("peak", "source peak", "peak dbfs"),
+    "source_rms_dbfs": ("rms", "source rms", "rms dbfs"),
+    "latency_samples": ("latency",),
+    "memory_mb": ("memory", "ram"),
+}  # fmt: skip
+# Heads of what a template keeps by itself: columns under them are known, and not used.
+NUMBERING = frozenset({"#", "no", "no.", "nr", "nr.", "number", "index", "pos", "order", "row"})
 FIELD_OF = {head: field for field, heads in HEADS.items() for head in (field, *heads)} | {
     name: name for name in COLUMNS
 }
-# Sends in columns of their own: “send A”, “send A level”, “aux 2 pre/post”.
+# Sends in columns of their own: “send A”, “send A level”, “aux 2 pre/post”, “send level A”.
 SEND = re.compile(
-    r"(?:send|aux|fx|effect)\s*#?(?P<slot>[a-z]|\d{1,2})(?:\s+(?P<what>level|db|amount|gain|tap|pre/post|pre))?"
+    r"(?:send|aux|fx|effect)\s*#?(?P<slot>[a-z]|\d{1,2})"
+    r"(?:\s+(?P<what>level|db|amount|gain|tap|pre/post|pre|to|dest|destination|bus))?"
 )
+SEND_TURNED = re.compile(r"(?:send|aux|fx|effect)\s+(?P<what>level|db|amount|gain|tap|to)\s*#?(?P<slot>[a-z]|\d{1,2})")
 LEVEL_WORDS = frozenset({"level", "db", "amount", "gain"})
+PLACE_WORDS = frozenset({"", "to", "dest", "destination", "bus"})
 # What columns without a head are, in this order, where their cells do not tell.
 IN_ORDER = ("section", "kind", "layout", "feed", "sends")
+NOTED = "noted"  # as a field: goes to the note behind its head
+LEVEL = re.compile(r"[-−–+]?\d+(?:[.,]\d+)?\s*(?:db|dbfs)?", re.I)
 SEPARATORS = ("\t", ";", ",")
 
 
@@ -49,8 +67,13 @@ class Column:
     """What one column holds."""
 
     head: str
-    field: str  # a column of the track sheet, input, colour, send, send level, send tap; empty where it is not used
-    slot: str = ""  # of a send in columns of its own
+    field: str  # a column of the track sheet, input, send, send level, send tap, send to; empty where it is not used
+    slot: str = ""  # of a send in columns of its own; under “send to”, where its cells' levels are sent
+
+    @property
+    def said(self) -> str:
+        """Field and slot as choices name them: `feed`, `send level:a`."""
+        return f"{self.field}:{self.slot}" if self.slot else self.field
 
 
 @dataclass(frozen=True)
@@ -70,10 +93,10 @@ class Columns:
 def column_of(head: str) -> Column:
     """What a column holds by its head."""
     plain = " ".join(head.casefold().replace("_", " ").split())
-    own_send = SEND.fullmatch(plain)
+    own_send = SEND.fullmatch(plain) or SEND_TURNED.fullmatch(plain)
     if own_send:
         what = own_send["what"] or ""
-        field = "send" if not what else "send level" if what in LEVEL_WORDS else "send tap"
+        field = "send" if what in PLACE_WORDS else "send level" if what in LEVEL_WORDS else "send tap"
         return Column(head, field, own_send["slot"])
     return Column(head, FIELD_OF.get(plain, FIELD_OF.get(plain.replace(" ", "_"), "")))
 
@@ -153,7 +176,12 @@ def cells_of(columns: Sequence[Column], line: Sequence[str]) -> dict[str, str]:
     cells: dict[str, str] = {}
     sends: dict[str, dict[str, str]] = {}
     for column, cell in zip(columns, line, strict=False):
-        if column.slot:
+        if column.field == NOTED:
+            said = f"{column.head}: {cell}" if cell else ""
+            cells["note"] = "; ".join(filter(None, (cells.get("note"), said)))
+        elif column.field == "send to" and is_send_cell(cell):
+            sends[column.slot] = {"send": column.slot, "send level": "" if cell.casefold() in YES else cell}
+        elif column.slot:
             sends.setdefault(column.slot, {})[column.field] = cell
         elif cell and column.field:
             before = cells.get(column.field)
@@ -162,6 +190,11 @@ def cells_of(columns: Sequence[Column], line: Sequence[str]) -> dict[str, str]:
     if written:
         cells["sends"] = "; ".join([*([cells["sends"]] if "sends" in cells else []), *written])
     return cells
+
+
+def is_send_cell(cell: str) -> bool:
+    """Whether a cell under the name of a destination says that something is sent there: a level, or a yes."""
+    return cell.casefold() in YES or (cell.casefold() not in NO and bool(LEVEL.fullmatch(cell)))
 
 
 def _send_cell(send: dict[str, str]) -> str:

@@ -18,10 +18,11 @@ from lattice.formats.insert_cells import INSERT_TYPES, read_insert
 from lattice.formats.tables import words
 from lattice.formats.tables.heads import cells_of, table_of
 from lattice.formats.tables.reader import Reader
-from lattice.formats.tables.rows import Row, SheetProblem
-from lattice.formats.track_sheet_cells import entries, read_outlet, read_route, read_tags
+from lattice.formats.tables.rows import Row, SheetProblem, in_sections, widened
+from lattice.formats.tables.short_forms import spell_out
+from lattice.formats.track_sheet_cells import ReadRoute, entries, read_route, read_tags
 from lattice.model.document import Insert, Section, Source, Strip, Template
-from lattice.model.layouts import channel_count, layout_of_count
+from lattice.model.layouts import layout_of_count
 from lattice.model.palette import next_colour
 from lattice.model.strip_kinds import ENDS, NO_START, PLAYING, SUMS
 
@@ -31,10 +32,8 @@ BARE_LEVEL = re.compile(
     r"(?P<place>.*\S)\s+(?P<level>[-−–+]?\d+(?:[.,]\d+)?\s*(?:db)?)(?P<tap>\s+pre(?:-fader)?)?", re.I
 )
 POP = Source(peak_dbfs=-20.0, rms_dbfs=-23.01)  # a sine at −20 dBFS (common practice)
-COUNT = re.compile(r"(?P<count>[1-9]\d?)(?P<layout>\s+\S+)?")
-ALL = "all>"  # before a destination: every outlet leads there
-# Chains of sums that widen each other settle in as many passes as the longest has strips; more than this is a loop.
-MOST_PASSES = 16
+IS = "="  # before an answer: the strip that is meant
+ANSWERS: Mapping[str, str] = {}
 
 
 @dataclass
@@ -77,7 +76,7 @@ def read_rows(template: Template, text: str, usual: Mapping[str, str], *, with_b
     lines = [(number, cells_of(table.columns, line)) for number, line in table.rows]
     reader = LooseReader(template, usual, with_buses=with_buses)
     read = reader.read([(number, cells) for number, cells in lines if any(cells.values())])
-    made = _in_sections(read.template, {row.id for row in reader.rows})
+    made = in_sections(read.template, {row.id for row in reader.rows})
     added = [row.id for row in reader.rows if row.id not in reader.made]
     return ReadRows(made, added, list(reader.made.values()), read.problems, table.unused)
 
@@ -85,15 +84,28 @@ def read_rows(template: Template, text: str, usual: Mapping[str, str], *, with_b
 class LooseReader(Reader):
     """A reader that knows the trade's words and makes what destinations want."""
 
-    def __init__(self, base: Template, usual: Mapping[str, str], *, with_buses: bool) -> None:
+    def __init__(
+        self,
+        base: Template,
+        usual: Mapping[str, str],
+        *,
+        with_buses: bool = False,
+        answers: Mapping[str, str] = ANSWERS,
+        by_bus: bool = True,
+    ) -> None:
         super().__init__(base)
+        self.answers = answers  # folded name of a destination → what it is (`choices.Choices.destinations`)
+        self.by_bus = by_bus  # whether an output joins what takes it as its input before what has its name
+        self.unknown: dict[str, list[tuple[Row, str, str]]] = defaultdict(list)  # destinations that are no strip
         self.usual = {column: cell for column, cell in usual.items() if not words.is_nothing(cell)}
         self.with_buses = with_buses
         self.made: dict[str, str] = {}  # id → name of what is made for destinations
         self.takers: dict[str, list[str]] = defaultdict(list)  # folded name of a bus → strips that take it
+        self.named: dict[str, list[str]] = defaultdict(list)  # folded name → strips of the rows that have it
         self.targets: set[str] = set()  # folded names that cells lead to
         self.buses: dict[str, str | None] = {}  # section → its bus
         self.layouts: dict[str, str] = {}
+        self.widths: dict[str, int] = {}  # of outputs made for physical channels
         self.ids_of_sections = {section.id: section for section in base.sections}
 
     # rows
@@ -104,11 +116,12 @@ class LooseReader(Reader):
         super()._row(row)
         if len(self.rows) == before:
             return
+        self.named[row.cells["name"].casefold()].append(row.id)
         for column in ("feed", "sends"):
             self.targets |= {self._target(entry).casefold() for entry in entries(row.cells.get(column, ""))}
-        source = row.cells.get("input", "")
-        if not words.is_nothing(source):
-            self.takers[source.casefold()].append(row.id)
+        for source in entries(row.cells.get("input", "")):
+            if not words.is_nothing(source):
+                self.takers[source.casefold()].append(row.id)
 
     def _target(self, entry: str) -> str:
         try:
@@ -145,26 +158,11 @@ class LooseReader(Reader):
         if kind in NO_START and kind not in ENDS:  # notes take no inserts
             row.cells.pop("inserts", None)
         self._take_physical(row, kind)
-        self._take_counts(row)
-
-    def _take_counts(self, row: Row) -> None:
-        """Outlets and parts in short: “8 stereo”, “16”; parts are laid over the outlets in order."""
-        outlets = COUNT.fullmatch(row.cells.get("outlets", ""))
-        if outlets:
-            layout = words.layout_of(outlets["layout"] or "") or "stereo"
-            entries_of = [f"{n} {layout}{' main' if n == 1 else ''}" for n in range(1, int(outlets["count"]) + 1)]
-            row.cells["outlets"] = "; ".join(entries_of)
-        parts = COUNT.fullmatch(row.cells.get("parts", ""))
-        if parts and outlets:
-            many, ends = int(parts["count"]), int(outlets["count"])
-            laid = (f"part-{n} outlet {(n - 1) * ends // many + 1} = Part {n}" for n in range(1, many + 1))
-            row.cells["parts"] = "; ".join(laid)
-        if row.cells.get("outlets") and row.cells.get("feed", "").startswith(ALL):
-            row.cells["feed"] = _all_to(row.cells["outlets"], row.cells["feed"].removeprefix(ALL))
+        spell_out(row.cells)
 
     def _take_physical(self, row: Row, kind: str) -> None:
         """A physical input makes an auxiliary a live input; a track records it, which its note says."""
-        physical = words.physical_of(row.cells.get("input", ""))
+        physical = words.physical_of(row.cells.get("input", ""), may_be_bare=True)
         if physical is None or physical.is_output:
             return
         if kind in ("", "input", "bus", "return"):
@@ -182,6 +180,9 @@ class LooseReader(Reader):
     def _layout_of(self, text: str) -> str:
         found = words.layout_of(text)
         return found if found is not None else super()._layout_of(text)
+
+    def _colour_of(self, text: str) -> str:
+        return words.colour_of(text) or super()._colour_of(text)
 
     def _insert_of(self, entry: str, new_id: str) -> Insert:
         """By the sheet's own words; else a processor by its name."""
@@ -201,8 +202,8 @@ class LooseReader(Reader):
     def _guess(self, row: Row) -> str:
         """An audio track that takes a bus records it; what nothing is known of is as the cells and routes tell."""
         kind = super()._guess(row)
-        taken = row.cells.get("input", "").casefold()
-        return "print" if kind == "audio" and taken in self.targets else kind
+        taken = map(str.casefold, entries(row.cells.get("input", "")))
+        return "print" if kind == "audio" and not self.targets.isdisjoint(taken) else kind
 
     def _kind(self, row: Row) -> str:
         kind = super()._kind(row)
@@ -221,34 +222,85 @@ class LooseReader(Reader):
         super()._routes(row)
 
     def _feed_from_named(self, row: Row) -> None:
-        """An input that no cell leads to, and that is the name of a strip, means that strip."""
-        source = row.cells.get("input", "")
-        start = self._place(source) if source and source.casefold() not in self.targets else None
-        if start is not None and start != row.id:
-            self._add(row, "input", "feed", start, row.id)
+        """Inputs that no cell leads to, and that are names of strips, mean those; into a return they are sends."""
+        for source in entries(row.cells.get("input", "")):
+            if source.casefold() in self.targets:
+                continue
+            read = self._read_source(source)
+            start = self._place(read.target)
+            if start is not None and start != row.id:
+                kind = "send" if self._kind(row) == "return" else "feed"
+                self._add(row, "input", kind, start, row.id, **read.fields)
+
+    def _read_source(self, source: str) -> ReadRoute:
+        """Where an input comes from, with its level; the whole text where it does not read as a route."""
+        try:
+            return read_route(self._with_at(source), "feed")
+        except ValueError:
+            return ReadRoute(source, None, {})
 
     def _ends(self, row: Row, column: str, target: str) -> list[str]:
-        takers = [strip for strip in self.takers.get(target.casefold(), ()) if strip != row.id]
-        if takers and column in ("feed", "sends"):
-            return takers
-        place = self._place(target)
-        if place == row.id:
-            self._problem(row, column, f"“{target}” is the strip itself")
-            return []
-        if place is not None or column not in ("feed", "sends"):
+        if column not in ("feed", "sends"):
             return super()._ends(row, column, target)
         if not target:
             self._problem(row, column, "names nowhere to go")
             return []
-        physical = words.physical_of(target)
-        if physical is None:
-            made = self._make(row, target, {})
-            return [made] if made else []  # why not is said
-        known = self._place(physical.name)
-        first, last = physical.channels[0], physical.channels[-1]
-        layout = layout_of_count(len(physical.channels))
-        cells = {"kind": "output", "io": f"{first}-{last}", "layout": layout}
-        return [known or self._make(row, physical.name, cells)]
+        takers = [strip for strip in self.takers.get(target.casefold(), ()) if strip != row.id]
+        place = self._place(target)
+        if takers and (self.by_bus or place is None):
+            return takers
+        physical = words.physical_of(target, may_be_bare=column == "feed")
+        if place is None and physical is not None:
+            return [self._physical_end(row, physical)]
+        if place is None or target.casefold() in self.unknown or self._is_ambiguous(target):
+            return self._unknown_end(row, column, target)
+        return self._other_than(row, column, target, place)
+
+    def _other_than(self, row: Row, column: str, target: str, place: str) -> list[str]:
+        if place != row.id:
+            return [place]
+        self._problem(row, column, f"“{target}” is the strip itself")
+        return []
+
+    def _is_ambiguous(self, target: str) -> bool:
+        """Whether several rows have the name, and none the id."""
+        return target not in self.taken and len(self.named.get(target.casefold(), ())) > 1
+
+    def _unknown_end(self, row: Row, column: str, target: str) -> list[str]:
+        """A destination that is no strip, or several: what a person said it is, the first, or one that is made."""
+        self.unknown[target.casefold()].append((row, column, target))
+        answer = self.answers.get(target.casefold(), "")
+        if answer == words.LEAVE:
+            return []
+        if answer.startswith(IS):
+            return self._meant_ends(row, column, answer.removeprefix(IS))
+        place = self._place(target)
+        if place is not None:
+            return self._other_than(row, column, target, place)
+        made = self._make(row, target, {"kind": answer} if answer else {})
+        return [made] if made else []  # why not is said
+
+    def _meant_ends(self, row: Row, column: str, name: str) -> list[str]:
+        """The strips that an answer names: those that take a bus of that name, else the one of that id or name."""
+        takers = [strip for strip in self.takers.get(name.casefold(), ()) if strip != row.id]
+        place = self._place(name)
+        if takers and (self.by_bus or place is None):
+            return takers
+        if place is None:
+            self._problem(row, column, f"there is no strip “{name}”")
+            return []
+        return self._other_than(row, column, name, place)
+
+    def _physical_end(self, row: Row, physical: words.Physical) -> str:
+        """The output strip of physical channels, made where there is none."""
+        outputs = words.Physical(is_output=True, channels=physical.channels)
+        first, last = outputs.channels[0], outputs.channels[-1]
+        known = self._place(outputs.name)
+        if known is not None:
+            return known
+        made = self._make(row, outputs.name, {"kind": "output", "io": f"{first}-{last}"})
+        self.widths[made] = len(outputs.channels)
+        return made
 
     def _make(self, row: Row, name: str, cells: dict[str, str]) -> str:
         """A strip that a cell leads to and that is none yet; no id where it may not be made."""
@@ -311,12 +363,17 @@ class LooseReader(Reader):
         return masters[0] if len(masters) == 1 else None
 
     def _with_bus(self, section: Section, strips: dict[str, Strip]) -> Section:
-        """The bus that its rows were fed to, else the first bus among them, else what all of them feed."""
-        known = self.buses.get(section.id)
-        if known:
-            return replace(section, bus=known)
-        own = next((s.id for s in strips.values() if s.section == section.id and s.kind == "bus"), None)
-        return replace(section, bus=own) if own else self._with_own_bus(section, strips)
+        """The bus that its rows were fed to, else the one of its own that they feed, else what all of them feed."""
+        known = self.buses.get(section.id) or self._own_bus(section.id, strips)
+        return replace(section, bus=known) if known else self._with_own_bus(section, strips)
+
+    def _own_bus(self, section: str, strips: dict[str, Strip]) -> str | None:
+        """The first bus of a section that more than half of its playing strips feed; any where none plays."""
+        inside = [strip for strip in strips.values() if strip.section == section]
+        playing = {strip.id for strip in inside if strip.kind in PLAYING}
+        fed = Counter(r.to for _row, _column, r in self.routes if r.kind == "feed" and r.from_strip in playing)
+        buses = (strip.id for strip in inside if strip.kind == "bus")
+        return next((bus for bus in buses if fed[bus] * 2 > len(playing) or not playing), None)
 
     def _with_own_bus(self, section: Section, strips: dict[str, Strip]) -> Section:
         """What all of its strips feed is its bus, where nobody else feeds that."""
@@ -340,39 +397,8 @@ class LooseReader(Reader):
             said = words.layout_of(row.cells.get("layout", ""))
             kind = self._kind(row) or self._guess(row)
             layouts[row.id] = said or ("stereo" if kind in (*SUMS, *ENDS, "instrument") else "mono")
-            if said is None and kind in (*SUMS, *ENDS):
+            if row.id in self.widths:
+                layouts[row.id] = layout_of_count(self.widths[row.id])
+            elif said is None and kind in (*SUMS, *ENDS):
                 open_ones.append(row.id)
-        for _ in range(MOST_PASSES):
-            before = dict(layouts)
-            for strip in open_ones:
-                fed = [route.from_strip for _row, _column, route in self.routes if route.to == strip]
-                fed = [start for start in fed if not layouts[start].startswith("discrete")]
-                widest = max((layouts[start] for start in fed), key=channel_count, default="stereo")
-                layouts[strip] = max(layouts[strip], widest, key=channel_count)
-            if layouts == before:
-                break
-        return layouts
-
-
-def _all_to(outlets: str, to: str) -> str:
-    """A cell that leads every outlet to one strip; the main one by the strip's own feed."""
-    try:
-        known = [read_outlet(entry) for entry in entries(outlets)]
-    except ValueError:
-        return to  # it is said where the outlets are read
-    return "; ".join(to if outlet.main else f"{outlet.id}>{to}" for outlet in known)
-
-
-def _in_sections(template: Template, added: set[str]) -> Template:
-    """New strips behind the last strip of their section that was there before; last of all where there is none."""
-    last = {s.section: at for at, s in enumerate(template.strips) if s.id not in added and s.section is not None}
-    behind: dict[int, list[Strip]] = defaultdict(list)
-    rest = []
-    for strip in template.strips:
-        if strip.id in added and strip.section in last:
-            behind[last[strip.section]].append(strip)
-        elif strip.id in added:
-            rest.append(strip)
-    before = (strip for strip in template.strips if strip.id not in added)
-    ordered = [piece for at, strip in enumerate(before) for piece in (strip, *behind[at])]
-    return replace(template, strips=(*ordered, *rest))
+        return widened(layouts, open_ones, [route for _row, _column, route in self.routes], self.widths)

@@ -1,10 +1,18 @@
-"""Lines of a table, and what was understood of them."""
+"""Lines of a table, what was understood of them, and how wide what they feed becomes."""
 
 from __future__ import annotations
 
+from collections import defaultdict
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from lattice.model.document import Template
+from msgspec.structs import replace
+
+from lattice.model.document import Route, Strip, Template
+from lattice.model.layouts import DISCRETE, channel_count
+
+# Chains of sums that widen each other settle in as many passes as the longest has strips; more than this is a loop.
+MOST_PASSES = 16
 
 
 @dataclass(frozen=True)
@@ -35,3 +43,43 @@ class Row:
     number: int
     cells: dict[str, str]
     id: str = ""
+
+
+def widened(
+    layouts: Mapping[str, str], open_ones: Collection[str], routes: Sequence[Route], widths: Mapping[str, int]
+) -> dict[str, str]:
+    """Layouts by strip, those that are open as wide as the widest of what is fed to them. O(passes · routes).
+
+    `widths`: strips of so many physical channels; where what they are fed has as many, they have its layout.
+    """
+    found = dict(layouts)
+    fed: dict[str, list[str]] = {strip: [] for strip in open_ones}
+    for route in routes:
+        if route.to in fed:
+            fed[route.to].append(route.from_strip)
+    for _ in range(MOST_PASSES):
+        before = dict(found)
+        for strip, starts in fed.items():
+            named = (found[start] for start in starts if not found[start].startswith(DISCRETE))
+            found[strip] = max((found[strip], *named), key=channel_count)
+        if found == before:
+            break
+    for route in routes:
+        if channel_count(found[route.from_strip]) == widths.get(route.to):
+            found[route.to] = found[route.from_strip]
+    return found
+
+
+def in_sections(template: Template, added: set[str]) -> Template:
+    """New strips behind the last strip of their section that was there before; last of all where there is none."""
+    last = {s.section: at for at, s in enumerate(template.strips) if s.id not in added and s.section is not None}
+    behind: dict[int, list[Strip]] = defaultdict(list)
+    rest = []
+    for strip in template.strips:
+        if strip.id in added and strip.section in last:
+            behind[last[strip.section]].append(strip)
+        elif strip.id in added:
+            rest.append(strip)
+    before = (strip for strip in template.strips if strip.id not in added)
+    ordered = [piece for at, strip in enumerate(before) for piece in (strip, *behind[at])]
+    return replace(template, strips=(*ordered, *rest))

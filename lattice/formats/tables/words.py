@@ -23,10 +23,30 @@ KIND_WORDS: dict[str, tuple[str, ...]] = {
     OPEN: ("aux", "aux input", "aux track", "auxiliary", "guess"),
 }
 KIND_OF = {word: kind for kind, words in KIND_WORDS.items() for word in words}
+OPEN_WORD = "guess"  # as a cell: its routes tell
+# Rows of a session that carry no sound of their own: they group, mark or show (common practice).
+LEAVE = "leave"
+NO_STRIPS = frozenset(
+    {"vca", "control group", "fader group", "video", "video track", "picture", "marker", "markers", "marker track",
+     "tempo", "tempo track", "chord track", "ruler", "divider", "spacer"}
+)  # fmt: skip
+YES = frozenset({"yes", "y", "true", "1", "x", "on", "muted", "✓", "✔", "•", "active", "enabled", "inverted", "ø"})
+NO = frozenset({"", "no", "n", "false", "0", "off", "-", "–", "normal", "inactive", "disabled", "unmuted"})
+# Colours by name as CSS Color Module Level 4 has them (W3C), those that people write.
+COLOURS = {
+    "black": "#000000", "white": "#ffffff", "grey": "#808080", "gray": "#808080", "silver": "#c0c0c0",
+    "red": "#ff0000", "maroon": "#800000", "brown": "#a52a2a", "orange": "#ffa500", "gold": "#ffd700",
+    "yellow": "#ffff00", "olive": "#808000", "lime": "#00ff00", "green": "#008000", "teal": "#008080",
+    "turquoise": "#40e0d0", "cyan": "#00ffff", "aqua": "#00ffff", "blue": "#0000ff", "navy": "#000080",
+    "indigo": "#4b0082", "violet": "#ee82ee", "purple": "#800080", "magenta": "#ff00ff", "fuchsia": "#ff00ff",
+    "pink": "#ffc0cb", "salmon": "#fa8072", "coral": "#ff7f50", "tan": "#d2b48c", "beige": "#f5f5dc",
+}  # fmt: skip
+HEX = re.compile(r"#?([0-9a-f]{6})")
+SHORT_HEX = re.compile(r"#([0-9a-f]{3})")
 
 LAYOUT_WORDS: dict[str, tuple[str, ...]] = {
     "mono": ("1", "m", "1.0", "1 ch", "single"),
-    "stereo": ("2", "st", "2.0", "2 ch", "l/r", "lr", "l r", "pair"),
+    "stereo": ("2", "s", "st", "2.0", "2 ch", "l/r", "lr", "l r", "pair"),
     "lcr": ("3.0", "l/c/r"),
     "quad": ("4.0",),
     "5.1": ("5.1 surround", "surround 5.1", "6 ch"),
@@ -47,9 +67,10 @@ INSERT_SIGNS: tuple[tuple[str, str], ...] = (
 )  # fmt: skip
 
 PHYSICAL = re.compile(
-    r"(?P<way>outputs?|outs?|main outs?|main|inputs?|ins?|line|mic)"
-    r"\s*(?P<first>\d{1,3})(?:\s*[-–/]\s*(?P<last>\d{1,3}))?"
+    r"(?P<way>outputs?|outs?|main outs?|main|inputs?|ins?|line|mic|analogu?e?|digital|aes|madi|physical|)"
+    r"\s*(?P<first>\d{1,3})(?:\s*[-–/+]\s*(?P<last>\d{1,3}))?"
 )
+MAIN_PAIR = re.compile(r"(?:stereo|main|master) (?:outs?|outputs?)")  # without a number: the first two
 NOTHING = frozenset({"", "-", "–", "none", "no input", "no output", "off", "n/a"})
 
 
@@ -61,6 +82,32 @@ def kind_of(text: str) -> str | None:
     """The kind of strip that a word means; OPEN where its routes have to tell, None where it means none."""
     plain = _plain(text)
     return KIND_OF.get(plain, plain if plain in strip_kinds.TRAITS else None)
+
+
+def kind_word(text: str) -> str | None:
+    """What a word in a column of kinds becomes, as a cell: a kind, OPEN_WORD, LEAVE; None where nobody knows."""
+    kind = kind_of(text)
+    if kind is None:
+        return LEAVE if _plain(text) in NO_STRIPS else None
+    return kind or OPEN_WORD
+
+
+def yes_or_no(text: str) -> str | None:
+    """Yes or no, as a cell; None where a word means neither."""
+    plain = _plain(text)
+    return "yes" if plain in YES else "no" if plain in NO else None
+
+
+def colour_of(text: str) -> str | None:
+    """A colour as #rrggbb by its name or number; None where a word means none."""
+    plain = _plain(text)
+    if plain in COLOURS:
+        return COLOURS[plain]
+    if match := HEX.fullmatch(plain):
+        return f"#{match[1]}"
+    if match := SHORT_HEX.fullmatch(plain):
+        return "#" + "".join(digit * 2 for digit in match[1])
+    return None
 
 
 def layout_of(text: str) -> str | None:
@@ -97,10 +144,16 @@ class Physical:
         return f"{'Out' if self.is_output else 'In'} {first}{f'–{last}' if last > first else ''}"
 
 
-def physical_of(text: str) -> Physical | None:
-    """The physical channels a cell names, like “Out 1-2”, “Main 1/2”, “In 7”; None where it names none."""
-    match = PHYSICAL.fullmatch(_plain(text))
-    if match is None:
+def physical_of(text: str, *, may_be_bare: bool = False) -> Physical | None:
+    """The physical channels a cell names, like “Out 1-2”, “Main 1/2”, “In 7”; None where it names none.
+
+    `may_be_bare`: whether numbers alone name them too.
+    """
+    plain = _plain(text)
+    match = PHYSICAL.fullmatch(plain)
+    if MAIN_PAIR.fullmatch(plain):
+        return Physical(is_output=True, channels=(1, 2))
+    if match is None or not (match["way"] or may_be_bare):
         return None
     first, last = int(match["first"]), int(match["last"] or match["first"])
     if not 1 <= first <= last:

@@ -1,0 +1,79 @@
+"""Any table that people have, to a template: a track sheet by its own heads, others by what is guessed or chosen."""
+
+from __future__ import annotations
+
+import csv
+from collections.abc import Callable, Iterable, Iterator
+
+from lattice.errors import DocumentError, first_problems
+from lattice.formats import table, track_sheet
+from lattice.formats.tables.books import delimiter_of, read_book
+from lattice.formats.tables.choices import Choices
+from lattice.formats.tables.tabled import tabled
+from lattice.formats.tables.understand import MADE, Unclear, Understood, understand
+from lattice.formats.tables.workbooks import COMPOUND, ZIP
+from lattice.formats.track_sheet import is_own
+from lattice.model.document import Template
+
+
+def load(
+    data: bytes, name: str, choices: Choices | None = None, tell: Callable[[str], object] = lambda _sentence: None
+) -> Template:
+    """The template of a table that is understood as a whole.
+
+    Parameters
+    ----------
+    data
+        A workbook or text (`tables.books.read_book`).
+    name
+        Name of the template, as a table has none.
+    choices
+        What its columns and words are; None: a track sheet where its heads are one's, else guessed.
+    tell
+        Is told what is not used of it, and what was made for destinations that are no strip.
+
+    Raises
+    ------
+    DocumentError
+        With every cell that was not understood.
+    """
+    if choices is None and _is_track_sheet(data):
+        return track_sheet.load(data, name)
+    understood = read_any(data, name, choices or Choices())
+    if understood.lost:
+        raise DocumentError(first_problems(said(understood.lost, understood)))
+    if understood.tabled.unused:
+        tell(f"columns that are not used: {', '.join(understood.tabled.unused)}")
+    for sentence in said(understood.open, understood):
+        tell(sentence)
+    return understood.template
+
+
+def _is_track_sheet(data: bytes) -> bool:
+    """Whether it is text in one column, or begins with a track sheet's own heads."""
+    if data.startswith((ZIP, COMPOUND)):
+        return False
+    try:
+        text = table.decode(data)
+    except DocumentError:
+        return False
+    if delimiter_of(text) not in text:
+        return not any(delimiter in text for delimiter in table.DELIMITERS)
+    first = next((line for line in text.splitlines() if line.strip()), "")
+    return is_own(next(csv.reader([first], delimiter=table.delimiter_of(first)), []))
+
+
+def read_any(data: bytes, name: str, choices: Choices) -> Understood:
+    """What is understood of a table, whatever its heads. Raises DocumentError where nothing is."""
+    book = read_book(data, choices.encoding, choices.delimiter)
+    return understand(tabled(book, choices), choices, Template(name=name[:120] or "Track sheet"))
+
+
+def said(unclear: Iterable[Unclear], understood: Understood) -> Iterator[str]:
+    """What is unclear of a table, by row and column, as sentences."""
+    taken = understood.tabled
+    heads = {column.field: column.head or key for key, column in zip(taken.keys, taken.columns, strict=True)}
+    for one in unclear:
+        more = f" and {len(one.rows) - 1} more" if len(one.rows) > 1 else ""
+        held = f"; taken for a {one.answer}" if one.answer in MADE else ""
+        yield f"row {one.rows[0]}{more}, column {heads.get(one.column, one.column)}: {one.sentence}{held}"
