@@ -107,6 +107,13 @@ def _parser() -> argparse.ArgumentParser:
     convert = command("convert", _convert, "a template in another open form")
     convert.add_argument("--to", required=True, choices=tuple(EXPORTS))
     convert.add_argument("--columns", metavar="MAP.json", help="what the columns and words of a table are")
+    merge = command("merge", _merge, "a template with what a newer table of it says")
+    merge.add_argument("sheet", metavar="SHEET", help="the newer table")
+    merge.add_argument("--columns", metavar="MAP.json", help="what its columns and words are")
+    merge.add_argument("--remove", action="store_true", help="remove strips that the table does not have any more")
+    merge.add_argument(
+        "-o", dest="out", metavar="OUT", required=True, help="where the template goes; - is standard output"
+    )
     columns = command("columns", _columns, "what the columns and words of a table are taken for, as a MAP.json")
     columns.add_argument("--columns", metavar="MAP.json", help="choices to begin with")
     generate = command("generate", _generate, "a large realistic template", file=False)
@@ -360,6 +367,38 @@ def _columns(options: argparse.Namespace) -> int:
     for sentence in any_table.said(understood.open, understood):
         print(f"{options.file}: {sentence}", file=sys.stderr)
     return 0
+
+
+def _merge(options: argparse.Namespace) -> int:
+    """Takes all that a newer table says; what it does not understand refuses it as a whole."""
+    from lattice.edits.merge import GONE, differences, merged
+    from lattice.errors import first_problems
+    from lattice.formats import any_table
+    from lattice.formats.document_json import dump
+
+    template = read(options.file)
+    data, choices = _bytes(options.sheet), _choices(options) if options.columns else None
+    options.file = options.sheet
+    newer, _table = any_table.newer_of(template, data, choices)
+    if newer.problems:
+        raise DocumentError(first_problems(map(str, newer.problems)))
+    found = differences(template, newer.template, newer.gone, newer.renamed)
+    keys = [one.key for one in found if options.remove or one.kind != GONE]
+    for one in found:
+        left = " (stays: --remove takes it out)" if one.kind == GONE and not options.remove else ""
+        print(f"{one.kind:8} {'; '.join(map(str, one.changes))}{left}", file=sys.stderr)
+    after = merged(template, newer.template, keys, newer.gone) if keys else template
+    _put(options.out, dump(after))
+    return 0
+
+
+def _put(name: str, data: bytes) -> None:
+    """Into a file, or to standard output (`-`)."""
+    if name != "-":
+        Path(name).write_bytes(data)
+        return
+    sys.stdout.buffer.write(data)
+    sys.stdout.flush()
 
 
 def _generate(options: argparse.Namespace) -> int:

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import csv
 from collections.abc import Callable, Iterable, Iterator
+from dataclasses import replace
 
 from lattice.errors import DocumentError, first_problems
 from lattice.formats import table, track_sheet
 from lattice.formats.tables.books import delimiter_of, read_book
 from lattice.formats.tables.choices import Choices
-from lattice.formats.tables.tabled import tabled
+from lattice.formats.tables.heads import column_of
+from lattice.formats.tables.keeping import Newer, newer
+from lattice.formats.tables.tabled import Tabled, tabled
 from lattice.formats.tables.understand import MADE, Unclear, Understood, understand
 from lattice.formats.tables.workbooks import COMPOUND, ZIP
 from lattice.formats.track_sheet import is_own
@@ -49,6 +52,34 @@ def load(
     return understood.template
 
 
+def newer_of(template: Template, data: bytes, choices: Choices | None = None) -> tuple[Newer, Tabled | None]:
+    """A template as a newer table has it, and the table where it is in somebody's own words.
+
+    Parameters
+    ----------
+    template
+        The template.
+    data
+        The table.
+    choices
+        As for `load`.
+
+    Raises
+    ------
+    DocumentError
+        Where nothing of the table is understood.
+    """
+    if choices is None and _is_track_sheet(data):
+        rows, problems = track_sheet.cells_in(data)
+        found = newer(template, rows, None, Choices())
+        return replace(found, problems=(*problems, *found.problems)), None
+    choices = choices or Choices()
+    names = {strip.name.casefold() for strip in template.strips}
+    sections = {section.name.casefold() for section in template.sections}
+    taken = tabled(read_book(data, choices.encoding, choices.delimiter), choices, names, sections)
+    return newer(template, taken.rows, taken, choices), taken
+
+
 def _is_track_sheet(data: bytes) -> bool:
     """Whether it is text in one column, or begins with a track sheet's own heads."""
     if data.startswith((ZIP, COMPOUND)):
@@ -57,9 +88,10 @@ def _is_track_sheet(data: bytes) -> bool:
         text = table.decode(data)
     except DocumentError:
         return False
-    if delimiter_of(text) not in text:
-        return not any(delimiter in text for delimiter in table.DELIMITERS)
     first = next((line for line in text.splitlines() if line.strip()), "")
+    if delimiter_of(text) not in text:
+        is_plain = not any(delimiter in text for delimiter in table.DELIMITERS)
+        return is_plain and (column_of(first).field != "name" or is_own([first]))
     return is_own(next(csv.reader([first], delimiter=table.delimiter_of(first)), []))
 
 

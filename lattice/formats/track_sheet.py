@@ -51,19 +51,25 @@ def read_sheet(data: bytes, name: str = "Track sheet") -> ReadSheet:
     DocumentError
         Where nothing can be understood: no text, no rows, or too many.
     """
-    lines = table.rows(table.decode(data), MAX_STRIPS + 1)
-    if not lines:
-        raise DocumentError(["the sheet is empty"])
-    columns, body, problems = _columns(lines)
+    cells, problems = cells_in(data)
     reader = Reader(Template(name=name[:120] or "Track sheet"))
     reader.problems += problems
-    cells = [
-        (number, {column: cell for column, cell in zip(columns, line, strict=False) if column}) for number, line in body
-    ]
     read = reader.read(cells)
     if not read.template.strips and not read.problems:
         raise DocumentError(["the sheet has a header and no rows"])
     return read
+
+
+def cells_in(data: bytes) -> tuple[list[tuple[int, dict[str, str]]], list[SheetProblem]]:
+    """Number and cells, by column, of each row, and what is wrong with the heads. Raises DocumentError."""
+    lines = table.rows(table.decode(data), MAX_STRIPS + 1)
+    if not lines:
+        raise DocumentError(["the sheet is empty"])
+    columns, body, problems = _columns(lines)
+    cells = [
+        (number, {column: cell for column, cell in zip(columns, line, strict=False) if column}) for number, line in body
+    ]
+    return cells, problems
 
 
 def is_own(heads: list[str]) -> bool:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
 from lattice.formats import table
 from lattice.formats.insert_cells import insert_text, usual_ids
 from lattice.formats.tables.reader import COLUMNS, OUTBOARD
@@ -21,6 +23,13 @@ def dump(template: Template) -> bytes:
     """The sheet of a template: everything its columns can say, one row a strip, in order."""
     out = _Writer(template)
     return table.write([list(COLUMNS), *(out.row(strip) for strip in template.strips)])
+
+
+def cells_of_strips(template: Template, wanted: Collection[str]) -> dict[str, dict[str, str]]:
+    """What a sheet would say of some strips: id → column → cell, as it is read back."""
+    out = _Writer(template)
+    rows = ((strip.id, out.row(strip)) for strip in template.strips if strip.id in wanted)
+    return {strip: dict(zip(COLUMNS, map(str.strip, cells), strict=True)) for strip, cells in rows}
 
 
 class _Writer:

@@ -229,3 +229,55 @@ def test_codes_are_explained(capsysbinary: pytest.CaptureFixture) -> None:
     status, _out, errors = run(capsysbinary, "explain", "stem.leek")
     assert status == 2
     assert "there is no code stem.leek; lattice explain lists all" in errors
+
+
+SHOW = "Track,Type,Output,Weather\nKick,audio,Drums,fine\nDrums,aux,Out 1-2,\n"
+
+
+def test_anybodys_table_is_converted_and_what_is_not_used_is_said(
+    capsysbinary: pytest.CaptureFixture, tmp_path: Path
+) -> None:
+    sheet = tmp_path / "show.csv"
+    sheet.write_text(SHOW)
+    status, out, errors = run(capsysbinary, "convert", str(sheet), "--to", "json")
+    assert status == 0
+    assert [route["to"] for route in json.loads(out)["routes"]] == ["drums", "out-1-2"]
+    assert errors == f"{sheet}: columns that are not used: Weather\n"
+    sheet.write_text(SHOW.replace("audio", "spot"))
+    status, _out, errors = run(capsysbinary, "convert", str(sheet), "--to", "json")
+    assert (status, errors) == (2, f"{sheet}: row 2, column Type: “spot” is not known\n")
+
+
+def test_columns_are_guessed_changed_and_used_again(capsysbinary: pytest.CaptureFixture, tmp_path: Path) -> None:
+    sheet, chosen = tmp_path / "show.csv", tmp_path / "map.json"
+    sheet.write_text(SHOW.replace("audio", "spot"))
+    status, out, errors = run(capsysbinary, "columns", str(sheet))
+    assert (status, "“spot” is not known" in errors) == (0, True)
+    choices = json.loads(out)
+    assert choices["columns"] == {"track": "name", "type": "kind", "output": "feed", "weather": ""}
+    choices["words"]["kind"]["spot"] = "audio"
+    choices["columns"]["weather"] = "noted"
+    chosen.write_text(json.dumps(choices))
+    status, out, errors = run(capsysbinary, "convert", str(sheet), "--to", "json", "--columns", str(chosen))
+    assert (status, errors) == (0, "")
+    assert json.loads(out)["strips"][0]["note"] == "Weather: fine"
+    chosen.write_text('{"weather": 1}')
+    status, _out, errors = run(capsysbinary, "convert", str(sheet), "--to", "json", "--columns", str(chosen))
+    assert status == 2
+    assert errors.startswith(f"{chosen}: these are not choices for a table")
+
+
+def test_a_newer_sheet_is_merged(capsysbinary: pytest.CaptureFixture, tmp_path: Path) -> None:
+    file, sheet, out = tmp_path / "a.json", tmp_path / "b.csv", tmp_path / "out.json"
+    sheet.write_text(SHOW)
+    file.write_bytes(run(capsysbinary, "convert", str(sheet), "--to", "json")[1].encode())
+    sheet.write_text("Track,Type,Output\nSnare,audio,Drums\nDrums,,\n")
+    status, _out, errors = run(capsysbinary, "merge", str(file), str(sheet), "-o", str(out))
+    assert status == 0
+    assert [line.split()[0] for line in errors.splitlines()] == ["new", "gone", "gone"]
+    assert [strip["id"] for strip in json.loads(out.read_bytes())["strips"]] == ["snare", "kick", "drums", "out-1-2"]
+    run(capsysbinary, "merge", str(file), str(sheet), "--remove", "-o", str(out))
+    assert [strip["id"] for strip in json.loads(out.read_bytes())["strips"]] == ["snare", "drums"]
+    sheet.write_text("Track,Level\nKick,loud\n")
+    status, _out, errors = run(capsysbinary, "merge", str(file), str(sheet), "-o", "-")
+    assert (status, "row 2, column fader_db: “loud” is not a level" in errors) == (2, True)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Callable, Collection, Mapping, Sequence
+from itertools import pairwise
 
 from lattice.formats import table
 from lattice.formats.tables.heads import LEVEL, NUMBERING, Column, column_of, is_send_cell
@@ -137,21 +138,21 @@ def told_by(cells: Sequence[str], names: Collection[str], sections: Collection[s
 def headings(body: Sequence[table.Line], columns: Sequence[Column]) -> dict[int, str]:
     """Rows that are headings between the others: number → what they say.
 
-    A heading has one filled cell, under the names or at the left, where the rows have more; the one before a row that
-    has more counts.
+    A heading has one filled cell, under the names or at the left, where the rows have more; rows stand under it, and no
+    other cell says the same: that would be a place to go.
     """
     usual = Counter(min(_filled(cells), 3) for _number, cells in body).most_common(1)
     if not usual or usual[0][0] < 2:
         return {}
     name_at = next((at for at, column in enumerate(columns) if column.field == "name"), 0)
+    said = Counter(entry.casefold() for _number, cells in body for cell in cells for entry in {cell, *entries(cell)})
     found = {}
-    for number, cells in body:
+    for (number, cells), (_next, below) in pairwise(body):
         places = [at for at, cell in enumerate(cells) if cell]
-        if len(places) == 1 and places[0] in (0, name_at):
+        is_alone = len(places) == 1 and places[0] in (0, name_at) and said[cells[places[0]].casefold()] == 1
+        if is_alone and _filled(below) > 1:
             found[number] = cells[places[0]].strip(" -–=:*#[]") or cells[places[0]]
-    # Rows that say nothing but their name are no headings where many of them stand together.
-    together = sum(number + 1 in found for number in found)
-    return found if found and together * 2 <= len(found) and len(found) * 2 <= len(body) else {}
+    return found if len(found) * 2 <= len(body) else {}
 
 
 def prefixes(names: Sequence[str]) -> dict[str, str]:

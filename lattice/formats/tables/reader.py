@@ -379,14 +379,19 @@ class Reader:
             section if section.id in known else self._with_bus(section, strips) for section in self.sections.values()
         )
         template = replace(template, sections=tuple(sections))
-        routes: list[Route] = []
-        ids, sentences_of = free_route_ids(self.base), route_rules(template)
+        sentences_of = route_rules(template)
+        good: list[Route] = []
         for row, column, route in self.routes:
             if sentences := sentences_of(route):
                 self._problem(row, column, sentences[0])
             else:
-                routes.append(replace(route, id=next(ids)))
-        return replace(template, routes=(*self.base.routes, *routes))
+                good.append(route)
+        return replace(template, routes=self._numbered(good))
+
+    def _numbered(self, routes: list[Route]) -> tuple[Route, ...]:
+        """The routes of the base, and those of the rows with ids that are free."""
+        ids = free_route_ids(self.base)
+        return (*self.base.routes, *(replace(route, id=next(ids)) for route in routes))
 
     def _with_bus(self, section: Section, strips: dict[str, Strip]) -> Section:
         """A section whose strips all feed one bus has that bus."""
