@@ -11,6 +11,7 @@ from hypothesis import HealthCheck, settings
 
 from lattice.model.document import Template
 from tests.build import template
+from web.bringing.reading import forget_books
 from web.shelf import services
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import forget_all
@@ -45,6 +46,7 @@ def _light_accounts(tmp_path_factory: pytest.TempPathFactory) -> None:
 @pytest.fixture(autouse=True)
 def _fresh_workspaces() -> None:
     forget_all()
+    forget_books()
 
 
 @pytest.fixture

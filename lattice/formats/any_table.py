@@ -40,7 +40,7 @@ def load(
     DocumentError
         With every cell that was not understood.
     """
-    if choices is None and _is_track_sheet(data):
+    if choices is None and is_track_sheet(data):
         return track_sheet.load(data, name)
     understood = read_any(data, name, choices or Choices())
     if understood.lost:
@@ -69,7 +69,7 @@ def newer_of(template: Template, data: bytes, choices: Choices | None = None) ->
     DocumentError
         Where nothing of the table is understood.
     """
-    if choices is None and _is_track_sheet(data):
+    if choices is None and is_track_sheet(data):
         rows, problems = track_sheet.cells_in(data)
         found = newer(template, rows, None, Choices())
         return replace(found, problems=(*problems, *found.problems)), None
@@ -80,7 +80,7 @@ def newer_of(template: Template, data: bytes, choices: Choices | None = None) ->
     return newer(template, taken.rows, taken, choices), taken
 
 
-def _is_track_sheet(data: bytes) -> bool:
+def is_track_sheet(data: bytes) -> bool:
     """Whether it is text in one column, or begins with a track sheet's own heads."""
     if data.startswith((ZIP, COMPOUND)):
         return False

@@ -8,9 +8,11 @@ from typing import Any
 import pytest
 from playwright.sync_api import Page
 
+from web.bringing.services import put_aside
 from web.editor.places.base import PLACES
 from web.revisions.demo import second_studio, with_history
 from web.shelf import services
+from web.shelf.demo.sample_workbook import sample_workbook
 from web.shelf.workspace import workspace
 
 AXE = (Path(__file__).resolve().parents[2] / "web" / "static" / "vendor" / "axe.min.js").read_text()
@@ -20,6 +22,9 @@ ADDRESSES = {name: f"/t/{{pk}}/{name}/" for name in PLACES} | {
     "shelf": "/",
     "new": "/new/",
     "import": "/import/",
+    "brought": "/import/{brought}/",
+    "newer sheet": "/t/{pk}/import/",
+    "differences": "/import/{newer}/",
     "strip panel": "/t/{pk}/map/?strip=glass-sampler",
     "section panel": "/t/{pk}/map/?section=choir",
     "finding": "/t/{pk}/map/?finding={finding}",
@@ -41,10 +46,12 @@ def test_a_page_has_no_fault_that_axe_knows(page: Page, person, place: str) -> N
     stored = with_history(person)
     services.keep_inventory(person, second_studio())
     finding = workspace(stored).audit.findings[2].fingerprint
+    brought = put_aside(person, sample_workbook(), "Channels").pk
+    newer = put_aside(person, b"Track,Level\nGlass sampler,loud\nBell,-3\n", "Newer", stored).pk
     if place == "sign-in":
         page.context.clear_cookies()
     page.emulate_media(color_scheme="light")
-    page.goto(ADDRESSES[place].format(pk=stored.pk, finding=finding))
+    page.goto(ADDRESSES[place].format(pk=stored.pk, finding=finding, brought=brought, newer=newer))
     page.wait_for_timeout(150)
     assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
     page.evaluate("alike => document.querySelectorAll(alike).forEach(one => one.remove())", ALIKE)

@@ -55,11 +55,12 @@ def now() -> Template:
 
 def test_from_pasted_names_to_a_clean_map_and_back(page: Page) -> None:
     page.goto("/import/")
-    page.fill("#id_name", "Browser kit")
     page.fill("#id_text", "Kick\nSnare\nDrum bus\nMain out\n")
     page.click("text=See what is understood")
+    page.fill("#bring-name", "Browser kit")
     page.click("text=Keep it")
     page.wait_for_selector("body[data-ready]")
+    expect(page.locator(".crumb .name")).to_have_text("Browser kit")
     expect(page.locator(".finding")).to_have_count(4)
     for strip, kind in (("drum-bus", "bus"), ("main-out", "output")):
         choose(page, strip)
@@ -110,8 +111,7 @@ def test_what_is_exported_comes_back_as_the_same_document(page: Page, on_map: Op
     before = now()
     assert load(path.read_bytes()) == before
     page.goto("/import/")
-    page.set_input_files("#id_file", path)
-    page.click("text=See what is understood")
+    page.set_input_files("#id_file", path)  # read at once
     page.click("text=Keep it")
     page.wait_for_selector("body[data-ready]")
     assert StoredTemplate.objects.count() == 2

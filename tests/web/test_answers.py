@@ -17,10 +17,11 @@ from django.utils import timezone
 
 from lattice.exports import EXPORTS
 from lattice.sheet import Slots
+from web.bringing.models import Brought
 from web.config import settings as module
 from web.editor.places.base import PLACES
 from web.shelf import services
-from web.shelf.models import Draft, StoredTemplate
+from web.shelf.models import StoredTemplate
 
 
 @pytest.mark.parametrize(
@@ -79,12 +80,13 @@ class TestPreviews:
         assert answer.status_code == 422
 
     def test_what_was_brought_is_kept_by_who_brought_it(self, signed_in: Client, django_user_model: type) -> None:
-        page = signed_in.post("/import/", {"name": "List", "text": "Kick\nSnare"}).content.decode()
-        token = re.search(r'name="draft" value="([^"]+)"', page)[1]
+        page = signed_in.post("/import/", {"name": "List", "text": "Kick\nSnare"})["Location"]
         other = Client()
         other.force_login(django_user_model.objects.create_user("other"))
-        assert other.post("/import/keep/", {"draft": token})["Location"] == "/import/"
-        assert signed_in.post("/import/keep/", {"draft": token})["Location"].endswith("/map/")
+        assert other.get(page)["Location"] == "/import/"
+        for what in ("choose", "keep"):
+            assert other.post(f"{page}{what}/").status_code == 404
+        assert signed_in.post(f"{page}keep/")["Location"].endswith("/map/")
 
 
 def test_several_chosen_strips_by_address(signed_in: Client, stored) -> None:  # type: ignore[no-untyped-def]
@@ -114,13 +116,13 @@ def test_signing_in_is_no_write(client: Client, owner, django_assert_num_queries
     assert owner.last_login == before
 
 
-def test_a_draft_lasts_an_hour(signed_in: Client) -> None:
-    page = signed_in.post("/import/", {"text": "Kick\nSnare"}).content.decode()
-    Draft.objects.update(created_at=timezone.now() - timedelta(minutes=61))
-    number = re.search(r'name="draft" value="([^"]+)"', page)[1]
-    assert signed_in.post("/import/keep/", {"draft": number})["Location"] == "/import/"
+def test_what_was_brought_waits_two_days(signed_in: Client) -> None:
+    page = signed_in.post("/import/", {"text": "Kick\nSnare"})["Location"]
+    Brought.objects.update(created_at=timezone.now() - timedelta(hours=49))
+    assert signed_in.get(page)["Location"] == "/import/"
+    assert signed_in.post(f"{page}keep/").status_code == 404
     signed_in.post("/import/", {"text": "Kick"})
-    assert Draft.objects.count() == 1  # the old one went when another was put aside
+    assert Brought.objects.count() == 1  # the old one went when another was put aside
 
 
 def test_what_is_read_writes_nothing(signed_in: Client, stored: StoredTemplate) -> None:

@@ -16,7 +16,11 @@ TABLE = [
     ("demo/", "get", 302, 302),
     ("new/", "get", 200, 200),
     ("import/", "get", 200, 200),
-    ("import/keep/", "post", 302, 302),
+    ("import/sample/", "post", 302, 302),
+    ("import/1/", "get", 302, 302),
+    ("import/1/choose/", "post", 404, 404),
+    ("import/1/keep/", "post", 404, 404),
+    ("t/{pk}/import/", "get", 200, 404),
     ("t/{pk}/duplicate/", "post", 302, 404),
     ("t/{pk}/delete/", "post", 302, 404),
     ("t/{pk}/restore/", "post", 302, 404),
@@ -117,7 +121,7 @@ def test_the_table_names_every_address() -> None:
     known = {address.split("?")[0].format(pk=1) for address, *_rest in TABLE}
     for address in addresses(get_resolver().url_patterns):
         if not address.startswith("sign-"):
-            shape = address.replace("<int:pk>", "1").split("<")[0]
+            shape = address.replace("<int:pk>", "1").replace("<int:number>", "1").split("<")[0]
             assert any(row.startswith(shape) for row in known), address
 
 

@@ -63,6 +63,7 @@ INSTALLED_APPS = [
     "web.shelf",
     "web.editor",
     "web.plans",
+    "web.bringing",
     "web.revisions",
 ]
 MIDDLEWARE = [

@@ -5,6 +5,7 @@ from django.urls import include, path
 urlpatterns = [
     path("", include("web.accounts.urls")),
     path("", include("web.shelf.urls")),
+    path("", include("web.bringing.urls")),
     path("t/<int:pk>/", include("web.editor.urls")),
     path("t/<int:pk>/", include("web.plans.urls")),
     path("t/<int:pk>/", include("web.revisions.urls")),

@@ -9,7 +9,6 @@ from msgspec.structs import replace
 
 from lattice.model.document import FrameRate, Profile, Template
 from lattice.model.layouts import NAMED
-from web.shelf.reading import MAX_BYTES
 
 RATES_HZ = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
 
@@ -55,33 +54,3 @@ class NewForm(forms.Form):
             name=said["name"], tempo_bpm=said["tempo_bpm"] or 120.0, sample_rate_hz=rate_hz,
             frame_rate=frame_rate, profile=replace(profile, frame_rate=frame_rate),
         )  # fmt: skip
-
-
-class BringForm(forms.Form):
-    """A file or pasted text; one of them."""
-
-    name = forms.CharField(max_length=120, required=False, label="Name")
-    file = forms.FileField(required=False, label="File")
-    text = forms.CharField(required=False, strip=False, widget=forms.Textarea, label="Pasted text")
-
-    def clean_file(self) -> object:
-        file = self.cleaned_data["file"]
-        if file and file.size > MAX_BYTES:
-            size_mib = file.size / 1024 / 1024
-            raise forms.ValidationError(
-                f"The file has {size_mib:.0f} MiB; at most {MAX_BYTES // 1024 // 1024} are allowed."
-            )
-        return file
-
-    def clean(self) -> dict[str, object]:
-        cleaned: dict[str, object] = super().clean() or self.cleaned_data
-        if not self.errors and not cleaned.get("file") and not str(cleaned.get("text") or "").strip():
-            raise forms.ValidationError("Choose a file, or paste a list of names, a spreadsheet range or a document.")
-        return cleaned
-
-    def data_and_name(self) -> tuple[bytes, str]:
-        """The bytes brought, and a name for what they become."""
-        file, name = self.cleaned_data["file"], self.cleaned_data["name"].strip()
-        if file:
-            return file.read(), name or str(file.name).rsplit(".", 1)[0]
-        return self.cleaned_data["text"].encode(), name or "Pasted list"

@@ -42,18 +42,6 @@ class StoredTemplate(models.Model):
         return f"revision {self.revision}, {'released' if self.released == self.revision else 'sealed'}"
 
 
-class Draft(models.Model):
-    """What somebody has brought, as it was understood, until it is kept or an hour has passed."""
-
-    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="drafts")
-    name = models.CharField(max_length=120)
-    head = models.BinaryField()
-    created_at = models.DateTimeField(auto_now_add=True)
-
-    def __str__(self) -> str:
-        return self.name
-
-
 class KeptProfile(models.Model):
     """What a delivery asks for, kept by its name for a person's other templates."""
 

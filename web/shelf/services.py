@@ -7,7 +7,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
-from datetime import timedelta
 from typing import Any
 
 import msgspec
@@ -22,8 +21,8 @@ from lattice.formats.document_json import encode, read_back
 from lattice.model.document import Profile, Template
 from lattice.model.edit_step import EditStep
 from lattice.model.inventory import Inventory
-from web.shelf.heads import deflated, document_of, head_of
-from web.shelf.models import Draft, JournalEntry, KeptInventory, KeptProfile, StoredTemplate
+from web.shelf.heads import deflated
+from web.shelf.models import JournalEntry, KeptInventory, KeptProfile, StoredTemplate
 from web.shelf.sheets import folded_of, folded_sections
 from web.shelf.workspace import Workspace, keep, workspace
 
@@ -78,27 +77,6 @@ def store(user: User, template: Template) -> StoredTemplate:
     made = PreparedState(template)
     stored: StoredTemplate = StoredTemplate.objects.create(owner=user, slots=made.slots, **made.fields)
     keep(stored, made.space)
-    return stored
-
-
-DRAFTS_LAST = timedelta(hours=1)
-
-
-def keep_draft(user: User, template: Template) -> Draft:
-    """What was brought, read once and put aside; drafts whose hour has passed go."""
-    Draft.objects.filter(created_at__lt=timezone.now() - DRAFTS_LAST).delete()
-    draft: Draft = Draft.objects.create(owner=user, name=template.name, head=head_of(template))
-    return draft
-
-
-def store_draft(user: User, number: int) -> StoredTemplate | None:
-    """A draft becomes a template on the shelf; None where it is not the person's, or no longer there."""
-    since = timezone.now() - DRAFTS_LAST
-    draft = Draft.objects.filter(owner=user, pk=number, created_at__gte=since).first()
-    if draft is None:
-        return None
-    stored = store(user, read_back(document_of(bytes(draft.head))))
-    draft.delete()
     return stored
 
 

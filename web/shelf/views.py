@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from django.core.exceptions import RequestDataTooBig
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
@@ -13,9 +12,8 @@ from lattice.model.names import slug
 from web.shared.numbers import number_of
 from web.shelf import services
 from web.shelf.access import own_template_or_404, signed_in_user
-from web.shelf.forms import BringForm, NewForm
+from web.shelf.forms import NewForm
 from web.shelf.models import StoredTemplate
-from web.shelf.reading import Read, read
 from web.shelf.workspace import workspace
 
 
@@ -48,57 +46,6 @@ def new(request: HttpRequest) -> HttpResponse:
         except DocumentError as error:
             form.add_error("name", error.problems[0])
     return render(request, "shelf/new.html", {"form": form})
-
-
-@require_http_methods(["GET", "HEAD", "POST"])
-def bring(request: HttpRequest) -> HttpResponse:
-    """A file or paste, and a preview of what was understood; nothing is stored yet."""
-    try:
-        form = BringForm(request.POST or None, request.FILES or None)
-    except RequestDataTooBig:
-        form = BringForm({})
-        form.add_error(None, "That is more than 20 MiB of text; bring it as a file, which may have 64.")
-        return render(request, "shelf/import.html", {"form": form}, status=413)
-    if request.method != "POST" or not form.is_valid():
-        return render(request, "shelf/import.html", {"form": form}, status=422 if request.method == "POST" else 200)
-    read_file = read(*form.data_and_name())
-    context = {"form": form, "read": read_file, "rows": _preview(read_file)}
-    if read_file.template is not None:
-        pieces = (
-            (read_file.template.strips, "strip"),
-            (read_file.template.routes, "route"),
-            (read_file.template.sections, "section"),
-        )
-        context["counts"] = [(len(known), word) for known, word in pieces]
-        context["draft"] = services.keep_draft(signed_in_user(request), read_file.template)
-    return render(request, "shelf/import.html", context, status=200 if read_file.template else 422)
-
-
-def _preview(read_file: Read) -> list[dict[str, object]]:
-    if read_file.template is None:
-        return []
-    names = {strip.id: strip.name for strip in read_file.template.strips}
-    sections = {section.id: section.name for section in read_file.template.sections}
-    feeds: dict[str, list[str]] = {}
-    for route in read_file.template.routes:
-        if route.kind == "feed":
-            feeds.setdefault(route.from_strip, []).append(names[route.to])
-    return [
-        {
-            "strip": strip,
-            "section": sections.get(strip.section or "", ""),
-            "feeds": ", ".join(feeds.get(strip.id, [])),
-            "guessed": strip.id in read_file.guessed,
-        }
-        for strip in read_file.template.strips[:200]
-    ]
-
-
-@require_POST
-def keep(request: HttpRequest) -> HttpResponse:
-    """Puts what the preview showed on the shelf."""
-    stored = services.store_draft(signed_in_user(request), number_of(request.POST.get("draft", ""), -1))
-    return redirect("map", stored.pk) if stored else redirect("shelf-import")
 
 
 @require_POST

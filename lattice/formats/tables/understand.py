@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from difflib import get_close_matches
 
@@ -98,14 +98,24 @@ def understand(table: Tabled, choices: Choices, base: Template) -> Understood:
     """
     reader = LooseReader(base, {}, answers=choices.destinations, by_bus=table.is_by_bus)
     read = reader.read(table.rows)
-    names = {row.number: row.cells["name"] for row in reader.rows if row.id not in reader.made}
     strips = {row.number: row.id for row in reader.rows if row.id not in reader.made}
-    unclear = [
-        *_words(table, names),
-        *_destinations(reader, choices, read.template),
-        *_cells(table, read.problems, names),
-    ]
-    return Understood(table, choices, read.template, strips, tuple(reader.made.values()), tuple(unclear))
+    unclear = unclear_of(table, reader, choices, read.problems, read.template)
+    return Understood(table, choices, read.template, strips, tuple(reader.made.values()), unclear)
+
+
+def unclear_of(
+    table: Tabled,
+    reader: LooseReader | None,
+    choices: Choices,
+    problems: Sequence[SheetProblem],
+    template: Template,
+) -> tuple[Unclear, ...]:
+    """What a table leaves open: words, destinations (where `reader` has met some), cells."""
+    rows = reader.rows if reader is not None else ()
+    made = reader.made if reader is not None else {}
+    names = {row.number: row.cells["name"] for row in rows if row.id not in made}
+    destinations = () if reader is None else _destinations(reader, choices, template)
+    return (*_words(table, names), *destinations, *_cells(table, problems, names))
 
 
 def _words(table: Tabled, names: dict[int, str]) -> Iterator[Unclear]:
@@ -148,7 +158,7 @@ def _differ_in_letters(one: str, other: str) -> bool:
     return one.translate(digits) != other.translate(digits)
 
 
-def _cells(table: Tabled, problems: list[SheetProblem], names: dict[int, str]) -> Iterator[Unclear]:
+def _cells(table: Tabled, problems: Sequence[SheetProblem], names: dict[int, str]) -> Iterator[Unclear]:
     """Cells that are not understood, but for words that are said as such."""
     unknown = {(meaning.field, meaning.word) for meaning in table.meanings if meaning.becomes is None}
     cells = dict(table.rows)

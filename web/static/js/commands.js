@@ -15,6 +15,10 @@ const common = [
   { name: "Redo", key: "Ctrl y", run: click("redo") },
   { name: "Paper or dark sheet", run: click("sheet-switch") },
   { name: "All keys", key: "?", run: help },
+  {
+    name: "Bring in a newer sheet",
+    run: () => location.assign(`/t/${document.getElementById("state").dataset.pk}/import/`),
+  },
   { name: "Back to the shelf", run: () => document.querySelector(".brand").click() },
 ];
 

@@ -1,0 +1,165 @@
+"""What a file that was brought is understood as. Reading never raises for bad input: problems are said."""
+
+from __future__ import annotations
+
+import json
+from collections import OrderedDict
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from threading import Lock
+from typing import Any
+
+import msgspec
+
+from lattice.edits.merge import Difference, differences, merged
+from lattice.errors import DocumentError, first_problems
+from lattice.formats import any_table, document_json, track_sheet
+from lattice.formats.registry import looks_like_document
+from lattice.formats.tables.books import read_book
+from lattice.formats.tables.choices import Choices
+from lattice.formats.tables.keeping import newer
+from lattice.formats.tables.parts import Book
+from lattice.formats.tables.tabled import Tabled, tabled
+from lattice.formats.tables.understand import Unclear, unclear_of, understand
+from lattice.model.document import Template
+from web.bringing.models import Brought
+
+MOST_KEPT = 8  # files as they were taken apart and read last, so that one request does not do it anew for the next
+
+
+@dataclass(frozen=True)
+class Read:
+    """A file as it is understood.
+
+    `template` is what would be kept, `table` the table it comes from (None: a document), `problems` why nothing comes
+    of it. Where it goes into a template that is there, `differences` are what it would change, `ticked` the keys of
+    those that are wanted.
+    """
+
+    template: Template | None
+    problems: Sequence[str] = ()
+    book: Book | None = None
+    table: Tabled | None = None
+    unclear: tuple[Unclear, ...] = ()
+    made: tuple[str, ...] = ()
+    differences: Sequence[Difference] = ()
+    ticked: frozenset[str] = frozenset()
+
+    @property
+    def open(self) -> list[Unclear]:
+        """What nobody has settled."""
+        return [one for one in self.unclear if not one.is_answered]
+
+    @property
+    def lost(self) -> list[Unclear]:
+        """What is left out as long as nobody says what it means."""
+        return [one for one in self.open if not one.answer]
+
+
+def choices_of(brought: Brought) -> Choices:
+    return msgspec.convert(brought.choices, Choices)
+
+
+def read(brought: Brought, into: Template | None = None) -> Read:
+    """What is understood of a file with the choices that were made, for the shelf or for a template that is there."""
+    key = brought.pk, brought.name, json.dumps(brought.choices, sort_keys=True), tuple(brought.turned)
+    with _lock:
+        known = _reads.get(key)
+    if known is None or known[0] is not into:
+        known = into, _read(brought, into)
+        _keep(_reads, key, known)
+    return known[1]
+
+
+def _read(brought: Brought, into: Template | None) -> Read:
+    data = bytes(brought.content)
+    try:
+        if looks_like_document(data):
+            made = document_json.load(data)
+            return Read(made) if into is None else _compared(brought, into, made, Read(made))
+        return _read_table(brought, data, into)
+    except DocumentError as error:
+        return Read(None, first_problems(error.problems))
+
+
+def _read_table(brought: Brought, data: bytes, into: Template | None) -> Read:
+    choices = choices_of(brought)
+    book = _book(brought.pk, data, choices)
+    try:
+        if into is None:
+            table = tabled(book, choices)
+            if exact := _track_sheet(brought, data):
+                return Read(exact, (), book, table)
+            understood = understand(table, choices, Template(name=brought.name))
+            return Read(understood.template, (), book, table, understood.unclear, understood.made)
+        return _read_newer(brought, into, book, choices)
+    except DocumentError as error:
+        return Read(None, first_problems(error.problems), book)
+
+
+def _track_sheet(brought: Brought, data: bytes) -> Template | None:
+    """A sheet with our own heads to the letter, as long as nobody chooses otherwise and all of it is understood."""
+    if brought.choices or not any_table.is_track_sheet(data):
+        return None
+    sheet = track_sheet.read_sheet(data, brought.name)
+    return None if sheet.problems else sheet.template
+
+
+def _read_newer(brought: Brought, into: Template, book: Book, choices: Choices) -> Read:
+    """A newer table; one with our own heads says more by its empty cells, as long as nobody chooses otherwise."""
+    data = bytes(brought.content)
+    if not brought.choices and any_table.is_track_sheet(data):
+        found, table = any_table.newer_of(into, data)
+    else:
+        names = {strip.name.casefold() for strip in into.strips}
+        table = tabled(book, choices, names, {section.name.casefold() for section in into.sections})
+        found = newer(into, table.rows, table, choices)
+    unclear = () if table is None else unclear_of(table, found.reader, choices, found.problems, found.template)
+    problems = () if table is not None else tuple(map(str, found.problems))
+    shown = Read(found.template, problems, book, table, unclear)
+    return _compared(brought, into, found.template, shown, found.gone, found.renamed)
+
+
+def _compared(
+    brought: Brought,
+    into: Template,
+    made: Template,
+    shown: Read,
+    gone: Sequence[str] = (),
+    renamed: frozenset[str] = frozenset(),
+) -> Read:
+    """Differences with their ticks, and the template with what is ticked."""
+    found = differences(into, made, gone, renamed)
+    turned = set(brought.turned)
+    ticked = frozenset(one.key for one in found if one.is_usual != (one.key in turned))
+    template = merged(into, made, ticked, gone) if ticked else into
+    return replace(shown, template=template, differences=found, ticked=ticked)
+
+
+_books: OrderedDict[Any, Book] = OrderedDict()
+_reads: OrderedDict[Any, tuple[Template | None, Read]] = OrderedDict()  # with the template they were compared with
+_lock = Lock()
+
+
+def _keep(known: OrderedDict[Any, Any], key: Any, value: Any) -> None:
+    with _lock:
+        known[key] = value
+        while len(known) > MOST_KEPT:
+            known.popitem(last=False)
+
+
+def _book(pk: int, data: bytes, choices: Choices) -> Book:
+    key = pk, choices.encoding, choices.delimiter
+    with _lock:
+        known = _books.get(key)
+    if known is None:
+        known = read_book(data, choices.encoding, choices.delimiter)
+        _keep(_books, key, known)
+    return known
+
+
+def forget_books() -> None:
+    """For tests, where databases and so ids come again."""
+    with _lock:
+        _books.clear()
+        _reads.clear()

@@ -1,0 +1,130 @@
+"""Everything that is written about what people bring: put aside, chosen about, kept."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+import msgspec
+from django.contrib.auth.models import User
+from django.db import transaction
+from django.utils import timezone
+from msgspec.structs import replace
+
+from lattice.errors import EditError
+from lattice.formats.tables.choices import Choices, SectionsFrom, fingerprint, is_field
+from lattice.formats.tables.encodings import ENCODINGS
+from lattice.formats.tables.understand import answered
+from lattice.model.document import LONGEST_LABEL, Template
+from web.bringing.models import Brought, KeptChoices
+from web.bringing.reading import Read, choices_of, read
+from web.shelf import services
+from web.shelf.models import StoredTemplate
+from web.shelf.workspace import workspace
+
+LASTS = timedelta(days=2)
+LONGEST_NAME = 120
+SECTIONS = SectionsFrom.__args__  # type: ignore[attr-defined]
+
+
+def put_aside(user: User, content: bytes, name: str, into: StoredTemplate | None = None) -> Brought:
+    """What was brought, until it is kept; what nobody has kept in time goes.
+
+    What the person said of an earlier table with the same heads holds for this one.
+    """
+    Brought.objects.filter(created_at__lt=timezone.now() - LASTS).delete()
+    brought: Brought = Brought.objects.create(owner=user, content=content, name=name[:LONGEST_NAME], into=into)
+    first = read(brought, workspace(into).template if into else None)
+    kept = KeptChoices.objects.filter(owner=user, fingerprint=fingerprint(first.table.heads)) if first.table else None
+    if kept is not None and (known := kept.first()) is not None:
+        brought.choices, brought.remembered = known.choices, True
+        brought.save(update_fields=["choices", "remembered"])
+    return brought
+
+
+def of_owner(user: User, number: int) -> Brought | None:
+    """What a person has put aside; None where it is not theirs or has gone."""
+    found = Brought.objects.select_related("into").filter(owner=user, pk=number, created_at__gte=timezone.now() - LASTS)
+    return found.first()
+
+
+def choose(brought: Brought, field: str, value: str) -> None:
+    """One choice about what was brought. Raises EditError for what cannot be chosen."""
+    if field == "name":
+        brought.name = " ".join(value.split())[:LONGEST_NAME] or brought.name
+    elif field == "tick":
+        brought.turned = sorted(set(brought.turned) ^ set(value.split()))
+    elif field == "anew":
+        brought.choices, brought.remembered, brought.turned = {}, False, []
+    else:
+        brought.choices = msgspec.to_builtins(_chosen(choices_of(brought), field, value))
+    brought.save(update_fields=["name", "choices", "remembered", "turned"])
+
+
+def _chosen(choices: Choices, field: str, value: str) -> Choices:  # noqa: PLR0911 - one return a choice
+    what, _colon, key = field.partition(":")
+    match what:
+        case "part":
+            return replace(Choices(encoding=choices.encoding, delimiter=choices.delimiter), part=value)
+        case "encoding" if value in ENCODINGS:
+            return replace(choices, encoding=value)
+        case "delimiter" if value:
+            return Choices(encoding=choices.encoding, delimiter=value)
+        case "head_row" if value.isdecimal() and len(value) < 6:
+            return replace(choices, head_row=int(value), columns={}, words={})
+        case "column" if is_field(value):
+            return replace(choices, columns={**choices.columns, key: value})
+        case "routing" if value in ("bus", "strip"):
+            return replace(choices, routing=value)
+        case "sections" if value in SECTIONS:
+            return replace(choices, sections=value)
+        case "apart":
+            return replace(choices, keep_apart=sorted({*choices.keep_apart, key}))
+        case "answer" if len(value) <= LONGEST_LABEL + 1:
+            try:
+                return answered(choices, key, value)
+            except ValueError as wrong:
+                raise EditError(str(wrong)) from None
+    raise EditError(f"“{value}” is not a choice for {what}")
+
+
+def keep(user: User, brought: Brought, base: int) -> StoredTemplate:
+    """Puts on the shelf what was shown, or into the template that it was brought for, as one edit.
+
+    Raises
+    ------
+    EditError
+        Where nothing can be kept.
+    StaleVersionError
+        Where the template has changed since the page was shown.
+    """
+    into = brought.into
+    if into is not None:
+        services.based_on(into.pk, user, base)
+    shown = read(brought, workspace(into).template if into else None)
+    made = shown.template
+    if made is None or not made.strips:
+        raise EditError(*(shown.problems or ["nothing in it is a strip"]))
+    if into is None:
+        stored = services.store(user, made)
+    else:
+        many = len(shown.ticked)
+        label = f"Bring in a newer sheet: {many} difference{'' if many == 1 else 's'}"
+        stored = services.change(into.pk, user, base, label, lambda _there: _present(made))
+    _remember(user, brought, shown)
+    return stored
+
+
+def _present(made: Template) -> Template:
+    return made
+
+
+@transaction.atomic
+def _remember(user: User, brought: Brought, shown: Read) -> None:
+    """What was said of the table holds for the next with the same heads; what was put aside goes."""
+    heads = fingerprint(shown.table.heads) if shown.table else ""
+    said = choices_of(brought).for_next()
+    if heads and said != Choices():
+        KeptChoices.objects.update_or_create(
+            owner=user, fingerprint=heads, defaults={"choices": msgspec.to_builtins(said)}
+        )
+    brought.delete()

@@ -1,0 +1,14 @@
+"""Addresses of what is brought in."""
+
+from django.urls import path
+
+from web.bringing import views
+
+urlpatterns = [
+    path("import/", views.bring, name="bring"),
+    path("import/sample/", views.sample, name="bring-sample"),
+    path("import/<int:number>/", views.page, name="brought"),
+    path("import/<int:number>/choose/", views.choose, name="bring-choose"),
+    path("import/<int:number>/keep/", views.keep, name="bring-keep"),
+    path("t/<int:pk>/import/", views.bring_into, name="bring-into"),
+]

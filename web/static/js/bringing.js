@@ -1,0 +1,82 @@
+// Bring one in: a file that is chosen, dropped or pasted is read at once; every choice is said as it is made, one after
+// the other, and the page shows what is understood now.
+
+import "./shared.js";
+
+const body = document.getElementById("bring-body");
+let queue = Promise.resolve();
+
+function choose(field, value) {
+  queue = queue
+    .then(() =>
+      htmx.ajax("POST", body.dataset.choose, {
+        target: "#bring-body",
+        swap: "innerHTML",
+        values: { field, value },
+      }),
+    )
+    .catch(() => {});
+}
+
+body?.addEventListener("change", (event) => {
+  const field = event.target.dataset.field;
+  if (field) choose(field, event.target.dataset.value ?? event.target.value);
+});
+
+body?.addEventListener("click", (event) => {
+  const button = event.target.closest("button[data-field]");
+  if (button) choose(button.dataset.field, button.dataset.value);
+  const all = event.target.closest("[data-all]");
+  if (!all) return;
+  const boxes = [...all.closest("details").querySelectorAll("[data-field=tick]")];
+  const turned = boxes.filter((box) => box.checked !== Boolean(all.dataset.all));
+  if (turned.length) choose("tick", turned.map((box) => box.dataset.value).join(" "));
+});
+
+// Strips that differ stand out on the map; the one under the pointer most of all.
+function mark() {
+  for (const line of body.querySelectorAll("[data-strip]"))
+    document.getElementById(`b-${line.dataset.strip}`)?.classList.toggle("differs", isTicked(line));
+}
+const isTicked = (line) => line.querySelector("[data-field=tick]").checked;
+
+document.addEventListener("htmx:afterSwap", () => body && mark());
+if (body) mark();
+
+body?.addEventListener("pointerover", (event) => {
+  body.querySelector(".box.pointed")?.classList.remove("pointed");
+  const line = event.target.closest("[data-strip]");
+  if (line) document.getElementById(`b-${line.dataset.strip}`)?.classList.add("pointed");
+});
+
+// What was typed last is said before anything is kept.
+body?.addEventListener("submit", (event) => {
+  if (event.target.id !== "bring-keep" || event.target.dataset.ready) return;
+  event.preventDefault();
+  queue.then(() => {
+    const form = document.getElementById("bring-keep");
+    form.dataset.ready = "1";
+    form.submit();
+  });
+});
+
+const form = document.getElementById("bring-form");
+
+form?.elements.file.addEventListener("change", () => form.submit());
+
+document.addEventListener("dragover", (event) => form && event.preventDefault());
+document.addEventListener("drop", (event) => {
+  if (!form || !event.dataTransfer.files.length) return;
+  event.preventDefault();
+  form.elements.file.files = event.dataTransfer.files;
+  form.submit();
+});
+
+// A range or a file that is pasted beside the fields is what is meant.
+document.addEventListener("paste", (event) => {
+  if (!form || event.target.matches("input, textarea")) return;
+  const { files } = event.clipboardData;
+  if (files.length) form.elements.file.files = files;
+  else form.elements.text.value = event.clipboardData.getData("text/plain");
+  form.submit();
+});
