@@ -114,6 +114,11 @@ def _parser() -> argparse.ArgumentParser:
     merge.add_argument(
         "-o", dest="out", metavar="OUT", required=True, help="where the template goes; - is standard output"
     )
+    sources = command("sources", _sources, "measured levels of recordings, put into the strips of the same names")
+    sources.add_argument(
+        "recordings", metavar="WAV", nargs="+", help="recordings (WAV, RF64, FLAC), or folders of them"
+    )
+    sources.add_argument("-o", dest="out", metavar="OUT", required=True, help="where it goes; - is standard output")
     columns = command("columns", _columns, "what the columns and words of a table are taken for, as a MAP.json")
     columns.add_argument("--columns", metavar="MAP.json", help="choices to begin with")
     generate = command("generate", _generate, "a large realistic template", file=False)
@@ -389,6 +394,33 @@ def _merge(options: argparse.Namespace) -> int:
         print(f"{one.kind:8} {'; '.join(map(str, one.changes))}{left}", file=sys.stderr)
     after = merged(template, newer.template, keys, newer.gone) if keys else template
     _put(options.out, dump(after))
+    return 0
+
+
+def _sources(options: argparse.Namespace) -> int:
+    """Measures recordings; what cannot be measured refuses all of it."""
+    from lattice.bench.recordings import measure_all, recordings_in
+    from lattice.edits import apply
+    from lattice.edits.recordings import strips_called
+    from lattice.formats.document_json import dump
+
+    template, levels, problems = read(options.file), [], []
+    for path, result in measure_all(recordings_in(map(Path, options.recordings))):
+        if isinstance(result, DocumentError):
+            problems += [f"{path}: {problem}" for problem in result.problems]
+            continue
+        strip = strips_called(template, [result.name]).get(result.name)
+        if strip is None or not result.sounds:
+            said = "has no sound above −60 dBFS" if strip else f"no strip that plays something is called {result.name}"
+            print(f"{path}: {said}", file=sys.stderr)
+            continue
+        levels.append({"strip": strip, **result.levels})
+        figures = f"peak {result.levels['peak_dbfs']:.2f} dBFS (true peak), RMS {result.levels['rms_dbfs']:.2f} dBFS"
+        print(f"{path}: {strip}, {figures}", file=sys.stderr)
+    if problems:
+        print("\n".join(problems), file=sys.stderr)
+        return COULD_NOT
+    _put(options.out, dump(apply(template, "take_levels", {"levels": levels})))
     return 0
 
 

@@ -25,6 +25,7 @@ from lattice.edits import (  # noqa: F401
     outboard,
     outlets,
     parts,
+    recordings,
     routes,
     rules,
     sections,

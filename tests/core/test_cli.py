@@ -7,7 +7,9 @@ import subprocess
 import sys
 from pathlib import Path
 
+import numpy as np
 import pytest
+import soundfile
 
 from lattice.cli import main
 from lattice.formats.document_json import dump
@@ -281,3 +283,24 @@ def test_a_newer_sheet_is_merged(capsysbinary: pytest.CaptureFixture, tmp_path: 
     sheet.write_text("Track,Level\nKick,loud\n")
     status, _out, errors = run(capsysbinary, "merge", str(file), str(sheet), "-o", "-")
     assert (status, "row 2, column fader_db: “loud” is not a level" in errors) == (2, True)
+
+
+def test_measured_levels_come_into_the_strips_of_the_same_names(
+    capsysbinary: pytest.CaptureFixture, files: dict[str, str], tmp_path: Path
+) -> None:
+    takes, out = tmp_path / "takes", tmp_path / "out.json"
+    takes.mkdir()
+    tone = 0.5 * np.sin(2 * np.pi * 997 * np.arange(48_000) / 48_000)
+    for name, samples in (("KICK", tone), ("Room", tone), ("drums", tone)):
+        soundfile.write(takes / f"{name}.wav", samples, 48_000)
+    status, _out, errors = run(capsysbinary, "sources", files["good"], str(takes), "-o", str(out))
+    assert status == 0
+    assert "KICK.wav: kick, peak -6.0" in errors
+    assert "no strip that plays something is called Room" in errors
+    assert "no strip that plays something is called drums" in errors
+    strips = {strip["id"]: strip for strip in json.loads(out.read_bytes())["strips"]}
+    assert strips["kick"]["source"]["rms_dbfs"] == pytest.approx(-9.03, abs=0.01)
+    assert "source" not in strips["drums"]
+    (takes / "empty.wav").write_bytes(b"")
+    status, _out, errors = run(capsysbinary, "sources", files["good"], str(takes), "-o", "-")
+    assert (status, "empty.wav: cannot be read as WAV or FLAC" in errors) == (2, True)

@@ -1,0 +1,1 @@
+"""Sound itself: recordings measured, so that computed levels rest on real ones."""
