@@ -30,6 +30,7 @@ from lattice.checks import (  # noqa: F401
     outlets,
     overs,
     parts,
+    plugin_latency,
     prints,
     returns,
     rules,

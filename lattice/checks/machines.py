@@ -7,9 +7,12 @@ from collections.abc import Iterator
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, first_of
+from lattice.checks.plugin_latency import latencies
 from lattice.checks.registry import check, explain
 from lattice.model.document import Template, machine_id
-from lattice.model.inventory import Inventory, PlugIn, key_of, used_by, version_of
+from lattice.model.inventory import Inventory, PlugIn, key_of, machine_of, used_by, version_of
+
+ASKED = ("plugin.missing", "plugin.older", "plugin.latency")  # in the order of the machine's page
 
 
 @check("plugin.missing", "plugin.older")
@@ -24,7 +27,7 @@ def plugins(analysis: Analysis) -> Iterator[Finding]:
         key = key_of(plugin.maker, plugin.name)
         by_key[key].append(plugin)
         by_name[key[1]].append(plugin)
-    for (maker, name), uses in used_by(analysis.template, _machine(analysis, inventory)).items():
+    for (maker, name), uses in used_by(analysis.template, machine_of(analysis.template, inventory)).items():
         # where a template or an inventory names no maker, the name alone has to do
         without_maker = [plugin for plugin in by_name[name] if not plugin.maker or not maker]
         listed = by_key[maker, name] or without_maker
@@ -48,7 +51,7 @@ def plugins(analysis: Analysis) -> Iterator[Finding]:
 
 
 def asked_of(template: Template, inventory: Inventory) -> list[Finding]:
-    """What a template asks of a machine that its inventory does not have: plug-ins missing or older, channels renamed.
+    """What a template asks of a machine that its inventory does not have, or has otherwise: plug-ins, channels.
 
     Parameters
     ----------
@@ -63,13 +66,8 @@ def asked_of(template: Template, inventory: Inventory) -> list[Finding]:
         Of those checks alone: an audit is not needed for it.
     """
     analysis = Analysis(template, inventory)
-    return [*sorted(plugins(analysis), key=lambda finding: finding.code != "plugin.missing"), *renamed(analysis)]
-
-
-def _machine(analysis: Analysis, inventory: Inventory) -> str:
-    """The machine that an inventory stands for: the one it names, where there is one such, else the main one."""
-    known = [machine.id for machine in analysis.template.machines]
-    return inventory.machine if inventory.machine in known else known[0]
+    known = [*plugins(analysis), *latencies(analysis)]
+    return [*sorted(known, key=lambda finding: ASKED.index(finding.code)), *renamed(analysis)]
 
 
 @check("io.renamed")
@@ -78,7 +76,7 @@ def renamed(analysis: Analysis) -> Iterator[Finding]:
     inventory = analysis.inventory
     if inventory is None:
         return
-    machine = next(one for one in analysis.template.machines if one.id == _machine(analysis, inventory))
+    machine = next(one for one in analysis.template.machines if one.id == machine_of(analysis.template, inventory))
     for kind, ours, theirs in (
         ("input", machine.input_names, inventory.input_names),
         ("output", machine.output_names, inventory.output_names),

@@ -6,7 +6,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from lattice.edits.arguments import Choice, Fields, Piece, Pieces, Text, Whole
+from lattice.edits.arguments import Choice, Fields, Piece, Pieces, Plain, Text, Whole
 from lattice.edits.described import edit
 from lattice.edits.pieces import all_known, changed, insert_ids, inserted, made, position, put, strip_of, with_strip
 from lattice.errors import EditError
@@ -99,3 +99,27 @@ def _place(template: Template, insert: str) -> tuple[int, int]:
         if any(known.id == insert for known in strip.inserts):
             return index, position(strip.inserts, insert, "insert")
     raise EditError(f"there is no insert {insert}")
+
+
+def _latencies_words(_template: Template, arguments: dict[str, Any]) -> str:
+    many = len(arguments["latencies"])
+    return f"Listed latencies of {many} insert{'' if many == 1 else 's'}"
+
+
+@edit(Plain("latencies"), says=_latencies_words)
+def take_latencies(template: Template, latencies: list[dict[str, Any]]) -> Template:
+    """Inserts with latencies from a list: `insert` and `latency_samples` of each. Raises EditError for none such."""
+    wanted = {str(one.get("insert")): one.get("latency_samples") for one in latencies}
+    missing = sorted(wanted.keys() - insert_ids(template))
+    if missing or not wanted:
+        raise EditError(
+            *(f"there is no insert {one}" for one in missing), *([] if wanted else ["no latency is listed"])
+        )
+    strips = []
+    for strip in template.strips:
+        inserts = tuple(
+            changed(insert, {"latency_samples": wanted[insert.id]}) if insert.id in wanted else insert
+            for insert in strip.inserts
+        )
+        strips.append(replace(strip, inserts=inserts) if inserts != strip.inserts else strip)
+    return replace(template, strips=tuple(strips))

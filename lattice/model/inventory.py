@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import re
 from collections import defaultdict
+from collections.abc import Iterator, Sequence
 from typing import Annotated
 
 from msgspec import Meta
 
-from lattice.model.document import Machine, Piece, Strip, Template, machine_id
+from lattice.model.document import Insert, Machine, Piece, SampleRate, Samples, Strip, Template, machine_id
 
 
 class PlugIn(Piece, frozen=True, kw_only=True):
@@ -17,6 +18,8 @@ class PlugIn(Piece, frozen=True, kw_only=True):
     name: Annotated[str, Meta(min_length=1, max_length=120)]
     maker: Annotated[str, Meta(max_length=120)] = ""
     version: Annotated[str, Meta(max_length=60)] = ""
+    latency_samples: Samples | None = None  # that it reports to the host
+    rate_hz: SampleRate | None = None  # at which it does; None: at any
 
 
 class Inventory(Piece, frozen=True, kw_only=True):
@@ -46,6 +49,48 @@ def version_of(text: str) -> tuple[int, ...]:
     while numbers and numbers[-1] == 0:
         numbers.pop()
     return tuple(numbers)
+
+
+def machine_of(template: Template, inventory: Inventory) -> str:
+    """The machine that an inventory stands for: the one it names, where there is one such, else the main one."""
+    known = [machine.id for machine in template.machines]
+    return inventory.machine if inventory.machine in known else known[0]
+
+
+def other_latencies(template: Template, inventory: Inventory) -> Iterator[tuple[Strip, Insert, int]]:
+    """Inserts of the inventory's machine that state another latency than it lists.
+
+    Parameters
+    ----------
+    template
+        The template; what is listed at another rate than its own says nothing of it.
+    inventory
+        The list. An entry is of the same plug-in by maker, name and version; one without a version is of any.
+
+    Yields
+    ------
+    (Strip, Insert, int)
+        Where it is, the insert, and the latency in samples that is listed; nothing where a list contradicts itself.
+    """
+    listed: dict[Key, list[PlugIn]] = defaultdict(list)
+    for plugin in inventory.plugins:
+        if plugin.latency_samples is not None and plugin.rate_hz in (None, template.sample_rate_hz):
+            listed[key_of(plugin.maker, plugin.name)].append(plugin)
+    machine = machine_of(template, inventory)
+    for strip in template.strips:
+        if machine_id(template, strip) == machine:
+            for insert in strip.inserts:
+                known = _latency_in(listed.get(key_of(insert.maker, insert.name), ()), insert.version)
+                if known is not None and known != insert.latency_samples:
+                    yield strip, insert, known
+
+
+def _latency_in(plugins: Sequence[PlugIn], version: str) -> int | None:
+    """The latency that entries of one plug-in agree on, those of its version before those of none."""
+    same = [plugin for plugin in plugins if plugin.version and version_of(plugin.version) == version_of(version)]
+    any_version = [plugin for plugin in plugins if not plugin.version]
+    latencies = {plugin.latency_samples for plugin in same or any_version}
+    return latencies.pop() if len(latencies) == 1 else None
 
 
 def used_by(template: Template, machine: str) -> dict[Key, list[tuple[Strip, str, PlugIn]]]:

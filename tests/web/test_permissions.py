@@ -31,6 +31,7 @@ TABLE = [
     ("t/{pk}/inventory/1.csv", "get", 404, 404),
     ("t/{pk}/write/bring-inventory/", "post", 422, 404),
     ("t/{pk}/write/take-inventory/", "post", 422, 404),
+    ("t/{pk}/write/take-latencies/", "post", 422, 404),
     ("t/{pk}/write/forget-inventory/", "post", 200, 404),
     ("t/{pk}/revisions/compare/", "get", 200, 404),
     ("t/{pk}/revisions/compare/?to=9", "get", 404, 404),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import re
 from typing import Any
 
@@ -17,7 +18,7 @@ from web.editor.hygiene import hygiene_place
 from web.editor.places.stems import ledger_place
 from web.shelf import services
 from web.shelf.models import JournalEntry, KeptInventory, StoredTemplate
-from web.shelf.workspace import Workspace
+from web.shelf.workspace import Workspace, workspace
 
 GLUE = {"id": "glue", "name": "Glue", "type": "compressor", "maker": "Tern Audio", "version": "2.1"}
 MADE = template(
@@ -188,7 +189,18 @@ def test_inventories_are_brought_taken_checked_exported_and_forgotten(signed_in:
     assert "Studio has Tern Audio Glue 2.0, and 2.1 is wanted" in page.content.decode()
     kept = KeptInventory.objects.get()
     exported = signed_in.get(f"/t/{mine.pk}/inventory/{kept.pk}.csv")
-    assert exported.content.decode() == "what,maker,name,version,channel\r\nplug-in,Tern Audio,Glue,2.0,\r\n"
+    assert exported.content.decode() == (
+        "what,maker,name,version,channel,latency_samples,rate_hz\r\nplug-in,Tern Audio,Glue,2.0,,,\r\n"
+    )
+    listed = base64.b64encode(b"maker,name,latency_samples\nTern Audio,Glue,77\n").decode()
+    signed_in.post(url + "bring-inventory/", {"name": "List", "packed": listed, "place": "setup"})
+    kept_list = KeptInventory.objects.get(name="List")
+    assert "List lists 77" in signed_in.get(f"/t/{mine.pk}/setup/?of={kept_list.pk}").content.decode()
+    signed_in.post(url + "take-latencies/", {"of": kept_list.pk, "base": mine.version, "place": "setup"})
+    mine.refresh_from_db()
+    glues = [i for s in workspace(mine).template.strips for i in s.inserts if i.name == "Glue"]
+    assert {insert.latency_samples for insert in glues} == {77}
+    kept_list.delete()
     assert signed_in.post(url + "take-inventory/", {"machine": "none"}).status_code == 422
     page = signed_in.post(url + "take-inventory/", {"machine": "main", "place": "setup"}).content.decode()
     assert KeptInventory.objects.count() == 2

@@ -2,21 +2,26 @@
 
 from __future__ import annotations
 
+import base64
+import binascii
+
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_POST, require_safe
 from msgspec.structs import replace
 
+from lattice.edits import edit_named
 from lattice.errors import DocumentError
 from lattice.formats.inventory import dump, load
-from lattice.model.inventory import inventory_of
+from lattice.model.edit_step import EditStep
+from lattice.model.inventory import inventory_of, other_latencies
 from lattice.model.names import slug
 from web.editor.kept_inventories import as_inventory
-from web.editor.writes import changed, refused
+from web.editor.writes import base_of, changed, refused, written
 from web.shared.numbers import number_of
 from web.shelf import services
 from web.shelf.access import own_template_or_404, signed_in_user
-from web.shelf.models import KeptInventory
+from web.shelf.models import KeptInventory, StoredTemplate
 from web.shelf.workspace import workspace
 
 
@@ -36,7 +41,10 @@ def bring_inventory(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         if not name:
             raise DocumentError(["an inventory needs a name: the machine or studio it is of"])
-        inventory = load(request.POST.get("text", "").encode(), name)
+        packed = base64.b64decode(request.POST.get("packed", ""))  # a workbook: no text
+        inventory = load(packed or request.POST.get("text", "").encode(), name)
+    except binascii.Error:
+        return refused(request, stored, DocumentError(["the file did not arrive whole; bring it again"]))
     except DocumentError as error:
         return refused(request, stored, error)
     services.keep_inventory(signed_in_user(request), replace(inventory, name=name))
@@ -53,6 +61,28 @@ def take_inventory(request: HttpRequest, pk: int) -> HttpResponse:
         return refused(request, stored, DocumentError(["there is no such machine in this template"]))
     services.keep_inventory(signed_in_user(request), inventory_of(template, machine))
     return changed(request, stored)
+
+
+@require_POST
+def take_latencies(request: HttpRequest, pk: int) -> HttpResponse:
+    """The latencies that an inventory lists, into the inserts that state others, as one edit."""
+
+    def work(stored: StoredTemplate) -> StoredTemplate:
+        kept = KeptInventory.objects.filter(owner=signed_in_user(request), pk=number_of(request.POST.get("of", "")))
+        inventory = next(map(as_inventory, kept), None)
+        if inventory is None:
+            raise DocumentError(["there is no such inventory any more"])
+        services.based_on(pk, signed_in_user(request), base_of(request))
+        template = workspace(stored).template
+        listed = [
+            {"insert": insert.id, "latency_samples": samples}
+            for _strip, insert, samples in other_latencies(template, inventory)
+        ]
+        step = EditStep("take_latencies", {"latencies": listed})
+        label = f"{edit_named('take_latencies').words(template, step.arguments)}, {inventory.name}"
+        return services.edit(pk, signed_in_user(request), base_of(request), label, [step])
+
+    return written(request, pk, work)
 
 
 @require_POST

@@ -12,6 +12,12 @@ from lattice.model.document import Template
 from lattice.model.inventory import Inventory, inventory_of
 from web.shelf.models import KeptInventory
 
+EXAMPLE = (
+    "what,maker,name,version,channel,latency_samples",
+    "plug-in,Tern Audio,Glue,2.10,,64",
+    "input,,Pulpit,,1,",
+)
+
 
 def as_inventory(kept: KeptInventory) -> Inventory:
     return msgspec.convert(kept.content, Inventory)
@@ -29,6 +35,7 @@ def inventory_place(template: Template, kept: Iterable[KeptInventory], wanted: s
         "chosen": chosen,
         "inventory": shown,
         "asked": findings,
+        "late_count": sum(finding.code == "plugin.latency" for finding in findings),
         "own": own,
-        "example": "what,maker,name,version,channel\nplug-in,Tern Audio,Glue,2.10,\ninput,,Pulpit,,1",
+        "example": "\n".join(EXAMPLE),
     }

@@ -35,6 +35,7 @@ urlpatterns = [
     path("inventory/<int:of>.csv", inventories.export_inventory, name="inventory-csv"),
     path("write/bring-inventory/", inventories.bring_inventory, name="bring-inventory"),
     path("write/take-inventory/", inventories.take_inventory, name="take-inventory"),
+    path("write/take-latencies/", inventories.take_latencies, name="take-latencies"),
     path("write/forget-inventory/", inventories.forget_inventory, name="forget-inventory"),
     path("write/redraw/", writes.redraw, name="redraw"),
     path("write/tidy/", writes.tidy, name="tidy"),

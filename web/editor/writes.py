@@ -34,7 +34,7 @@ def base_of(request: HttpRequest) -> int:
     return number_of(request.POST.get("base", ""), -1)
 
 
-def _written(
+def written(
     request: HttpRequest,
     pk: int,
     work: Callable[[StoredTemplate], StoredTemplate],
@@ -107,7 +107,7 @@ def write(request: HttpRequest, pk: int, what: str) -> HttpResponse:
         label, step = _asked(request, what, workspace(stored).template)
         return services.edit(pk, signed_in_user(request), base_of(request), label, [step])
 
-    return _written(request, pk, work, EDITS[what].permission)
+    return written(request, pk, work, EDITS[what].permission)
 
 
 def holder(request: HttpRequest, stored: StoredTemplate) -> Holder:
@@ -142,7 +142,7 @@ def write_planned(request: HttpRequest, pk: int) -> HttpResponse:
         label, step = planned(request.POST.get("planned", ""), holder(request, stored))
         return services.edit(pk, signed_in_user(request), base_of(request), label, [step])
 
-    return _written(request, pk, work)
+    return written(request, pk, work)
 
 
 @require_POST
@@ -157,17 +157,17 @@ def remedy(request: HttpRequest, pk: int, fingerprint: str, key: str) -> HttpRes
                 return services.edit(pk, signed_in_user(request), base_of(request), label, remedy.steps)
         raise DocumentError(["this finding is gone; the list shows what there is now"])
 
-    return _written(request, pk, work)
+    return written(request, pk, work)
 
 
 @require_POST
 def undo(request: HttpRequest, pk: int) -> HttpResponse:
-    return _written(request, pk, lambda stored: services.undo(pk, signed_in_user(request), base_of(request)))
+    return written(request, pk, lambda stored: services.undo(pk, signed_in_user(request), base_of(request)))
 
 
 @require_POST
 def redo(request: HttpRequest, pk: int) -> HttpResponse:
-    return _written(request, pk, lambda stored: services.redo(pk, signed_in_user(request), base_of(request)))
+    return written(request, pk, lambda stored: services.redo(pk, signed_in_user(request), base_of(request)))
 
 
 @require_POST

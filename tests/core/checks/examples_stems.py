@@ -9,7 +9,11 @@ from tests.build import template as t
 
 INVENTORY = Inventory(
     name="Second studio",
-    plugins=(PlugIn(name="Glue", maker="Tern Audio", version="2.10"), PlugIn(name="Tone")),
+    plugins=(
+        PlugIn(name="Glue", maker="Tern Audio", version="2.10"),
+        PlugIn(name="Tone"),
+        PlugIn(name="Late", latency_samples=64),
+    ),
     input_names={"1": "Pulpit"},
 )
 VERB = {"id": "v", "type": "reverb"}
@@ -120,6 +124,10 @@ CASES = {
     "plugin.older": (
         t([with_insert("Glue", maker="Tern Audio", version="2.11")]), "x",
         t([with_insert("Glue", maker="Tern Audio", version="2.9.4")]),
+    ),
+    "plugin.latency": (
+        t([with_insert("Late", latency_samples=32)]), "x",
+        t([with_insert("Late", latency_samples=64)]),
     ),
     "io.renamed": (
         t([{"id": "x", "kind": "input", "io": [1]}], machines=[{"id": "main", "name": "M", "input_names": {"1": "Synth"}}]), "x",

@@ -139,8 +139,21 @@ function pressFinding(row) {
 // A file that is chosen is read into the field it belongs to, where it can be looked at before it is kept.
 body.addEventListener("change", async (event) => {
   const field = document.getElementById(event.target.dataset?.fill || "");
-  if (field && event.target.files[0]) field.value = await event.target.files[0].text();
+  const file = field && event.target.files[0];
+  if (!file) return;
+  const packed = document.getElementById(event.target.dataset.packs || "");
+  const isWorkbook = packed && /\.(xlsx|ods)$/i.test(file.name);
+  if (packed) packed.value = isWorkbook ? await asBase64(file) : "";
+  field.value = isWorkbook ? "" : await file.text();
 });
+
+// A workbook is no text: it goes along packed.
+const asBase64 = (file) =>
+  new Promise((done) => {
+    const reader = new FileReader();
+    reader.addEventListener("load", () => done(reader.result.split(",")[1]));
+    reader.readAsDataURL(file);
+  });
 
 const follow = (id) => document.getElementById(id)?.getAttribute("href") && document.getElementById(id).click();
 const KEYS = {
