@@ -1,4 +1,4 @@
-"""Every form a template can be given out in: the formats, and its map as a picture."""
+"""Every form a template can be given out in: the formats, its map as a picture, and a workbook with its findings."""
 
 from __future__ import annotations
 
@@ -22,4 +22,28 @@ def svg(template: Template) -> bytes:
     return pieces(sheet, facts, template.name, standalone=True).whole().encode()
 
 
-EXPORTS: dict[str, Format] = {**FORMATS, "svg": Format("svg", "image/svg+xml", svg)}
+def xlsx(template: Template) -> bytes:
+    """A workbook of a template: its lists, a sheet each, and what an audit finds."""
+    from lattice.checks import audit
+    from lattice.formats import workbook_writer
+
+    names = {strip.id: strip.name for strip in template.strips}
+    findings = (
+        (
+            "waived" if one.waived else one.severity,
+            one.code,
+            one.message,
+            "; ".join(names[strip] for strip in one.strips),
+            "; ".join(one.evidence),
+        )
+        for one in audit(template).findings
+    )
+    return workbook_writer.dump(template, findings)
+
+
+WORKBOOK = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+EXPORTS: dict[str, Format] = {
+    **FORMATS,
+    "svg": Format("svg", "image/svg+xml", svg),
+    "xlsx": Format("xlsx", WORKBOOK, xlsx),
+}

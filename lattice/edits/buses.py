@@ -7,8 +7,8 @@ from msgspec.structs import replace
 from lattice.edits.arguments import Choice, Flag, Piece, Pieces, Text, Words
 from lattice.edits.described import edit
 from lattice.edits.pieces import all_known, inserted, position, strip_of
-from lattice.edits.strips import rule_without
 from lattice.errors import EditError
+from lattice.model.dangling import rule_without
 from lattice.model.document import Insert, Route, Strip, Template
 from lattice.model.insert_types import DECORRELATING
 from lattice.model.names import free_id, free_route_ids, slug

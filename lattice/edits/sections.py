@@ -9,7 +9,8 @@ from msgspec.structs import replace
 from lattice.edits.arguments import Choice, Fields, Flag, Piece, Pieces, Whole
 from lattice.edits.described import edit
 from lattice.edits.pieces import all_known, changed, inserted, made, position, put
-from lattice.edits.strips import add_strip, rule_without
+from lattice.edits.strips import add_strip
+from lattice.model.dangling import rule_without
 from lattice.model.document import Section, Template
 from lattice.model.names import free_id, slug
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from typing import Any
 
 from msgspec.structs import replace
@@ -13,7 +12,8 @@ from lattice.edits.fields import words_of
 from lattice.edits.pieces import all_known, changed, inserted, made, position, put, strip_of, with_strip
 from lattice.errors import EditError
 from lattice.formats.document_json import to_plain
-from lattice.model.document import USUAL_SOURCE, Outlet, Rule, Source, Stem, Strip, Template, main_outlet, source_of
+from lattice.model.dangling import without_strips
+from lattice.model.document import USUAL_SOURCE, Outlet, Source, Strip, Template, main_outlet, source_of
 from lattice.model.names import free_id, slug
 from lattice.model.units import words_db
 
@@ -160,41 +160,4 @@ def _with_source(template: Template, index: int, outlet: str, source: dict[str, 
 @edit(Pieces("strips"), says="Remove {strips}")
 def remove_strips(template: Template, strips: list[str]) -> Template:
     """Without some strips, and without everything that names them: routes, stems, choices, selectors."""
-    gone = all_known(template.strips, strips, "strip")
-    stems = _stems_without(template.stems, gone)
-    return replace(
-        template,
-        strips=tuple(strip for strip in template.strips if strip.id not in gone),
-        routes=tuple(route for route in template.routes if route.from_strip not in gone and route.to not in gone),
-        sections=tuple(replace(s, bus=None) if s.bus in gone else s for s in template.sections),
-        stems=stems,
-        choices=tuple(
-            replace(choice, members=kept) if kept != choice.members else choice
-            for choice in template.choices
-            for kept in [tuple(member for member in choice.members if member.partition("/")[0] not in gone)]
-        ),
-        rules=tuple(
-            kept for rule in template.rules if (kept := rule_without(rule, {f"strip:{strip}" for strip in gone}))
-        ),
-    )
-
-
-def _stems_without(stems: tuple[Stem, ...], gone: frozenset[str]) -> tuple[Stem, ...]:
-    lost = {stem.id for stem in stems if stem.strip in gone}
-    kept: Iterable[Stem] = (stem for stem in stems if stem.id not in lost)
-    kept = (replace(stem, print=None) if stem.print in gone else stem for stem in kept)
-    return tuple(
-        replace(stem, of=tuple(part for part in stem.of if part not in lost)) if lost & set(stem.of) else stem
-        for stem in kept
-    )
-
-
-def rule_without(rule: Rule, selectors: set[str]) -> Rule | None:
-    """A rule without some selectors; None where a part that had some has none left."""
-    parts = {}
-    for part in ("sources", "through", "to"):
-        before: tuple[str, ...] = getattr(rule, part)
-        parts[part] = tuple(selector for selector in before if selector.removeprefix("!") not in selectors)
-        if before and not parts[part]:
-            return None
-    return rule if all(parts[part] == getattr(rule, part) for part in parts) else replace(rule, **parts)
+    return without_strips(template, all_known(template.strips, strips, "strip"))

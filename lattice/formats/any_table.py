@@ -7,15 +7,18 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import replace
 
 from lattice.errors import DocumentError, first_problems
-from lattice.formats import table, track_sheet
+from lattice.formats import document_json, table, track_sheet
+from lattice.formats.gate import passed
 from lattice.formats.tables.books import delimiter_of, read_book
 from lattice.formats.tables.choices import Choices
 from lattice.formats.tables.heads import column_of
 from lattice.formats.tables.keeping import Newer, newer
+from lattice.formats.tables.parts import Book
 from lattice.formats.tables.tabled import Tabled, tabled
 from lattice.formats.tables.understand import MADE, Unclear, Understood, understand
-from lattice.formats.tables.workbooks import COMPOUND, ZIP
+from lattice.formats.tables.workbooks import COMPOUND, STRIPS, ZIP
 from lattice.formats.track_sheet import is_own
+from lattice.model.dangling import without_strips
 from lattice.model.document import Template
 
 
@@ -42,6 +45,8 @@ def load(
     """
     if choices is None and is_track_sheet(data):
         return track_sheet.load(data, name)
+    if choices is None and (own := own_workbook(read_book(data))) is not None:
+        return own
     understood = read_any(data, name, choices or Choices())
     if understood.lost:
         raise DocumentError(first_problems(said(understood.lost, understood)))
@@ -78,6 +83,23 @@ def newer_of(template: Template, data: bytes, choices: Choices | None = None) ->
     sections = {section.name.casefold() for section in template.sections}
     taken = tabled(read_book(data, choices.encoding, choices.delimiter), choices, names, sections)
     return newer(template, taken.rows, taken, choices), taken
+
+
+def own_workbook(book: Book) -> Template | None:
+    """The template of a workbook that was written here, with what was changed in its strips since; None for another.
+
+    Raises DocumentError with every cell of its strips that is not understood.
+    """
+    strips = next((part for part in book.parts if part.name == STRIPS), None)
+    if not book.document or strips is None:
+        return None
+    rows, problems = track_sheet.cells_of(strips.lines)
+    base = document_json.load(book.document)
+    found = newer(base, rows, None, Choices())
+    problems += found.problems
+    if problems:
+        raise DocumentError(first_problems(map(str, problems)))
+    return passed(base, without_strips(found.template, found.gone)) if found.gone else found.template
 
 
 def is_track_sheet(data: bytes) -> bool:

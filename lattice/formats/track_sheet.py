@@ -62,7 +62,11 @@ def read_sheet(data: bytes, name: str = "Track sheet") -> ReadSheet:
 
 def cells_in(data: bytes) -> tuple[list[tuple[int, dict[str, str]]], list[SheetProblem]]:
     """Number and cells, by column, of each row, and what is wrong with the heads. Raises DocumentError."""
-    lines = table.rows(table.decode(data), MAX_STRIPS + 1)
+    return cells_of(table.rows(table.decode(data), MAX_STRIPS + 1))
+
+
+def cells_of(lines: list[table.Line]) -> tuple[list[tuple[int, dict[str, str]]], list[SheetProblem]]:
+    """The same of lines that are taken apart already."""
     if not lines:
         raise DocumentError(["the sheet is empty"])
     columns, body, problems = _columns(lines)

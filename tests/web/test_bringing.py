@@ -6,6 +6,7 @@ import io
 
 import pytest
 import xlsxwriter
+from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from msgspec.structs import replace
@@ -16,12 +17,17 @@ from lattice.generate import generate
 from lattice.model.document import Template
 from web.bringing.models import Brought, KeptChoices
 from web.shelf import services
+from web.shelf.demo import night_ferry
 from web.shelf.demo.sample_workbook import ROWS
 from web.shelf.heads import document_of
 from web.shelf.models import JournalEntry, StoredTemplate
 from web.shelf.workspace import workspace
 
 SHOW = "Track,Type,Output,Level,Weather\nKick,spot,Drum,-3,fine\nSnare,audio,Drums,hot,rain\nDrums,aux,Out 1-2,0,fog\n"
+
+
+def owner_of(client: Client) -> User:
+    return User.objects.get(pk=client.session["_auth_user_id"])
 
 
 def bring(client: Client, data: bytes | None = None, text: str = "", into: StoredTemplate | None = None) -> str:
@@ -101,6 +107,16 @@ def test_a_sheet_that_was_exported_comes_back_as_it_was(signed_in: Client) -> No
     kept = keep(signed_in, bring(signed_in, sheet_of(made)))
     assert [replace(strip, section=None) for strip in kept.strips] == [replace(s, section=None) for s in made.strips]
     assert len(kept.routes) == len(made.routes)
+
+
+def test_a_workbook_that_was_exported_comes_back_whole_and_changes_nothing_where_it_came_from(
+    signed_in: Client,
+) -> None:
+    stored = services.store(owner_of(signed_in), night_ferry.in_work())
+    made = workspace(stored).template
+    exported = signed_in.get(f"/t/{stored.pk}/export/xlsx/").content
+    assert "The sheet says what the template says already." in seen(signed_in, bring(signed_in, exported, into=stored))
+    assert keep(signed_in, bring(signed_in, exported)) == made
 
 
 def test_a_document_comes_back_as_it_was(signed_in: Client, stored: StoredTemplate, made: Template) -> None:

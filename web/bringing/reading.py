@@ -88,7 +88,8 @@ def _read_table(brought: Brought, data: bytes, into: Template | None) -> Read:
     try:
         if into is None:
             table = tabled(book, choices)
-            if exact := _track_sheet(brought, data):
+            exact = None if brought.choices else any_table.own_workbook(book) or _track_sheet(brought, data)
+            if exact is not None:
                 return Read(exact, (), book, table)
             understood = understand(table, choices, Template(name=brought.name))
             return Read(understood.template, (), book, table, understood.unclear, understood.made)
@@ -98,8 +99,8 @@ def _read_table(brought: Brought, data: bytes, into: Template | None) -> Read:
 
 
 def _track_sheet(brought: Brought, data: bytes) -> Template | None:
-    """A sheet with our own heads to the letter, as long as nobody chooses otherwise and all of it is understood."""
-    if brought.choices or not any_table.is_track_sheet(data):
+    """A sheet with our own heads to the letter, as long as all of it is understood."""
+    if not any_table.is_track_sheet(data):
         return None
     sheet = track_sheet.read_sheet(data, brought.name)
     return None if sheet.problems else sheet.template
@@ -108,6 +109,9 @@ def _track_sheet(brought: Brought, data: bytes) -> Template | None:
 def _read_newer(brought: Brought, into: Template, book: Book, choices: Choices) -> Read:
     """A newer table; one with our own heads says more by its empty cells, as long as nobody chooses otherwise."""
     data = bytes(brought.content)
+    if not brought.choices and (own := any_table.own_workbook(book)) is not None:
+        shown = Read(own, (), book, tabled(book, choices))
+        return _compared(brought, into, own, shown)
     if not brought.choices and any_table.is_track_sheet(data):
         found, table = any_table.newer_of(into, data)
     else:

@@ -55,7 +55,8 @@ def read_book(data: bytes, encoding: str | None = None, delimiter: str | None = 
         if data.startswith(begins):
             raise DocumentError([f"this is {what}, not a table"])
     if data.startswith((ZIP, COMPOUND)):
-        return Book(tuple(sheets(data)))
+        parts, document = sheets(data)
+        return Book(tuple(parts), document=document)
     text, named = decoded(data, encoding)
     if not text.strip():
         raise DocumentError(["the table is empty"])

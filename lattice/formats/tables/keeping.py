@@ -20,6 +20,7 @@ from lattice.formats.tables.matching import Matched, matched, with_ids
 from lattice.formats.tables.reader import COLUMNS, ROUTED, Reader
 from lattice.formats.tables.rows import Row, SheetProblem
 from lattice.formats.tables.tabled import Cells, Tabled
+from lattice.formats.tables.workbooks import AS_IT_IS
 from lattice.formats.track_sheet_cells import entries
 from lattice.formats.track_sheet_writer import cells_of_strips
 from lattice.model.dangling import without_dangling
@@ -242,7 +243,7 @@ class _Strict(_Keeping):
     """A sheet with our own heads: an empty cell says that there is nothing."""
 
     def _is_said(self, column: str, cells: Cells) -> bool:
-        return column in cells
+        return column in cells and cells[column] != AS_IT_IS
 
     def _inserts(self, row: Row) -> list[Insert]:
         old = self.old[row.id].inserts if row.id in self.old else ()

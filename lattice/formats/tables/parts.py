@@ -26,6 +26,7 @@ class Book:
     parts: tuple[Part, ...]
     encoding: str = ""  # of text
     delimiter: str = ""  # of text
+    document: bytes = b""  # that a workbook of ours carries, as JSON
 
 
 def numbered(grid: Iterable[list[str]]) -> list[table.Line]:

@@ -5,8 +5,12 @@ Macros are passed over, formulas are taken by the values they had when the workb
 
 from __future__ import annotations
 
+import base64
+import binascii
 import io
+import re
 import zipfile
+import zlib
 from collections.abc import Iterable
 from typing import Any
 
@@ -15,15 +19,23 @@ import python_calamine as calamine
 from lattice.errors import DocumentError
 from lattice.formats import table
 from lattice.formats.tables.parts import MOST_ROWS, Part, numbered
+from lattice.model.document import FORMAT
 
 ZIP, COMPOUND = b"PK\x03\x04", b"\xd0\xcf\x11\xe0"
 # A workbook of 16 MiB holds ten times that when it is unpacked; a bomb a thousand times.
 MOST_UNPACKED = 256 * 1024 * 1024
 CHUNK = 1024 * 1024
+# Workbooks that were written here: the sheet of strips, and the document that goes along (`workbook_writer`).
+STRIPS, CARRIED = "Strips", "document"
+LONGEST_CELL = 32_000  # characters; a cell holds 32,767
+AS_IT_IS = "(too long for a cell; stays as it is)"
 
 
-def sheets(data: bytes) -> list[Part]:
-    """The visible sheets of a workbook that have a filled cell. Raises DocumentError with a sentence."""
+def sheets(data: bytes) -> tuple[list[Part], bytes]:
+    """The visible sheets of a workbook that have a filled cell, and the document that one of ours carries.
+
+    Raises DocumentError with a sentence.
+    """
     if data.startswith(ZIP):
         _refuse_bombs(data)
     elif "EncryptedPackage".encode("utf-16-le") in data:
@@ -35,6 +47,8 @@ def sheets(data: bytes) -> list[Part]:
             if meta.typ == calamine.SheetTypeEnum.WorkSheet and meta.visible == calamine.SheetVisibleEnum.Visible
         ]  # fmt: skip
         parts = [_sheet(workbook.get_sheet_by_name(name)) for name in wanted]
+        carries = CARRIED in workbook.sheet_names and CARRIED not in wanted
+        document = _document(workbook.get_sheet_by_name(CARRIED)) if carries else b""
     except calamine.PasswordError:
         raise DocumentError(["the workbook has a password; save it without one"]) from None
     except calamine.CalamineError as wrong:
@@ -42,7 +56,20 @@ def sheets(data: bytes) -> list[Part]:
     found = [part for part in parts if part.lines]
     if not found:
         raise DocumentError(["the workbook has no sheet with a filled cell"])
-    return found
+    return found, document
+
+
+def _document(sheet: Any) -> bytes:
+    """The document in a sheet of ours; nothing where it is another sheet, or does not unpack."""
+    cells = [str(row[0]) for row in sheet.to_python() if row]
+    if not cells or cells[0] != FORMAT:
+        return b""
+    try:
+        unpacking = zlib.decompressobj()
+        document = unpacking.decompress(base64.b64decode("".join(cells[1:]), validate=True), MOST_UNPACKED)
+    except (binascii.Error, zlib.error, ValueError):
+        return b""
+    return document if unpacking.eof else b""
 
 
 def _refuse_bombs(data: bytes) -> None:
@@ -91,7 +118,7 @@ def _cell(value: Any) -> str:
         return str(int(value)) if value.is_integer() and abs(value) < 1e15 else f"{value:.10g}"
     if hasattr(value, "isoformat"):
         return str(value.isoformat())
-    return " ".join(str(value).split())
+    return " ".join(re.split(r"[\t\r\n\v\f]+", str(value))).strip()
 
 
 def _spread_merged(grid: list[list[str]], merged: Iterable[Any]) -> list[str]:
