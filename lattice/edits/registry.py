@@ -22,6 +22,7 @@ from lattice.edits import (  # noqa: F401
     inserts,
     instruments,
     machines,
+    midi_tracks,
     outboard,
     outlets,
     parts,

@@ -15,6 +15,8 @@ from lattice.formats.document_json import dump, load
 from lattice.formats.track_sheet_writer import dump as sheet_of
 from lattice.generate import generate
 from lattice.model.document import Template
+from tests.build import template
+from tests.core.formats.test_midi_file import SONG
 from web.bringing.models import Brought, KeptChoices
 from web.shelf import services
 from web.shelf.demo import night_ferry
@@ -285,3 +287,27 @@ def test_a_name_of_five_hundred_letters_is_cut_and_a_file_may_be_called_anything
     choose(signed_in, str(answer["Location"]), "name", "y" * 500)
     assert keep(signed_in, str(answer["Location"])).name == "y" * 120
     assert services.of_owner(StoredTemplate.objects.get().owner).count() == 1
+
+
+# MIDI files
+
+
+def test_a_midi_file_becomes_strips_of_notes_that_play_an_instrument(signed_in: Client) -> None:
+    address = bring(signed_in, SONG)
+    assert "Glöckchen" in seen(signed_in, address)
+    made = keep(signed_in, address)
+    assert [(strip.name, strip.kind) for strip in made.strips[:2]] == [("Night tide", "instrument"), ("Glass", "midi")]
+    assert [(r.port, r.channel) for r in made.routes] == [(2, 3), (1, 10), (1, None), (1, 4)]
+    assert [(marker.bar, marker.name) for marker in made.timeline.markers] == [(5, "Bells"), (6, "Küste")]
+
+
+def test_a_midi_file_plays_an_instrument_that_is_there(signed_in: Client, owner) -> None:  # type: ignore[no-untyped-def]
+    stored = services.store(owner, template([{"id": "kit", "name": "Kit", "kind": "instrument", "midi": {"ports": 2}}]))
+    address = bring(signed_in, SONG, into=stored)
+    assert "a new instrument" in seen(signed_in, address)
+    choose(signed_in, address, "instrument", "kit")
+    after = keep(signed_in, address, base=stored.version)
+    assert {route.to for route in after.routes} == {"kit"}
+    assert len(after.strips) == 5
+    wrong = signed_in.post("/import/", {"file": SimpleUploadedFile("x.mid", SONG[:60])})
+    assert (wrong.status_code, "cannot be read" in wrong.content.decode()) == (422, True)

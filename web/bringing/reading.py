@@ -11,9 +11,11 @@ from typing import Any
 
 import msgspec
 
+from lattice.edits import apply
 from lattice.edits.merge import Difference, differences, merged
 from lattice.errors import DocumentError, first_problems
-from lattice.formats import any_table, document_json, track_sheet
+from lattice.formats import any_table, document_json, midi_file, track_sheet
+from lattice.formats.midi_file import MidiSong
 from lattice.formats.registry import looks_like_document
 from lattice.formats.tables.books import read_book
 from lattice.formats.tables.choices import Choices
@@ -21,7 +23,7 @@ from lattice.formats.tables.keeping import newer
 from lattice.formats.tables.parts import Book
 from lattice.formats.tables.tabled import Tabled, tabled
 from lattice.formats.tables.understand import Unclear, unclear_of, understand
-from lattice.model.document import Template
+from lattice.model.document import Marker, Template, Timeline
 from web.bringing.models import Brought
 
 MOST_KEPT = 8  # files as they were taken apart and read last, so that one request does not do it anew for the next
@@ -42,6 +44,7 @@ class Read:
     table: Tabled | None = None
     unclear: tuple[Unclear, ...] = ()
     made: tuple[str, ...] = ()
+    song: MidiSong | None = None
     differences: Sequence[Difference] = ()
     ticked: frozenset[str] = frozenset()
 
@@ -74,12 +77,27 @@ def read(brought: Brought, into: Template | None = None) -> Read:
 def _read(brought: Brought, into: Template | None) -> Read:
     data = bytes(brought.content)
     try:
+        if data.startswith(midi_file.BEGINS):
+            return _read_song(brought, midi_file.read_midi(data), into)
         if looks_like_document(data):
             made = document_json.load(data)
             return Read(made) if into is None else _compared(brought, into, made, Read(made))
         return _read_table(brought, data, into)
     except DocumentError as error:
         return Read(None, first_problems(error.problems))
+
+
+def _read_song(brought: Brought, song: MidiSong, into: Template | None) -> Read:
+    """Tracks of notes, played into the instrument that is chosen, or into one that is made for them."""
+    markers = tuple(Marker(name=name, bar=bar) for bar, name in song.markers)
+    empty = Template(name=brought.name, tempo_bpm=song.tempo_bpm, timeline=Timeline(markers=markers))
+    arguments = {
+        "tracks": [{"name": one.name, "port": one.port, "channel": one.channel} for one in song.tracks],
+        "instrument": brought.choices.get("instrument") or None,
+        "name": song.name or brought.name,
+    }
+    made = apply(into or empty, "add_midi_tracks", arguments)
+    return Read(made, song=song) if into is None else _compared(brought, into, made, Read(made, song=song))
 
 
 def _read_table(brought: Brought, data: bytes, into: Template | None) -> Read:

@@ -11,6 +11,7 @@ from django.utils import timezone
 from msgspec.structs import replace
 
 from lattice.errors import EditError
+from lattice.formats import midi_file
 from lattice.formats.tables.choices import Choices, SectionsFrom, fingerprint, is_field
 from lattice.formats.tables.encodings import ENCODINGS
 from lattice.formats.tables.understand import answered
@@ -55,6 +56,10 @@ def choose(brought: Brought, field: str, value: str) -> None:
         brought.turned = sorted(set(brought.turned) ^ set(value.split()))
     elif field == "anew":
         brought.choices, brought.remembered, brought.turned = {}, False, []
+    elif field == "instrument":
+        brought.choices = {"instrument": value}
+    elif bytes(brought.content[:4]) == midi_file.BEGINS:
+        raise EditError(f"“{field}” is nothing to choose about a MIDI file")
     else:
         brought.choices = msgspec.to_builtins(_chosen(choices_of(brought), field, value))
     brought.save(update_fields=["name", "choices", "remembered", "turned"])
@@ -122,8 +127,8 @@ def _present(made: Template) -> Template:
 def _remember(user: User, brought: Brought, shown: Read) -> None:
     """What was said of the table holds for the next with the same heads; what was put aside goes."""
     heads = fingerprint(shown.table.heads) if shown.table else ""
-    said = choices_of(brought).for_next()
-    if heads and said != Choices():
+    said = choices_of(brought).for_next() if heads else Choices()
+    if said != Choices():
         KeptChoices.objects.update_or_create(
             owner=user, fingerprint=heads, defaults={"choices": msgspec.to_builtins(said)}
         )

@@ -9,6 +9,7 @@ from typing import Any
 from django.utils.safestring import mark_safe
 
 from lattice.edits.merge import CHANGED, GONE, NEW, ORDER, RENAMED, Difference
+from lattice.formats.midi_file import MidiSong
 from lattice.formats.tables.encodings import ENCODINGS
 from lattice.formats.tables.heads import NOTED
 from lattice.formats.tables.loose import IS
@@ -74,6 +75,8 @@ def shown(brought: Brought) -> dict[str, Any]:
         "settled_count": len(found.unclear) - len(found.open),
         "lost_count": len(found.lost),
     }
+    if found.song is not None:
+        context |= _song(brought, found.song, there)
     if there is not None and found.template is not None:
         context |= _differences(found, there.template)
     if found.template is not None:
@@ -202,6 +205,18 @@ def _meanings_of(field: str) -> list[Option]:
     if field == "layout":
         return [(name, name) for name in NAMED]
     return [("yes", "yes"), ("no", "no")] if field in ON_OFF else []
+
+
+def _song(brought: Brought, song: MidiSong, there: Workspace | None) -> dict[str, Any]:
+    """Tracks of a MIDI file, and the instruments that they may play."""
+    strips = there.template.strips if there else ()
+    return {
+        "song": song,
+        "tracks": song.tracks[:MOST_UNCLEAR],
+        "more_tracks": max(len(song.tracks) - MOST_UNCLEAR, 0),
+        "instruments": [(strip.id, strip.name) for strip in strips if strip.kind == "instrument"],
+        "instrument": brought.choices.get("instrument", ""),
+    }
 
 
 # keeping in step
