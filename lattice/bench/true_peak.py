@@ -51,11 +51,11 @@ class TruePeak:
             return
         self.linear = max(self.linear, float(np.abs(samples).max()))
         line = np.concatenate((self._before, samples))
-        self._before = line[-(TAPS - 1) :].copy()
-        runs = -(-len(samples) // RUN)
-        padded = np.zeros(runs * RUN + TAPS - 1, dtype=np.float32)
-        padded[: len(line)] = line
-        windows = np.lib.stride_tricks.sliding_window_view(padded, RUN + TAPS - 1)[::RUN]
+        runs = (len(line) - TAPS + 1) // RUN
+        self._before = line[runs * RUN :].copy()  # what makes no whole run yet, and what the next one looks back at
+        if not runs:
+            return
+        windows = np.lib.stride_tricks.sliding_window_view(line, RUN + TAPS - 1)[: runs * RUN : RUN]
         highest = np.abs(windows).max(axis=1)
         for chosen in _loudest_first(highest, self):
             inner = np.lib.stride_tricks.sliding_window_view(windows[chosen], TAPS, axis=1)
@@ -64,7 +64,7 @@ class TruePeak:
 
     def finish(self) -> float:
         """The true peak, linear, with what rings on behind the last sample."""
-        self.feed(np.zeros(TAPS - 1, dtype=np.float32))
+        self.feed(np.zeros(TAPS - 1 + RUN, dtype=np.float32))
         return self.linear
 
 

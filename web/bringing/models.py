@@ -37,3 +37,35 @@ class KeptChoices(models.Model):
 
     def __str__(self) -> str:
         return self.fingerprint
+
+
+class Recordings(models.Model):
+    """Recordings that are being measured, one file after the other; the files themselves are not kept."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="recordings")
+    into = models.ForeignKey(StoredTemplate, null=True, on_delete=models.CASCADE, related_name="+")
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    def __str__(self) -> str:
+        return f"recordings {self.pk}"
+
+
+class Recording(models.Model):
+    """What was measured of one recording, or why it could not be."""
+
+    of = models.ForeignKey(Recordings, on_delete=models.CASCADE, related_name="files")
+    name = models.CharField(max_length=500)  # of the file, without its ending
+    layout = models.CharField(max_length=20, default="")
+    rate_hz = models.PositiveIntegerField(default=0)
+    seconds = models.FloatField(default=0)
+    sample_peak_dbfs = models.FloatField(null=True)
+    peak_dbfs = models.FloatField(null=True)  # the true peak; null: it does not sound
+    rms_dbfs = models.FloatField(null=True)
+    said = models.CharField(max_length=300, default="")  # why it could not be measured
+
+    class Meta:
+        ordering = ("name", "pk")
+        constraints = (models.UniqueConstraint(fields=["of", "name"], name="one_recording_a_name"),)
+
+    def __str__(self) -> str:
+        return self.name

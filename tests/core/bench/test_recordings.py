@@ -89,6 +89,16 @@ def test_true_peaks_are_those_that_others_measure(seed: int, rate: int, cut: flo
     assert 20 * math.log10(ours.finish() / pyebur128.get_true_peak(state, 0)) == pytest.approx(0, abs=0.3)
 
 
+@pytest.mark.parametrize("parts", [1, 2, 7, 40])
+def test_where_stretches_end_makes_no_peak(parts: int) -> None:
+    """A smooth tone in stretches of any length reads as it does in one."""
+    whole = (sine(400, -14, 1.0) * np.hanning(RATE)).astype(np.float32)
+    ours = TruePeak()
+    for part in np.array_split(whole, parts):
+        ours.feed(part)
+    assert 20 * math.log10(ours.finish()) == pytest.approx(-14, abs=0.02)
+
+
 @given(st.integers(0, 2**32 - 1), st.integers(1, 5000), st.integers(1, 9))
 @tries(60)
 def test_what_is_passed_over_holds_no_higher_peak(seed: int, count: int, parts: int) -> None:

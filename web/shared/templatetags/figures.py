@@ -47,6 +47,12 @@ def dbfs(level: float | None) -> str:
 
 
 @register.filter
+def figure_or_dash(level: float | None) -> str:
+    """A level that was measured, to 0.01 dB; a dash for none."""
+    return "–" if level is None else f"{level:.2f}".replace("-", "−")
+
+
+@register.filter
 def exact(level: float | None) -> str:
     """A level as it is computed, to 0.0001 dB."""
     return "−∞" if level is None or level == -math.inf else f"{level:.4f}".replace("-", "−")

@@ -11,6 +11,8 @@ import waitress
 from django.core.management.base import BaseCommand, CommandParser
 from django.core.servers.basehttp import get_internal_wsgi_application
 
+LARGEST_BODY = 2 * 1024**3 + 1024**2  # one recording, and what stands around it
+
 
 class Command(BaseCommand):
     help = "Serves the application, and makes release packs as they are asked for, until it is stopped."
@@ -24,6 +26,12 @@ class Command(BaseCommand):
         application = get_internal_wsgi_application()
         with subprocess.Popen([sys.executable, "-m", "django", "work"], stdout=subprocess.DEVNULL) as worker:
             try:
-                waitress.serve(application, listen=options["listen"], threads=options["threads"], _quiet=True)
+                waitress.serve(
+                    application,
+                    listen=options["listen"],
+                    threads=options["threads"],
+                    max_request_body_size=LARGEST_BODY,
+                    _quiet=True,
+                )
             finally:
                 worker.terminate()

@@ -1,0 +1,133 @@
+"""Recordings in the browser: measured as they arrive, their levels taken into strips, or strips made of them."""
+
+from __future__ import annotations
+
+import io
+
+import numpy as np
+import pytest
+import soundfile
+from django.core.files.uploadedfile import SimpleUploadedFile, TemporaryUploadedFile
+from django.test import Client
+
+from lattice.model.document import Source
+from web.bringing import measuring
+from web.bringing.models import Recording, Recordings
+from web.shelf.models import JournalEntry, StoredTemplate
+from web.shelf.workspace import workspace
+
+TONE = 0.5 * np.sin(2 * np.pi * 997 * np.arange(48_000) / 48_000)  # −6.02 dBFS, RMS −9.03 dBFS (mathematics)
+
+
+def wav(samples: np.ndarray = TONE, channels: int = 1, rate: int = 48_000) -> bytes:
+    out = io.BytesIO()
+    soundfile.write(out, np.stack([samples] * channels, axis=1), rate, format="WAV", subtype="PCM_24")
+    return out.getvalue()
+
+
+def begun(client: Client, into: StoredTemplate | None = None) -> str:
+    return str(client.post(f"/t/{into.pk}/recordings/" if into else "/recordings/")["Location"])
+
+
+def send(client: Client, address: str, name: str, data: bytes) -> str:
+    answer = client.post(f"{address}file/", {"file": SimpleUploadedFile(name, data)})
+    assert answer.status_code == 200
+    return " ".join(answer.content.decode().split())
+
+
+def test_a_recording_gives_its_levels_to_the_strip_of_its_name(signed_in: Client, stored: StoredTemplate) -> None:
+    address = begun(signed_in, stored)
+    page = send(signed_in, address, "KICK.wav", wav())
+    for words in ("−6.02", "−9.03", 'value="Kick"', '1</span> of <span class="figure">1'):
+        assert words in page, words
+    kept = Recording.objects.get()
+    assert (
+        signed_in.post(f"{address}keep/", {"base": 1, f"strip-{kept.pk}": "Kick"})["Location"]
+        == f"/t/{stored.pk}/levels/"
+    )
+    stored.refresh_from_db()
+    assert workspace(stored).template.strips[0].source == Source(peak_dbfs=-6.02, rms_dbfs=-9.03)
+    assert JournalEntry.objects.get().label == "Measured levels of 1 strip"
+    assert not Recordings.objects.exists()
+
+
+def test_another_strip_may_be_named_and_others_become_strips(signed_in: Client, stored: StoredTemplate) -> None:
+    address = begun(signed_in, stored)
+    for name in ("Boom.wav", "Door.flac.wav", "Choir.wav"):
+        send(signed_in, address, name, wav(channels=6 if name == "Choir.wav" else 1))
+    boom = Recording.objects.get(name="Boom")
+    posted = {"base": 1, f"strip-{boom.pk}": "lost", "add": "1", "section": "drums"}
+    signed_in.post(f"{address}keep/", posted)
+    stored.refresh_from_db()
+    made = workspace(stored).template
+    assert made.strips[1].source == Source(peak_dbfs=-6.02, rms_dbfs=-9.03)
+    assert [(s.name, s.layout, s.section) for s in made.strips if s.name in ("Choir", "Door.flac")] == [
+        ("Choir", "5.1", "drums"), ("Door.flac", "mono", "drums"),
+    ]  # fmt: skip
+    assert JournalEntry.objects.get().label == "Measured levels of 1 strip, 2 added"
+
+
+def test_a_folder_becomes_a_template(signed_in: Client) -> None:
+    address = begun(signed_in)
+    for name in ("Bed north.wav", "Bed south.wav"):
+        send(signed_in, address, name, wav(channels=2))
+    answer = signed_in.post(f"{address}keep/", {"name": "  Shore  "})
+    stored = StoredTemplate.objects.get()
+    assert answer["Location"] == f"/t/{stored.pk}/map/"
+    assert (stored.name, [(s.name, s.kind, s.layout) for s in workspace(stored).template.strips]) == (
+        "Shore",
+        [("Bed north", "audio", "stereo"), ("Bed south", "audio", "stereo")],
+    )
+
+
+WRONG = {
+    "a list": (b"Kick\nSnare\n", "cannot be read as WAV or FLAC"),
+    "no samples": (wav(np.zeros(0)), "holds no samples"),
+    "no sound": (wav(np.zeros(48_000)), "has no sound above −60 dBFS"),
+    "cut off in its head": (wav()[:30], "cannot be read as WAV or FLAC|holds no samples"),
+}
+
+
+@pytest.mark.parametrize(("data", "words"), WRONG.values(), ids=WRONG)
+def test_what_cannot_be_measured_says_why_and_changes_nothing(
+    signed_in: Client, stored: StoredTemplate, data: bytes, words: str
+) -> None:
+    address = begun(signed_in, stored)
+    page = send(signed_in, address, "Kick.wav", data)
+    assert any(one in page for one in words.split("|"))
+    kept = Recording.objects.get()
+    answer = signed_in.post(f"{address}keep/", {"base": 1, f"strip-{kept.pk}": "Kick"})
+    assert answer.status_code == 422
+    assert "there is no level to take" in answer.content.decode()
+    assert not JournalEntry.objects.exists()
+
+
+def test_a_file_that_is_too_large_says_so(signed_in: Client, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(measuring, "LARGEST", 1000)
+    assert "GiB; at most" in send(signed_in, begun(signed_in), "Long.wav", wav())
+
+
+def test_a_large_file_is_measured_where_it_was_put_down(signed_in: Client, settings) -> None:  # type: ignore[no-untyped-def]
+    settings.FILE_UPLOAD_MAX_MEMORY_SIZE = 100
+    kinds = []
+    original = measuring._of_file
+    page = ""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(measuring, "_of_file", lambda file: (kinds.append(type(file)), original(file))[1])
+        page = send(signed_in, begun(signed_in), "Long.wav", wav())
+    assert "−6.02" in page
+    assert kinds == [TemporaryUploadedFile]
+
+
+def test_what_is_not_there_any_more_or_stale_is_refused(signed_in: Client, stored: StoredTemplate) -> None:
+    address = begun(signed_in, stored)
+    send(signed_in, address, "Kick.wav", wav())
+    kept = Recording.objects.get()
+    assert signed_in.post(f"{address}keep/", {"base": 9, f"strip-{kept.pk}": "Kick"}).status_code == 409
+    wrong = signed_in.post(f"{address}keep/", {"base": 1, f"strip-{kept.pk}": "Nobody"})
+    assert (wrong.status_code, "no strip that plays something is called Nobody" in wrong.content.decode()) == (
+        422,
+        True,
+    )
+    assert signed_in.post(f"{address}file/").status_code == 422
+    assert signed_in.get("/recordings/99/").status_code == 404

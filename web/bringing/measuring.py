@@ -1,0 +1,178 @@
+"""Recordings in the browser: files are sent one by one and measured as they arrive; then their levels are taken."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path, PurePath
+from typing import Any
+
+from django.core.files.uploadedfile import TemporaryUploadedFile
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.utils import timezone
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
+
+from lattice.bench.recordings import Measured, measure
+from lattice.edits import apply, apply_steps
+from lattice.edits.recordings import strips_called
+from lattice.errors import DocumentError, EditError
+from lattice.model.document import Template
+from lattice.model.edit_step import EditStep
+from lattice.model.names import slug
+from web.bringing.models import Recording, Recordings
+from web.bringing.services import LASTS
+from web.editor.writes import base_of
+from web.shelf import services
+from web.shelf.access import own_template_or_404, signed_in_user
+from web.shelf.models import StoredTemplate
+from web.shelf.workspace import workspace
+
+LARGEST = 2 * 1024**3  # bytes of one file: half an hour of 5.1 at 96 kHz
+ENDINGS = ".wav,.wave,.rf64,.bwf,.flac"
+
+
+def _own_or_404(request: HttpRequest, number: int) -> Recordings:
+    since = timezone.now() - LASTS
+    known = Recordings.objects.select_related("into").filter(owner=signed_in_user(request), created_at__gte=since)
+    found = known.filter(pk=number).first()
+    if found is None:
+        raise Http404
+    return found
+
+
+@require_http_methods(["GET", "HEAD", "POST"])
+def begin(request: HttpRequest, pk: int | None = None) -> HttpResponse:
+    """Where recordings are chosen; posting begins a new lot of them."""
+    into = own_template_or_404(request, pk) if pk else None
+    if request.method == "POST":
+        Recordings.objects.filter(created_at__lt=timezone.now() - LASTS).delete()
+        made = Recordings.objects.create(owner=signed_in_user(request), into=into)
+        return redirect("recordings", made.pk)
+    return render(request, "bringing/recordings_begin.html", {"into": into})
+
+
+@require_safe
+def page(request: HttpRequest, number: int) -> HttpResponse:
+    return render(request, "bringing/recordings.html", _shown(_own_or_404(request, number)))
+
+
+@require_POST
+def measured(request: HttpRequest, number: int) -> HttpResponse:
+    """One file, measured; what is known of it by then, as a row. The file goes with the request."""
+    of = _own_or_404(request, number)
+    file = request.FILES.get("file")
+    if file is None:
+        return HttpResponse("no file has arrived", status=422, content_type="text/plain")
+    name = PurePath(str(file.name)).stem[:500]
+    Recording.objects.update_or_create(of=of, name=name, defaults=_of_file(file))
+    return render(request, "bringing/recordings_body.html", _shown(of))
+
+
+def _of_file(file: Any) -> dict[str, Any]:
+    """The fields of what was measured; those of nothing where it could not be, with why."""
+    nothing = dict.fromkeys(("sample_peak_dbfs", "peak_dbfs", "rms_dbfs"))
+    if file.size > LARGEST:
+        size = file.size / 1024**3
+        return {
+            **nothing,
+            "said": f"has {size:.1f} GiB; at most {LARGEST // 1024**3} are measured here, any by lattice sources",
+        }
+    if not isinstance(file, TemporaryUploadedFile):  # a small one is held in memory
+        kept = TemporaryUploadedFile(str(file.name), file.content_type, file.size, None)
+        kept.write(file.read())
+        kept.flush()
+        file = kept
+    try:
+        found = measure(Path(file.temporary_file_path()))
+    except DocumentError as wrong:
+        return {**nothing, "said": wrong.problems[0][:300]}
+    finally:
+        file.close()
+    return _fields(found)
+
+
+def _fields(found: Measured) -> dict[str, Any]:
+    levels = {"sample_peak_dbfs": found.sample_peak_dbfs, **found.levels}
+    return {
+        "layout": found.layout,
+        "rate_hz": found.sample_rate_hz,
+        "seconds": found.seconds,
+        "said": "" if found.sounds else "has no sound above −60 dBFS",
+        **{field: levels.get(field) for field in ("sample_peak_dbfs", "peak_dbfs", "rms_dbfs")},
+    } | ({"sample_peak_dbfs": None} if found.sample_peak_dbfs == -math.inf else {})
+
+
+def _shown(of: Recordings) -> dict[str, Any]:
+    """Every recording with the strip it is of, and how many levels there are to take."""
+    files = list(of.files.all())
+    template = workspace(of.into).template if of.into else None
+    called = strips_called(template, [one.name for one in files]) if template else {}
+    names = {strip.id: strip.name for strip in template.strips} if template else {}
+    rate = template.sample_rate_hz if template else None
+    return {
+        "of": of,
+        "into": of.into,
+        "rows": [
+            (one, names.get(called.get(one.name, ""), ""), rate and one.rate_hz not in (0, rate)) for one in files
+        ],
+        "count": len(files),
+        "ready": sum(one.peak_dbfs is not None for one in files),
+        "matched": sum(one.peak_dbfs is not None and one.name in called for one in files),
+        "unmatched": sum(not one.said and one.name not in called for one in files),
+        "playing": sorted({strip.name for strip in template.strips if strip.traits.plays}) if template else (),
+        "sections": template.sections if template else (),
+        "endings": ENDINGS,
+        "largest": LARGEST,
+    }
+
+
+@require_POST
+def keep(request: HttpRequest, number: int) -> HttpResponse:
+    """Takes the levels into the strips that are named, and makes strips of the others where that is wanted."""
+    of = _own_or_404(request, number)
+    try:
+        stored = _kept(request, of, base_of(request))
+    except services.StaleVersionError as stale:
+        since = [entry.label for entry in stale.since[-6:]]
+        return render(request, "bringing/recordings.html", {**_shown(of), "is_stale": True, "since": since}, status=409)
+    except DocumentError as wrong:
+        return render(request, "bringing/recordings.html", {**_shown(of), "refused": wrong.problems}, status=422)
+    of.delete()
+    return redirect(reverse("levels" if of.into else "map", args=[stored.pk]))
+
+
+def _kept(request: HttpRequest, of: Recordings, base: int) -> StoredTemplate:
+    user, files = signed_in_user(request), list(of.files.filter(layout__gt=""))
+    if of.into is None:
+        name = " ".join(request.POST.get("name", "").split())[:120] or "Recordings"
+        return services.store(
+            user, apply(Template(name=name), "add_recordings", {"recordings": list(map(_as_strip, files))})
+        )
+    services.based_on(of.into.pk, user, base)
+    template = workspace(of.into).template
+    known = {slug(strip.name): strip.id for strip in reversed(template.strips) if strip.traits.plays}
+    levels, others = [], []
+    for one in files:
+        wanted = request.POST.get(f"strip-{one.pk}", "").strip()
+        strip = known.get(slug(wanted)) if wanted else None
+        if wanted and strip is None:
+            raise EditError(f"{one.name}: no strip that plays something is called {wanted}")
+        if strip is None:
+            others.append(one)
+        elif one.peak_dbfs is not None:
+            levels.append({"strip": strip, "peak_dbfs": one.peak_dbfs, "rms_dbfs": one.rms_dbfs})
+    steps = [EditStep("take_levels", {"levels": levels})] if levels else []
+    if others and request.POST.get("add"):
+        arguments = {"recordings": list(map(_as_strip, others)), "section": request.POST.get("section") or None}
+        steps.append(EditStep("add_recordings", arguments))
+    if not steps:
+        raise EditError("there is no level to take: no recording has the name of a strip that plays something")
+    label = f"Measured levels of {len(levels)} strip{'' if len(levels) == 1 else 's'}"
+    label += f", {len(others)} added" if len(steps) > 1 or not levels else ""
+    return services.change(of.into.pk, user, base, label, lambda there: apply_steps(there, steps))
+
+
+def _as_strip(one: Recording) -> dict[str, Any]:
+    levels = {} if one.peak_dbfs is None else {"peak_dbfs": one.peak_dbfs, "rms_dbfs": one.rms_dbfs}
+    return {"name": one.name, "layout": one.layout, **levels}

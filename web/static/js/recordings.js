@@ -1,0 +1,89 @@
+// Recordings: files go to the server two at a time and are measured as they arrive; stopping keeps what is there.
+
+import "./shared.js";
+
+const AT_ONCE = 2;
+const ENDING = /\.(wav|wave|rf64|bwf|flac)$/i;
+const body = document.getElementById("rec-body");
+const box = document.getElementById("rec-progress");
+const bar = document.getElementById("rec-bar");
+const said = document.getElementById("rec-said");
+const token = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
+let stop = null;
+
+async function send(file, signal) {
+  const form = new FormData();
+  // A file too large to be measured here is told by its size; nothing of it is sent.
+  form.append("file", file);
+  const answer = await fetch(body.dataset.file, {
+    method: "POST",
+    body: form,
+    signal,
+    headers: { "X-CSRFToken": token },
+  });
+  if (!answer.ok) throw new Error(await answer.text());
+  return answer.text();
+}
+
+const tell = (words) => (said.textContent = words);
+
+// What has come in by now; what somebody has typed meanwhile stays.
+function show(html) {
+  const typed = [...body.querySelectorAll("input, select")].filter((field) => field.value !== field.defaultValue);
+  const kept = typed.map((field) => [field.name, field.value]);
+  body.innerHTML = html;
+  for (const [name, value] of kept) {
+    const field = body.querySelector(`[name="${name}"]`);
+    if (field) field.value = value;
+  }
+}
+
+async function measure(files) {
+  const wanted = [...files].filter((file) => ENDING.test(file.name));
+  const large = wanted.filter((file) => file.size > Number(body.dataset.largest));
+  const queue = wanted.filter((file) => !large.includes(file));
+  const total = queue.length;
+  let done = 0;
+  let failed = 0;
+  stop = new AbortController();
+  box.hidden = false;
+  const aside = () =>
+    (large.length ? `; ${large.length} larger than 2 GiB left out` : "") + (failed ? `; ${failed} did not arrive` : "");
+  tell(total ? `0 of ${total}` : `No recording among them (WAV, RF64, FLAC)${aside()}`);
+  const worker = async () => {
+    while (queue.length && !stop.signal.aborted) {
+      const file = queue.shift();
+      try {
+        show(await send(file, stop.signal));
+      } catch {
+        if (!stop.signal.aborted) failed += 1;
+      }
+      done += 1;
+      bar.value = done / total;
+      tell(`${done} of ${total}, ${file.name}${aside()}`);
+    }
+  };
+  await Promise.all(Array.from({ length: AT_ONCE }, worker));
+  if (total)
+    tell(
+      stop.signal.aborted
+        ? `Stopped; ${body.querySelectorAll("tbody tr").length} measured`
+        : `${total} measured${aside()}`,
+    );
+  document.getElementById("rec-stop").hidden = true;
+}
+
+function begin(files) {
+  document.getElementById("rec-stop").hidden = false;
+  if (files.length) measure(files);
+}
+
+for (const id of ["rec-folder", "rec-files"])
+  document.getElementById(id).addEventListener("change", (event) => begin(event.target.files));
+
+document.getElementById("rec-stop").addEventListener("click", () => stop?.abort());
+document.addEventListener("dragover", (event) => event.preventDefault());
+document.addEventListener("drop", (event) => {
+  event.preventDefault();
+  begin(event.dataTransfer.files);
+});
