@@ -14,20 +14,20 @@ from time import perf_counter
 
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 
+from lattice.bench.recordings import measure_all, recordings_in
+
 RATE, SECONDS, DIFFERENT = 48_000, 240, 4
-MAKE = """
+MAKE = f"""
 import sys, numpy, soundfile
 drawn = numpy.random.default_rng(int(sys.argv[2]))
-time = numpy.arange(%d) / %d
+time = numpy.arange({RATE * SECONDS}) / {RATE}
 swell = (0.2 + 0.8 * numpy.abs(numpy.sin(time * 1.3)))[:, None]
-soundfile.write(sys.argv[1], drawn.standard_normal((len(time), 2)) * 0.12 * swell, %d, subtype="PCM_24")
-""" % (RATE * SECONDS, RATE, RATE)
+soundfile.write(sys.argv[1], drawn.standard_normal((len(time), 2)) * 0.12 * swell, {RATE}, subtype="PCM_24")
+"""
 
 
 def main(files: int) -> None:
     """Noise that swells, as music does, in a few files that stand there many times by links."""
-    from lattice.bench.recordings import measure_all, recordings_in
-
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         for number in range(min(files, DIFFERENT)):

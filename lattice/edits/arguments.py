@@ -300,6 +300,16 @@ class Plain(Argument):
         return None if may_be_none or is_objects else f"{value!r} is not a list of objects"
 
 
+@dataclass(frozen=True)
+class Object(Argument):
+    """An object that no form says: a block, or answers by name."""
+
+    def problem(self, value: Any) -> str | None:
+        is_usual = value is None and self.default is None
+        is_object = isinstance(value, dict) and all(isinstance(name, str) for name in value)
+        return None if is_usual or is_object else f"{value!r} is not an object"
+
+
 def _not_texts(value: Any) -> str | None:
     is_texts = isinstance(value, list | tuple) and all(isinstance(word, str) for word in value)
     return None if is_texts else f"{value!r} is not a list of texts"

@@ -26,6 +26,7 @@ from lattice.edits import (  # noqa: F401
     outboard,
     outlets,
     parts,
+    putting_in,
     recordings,
     routes,
     rules,

@@ -47,6 +47,8 @@ GOOD: list[tuple[str, dict[str, Any], str]] = [
     ("add_midi_tracks", {"tracks": [{"name": "Bells", "port": 2, "channel": 3}, {"name": "Bells", "port": 1, "channel": None}], "name": "Choir"},
      "+ route r9: midi bells-2 → choir"),
     ("add_midi_tracks", {"tracks": [{"name": "Low", "port": 1, "channel": 1}], "instrument": "kit"}, "+ route r8: midi low → kit"),
+    ("put_block", {"block": {"format": "intact-lattice.block", "version": 1, "template": {"format": "intact-lattice.template", "version": 1, "name": "B",
+                             "strips": [{"id": "hat", "name": "Hat", "kind": "audio"}]}}}, "+ strip hat: Hat (audio)"),
     ("take_latencies", {"latencies": [{"insert": "comp", "latency_samples": 64}]}, "~ strip bus: inserts"),
     ("add_section", {"section": {"name": "Choir"}}, "+ section choir"),
     ("change_section", {"section": "drums", "changes": {"bus": None}}, "~ section drums: bus"),
