@@ -16,6 +16,7 @@ from lattice.edits import (  # noqa: F401
     connections,
     copies,
     crosspoints,
+    cutting_down,
     deliverables,
     delivery,
     ducking,

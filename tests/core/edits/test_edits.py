@@ -49,6 +49,7 @@ GOOD: list[tuple[str, dict[str, Any], str]] = [
     ("add_midi_tracks", {"tracks": [{"name": "Low", "port": 1, "channel": 1}], "instrument": "kit"}, "+ route r8: midi low → kit"),
     ("put_block", {"block": {"format": "intact-lattice.block", "version": 1, "template": {"format": "intact-lattice.template", "version": 1, "name": "B",
                              "strips": [{"id": "hat", "name": "Hat", "kind": "audio"}]}}}, "+ strip hat: Hat (audio)"),
+    ("cut_down", {"strips": ["kick"]}, "- strip snare"),
     ("take_latencies", {"latencies": [{"insert": "comp", "latency_samples": 64}]}, "~ strip bus: inserts"),
     ("add_section", {"section": {"name": "Choir"}}, "+ section choir"),
     ("change_section", {"section": "drums", "changes": {"bus": None}}, "~ section drums: bus"),
@@ -175,6 +176,9 @@ def test_every_edit_is_in_the_table() -> None:
         ("take_levels", {"levels": [{"strip": "kick"}]}, "peak_dbfs: None is not a level"),
         ("take_levels", {"levels": []}, "no level was measured"),
         ("take_latencies", {"latencies": []}, "no latency is listed"),
+        ("cut_down", {}, "no strip is chosen"),
+        ("cut_down", {"strips": ["no"]}, "there is no strip no"),
+        ("cut_down", {"sections": ["no"]}, "there is no section no"),
         ("add_midi_tracks", {"tracks": []}, "0 tracks; at least one"),
         (
             "add_midi_tracks",

@@ -1,0 +1,140 @@
+"""A template cut down to some strips and what lies downstream of them; what is severed by that is said."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Iterator
+from dataclasses import dataclass
+
+from msgspec.structs import replace
+
+from lattice.edits.arguments import Pieces
+from lattice.edits.described import edit
+from lattice.edits.pieces import all_known
+from lattice.errors import EditError
+from lattice.model.dangling import rule_without, without_strips
+from lattice.model.document import Route, Template
+
+
+@dataclass(frozen=True)
+class CutDown:
+    """A template cut down.
+
+    Attributes
+    ----------
+    template
+        What is kept.
+    kept
+        Its strips: those chosen, and everything downstream of them.
+    severed
+        Routes that came into what is kept from what is not.
+    changed
+        Strips downstream of those routes: levels and arrivals there may be others.
+    lost
+        What named strips that are gone: “stem Drums”, “rule Own”, and so on.
+    """
+
+    template: Template
+    kept: frozenset[str]
+    severed: tuple[Route, ...]
+    changed: frozenset[str]
+    lost: tuple[str, ...]
+
+
+def downstream(routes: Iterable[Route], starts: Collection[str]) -> frozenset[str]:
+    """Strips that routes lead to from some, these included, whatever the kind and state of the routes. O(routes)."""
+    ways: dict[str, list[str]] = {}
+    for route in routes:
+        ways.setdefault(route.from_strip, []).append(route.to)
+    found, ahead = set(starts), list(starts)
+    while ahead:
+        for to in ways.get(ahead.pop(), ()):
+            if to not in found:
+                found.add(to)
+                ahead.append(to)
+    return frozenset(found)
+
+
+def cut(template: Template, strips: Collection[str], sections: Collection[str] = ()) -> CutDown:
+    """A template cut down to some strips and sections, and to what lies downstream of them.
+
+    Parameters
+    ----------
+    template
+        The template.
+    strips, sections
+        Ids of what is kept; a section with those inside it.
+
+    Returns
+    -------
+    CutDown
+        Levels and arrivals at a strip that is kept, and that is not downstream of a severed route, are as they were.
+
+    Raises
+    ------
+    EditError
+        Where there is no such strip or section, none is named, or nothing would go.
+    """
+    chosen = set(all_known(template.strips, strips, "strip"))
+    inside = _with_inner(template, all_known(template.sections, sections, "section"))
+    chosen |= {strip.id for strip in template.strips if strip.section in inside}
+    if not chosen:
+        raise EditError("no strip is chosen")
+    kept = downstream(template.routes, chosen)
+    gone = frozenset(strip.id for strip in template.strips if strip.id not in kept)
+    severed = tuple(route for route in template.routes if route.from_strip in gone and route.to in kept)
+    left = without_strips(template, gone)
+    used = {strip.section for strip in left.strips}
+    used |= set(_above(template, used))
+    empty = {f"section:{section.id}" for section in left.sections if section.id not in used}
+    rules = (rule_without(rule, empty) for rule in left.rules)
+    left = replace(
+        left, sections=tuple(section for section in left.sections if section.id in used),
+        rules=tuple(rule for rule in rules if rule is not None),
+    )  # fmt: skip
+    changed = downstream(left.routes, {route.to for route in severed})
+    return CutDown(left, kept, severed, changed, tuple(_lost(template, left)))
+
+
+def _with_inner(template: Template, sections: Collection[str]) -> set[str]:
+    """Sections and those inside them."""
+    found = set(sections)
+    parents = {section.id: section.parent for section in template.sections}
+    for section in parents:
+        at, way = section, [section]
+        while (above := parents[at]) is not None and at not in found:
+            at = above
+            way.append(at)
+        if at in found:
+            found.update(way)
+    return found
+
+
+def _above(template: Template, sections: Iterable[str | None]) -> Iterator[str]:
+    """The sections around some."""
+    parents = {section.id: section.parent for section in template.sections}
+    for section in sections:
+        at = parents.get(section or "")
+        while at is not None:
+            yield at
+            at = parents[at]
+
+
+def _lost(before: Template, after: Template) -> Iterator[str]:
+    """Stems, choices and rules that are gone, or that name less than they did."""
+    for what, name in (("stem", "stems"), ("choice", "choices"), ("rule", "rules")):
+        left = {piece.id: piece for piece in getattr(after, name)}
+        for piece in getattr(before, name):
+            if piece.id not in left:
+                yield f"{what} {piece.name} goes"
+            elif left[piece.id] != piece:
+                yield f"{what} {piece.name} names less"
+
+
+@edit(
+    Pieces("strips", default=None),
+    Pieces("sections", kind="section", default=None),
+    says="Cut down",
+)
+def cut_down(template: Template, strips: list[str] | None = None, sections: list[str] | None = None) -> Template:
+    """A template with some strips and sections and what lies downstream of them alone; see `cut`."""
+    return cut(template, strips or (), sections or ()).template
