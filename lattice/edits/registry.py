@@ -29,6 +29,7 @@ from lattice.edits import (  # noqa: F401
     parts,
     putting_in,
     recordings,
+    reformatting,
     routes,
     rules,
     sections,
