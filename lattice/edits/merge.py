@@ -146,6 +146,9 @@ def merged(template: Template, newer: Template, keys: Iterable[str], gone: Colle
         template = remove_strips(template, removed)
     template = _with_pieces(template, newer, wanted)
     template = passed(before, template)
+    # Some of these have followed already: with a strip goes what names it.
+    left = {key_of(change) for change in compare(template, newer)} if others else set()
+    others = [key for key in others if key in left]
     return take_over(template, newer, others) if others else template
 
 

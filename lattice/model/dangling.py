@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Iterable, Mapping
 
 from msgspec.structs import replace
 
@@ -11,34 +11,71 @@ from lattice.model.validate import route_rules
 
 
 def without_dangling(template: Template) -> Template:
-    """A template without routes that may not be, buses that carry no sound, and members that are not there.
+    """A template without what names something that is not there, or that has become what it may not be.
 
-    What a strip that changes its kind, its outlets or its inserts leaves behind: a document that has it is refused.
-    O(strips + routes).
+    Routes that may not be go; so do stems of no strip, and what is left of rules that name nothing. What a document
+    with any of it is refused for. O(strips + routes).
     """
-    strips = {strip.id: strip for strip in template.strips}
+    machines = {machine.id for machine in template.machines}
+    sections = {section.id for section in template.sections}
+    placed = tuple(_placed(strip, sections, machines) for strip in template.strips)
+    template = replace(template, strips=placed)
+    strips = {strip.id: strip for strip in placed}
     whole = [route for route in template.routes if route.from_strip in strips and route.to in strips]
     sentences_of = route_rules(template)
+    known = {f"section:{section}" for section in sections} | {f"strip:{strip}" for strip in strips}
+    rules = (rule_without(rule, _unknown(rule, known)) for rule in template.rules)
     return replace(
         template,
         routes=tuple(route for route in whole if not sentences_of(route)),
-        sections=tuple(_section(section, strips) for section in template.sections),
+        sections=tuple(_section(section, strips, sections) for section in template.sections),
+        stems=_stems(template.stems, strips),
         choices=tuple(_choice(choice, strips) for choice in template.choices),
+        rules=tuple(rule for rule in rules if rule is not None),
     )
 
 
-def _section(section: Section, strips: dict[str, Strip]) -> Section:
+def _placed(strip: Strip, sections: Collection[str], machines: Collection[str]) -> Strip:
+    is_inside = strip.section is None or strip.section in sections
+    is_on_one = strip.machine is None or strip.machine in machines
+    if is_inside and is_on_one:
+        return strip
+    return replace(
+        strip, section=strip.section if is_inside else None, machine=strip.machine if is_on_one else None
+    )  # fmt: skip
+
+
+def _section(section: Section, strips: Mapping[str, Strip], sections: Collection[str]) -> Section:
     bus = strips.get(section.bus or "")
     is_bus = section.bus is None or (bus is not None and bus.traits.carries_sound)
-    return section if is_bus else replace(section, bus=None)
+    is_inside = section.parent is None or section.parent in sections
+    if is_bus and is_inside:
+        return section
+    return replace(section, bus=section.bus if is_bus else None, parent=section.parent if is_inside else None)
 
 
-def _choice(choice: Choice, strips: dict[str, Strip]) -> Choice:
+def _stems(stems: tuple[Stem, ...], strips: Collection[str]) -> tuple[Stem, ...]:
+    gone = {name for stem in stems for name in (stem.strip, stem.print) if name is not None and name not in strips}
+    stems = _stems_without(stems, gone) if gone else stems
+    ids = {stem.id for stem in stems}
+    return tuple(
+        stem if ids.issuperset(stem.of) else replace(stem, of=tuple(part for part in stem.of if part in ids))
+        for stem in stems
+    )
+
+
+def _unknown(rule: Rule, known: Collection[str]) -> set[str]:
+    """Selectors of a rule that name a strip or a section that is not there."""
+    parts = (selector.removeprefix("!") for part in (rule.sources, rule.through, rule.to) for selector in part)
+    return {one for one in parts if one.startswith(("strip:", "section:")) and one not in known}
+
+
+def _choice(choice: Choice, strips: Mapping[str, Strip]) -> Choice:
     kept = tuple(member for member in choice.members if _is_there(member, strips))
     return choice if kept == choice.members else replace(choice, members=kept)
 
 
-def _is_there(member: str, strips: dict[str, Strip]) -> bool:
+def _is_there(member: str, strips: Mapping[str, Strip]) -> bool:
     name, _slash, outlet = member.partition("/")
     return name in strips and (not outlet or any(known.id == outlet for known in strips[name].outlets))
 
