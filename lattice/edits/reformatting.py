@@ -129,7 +129,11 @@ class _Work:
         self.taken = insert_ids(template)
         self.used: dict[tuple[str, str], set[int]] = {}
         for strip in template.strips:
-            self.used.setdefault((machine_id(template, strip), strip.kind), set()).update(strip.io or ())
+            machine = machine_id(template, strip)
+            self.used.setdefault((machine, strip.kind), set()).update(strip.io or ())
+            for insert in strip.inserts:  # outside gear sits on channels too
+                self.used.setdefault((machine, "output"), set()).update(insert.io_out or ())
+                self.used.setdefault((machine, "input"), set()).update(insert.io_in or ())
         feeds = (r for r in template.routes if r.kind == "feed" and r.channels is None)
         self.feeding = {route.from_strip for route in feeds if route.to in changing}
         self.names = {strip.id: strip.name for strip in template.strips}

@@ -6,8 +6,6 @@ from collections import Counter
 from collections.abc import Iterator
 from typing import Any
 
-from django.utils.safestring import mark_safe
-
 from lattice.edits.merge import CHANGED, GONE, NEW, ORDER, RENAMED, Difference
 from lattice.formats.midi_file import MidiSong
 from lattice.formats.tables.encodings import ENCODINGS
@@ -19,17 +17,12 @@ from lattice.formats.tables.words import LEAVE, OPEN_WORD
 from lattice.model import strip_kinds
 from lattice.model.document import Template
 from lattice.model.layouts import NAMED
-from lattice.sheet import Slots, draw
-from lattice.sheet.drawing import opens_folded
-from lattice.sheet.svg import pieces
 from web.bringing.models import Brought
 from web.bringing.reading import Read, choices_of, read
 from web.editor.differences import names_of, said
-from web.editor.matters import marks, rows_of
-from web.editor.what_if import only_in
+from web.editor.picture import pictured
 from web.shelf.workspace import Workspace, workspace
 
-MOST_MATTERS = 7
 MOST_UNCLEAR = 60
 MOST_WORDS = 80
 MOST_DIFFERENCES = 400
@@ -88,24 +81,13 @@ def shown(brought: Brought) -> dict[str, Any]:
 
 
 def _outcome(found: Read, template: Template, there: Workspace | None) -> dict[str, Any]:
-    """Counts, the map, and what would be wrong; beside a template that is there, what comes and what goes."""
-    space = there if there is not None and template is there.template else Workspace(template)
-    folded = opens_folded(space.graph)
-    sheet = draw(space.graph, space.feedback, folded, Slots())
-    rows = rows_of(space, sheet)
-    drawing = pieces(sheet, (), template.name, marks(sheet, rows))
+    """Counts, the map, and what would be wrong."""
     kinds = Counter(strip.kind for strip in template.strips)
     return {
-        "template": template,
+        **pictured(template, there),
         "kinds": [(kind, kinds[kind]) for kind in strip_kinds.TRAITS if kinds[kind]],
         "made": found.made,
         "left_out": len(found.table.left_out) if found.table else 0,
-        "summary": space.audit.summary,
-        "matters": rows[:MOST_MATTERS],
-        "more_matters": max(len(rows) - MOST_MATTERS, 0),
-        "coming": only_in(space.audit.findings, there.audit.findings) if there else (),
-        "going": only_in(there.audit.findings, space.audit.findings) if there else (),
-        "svg": mark_safe(drawing.whole()),  # noqa: S308 - escaped where it is made
     }
 
 

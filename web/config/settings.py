@@ -64,6 +64,7 @@ INSTALLED_APPS = [
     "web.editor",
     "web.plans",
     "web.bringing",
+    "web.reuse",
     "web.revisions",
 ]
 MIDDLEWARE = [

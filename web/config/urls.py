@@ -6,6 +6,7 @@ urlpatterns = [
     path("", include("web.accounts.urls")),
     path("", include("web.shelf.urls")),
     path("", include("web.bringing.urls")),
+    path("t/<int:pk>/", include("web.reuse.urls")),
     path("t/<int:pk>/", include("web.editor.urls")),
     path("t/<int:pk>/", include("web.plans.urls")),
     path("t/<int:pk>/", include("web.revisions.urls")),

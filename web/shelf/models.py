@@ -6,6 +6,13 @@ from django.conf import settings
 from django.db import models
 
 
+class WithoutBases(models.Manager["StoredTemplate"]):
+    """Templates without what variants began as, which only carrying over asks for."""
+
+    def get_queryset(self) -> models.QuerySet[StoredTemplate]:
+        return super().get_queryset().defer("variant_base")
+
+
 class StoredTemplate(models.Model):
     """One template of one person: its head as a document, and a version that every write raises."""
 
@@ -23,7 +30,10 @@ class StoredTemplate(models.Model):
     revision = models.PositiveIntegerField(default=0)  # the newest sealed one, 0 for none
     released = models.PositiveIntegerField(default=0)  # the newest that is signed off
     sealed_version = models.PositiveIntegerField(default=0)  # at which the newest was sealed
+    variant_base = models.BinaryField(default=bytes)  # what it is a variant of, as that was when they were last alike
     variant_of = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="variants")
+
+    objects = WithoutBases()
 
     class Meta:
         ordering = ("-changed_at", "-pk")

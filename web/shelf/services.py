@@ -168,9 +168,17 @@ def commit_state(
 def duplicate(stored: StoredTemplate, user: User) -> StoredTemplate:
     """A copy under a name of its own; its journal starts anew, its map stands as it did."""
     template = workspace(stored).template
-    copy = store(user, replace(template, name=_copy_name(template.name, {known.name for known in of_owner(user)})))
-    StoredTemplate.objects.filter(pk=copy.pk).update(slots=stored.slots, folded=stored.folded, variant_of=stored)
+    name = _copy_name(template.name, {known.name for known in of_owner(user)})
+    copy = store_variant(stored, user, replace(template, name=name))
+    StoredTemplate.objects.filter(pk=copy.pk).update(slots=stored.slots, folded=stored.folded)
     return copy
+
+
+def store_variant(stored: StoredTemplate, user: User, template: Template) -> StoredTemplate:
+    """A template made from another one; what that was by then is kept, so that later changes can be carried over."""
+    made = store(user, template)
+    StoredTemplate.objects.filter(pk=made.pk).update(variant_of=stored, variant_base=bytes(stored.head))
+    return made
 
 
 def _copy_name(name: str, taken: set[str]) -> str:

@@ -66,6 +66,14 @@ SHOW_STRIPS = ["a:a", {"id": "mix", "name": "Mix", "kind": "master", "layout": "
 SHOW_ROUTES = ["a>mix", "mix>out", "send a>cue"]
 
 
+def test_channels_of_outside_gear_are_not_free() -> None:
+    gear = {"id": "tape", "type": "external", "io_out": [5, 6], "io_in": [1, 2]}
+    made = template([{"id": "a", "kind": "audio", "inserts": [gear]}, *SHOW_STRIPS[1:3]], ["a>mix", "mix>out"],
+                    machines=[{"id": "main", "name": "Main", "outputs": 12}])  # fmt: skip
+    outs = {strip.id: strip.io for strip in reformatted(made, "stereo", "5.1").template.strips}
+    assert outs["out"] == (1, 2, 7, 8, 9, 10)
+
+
 def test_sources_get_panners_where_they_are_wanted_and_lose_them_on_the_way_back() -> None:
     wide = reformatted(SHOW, "stereo", "5.1", panners=True)
     panned = {

@@ -1,0 +1,128 @@
+"""What is made of a template by what an address asks for: shown first, then kept as one edit or as a variant."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from django.http import QueryDict
+from msgspec.structs import replace
+
+from lattice.changes.carry import Carried, carried
+from lattice.edits.cutting_down import cut
+from lattice.edits.merge import Difference, differences, merged
+from lattice.edits.reformatting import LAYOUTS, programme_strips, reformatted
+from lattice.errors import EditError
+from lattice.formats.document_json import read_back
+from lattice.matters.effect import level_changes
+from lattice.model.document import Template
+from lattice.model.names import joined
+from lattice.model.strip_kinds import ENDS
+from web.shelf.heads import document_of
+from web.shelf.models import StoredTemplate
+from web.shelf.workspace import Workspace
+
+WIDEST_NAME = 120
+
+
+@dataclass(frozen=True)
+class Making:
+    """What would be made: the template, its words for the journal, and lists of what happens."""
+
+    template: Template
+    label: str
+    lists: Sequence[tuple[str, Sequence[str]]] = ()
+    extra: dict[str, Any] = field(default_factory=dict)
+
+
+def _route_words(template: Template) -> Callable[[Any], str]:
+    names = {strip.id: strip.name for strip in template.strips}
+    return lambda route: f"{route.kind} {names[route.from_strip]} → {names[route.to]}"
+
+
+def cut_down(template: Template, asked: QueryDict) -> Making | None:
+    """A template cut down to the sections and strips that are asked for; None where none is."""
+    sections = [one.id for one in template.sections if one.id in asked.getlist("section")]
+    wanted = {word for text in asked.getlist("strips") for word in text.split()}
+    strips = [one.id for one in template.strips if one.id in wanted]
+    if not sections and not strips:
+        return None
+    found = cut(template, strips, sections)
+    words = _route_words(template)
+    names = {strip.id: strip.name for strip in template.strips}
+    chosen = [one.name for one in template.sections if one.id in sections] + [names[one] for one in strips]
+    lists = (
+        ("Severed", [words(route) for route in found.severed]),
+        ("Named no more", list(found.lost)),
+    )
+    label = f"Cut down to {joined(chosen, 3)}"
+    return Making(found.template, label, lists, {"kept": len(found.kept), "of": len(template.strips)})
+
+
+def in_layout(template: Template, asked: QueryDict) -> Making | None:
+    """A template with its programme in the layout that is asked for; None where none is."""
+    before, after = layouts_asked(template, asked)
+    if not asked.get("after"):
+        return None
+    strips = asked.getlist("strip") if asked.get("chosen") else None
+    found = reformatted(template, before, after, strips, panners=bool(asked.get("panners")))
+    names, words = {strip.id: strip.name for strip in template.strips}, _route_words(template)
+    lists = (
+        (f"In {after}", [names[strip] for strip in found.strips]),
+        (f"Stay {before}", [names[strip] for strip in found.stays]),
+        ("Fold", [words(route) for route in found.folds]),
+        ("With it", list(found.said)),
+    )
+    return Making(found.template, f"{before} to {after}", lists)
+
+
+def layouts_asked(template: Template, asked: QueryDict) -> tuple[str, str]:
+    """The layout that the programme has, as it is asked or as most of it is, and the one it gets."""
+    by_use = {name: len(programme_strips(template, name)) for name in LAYOUTS}
+    before = asked.get("before") or max(by_use, key=by_use.__getitem__)
+    return before, asked.get("after") or ("5.1" if before == "stereo" else "stereo")
+
+
+def candidates(template: Template, before: str, asked: QueryDict) -> list[tuple[str, str, str, bool]]:
+    """Id, name, kind of sums and ends of a layout, and whether each changes."""
+    usual = set(asked.getlist("strip")) if asked.get("chosen") else set(programme_strips(template, before))
+    return [
+        (strip.id, strip.name, strip.kind, strip.id in usual)
+        for strip in template.strips
+        if strip.layout == before and (strip.kind in ("bus", "return", "master") or strip.kind in ENDS)
+    ]
+
+
+# variants
+
+
+def changes_of_origin(stored: StoredTemplate, space: Workspace, origin: Workspace) -> tuple[Carried, list[Difference]]:
+    """A variant with what changed in what it is a variant of since they were last alike, and the differences.
+
+    Raises EditError where that is not known.
+    """
+    if not stored.variant_base:
+        raise EditError("what it was made from then is not known: it was copied before that was kept")
+    base = read_back(document_of(bytes(stored.variant_base)))
+    found = carried(base, origin.template, space.template)
+    return found, differences(space.template, found.template, found.gone)
+
+
+def carry_over(stored: StoredTemplate, space: Workspace, origin: Workspace, keys: Sequence[str]) -> Template:
+    """A variant with what is ticked of the changes of its origin; nothing ticked leaves it as it is."""
+    found, _listed = changes_of_origin(stored, space, origin)
+    return merged(space.template, found.template, keys, found.gone) if keys else space.template
+
+
+def as_variant(template: Template, name: str) -> Template:
+    """A template under the name of a variant. Raises EditError where there is none."""
+    plain = " ".join(name.split())[:WIDEST_NAME]
+    if not plain:
+        raise EditError("a variant needs a name")
+    return replace(template, name=plain)
+
+
+def level_rows(there: Workspace, then: Workspace) -> list[Any]:
+    """Endpoints whose likely peak is another."""
+    return list(level_changes(there.analysis, then.analysis))

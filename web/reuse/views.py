@@ -1,0 +1,184 @@
+"""Pages that show what would be made of a template, and keep it: as one edit, or as a variant on the shelf."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from django.http import Http404, HttpRequest, HttpResponse, QueryDict
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_POST, require_safe
+
+from lattice.edits.merge import GONE
+from lattice.edits.reformatting import LAYOUTS
+from lattice.errors import DocumentError, EditError
+from lattice.model.document import Template
+from web.editor.differences import names_of, said
+from web.editor.picture import pictured
+from web.editor.writes import base_of
+from web.reuse import making
+from web.reuse.making import Making
+from web.shelf import services
+from web.shelf.access import own_template_or_404, signed_in_user
+from web.shelf.models import StoredTemplate
+from web.shelf.workspace import workspace
+
+Maker = Callable[[Template, QueryDict], Making | None]
+
+
+def _shown(stored: StoredTemplate, asked: QueryDict, maker: Maker, **more: Any) -> dict[str, Any]:
+    """What an address asks for, made and pictured beside the state that is there; why not where it cannot be."""
+    space = workspace(stored)
+    context: dict[str, Any] = {"stored": stored, "into": stored, "there": space.template, **more}
+    try:
+        made = maker(space.template, asked)
+    except DocumentError as wrong:
+        return {**context, "refused": wrong.problems}
+    if made is None:
+        return context
+    picture = pictured(made.template, space)
+    return {
+        **context,
+        **picture,
+        "making": made,
+        "levels": making.level_rows(space, picture["space"]),
+        "latency_now": space.analysis.arrivals.total_samples or 0,
+        "latency_then": picture["latency"] or 0,
+        "query": asked.urlencode(),
+    }
+
+
+def _kept(request: HttpRequest, pk: int, maker: Maker, page: Callable[..., HttpResponse]) -> HttpResponse:
+    """Keeps what was shown: as a variant under a name, or as one edit."""
+    stored, user = own_template_or_404(request, pk), signed_in_user(request)
+    try:
+        base = base_of(request)
+        services.based_on(pk, user, base)
+        made = maker(workspace(stored).template, request.POST)
+        if made is None:
+            raise EditError("nothing is chosen")
+        if request.POST.get("as") == "variant":
+            stored = services.store_variant(
+                stored, user, making.as_variant(made.template, request.POST.get("name", ""))
+            )
+        else:
+            stored = services.change(pk, user, base, made.label, lambda _there: made.template)
+    except services.StaleVersionError as stale:
+        return page(request, pk, 409, is_stale=True, since=[entry.label for entry in stale.since[-6:]])
+    except DocumentError as wrong:
+        return page(request, pk, 422, refused=wrong.problems)
+    return redirect(reverse("map", args=[stored.pk]))
+
+
+# cut down
+
+
+@require_safe
+def cut_page(request: HttpRequest, pk: int) -> HttpResponse:
+    return _cut(request, pk)
+
+
+def _cut(request: HttpRequest, pk: int, status: int = 200, **said_: Any) -> HttpResponse:
+    stored = own_template_or_404(request, pk)
+    asked = request.POST if request.method == "POST" else request.GET
+    template = workspace(stored).template
+    more = {
+        "chosen_sections": asked.getlist("section"),
+        "strips": " ".join(asked.getlist("strips")),
+        "sections": template.sections,
+    }
+    return render(request, "reuse/cut.html", _shown(stored, asked, making.cut_down, **more) | said_, status=status)
+
+
+@require_POST
+def keep_cut(request: HttpRequest, pk: int) -> HttpResponse:
+    return _kept(request, pk, making.cut_down, _cut)
+
+
+# another layout
+
+
+@require_safe
+def layout_page(request: HttpRequest, pk: int) -> HttpResponse:
+    return _layout(request, pk)
+
+
+def _layout(request: HttpRequest, pk: int, status: int = 200, **said_: Any) -> HttpResponse:
+    stored = own_template_or_404(request, pk)
+    asked = request.POST if request.method == "POST" else request.GET
+    template = workspace(stored).template
+    before, after = making.layouts_asked(template, asked)
+    more = {
+        "before": before,
+        "after": after,
+        "panners": bool(asked.get("panners")),
+        "layouts": LAYOUTS,
+        "candidates": making.candidates(template, before, asked),
+    }
+    return render(request, "reuse/layout.html", _shown(stored, asked, making.in_layout, **more) | said_, status=status)
+
+
+@require_POST
+def keep_layout(request: HttpRequest, pk: int) -> HttpResponse:
+    return _kept(request, pk, making.in_layout, _layout)
+
+
+# variants
+
+
+@require_safe
+def carry_page(request: HttpRequest, pk: int) -> HttpResponse:
+    return _carry(request, pk)
+
+
+def _carry(request: HttpRequest, pk: int, status: int = 200, **said_: Any) -> HttpResponse:
+    """What changed in what this one is a variant of, with ticks; the address says which are turned."""
+    stored = own_template_or_404(request, pk)
+    if stored.variant_of is None or stored.variant_of.deleted_at is not None:
+        raise Http404
+    space, origin = workspace(stored), workspace(stored.variant_of)
+    context: dict[str, Any] = {"stored": stored, "into": stored, "origin": stored.variant_of}
+    try:
+        found, listed = making.changes_of_origin(stored, space, origin)
+    except DocumentError as wrong:
+        return render(request, "reuse/carry.html", {**context, "refused": wrong.problems, **said_}, status=status)
+    names = names_of(found.template) | names_of(space.template)
+    asked = request.POST if request.method == "POST" else request.GET
+    ticked = set(asked.getlist("key")) if "chosen" in asked else {one.key for one in listed if one.is_usual}
+    rows = [
+        (one, one.key in ticked, f"{names.get(('strip', one.strip), one.strip)} is taken away, with its routes")
+        if one.kind == GONE
+        else (one, one.key in ticked, "; ".join(said(change, names) for change in one.changes))
+        for one in listed
+    ]
+    try:
+        template = making.carry_over(stored, space, origin, [one.key for one in listed if one.key in ticked])
+    except DocumentError as wrong:
+        return render(
+            request, "reuse/carry.html", {**context, "rows": rows, "refused": wrong.problems, **said_}, status=422
+        )
+    context |= {"rows": rows, "count": sum(is_ticked for _one, is_ticked, _words in rows), **pictured(template, space)}
+    return render(request, "reuse/carry.html", context | said_, status=status)
+
+
+@require_POST
+def keep_carried(request: HttpRequest, pk: int) -> HttpResponse:
+    """Takes what is ticked, as one edit; from then on the two are alike in what was offered."""
+    stored, user = own_template_or_404(request, pk), signed_in_user(request)
+    origin = stored.variant_of
+    if origin is None:
+        raise Http404
+    keys = request.POST.getlist("key")
+    try:
+        base = base_of(request)
+        services.based_on(pk, user, base)
+        after = making.carry_over(stored, workspace(stored), workspace(origin), keys)
+        label = f"Carry over from {origin.name}: {len(keys)} difference{'' if len(keys) == 1 else 's'}"
+        services.change(pk, user, base, label, lambda _there: after)
+    except services.StaleVersionError as stale:
+        return _carry(request, pk, 409, is_stale=True, since=[entry.label for entry in stale.since[-6:]])
+    except DocumentError as wrong:
+        return _carry(request, pk, 422, refused=wrong.problems)
+    StoredTemplate.objects.filter(pk=pk).update(variant_base=bytes(origin.head))
+    return redirect(reverse("map", args=[pk]))
