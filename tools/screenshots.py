@@ -17,13 +17,6 @@ from tests.browser.chromium import launch
 ROOT = Path(__file__).resolve().parent.parent
 SHOTS = ROOT / "docs" / "screenshots"
 ADDRESS = "127.0.0.1:8765"
-PASTED = """name;feed;sends;fader_db;section
-Lead;Voices;Plate@-12;-3;Vocals
-Double;Voices;Plate@-10;loud;Vocals
-Voices;Main;;;
-Plate;Main;;;
-Main;;;;
-"""
 
 
 def settle(page: Page) -> None:
@@ -76,9 +69,8 @@ def what_if(page: Page) -> None:
 
 
 def bring(page: Page) -> None:
-    page.fill("#id_name", "Song template")
-    page.fill("#id_text", PASTED)
-    page.click("text=See what is understood")
+    page.click("#try-sample")
+    page.wait_for_selector(".bring-map svg")
 
 
 VIEWS: list[tuple[str, str, str, Callable[[Page], None] | None]] = [

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import pytest
-from hypothesis import assume, given
+from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from lattice.edits.reformatting import programme_strips, reformatted
-from lattice.errors import EditError
 from lattice.formats.gate import passed
 from lattice.generate import generate
-from lattice.model.document import Template
+from lattice.model.document import Route, Strip, Template
 from tests.build import template
 from tests.deep import tries
 from tests.strategies import templates
@@ -98,11 +98,11 @@ def test_what_both_are_delivered_stays_so() -> None:
 @given(templates(), st.sampled_from(["lcr", "quad", "5.0", "5.1", "7.1"]), st.booleans())
 @tries(200)
 def test_there_and_back_is_where_it_began(made: Template, after: str, panners: bool) -> None:
-    try:
-        wide = reformatted(made, "stereo", after, panners=panners)
-    except EditError:
-        assume(False)
-        return
+    last = Strip(id="last", name="Last", kind="master", layout="stereo")
+    into = (s.id for s in made.strips if s.kind not in ("midi", "output") and s.machine is None)
+    feeds = tuple(Route(id=f"into-{one}", kind="feed", from_strip=one, to="last") for one in into)
+    made = replace(made, strips=(*made.strips, last), routes=(*made.routes, *feeds))
+    wide = reformatted(made, "stereo", after, panners=panners)
     assert passed(made, wide.template) is wide.template
     assert reformatted(wide.template, after, "stereo", wide.strips, panners=panners).template == made
 
