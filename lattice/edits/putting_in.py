@@ -27,6 +27,7 @@ from lattice.model.validate import route_rules
 
 MAKE, LEAVE = "+", ""  # as what an end is tied to: a strip of its own, nothing
 Ways = Literal["free", "keep"]
+SHARED = ("master", "return", "output")  # kinds of which the only one is meant, whatever it is called
 SAME_ROUTE = ("kind", "from_strip", "from_outlet", "tap", "to", "to_insert", "channels", "port", "channel")
 
 
@@ -45,6 +46,10 @@ class Placed:
 
     template: Template
     ids: dict[str, str] = field(default_factory=dict)  # strip of the block → strip here
+    routes: dict[str, str] = field(default_factory=dict)  # and so with routes, inserts, sections and machines
+    inserts: dict[str, str] = field(default_factory=dict)
+    sections: dict[str, str] = field(default_factory=dict)
+    machines: dict[str, str] = field(default_factory=dict)
     happens: list[Happens] = field(default_factory=list)
 
 
@@ -68,7 +73,7 @@ def usual_ties(template: Template, block: Block) -> dict[str, str]:
         like = [strip for strip in template.strips if strip.kind == outside.kind]
         alike = [strip.id for strip in like if strip.id == outside.id]
         alike += [strip.id for strip in like if strip.name.casefold() == outside.name.casefold()]
-        alike += [like[0].id] if len(like) == 1 else []
+        alike += [like[0].id] if len(like) == 1 and outside.kind in SHARED else []
         found[end.strip] = alike[0] if alike else MAKE
     return found
 
@@ -110,7 +115,9 @@ def placed(
     put.strips(names, channels)
     put.routes(midi)
     put.others()
-    return Placed(put.finished(), put.ids, put.happens)
+    return Placed(
+        put.after, put.ids, put.route_ids, put.inserts, put.sections, put.machines, put.happens,
+    )  # fmt: skip
 
 
 class _Putting:
@@ -137,6 +144,7 @@ class _Putting:
         self.inserts: dict[str, str] = {}  # of the block → here
         self.new: list[Strip] = []
         self.new_routes: list[Route] = []
+        self.route_ids: dict[str, str] = {}
         self.machines = self._matched("machines", "machine")
         self.sections = self._matched("sections", "section")
         self.after = template
@@ -243,7 +251,9 @@ class _Putting:
         """Routes among its strips and to what its open ends are; what cannot be made is said."""
         self.after = self._with_strips()
         strips = {strip.id: strip for strip in self.after.strips}
-        ids, sentences_of = free_route_ids(self.there), route_rules(self.after)
+        sentences_of = route_rules(self.after)
+        taken = {route.id for route in self.there.routes}
+        ids = (one for one in free_route_ids(self.there) if one not in taken)
         known = {tuple(getattr(route, name) for name in SAME_ROUTE) for route in self.there.routes}
         names = {strip.id: strip.name for strip in self.inner.strips}
         for route in self.inner.routes:
@@ -262,7 +272,10 @@ class _Putting:
             if sentences := sentences_of(moved):
                 self.say("route", said, f"left out: {sentences[0]}")
             else:
-                self.new_routes.append(replace(moved, id=next(ids)))
+                new_id = route.id if route.id not in taken else next(ids)
+                taken.add(new_id)
+                self.route_ids[route.id] = new_id
+                self.new_routes.append(replace(moved, id=new_id))
         self.after = replace(self.after, routes=(*self.there.routes, *self.new_routes))
 
     def _moved(self, route: Route, strips: Mapping[str, Strip]) -> Route | str:
@@ -361,9 +374,6 @@ class _Putting:
         sign, plain = ("!", selector[1:]) if selector.startswith("!") else ("", selector)
         what, _colon, name = plain.partition(":")
         return f"{sign}{what}:{self.ids[name] if what == 'strip' else self.sections[name]}"
-
-    def finished(self) -> Template:
-        return self.after
 
 
 def _free_ids(pieces: Iterable[Any], there: Iterable[Any]) -> dict[str, str]:

@@ -45,7 +45,6 @@ def taken_out(template: Template, strips: Collection[str], name: str, note: str 
     if not inside:
         raise EditError("no strip is chosen")
     routes = tuple(route for route in template.routes if route.from_strip in inside or route.to in inside)
-    routes = tuple(replace(route, id=f"r{number}") for number, route in enumerate(routes, start=1))
     touched = {end for route in routes for end in (route.from_strip, route.to)} - inside
     known = {strip.id: strip for strip in template.strips}
     own = [strip for strip in template.strips if strip.id in inside]
@@ -66,9 +65,12 @@ def _stand_in(strip: Strip, routes: Iterable[Route]) -> Strip:
     """A strip outside, with no more of it than the routes name."""
     keyed = {route.to_insert for route in routes if route.to == strip.id}
     left = {route.from_outlet for route in routes if route.from_strip == strip.id}
-    bare = Strip(id=strip.id, name=strip.name, kind=strip.kind, layout=strip.layout, machine=strip.machine)
+    bare = Strip(
+        id=strip.id, name=strip.name, kind=strip.kind, layout=strip.layout, machine=strip.machine, tags=strip.tags
+    )  # fmt: skip
     return replace(
-        bare, midi=strip.midi, inserts=tuple(insert for insert in strip.inserts if insert.id in keyed),
+        bare, source=strip.source, midi=strip.midi,
+        inserts=tuple(insert for insert in strip.inserts if insert.id in keyed),
         outlets=tuple(outlet for outlet in strip.outlets if outlet.id in left),
     )  # fmt: skip
 

@@ -25,6 +25,18 @@ TABLE = [
     ("t/{pk}/cut/keep/", "post", 409, 404),
     ("t/{pk}/layout/?after=5.1", "get", 200, 404),
     ("t/{pk}/layout/keep/", "post", 409, 404),
+    ("blocks/", "get", 200, 200),
+    ("blocks/1.json", "get", 404, 404),
+    ("blocks/1/forget/", "post", 404, 404),
+    ("t/{pk}/block/?strips=kick", "get", 200, 404),
+    ("t/{pk}/block/keep/", "post", 422, 404),
+    ("t/{pk}/put/", "get", 200, 404),
+    ("t/{pk}/put/1/", "get", 404, 404),
+    ("t/{pk}/put/1/keep/", "post", 404, 404),
+    ("t/{pk}/from/{pk}/", "get", 200, 404),
+    ("t/{pk}/from/{pk}/keep/", "post", 409, 404),
+    ("t/{pk}/renew/1/", "get", 404, 404),
+    ("t/{pk}/renew/1/keep/", "post", 404, 404),
     ("t/{pk}/carry/", "get", 404, 404),
     ("t/{pk}/carry/keep/", "post", 404, 404),
     ("recordings/", "get", 200, 200),
@@ -133,7 +145,9 @@ def test_the_table_names_every_address() -> None:
     known = {address.split("?")[0].format(pk=1) for address, *_rest in TABLE}
     for address in addresses(get_resolver().url_patterns):
         if not address.startswith("sign-"):
-            shape = address.replace("<int:pk>", "1").replace("<int:number>", "1").split("<")[0]
+            shape = (
+                address.replace("<int:pk>", "1").replace("<int:number>", "1").replace("<int:other>", "1").split("<")[0]
+            )
             assert any(row.startswith(shape) for row in known), address
 
 

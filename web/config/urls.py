@@ -2,10 +2,13 @@
 
 from django.urls import include, path
 
+import web.reuse.urls
+
 urlpatterns = [
     path("", include("web.accounts.urls")),
     path("", include("web.shelf.urls")),
     path("", include("web.bringing.urls")),
+    path("", include(web.reuse.urls.shelf_urlpatterns)),
     path("t/<int:pk>/", include("web.reuse.urls")),
     path("t/<int:pk>/", include("web.editor.urls")),
     path("t/<int:pk>/", include("web.plans.urls")),

@@ -11,14 +11,16 @@ from msgspec.structs import replace
 
 from lattice.changes.carry import Carried, carried
 from lattice.edits.cutting_down import cut
-from lattice.edits.merge import Difference, differences, merged
+from lattice.edits.merge import GONE, Difference, differences, merged
 from lattice.edits.reformatting import LAYOUTS, programme_strips, reformatted
-from lattice.errors import EditError
+from lattice.errors import DocumentError, EditError
 from lattice.formats.document_json import read_back
 from lattice.matters.effect import level_changes
 from lattice.model.document import Template
 from lattice.model.names import joined
 from lattice.model.strip_kinds import ENDS
+from web.editor.differences import names_of, said
+from web.editor.picture import pictured
 from web.shelf.heads import document_of
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import Workspace
@@ -107,6 +109,27 @@ def changes_of_origin(stored: StoredTemplate, space: Workspace, origin: Workspac
     base = read_back(document_of(bytes(stored.variant_base)))
     found = carried(base, origin.template, space.template)
     return found, differences(space.template, found.template, found.gone)
+
+
+def ticked_rows(
+    space: Workspace, newer: Template, listed: Sequence[Difference], gone: Sequence[str], asked: QueryDict
+) -> dict[str, Any]:
+    """Differences in words, each with its tick as the address says it, and the template with those that are ticked."""
+    names = names_of(newer) | names_of(space.template)
+    ticked = set(asked.getlist("key")) if "chosen" in asked else {one.key for one in listed if one.is_usual}
+    rows = [(one, one.key in ticked, _words(one, names)) for one in listed]
+    keys = [one.key for one, is_ticked, _said in rows if is_ticked]
+    try:
+        template = merged(space.template, newer, keys, gone) if keys else space.template
+    except DocumentError as wrong:
+        return {"rows": rows, "refused": wrong.problems}
+    return {"rows": rows, "count": len(keys), **pictured(template, space)}
+
+
+def _words(one: Difference, names: dict[tuple[str, str], str]) -> str:
+    if one.kind == GONE:
+        return f"{names.get(('strip', one.strip), one.strip)} is taken away, with its routes"
+    return "; ".join(said(change, names) for change in one.changes)
 
 
 def carry_over(stored: StoredTemplate, space: Workspace, origin: Workspace, keys: Sequence[str]) -> Template:

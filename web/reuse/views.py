@@ -10,11 +10,9 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
-from lattice.edits.merge import GONE
 from lattice.edits.reformatting import LAYOUTS
 from lattice.errors import DocumentError, EditError
 from lattice.model.document import Template
-from web.editor.differences import names_of, said
 from web.editor.picture import pictured
 from web.editor.writes import base_of
 from web.reuse import making
@@ -143,22 +141,8 @@ def _carry(request: HttpRequest, pk: int, status: int = 200, **said_: Any) -> Ht
         found, listed = making.changes_of_origin(stored, space, origin)
     except DocumentError as wrong:
         return render(request, "reuse/carry.html", {**context, "refused": wrong.problems, **said_}, status=status)
-    names = names_of(found.template) | names_of(space.template)
     asked = request.POST if request.method == "POST" else request.GET
-    ticked = set(asked.getlist("key")) if "chosen" in asked else {one.key for one in listed if one.is_usual}
-    rows = [
-        (one, one.key in ticked, f"{names.get(('strip', one.strip), one.strip)} is taken away, with its routes")
-        if one.kind == GONE
-        else (one, one.key in ticked, "; ".join(said(change, names) for change in one.changes))
-        for one in listed
-    ]
-    try:
-        template = making.carry_over(stored, space, origin, [one.key for one in listed if one.key in ticked])
-    except DocumentError as wrong:
-        return render(
-            request, "reuse/carry.html", {**context, "rows": rows, "refused": wrong.problems, **said_}, status=422
-        )
-    context |= {"rows": rows, "count": sum(is_ticked for _one, is_ticked, _words in rows), **pictured(template, space)}
+    context |= making.ticked_rows(space, found.template, listed, found.gone, asked)
     return render(request, "reuse/carry.html", context | said_, status=status)
 
 

@@ -1,0 +1,132 @@
+"""Blocks on the shelf: kept from chosen strips, put in as one edit, told where a newer state of them is kept."""
+
+from __future__ import annotations
+
+import pytest
+from django.test import Client
+
+from lattice.formats.block_json import load
+from tests.core.edits.test_blocks import GLASS, HOME
+from web.reuse.models import BlockUse, KeptBlock
+from web.shelf import services
+from web.shelf.models import JournalEntry, StoredTemplate
+from web.shelf.workspace import workspace
+
+
+@pytest.fixture
+def home(owner) -> StoredTemplate:  # type: ignore[no-untyped-def]
+    return services.store(owner, HOME)
+
+
+def seen(client: Client, address: str) -> str:
+    answer = client.get(address)
+    assert answer.status_code == 200
+    return " ".join(answer.content.decode().replace("&#x27;", "'").split())
+
+
+def kept(client: Client, home: StoredTemplate, name: str = "Glass") -> KeptBlock:
+    posted = {"strips": " ".join(GLASS), "name": name, "note": "bells over a synth"}
+    assert client.post(f"/t/{home.pk}/block/keep/", posted)["Location"] == "/blocks/"
+    return KeptBlock.objects.get(name=name)
+
+
+def test_chosen_strips_are_kept_as_a_block_with_its_open_ends(signed_in: Client, home: StoredTemplate) -> None:
+    page = seen(signed_in, f"/t/{home.pk}/block/?strips={'+'.join(GLASS)}")
+    for words in ("to a return", "key from Voice", 'id="sheet"'):
+        assert words in page, words
+    block = kept(signed_in, home)
+    page = seen(signed_in, "/blocks/")
+    for words in ("Glass", "bells over a synth", "nowhere yet"):
+        assert words in page, words
+    assert len(load(signed_in.get(f"/blocks/{block.pk}.json").content).strips) == len(GLASS)
+    assert signed_in.post(f"/t/{home.pk}/block/keep/", {"strips": "bells", "name": " "}).status_code == 422
+    assert "no strip is chosen" in seen(signed_in, f"/t/{home.pk}/block/?strips=nobody")
+
+
+def test_a_block_is_put_in_as_one_edit_with_its_ends_tied(
+    signed_in: Client, home: StoredTemplate, stored: StoredTemplate
+) -> None:
+    block, before = kept(signed_in, home), workspace(stored).template
+    address = f"/t/{stored.pk}/put/{block.pk}/"
+    page = seen(signed_in, f"{address}?tie-mix=out&tie-hall=")
+    for words in (
+        "to a master: Mix → Out",
+        "to a return: Hall → left open",
+        "key from Voice: Voice → is made",
+        "send Bells → Hall → left out: its end is open",
+    ):
+        assert words in page, words
+    assert not JournalEntry.objects.exists()
+    signed_in.post(f"{address}keep/", {"base": 1, "tie-mix": "out", "tie-hall": ""})
+    stored.refresh_from_db()
+    made = workspace(stored).template
+    assert {"bells", "glass-bus", "voice"} <= {strip.id for strip in made.strips}
+    assert [f"{r.from_strip}>{r.to}" for r in made.routes if r.to == "out"] == ["bus>out", "glass-bus>out"]
+    assert JournalEntry.objects.get().label == "Put in Glass"
+    assert stored.name in seen(signed_in, "/blocks/")
+    signed_in.post(f"/t/{stored.pk}/write/undo/", {"base": 2})
+    stored.refresh_from_db()
+    assert workspace(stored).template == before
+
+
+def test_what_clashes_is_said_and_may_be_shared(signed_in: Client, home: StoredTemplate) -> None:
+    address = f"/t/{home.pk}/put/{kept(signed_in, home).pk}/"
+    page = seen(signed_in, address)
+    for words in (
+        "Bells (bells) → bells-2",
+        "Bells → Bells 2",
+        "Synth in, 1–2 → 3–4",
+        "share Glass bus instead of putting in another",
+    ):
+        assert words in page, words
+    page = seen(signed_in, f"{address}?share-glass-bus=glass-bus&names=keep&channels=keep")
+    assert "Glass bus → Glass bus, which is there already" in page
+    assert "Bells → Bells 2" not in page
+    assert "there is no strip nobody" in seen(signed_in, f"{address}?tie-mix=nobody")
+    assert signed_in.post(f"{address}keep/", {"base": 1, "tie-mix": "nobody"}).status_code == 422
+    assert signed_in.post(f"{address}keep/", {"base": 9}).status_code == 409
+    assert not BlockUse.objects.exists()
+
+
+def test_strips_of_another_template_come_the_same_way(
+    signed_in: Client, home: StoredTemplate, stored: StoredTemplate
+) -> None:
+    address = f"/t/{stored.pk}/from/{home.pk}/"
+    assert home.name in seen(signed_in, f"/t/{stored.pk}/put/")
+    assert "all of it" in seen(signed_in, address)
+    assert "to a master: Mix" in seen(signed_in, f"{address}?section=glass&strip=voice")
+    signed_in.post(
+        f"{address}keep/", {"base": 1, "section": "glass", "strip": "voice", "tie-mix": "out", "tie-hall": ""}
+    )
+    stored.refresh_from_db()
+    assert {"voice", *GLASS} <= {strip.id for strip in workspace(stored).template.strips}
+    assert JournalEntry.objects.get().label == "Bring 6 strips from Test"
+    assert not BlockUse.objects.exists()
+
+
+def test_a_newer_state_of_a_block_is_told_and_taken_by_ticks(
+    signed_in: Client, home: StoredTemplate, stored: StoredTemplate
+) -> None:
+    block = kept(signed_in, home)
+    signed_in.post(f"/t/{stored.pk}/put/{block.pk}/keep/", {"base": 1, "tie-mix": "out", "tie-hall": ""})
+    signed_in.post(f"/t/{stored.pk}/write/change_strip/", {"base": 2, "strip": "bells", "pan": "0.5"})
+    edits = ({"strip": "bells", "fader_db": "-4"}, {"strip": "synth", "name": "Synth one"})
+    for number, changes in enumerate(edits, start=1):
+        signed_in.post(f"/t/{home.pk}/write/change_strip/", {"base": number, **changes})
+    assert "A newer state" not in seen(signed_in, f"/t/{stored.pk}/put/")
+    assert kept(signed_in, home).version == 2
+    assert "A newer state of Glass is kept" in seen(signed_in, f"/t/{stored.pk}/put/")
+    use = BlockUse.objects.get()
+    address = f"/t/{stored.pk}/renew/{use.pk}/"
+    page = seen(signed_in, address)
+    for words in ("Bells: fader 0 → −4", "name Synth in → Synth one", "Take 2 differences"):
+        assert words in page, words
+    signed_in.post(f"{address}keep/", {"base": 3, "key": "strip/bells/fader_db"})
+    stored.refresh_from_db()
+    bells = next(strip for strip in workspace(stored).template.strips if strip.id == "bells")
+    assert (bells.fader_db, bells.pan) == (-4.0, 0.5)
+    assert "A newer state" not in seen(signed_in, f"/t/{stored.pk}/put/")
+    assert signed_in.post(f"{address}keep/", {"base": 3}).status_code == 409
+    signed_in.post(f"/blocks/{block.pk}/forget/")
+    assert not BlockUse.objects.exists()
+    assert signed_in.get(address).status_code == 404

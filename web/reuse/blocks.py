@@ -1,0 +1,308 @@
+"""Blocks: kept from chosen strips, listed on the shelf, put into any template; and strips brought from another one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from django.contrib.auth.models import User
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_POST, require_safe
+from msgspec.structs import replace
+
+from lattice.changes.carry import carried
+from lattice.edits.merge import Difference, differences, merged
+from lattice.edits.putting_in import Placed
+from lattice.edits.renaming import under_ids
+from lattice.edits.taking_out import taken_out
+from lattice.errors import DocumentError, EditError
+from lattice.formats.block_json import dump, from_plain, to_plain
+from lattice.model.block import Block
+from lattice.model.document import Template
+from lattice.model.names import slug
+from web.editor.picture import pictured
+from web.editor.writes import base_of
+from web.reuse import putting
+from web.reuse.making import ticked_rows
+from web.reuse.models import BlockUse, KeptBlock
+from web.shelf import services
+from web.shelf.access import own_template_or_404, signed_in_user
+from web.shelf.models import StoredTemplate
+from web.shelf.workspace import workspace
+
+
+def _own_block_or_404(request: HttpRequest, number: int) -> KeptBlock:
+    return get_object_or_404(KeptBlock, owner=signed_in_user(request), pk=number)
+
+
+# keeping
+
+
+@require_safe
+def blocks_page(request: HttpRequest) -> HttpResponse:
+    """All blocks of a person: what is in each, and where it was used."""
+    kept = KeptBlock.objects.filter(owner=signed_in_user(request)).prefetch_related("uses__template")
+    rows = [
+        {
+            "kept": one,
+            "part": from_plain(one.content),
+            "uses": [use for use in one.uses.all() if use.template.deleted_at is None],
+        }
+        for one in kept
+    ]
+    return render(request, "reuse/blocks.html", {"rows": rows})
+
+
+@require_safe
+def export(request: HttpRequest, number: int) -> HttpResponse:
+    kept = _own_block_or_404(request, number)
+    answer = HttpResponse(dump(from_plain(kept.content)), content_type="application/json")
+    answer["Content-Disposition"] = f'attachment; filename="{slug(kept.name)}.block.json"'
+    return answer
+
+
+@require_POST
+def forget(request: HttpRequest, number: int) -> HttpResponse:
+    """Off the shelf; templates that it was put into keep what is theirs."""
+    _own_block_or_404(request, number).delete()
+    return redirect("blocks")
+
+
+def _chosen(template: Template, text: str) -> list[str]:
+    wanted = set(text.split())
+    return [strip.id for strip in template.strips if strip.id in wanted]
+
+
+@require_safe
+def keep_page(request: HttpRequest, pk: int) -> HttpResponse:
+    return _keep_page(request, pk)
+
+
+def _keep_page(request: HttpRequest, pk: int, status: int = 200, **said: Any) -> HttpResponse:
+    """The strips that are chosen, as the block they would be."""
+    stored = own_template_or_404(request, pk)
+    template = workspace(stored).template
+    asked = request.POST if request.method == "POST" else request.GET
+    strips = _chosen(template, asked.get("strips", ""))
+    name, note = asked.get("name", ""), asked.get("note", "")
+    context: dict[str, Any] = {"stored": stored, "strips": " ".join(strips), "name": name, "note": note}
+    if strips:
+        block = taken_out(template, strips, name or "A block", note)
+        context |= {"part": block, **pictured(block.template)}
+    else:
+        context["refused"] = ["no strip is chosen: choose some on the map first"]
+    known = KeptBlock.objects.filter(owner=signed_in_user(request)).values_list("name", flat=True)
+    return render(request, "reuse/keep_block.html", {**context, "known": list(known), **said}, status=status)
+
+
+@require_POST
+def keep(request: HttpRequest, pk: int) -> HttpResponse:
+    """Keeps chosen strips as a block; under a name that is there as its next version."""
+    stored, user = own_template_or_404(request, pk), signed_in_user(request)
+    name = " ".join(request.POST.get("name", "").split())[:120]
+    try:
+        if not name:
+            raise EditError("a block needs a name")
+        template = workspace(stored).template
+        strips, note = _chosen(template, request.POST.get("strips", "")), request.POST.get("note", "").strip()[:2000]
+        block = taken_out(template, strips, name, note)
+    except DocumentError as wrong:
+        return _keep_page(request, pk, 422, refused=wrong.problems)
+    _store(user, block)
+    return redirect("blocks")
+
+
+def _store(user: User, block: Block) -> KeptBlock:
+    kept, is_new = KeptBlock.objects.get_or_create(owner=user, name=block.name, defaults={"content": to_plain(block)})
+    if not is_new and kept.content != to_plain(block):
+        kept.content, kept.version = to_plain(block), kept.version + 1
+        kept.save()
+    return kept
+
+
+# putting in
+
+
+Source = tuple[Block, KeptBlock | None]
+
+
+def _block(number: int) -> Callable[[HttpRequest], Source]:
+    def source(request: HttpRequest) -> Source:
+        kept = _own_block_or_404(request, number)
+        return from_plain(kept.content), kept
+
+    return source
+
+
+def _strips_of(other: int) -> Callable[[HttpRequest], Source]:
+    """Strips of another template as a block that nobody keeps."""
+
+    def source(request: HttpRequest) -> Source:
+        asked = request.POST if request.method == "POST" else request.GET
+        stored = own_template_or_404(request, other)
+        template = workspace(stored).template
+        wanted = " ".join([*asked.getlist("strips"), *asked.getlist("strip")])
+        inside = set(asked.getlist("section"))
+        chosen = [s.id for s in template.strips if s.section in inside]
+        return taken_out(template, [*_chosen(template, wanted), *chosen], stored.name), None
+
+    return source
+
+
+def _put_page(
+    request: HttpRequest, pk: int, source: Callable[[HttpRequest], Source], status: int = 200, **said: Any
+) -> HttpResponse:
+    stored = own_template_or_404(request, pk)
+    space = workspace(stored)
+    asked = request.POST if request.method == "POST" else request.GET
+    context: dict[str, Any] = {"stored": stored, "into": stored, "way_words": putting.WAY_WORDS}
+    try:
+        block, kept = source(request)
+        context |= {
+            "part": block,
+            "kept": kept,
+            "ends": putting.ends(space.template, block, asked),
+            "clashing": putting.clashing(space.template, block, asked),
+            "chosen": {"names": "free", "channels": "free", "midi": "free", **putting.choices_in(asked)},
+            "passed_on": [(name, value) for name in ("strips", "strip", "section") for value in asked.getlist(name)],
+        }
+        found = putting.put(space.template, block, asked)
+        context |= {"happens": putting.happens(found), **pictured(found.template, space)}
+    except DocumentError as wrong:
+        context["refused"] = wrong.problems
+    return render(request, "reuse/put.html", context | said, status=status)
+
+
+def _put(request: HttpRequest, pk: int, source: Callable[[HttpRequest], Source]) -> HttpResponse:
+    stored, user = own_template_or_404(request, pk), signed_in_user(request)
+    try:
+        base = base_of(request)
+        services.based_on(pk, user, base)
+        block, kept = source(request)
+        found = putting.put(workspace(stored).template, block, request.POST)
+        label = f"Put in {block.name}" if kept else f"Bring {len(block.strips)} strips from {block.name}"
+        services.change(pk, user, base, label, lambda _there: found.template)
+    except services.StaleVersionError as stale:
+        return _put_page(request, pk, source, 409, is_stale=True, since=[entry.label for entry in stale.since[-6:]])
+    except DocumentError as wrong:
+        return _put_page(request, pk, source, 422, refused=wrong.problems)
+    if kept is not None:
+        BlockUse.objects.create(
+            block=kept, template=stored, version=kept.version, content=kept.content, ids=_ids(found)
+        )
+    return redirect(reverse("map", args=[pk]))
+
+
+def _ids(found: Placed) -> dict[str, dict[str, str]]:
+    """Where each piece of a block is now, for telling what changed in it later."""
+    return {
+        "strips": found.ids,
+        "routes": found.routes,
+        "inserts": found.inserts,
+        "sections": found.sections,
+        "machines": found.machines,
+    }
+
+
+@require_safe
+def put_page(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    return _put_page(request, pk, _block(number))
+
+
+@require_POST
+def put_in(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    return _put(request, pk, _block(number))
+
+
+@require_safe
+def from_page(request: HttpRequest, pk: int, other: int) -> HttpResponse:
+    """Strips of another template: which, then what happens to them here."""
+    stored, home = own_template_or_404(request, pk), own_template_or_404(request, other)
+    if any(request.GET.getlist(name) for name in ("strips", "strip", "section")):
+        return _put_page(request, pk, _strips_of(other))
+    template = workspace(home).template
+    groups = [(section, [s for s in template.strips if s.section == section.id]) for section in template.sections]
+    rest = [strip for strip in template.strips if strip.section is None]
+    return render(request, "reuse/from.html", {"stored": stored, "home": home, "groups": groups, "rest": rest})
+
+
+@require_POST
+def bring_from(request: HttpRequest, pk: int, other: int) -> HttpResponse:
+    return _put(request, pk, _strips_of(other))
+
+
+@require_safe
+def choose_page(request: HttpRequest, pk: int) -> HttpResponse:
+    """What may be put in: blocks, and other templates; and blocks here of which a newer state is kept."""
+    stored, user = own_template_or_404(request, pk), signed_in_user(request)
+    others = services.of_owner(user).exclude(pk=pk).defer("head", "slots")
+    return render(
+        request,
+        "reuse/choose.html",
+        {
+            "stored": stored,
+            "blocks": KeptBlock.objects.filter(owner=user),
+            "others": others,
+            "newer": newer_states(stored),
+        },
+    )
+
+
+# a newer state of a block
+
+
+def newer_states(stored: StoredTemplate) -> list[BlockUse]:
+    """Blocks in a template of which a newer state is kept."""
+    uses = BlockUse.objects.filter(template=stored).select_related("block")
+    return [use for use in uses if use.version < use.block.version]
+
+
+def _renewed(stored: StoredTemplate, use: BlockUse) -> tuple[Template, list[Difference], tuple[str, ...]]:
+    """A template with what changed in a block since it was put in, the differences, and strips that are gone."""
+    there = workspace(stored).template
+    was, now = (under_ids(from_plain(one), use.ids, there) for one in (use.content, use.block.content))
+    found = carried(was, replace(now, name=was.name), there)
+    return found.template, differences(there, found.template, found.gone), found.gone
+
+
+@require_safe
+def renew_page(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    return _renew_page(request, pk, number)
+
+
+def _use_or_404(request: HttpRequest, pk: int, number: int) -> tuple[StoredTemplate, BlockUse]:
+    stored = own_template_or_404(request, pk)
+    return stored, get_object_or_404(BlockUse.objects.select_related("block"), template=stored, pk=number)
+
+
+def _renew_page(request: HttpRequest, pk: int, number: int, status: int = 200, **said_: Any) -> HttpResponse:
+    """What changed in a block since it was put in here, with ticks."""
+    stored, use = _use_or_404(request, pk, number)
+    space = workspace(stored)
+    made, listed, gone = _renewed(stored, use)
+    asked = request.POST if request.method == "POST" else request.GET
+    context = {"stored": stored, "into": stored, "use": use}
+    context |= ticked_rows(space, made, listed, gone, asked)
+    return render(request, "reuse/renew.html", context | said_, status=status)
+
+
+@require_POST
+def renew(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """Takes what is ticked, as one edit; from then on the block is used here in its present state."""
+    stored, use = _use_or_404(request, pk, number)
+    user, keys = signed_in_user(request), request.POST.getlist("key")
+    try:
+        base = base_of(request)
+        services.based_on(pk, user, base)
+        made, _listed, gone = _renewed(stored, use)
+        after = merged(workspace(stored).template, made, keys, gone) if keys else workspace(stored).template
+        label = f"Renew {use.block.name}: {len(keys)} difference{'' if len(keys) == 1 else 's'}"
+        services.change(pk, user, base, label, lambda _there: after)
+    except services.StaleVersionError as stale:
+        return _renew_page(request, pk, number, 409, is_stale=True, since=[entry.label for entry in stale.since[-6:]])
+    except DocumentError as wrong:
+        return _renew_page(request, pk, number, 422, refused=wrong.problems)
+    BlockUse.objects.filter(pk=use.pk).update(version=use.block.version, content=use.block.content)
+    return redirect(reverse("map", args=[pk]))
