@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from django.contrib.auth.models import User
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -18,7 +17,7 @@ from lattice.edits.putting_in import Placed
 from lattice.edits.renaming import under_ids
 from lattice.edits.taking_out import taken_out
 from lattice.errors import DocumentError, EditError
-from lattice.formats.block_json import dump, from_plain, to_plain
+from lattice.formats.block_json import dump, from_plain
 from lattice.model.block import Block
 from lattice.model.document import Template
 from lattice.model.names import slug
@@ -27,6 +26,7 @@ from web.editor.writes import base_of
 from web.reuse import putting
 from web.reuse.making import ticked_rows
 from web.reuse.models import BlockUse, KeptBlock
+from web.reuse.services import keep_block
 from web.shelf import services
 from web.shelf.access import own_template_or_404, signed_in_user
 from web.shelf.models import StoredTemplate
@@ -110,16 +110,8 @@ def keep(request: HttpRequest, pk: int) -> HttpResponse:
         block = taken_out(template, strips, name, note)
     except DocumentError as wrong:
         return _keep_page(request, pk, 422, refused=wrong.problems)
-    _store(user, block)
+    keep_block(user, block)
     return redirect("blocks")
-
-
-def _store(user: User, block: Block) -> KeptBlock:
-    kept, is_new = KeptBlock.objects.get_or_create(owner=user, name=block.name, defaults={"content": to_plain(block)})
-    if not is_new and kept.content != to_plain(block):
-        kept.content, kept.version = to_plain(block), kept.version + 1
-        kept.save()
-    return kept
 
 
 # putting in

@@ -174,6 +174,13 @@ def duplicate(stored: StoredTemplate, user: User) -> StoredTemplate:
     return copy
 
 
+def store_starter(user: User, template: Template) -> StoredTemplate:
+    """A starter under its own name, or as a copy where that is taken."""
+    taken = {known.name for known in of_owner(user)}
+    name = template.name if template.name not in taken else _copy_name(template.name, taken)
+    return store(user, replace(template, name=name))
+
+
 def store_variant(stored: StoredTemplate, user: User, template: Template) -> StoredTemplate:
     """A template made from another one; what that was by then is kept, so that later changes can be carried over."""
     made = store(user, template)

@@ -14,6 +14,7 @@ from web.shelf import services
 from web.shelf.access import own_template_or_404, signed_in_user
 from web.shelf.forms import NewForm
 from web.shelf.models import StoredTemplate
+from web.shelf.starters import STARTERS
 from web.shelf.workspace import workspace
 
 
@@ -39,13 +40,17 @@ def demo(request: HttpRequest) -> HttpResponse:
 
 @require_http_methods(["GET", "HEAD", "POST"])
 def new(request: HttpRequest) -> HttpResponse:
+    """An empty sheet by its name, or one of the starters as it is."""
+    starter = STARTERS.get(request.POST.get("starter", ""))
+    if starter is not None:
+        return redirect("map", services.store_starter(signed_in_user(request), starter.make()).pk)
     form = NewForm(request.POST or None)
     if request.method == "POST" and form.is_valid():
         try:
             return redirect("map", services.store(signed_in_user(request), form.template()).pk)
         except DocumentError as error:
             form.add_error("name", error.problems[0])
-    return render(request, "shelf/new.html", {"form": form})
+    return render(request, "shelf/new.html", {"form": form, "starters": STARTERS.values()})
 
 
 @require_POST

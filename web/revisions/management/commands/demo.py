@@ -10,7 +10,7 @@ from django.core.management.base import BaseCommand, CommandParser
 
 from lattice.generate import generate
 from web.accounts.links import token_for
-from web.revisions.demo import second_studio, with_history
+from web.revisions.demo import second_studio, with_history, with_parts
 from web.shelf import services
 from web.shelf.demo import night_ferry
 from web.shelf.demo.podcast import podcast
@@ -32,9 +32,12 @@ class Command(BaseCommand):
             user.save()
         names = {stored.name for stored in services.of_owner(user)}
         large = [generate(options["large"])] if options["large"] else []
-        for template in (*large, podcast(), night_ferry.clean()):
+        for template in (*large, podcast()):
             if template.name not in names:
                 services.store(user, template)
+        clean = night_ferry.clean()
+        if clean.name not in names:
+            with_parts(user, services.store(user, clean))
         if "Night Ferry" not in names:
             with_history(user)
             services.keep_inventory(user, second_studio())
