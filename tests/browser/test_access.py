@@ -10,7 +10,8 @@ from playwright.sync_api import Page
 
 from web.bringing.services import put_aside
 from web.editor.places.base import PLACES
-from web.revisions.demo import second_studio, with_history
+from web.reuse.models import KeptBlock
+from web.revisions.demo import second_studio, with_history, with_parts
 from web.shelf import services
 from web.shelf.demo.sample_workbook import sample_workbook
 from web.shelf.workspace import workspace
@@ -34,6 +35,15 @@ ADDRESSES = {name: f"/t/{{pk}}/{name}/" for name in PLACES} | {
     "strip inserts": "/t/{pk}/strips/?strip=narration-en",
     "stems of a set": "/t/{pk}/stems/?set=stereo&only=1",
     "compare": "/t/{pk}/revisions/compare/?from=1&to=now",
+    "cut down": "/t/{pk}/cut/?section=choir",
+    "another layout": "/t/{pk}/layout/?after=5.1",
+    "carry over": "/t/{variant}/carry/",
+    "keep as a block": "/t/{pk}/block/?strips=glass-sampler",
+    "blocks": "/blocks/",
+    "put in": "/t/{variant}/put/",
+    "put a block in": "/t/{variant}/put/{block}/",
+    "from another": "/t/{variant}/from/{pk}/",
+    "recordings": "/t/{pk}/recordings/",
     "sign-in": "/sign-in/",
 }
 
@@ -48,10 +58,16 @@ def test_a_page_has_no_fault_that_axe_knows(page: Page, person, place: str) -> N
     finding = workspace(stored).audit.findings[2].fingerprint
     brought = put_aside(person, sample_workbook(), "Channels").pk
     newer = put_aside(person, b"Track,Level\nGlass sampler,loud\nBell,-3\n", "Newer", stored).pk
+    with_parts(person, stored)
+    variant = stored.variants.get().pk
+    block = KeptBlock.objects.get(name="Choir").pk
     if place == "sign-in":
         page.context.clear_cookies()
     page.emulate_media(color_scheme="light")
-    page.goto(ADDRESSES[place].format(pk=stored.pk, finding=finding, brought=brought, newer=newer))
+    known = {"finding": finding, "brought": brought, "newer": newer, "variant": variant, "block": block}
+    answer = page.goto(ADDRESSES[place].format(pk=stored.pk, **known))
+    assert answer is not None
+    assert answer.ok
     page.wait_for_timeout(150)
     assert page.evaluate("document.documentElement.scrollWidth <= innerWidth")
     page.evaluate("alike => document.querySelectorAll(alike).forEach(one => one.remove())", ALIKE)

@@ -44,15 +44,15 @@ def _own_block_or_404(request: HttpRequest, number: int) -> KeptBlock:
 def blocks_page(request: HttpRequest) -> HttpResponse:
     """All blocks of a person: what is in each, and where it was used."""
     kept = KeptBlock.objects.filter(owner=signed_in_user(request)).prefetch_related("uses__template")
-    rows = [
-        {
-            "kept": one,
-            "part": from_plain(one.content),
-            "uses": [use for use in one.uses.all() if use.template.deleted_at is None],
-        }
-        for one in kept
-    ]
-    return render(request, "reuse/blocks.html", {"rows": rows})
+    return render(request, "reuse/blocks.html", {"rows": [_shelf_row(one) for one in kept]})
+
+
+def _shelf_row(kept: KeptBlock) -> dict[str, Any]:
+    part = from_plain(kept.content)
+    names = {strip.id: strip.name for strip in part.template.strips}
+    ends = [end.name if names[end.strip] in end.name else f"{end.name}: {names[end.strip]}" for end in part.ends]
+    uses = [use for use in kept.uses.all() if use.template.deleted_at is None]
+    return {"kept": kept, "part": part, "ends": ends, "uses": uses}
 
 
 @require_safe
