@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import json
+from io import BytesIO
 from random import Random
 from typing import Any
+from zipfile import ZipFile
 
 from tests.random_edits import NUMBERS, WORDS
 
@@ -82,3 +84,17 @@ def mutated_sheet(sheet: str, chance: Random) -> bytes:
     text = chance.choice(("\n", "\r\n", "\n\n")).join(chance.choice((",", ";", "\t")).join(line) for line in lines)
     data = text.encode("utf-8", "surrogatepass")
     return scratched(data, chance) if chance.random() < 0.15 else data
+
+
+def mutated_workbook(book: bytes, chance: Random) -> bytes:
+    """A workbook with bytes of its parts changed and packed again, or a part left out, or the file itself scratched."""
+    if chance.random() < 0.2:
+        return scratched(book, chance)
+    made = BytesIO()
+    with ZipFile(BytesIO(book)) as old, ZipFile(made, "w") as new:
+        for name in old.namelist():
+            if chance.random() < 0.05:
+                continue
+            part = old.read(name)
+            new.writestr(name, scratched(part, chance) if chance.random() < 0.2 else part)
+    return made.getvalue()

@@ -1,4 +1,4 @@
-"""Structural mutations of documents, sheets, inventories and edits, for as long as is asked: `make test-long`.
+"""Structural mutations of documents, sheets, workbooks, inventories and edits, for as long as is asked: `make test-long`.
 
 Run: python -m tests.fuzz.run [--seconds 600] [--seed N] [--kind documents]. The seed is printed; the same seed makes the
 same mutations. What crashes is printed with what is needed to make it again; it is then kept as a small case in the
@@ -23,13 +23,14 @@ from lattice.checks import audit
 from lattice.edits import apply, apply_steps
 from lattice.errors import DocumentError
 from lattice.exports import EXPORTS
-from lattice.formats import inventory, track_sheet
+from lattice.formats import any_table, inventory, track_sheet
 from lattice.formats.document_json import dump, encode, load, to_plain
+from lattice.formats.tables.choices import Choices
 from lattice.generate import generate
 from lattice.model.document import Template
 from lattice.model.inventory import inventory_of
 from tests.flows import flows
-from tests.fuzz.mutations import as_json, mutated, mutated_sheet
+from tests.fuzz.mutations import as_json, mutated, mutated_sheet, mutated_workbook
 from tests.random_edits import RandomEdits
 from tests.strategies import templates
 
@@ -89,6 +90,26 @@ def sheets(made: Template, chance: Random) -> None:
     _used(read.template, chance)
 
 
+def tables(made: Template, chance: Random) -> None:
+    """Heads that are nobody's: what is read by guess is a template that is good for everything."""
+    heads, *rest = EXPORTS["csv"].write(made).decode().split("\n")
+    _read_by_guess(
+        mutated_sheet("\n".join([heads.replace("name", "Track").replace("to", "Out"), *rest]), chance), chance
+    )
+
+
+def workbooks(made: Template, chance: Random) -> None:
+    _read_by_guess(mutated_workbook(EXPORTS["xlsx"].write(made), chance), chance)
+
+
+def _read_by_guess(data: bytes, chance: Random) -> None:
+    try:
+        read = any_table.read_any(data, "x", Choices()).template
+    except DocumentError as refused:
+        raise RefusedError from refused
+    _used(read, chance)
+
+
 def inventories(made: Template, chance: Random) -> None:
     known = inventory_of(made, made.machines[0])
     if chance.random() < 0.5:
@@ -115,7 +136,7 @@ def edits(made: Template, chance: Random) -> None:
 
 
 KINDS: dict[str, Callable[[Template, Random], None]] = {
-    function.__name__: function for function in (documents, sheets, inventories, edits)
+    function.__name__: function for function in (documents, sheets, tables, workbooks, inventories, edits)
 }
 
 

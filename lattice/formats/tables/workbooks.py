@@ -8,6 +8,7 @@ from __future__ import annotations
 import base64
 import binascii
 import io
+import lzma
 import re
 import zipfile
 import zlib
@@ -25,6 +26,17 @@ ZIP, COMPOUND = b"PK\x03\x04", b"\xd0\xcf\x11\xe0"
 # A workbook of 16 MiB holds ten times that when it is unpacked; a bomb a thousand times.
 MOST_UNPACKED = 256 * 1024 * 1024
 CHUNK = 1024 * 1024
+# What zipfile lets through of an archive with bytes changed: headers, offsets, methods, the stream itself.
+DAMAGES = (
+    zipfile.BadZipFile,
+    NotImplementedError,
+    RuntimeError,
+    EOFError,
+    OSError,
+    ValueError,
+    zlib.error,
+    lzma.LZMAError,
+)
 # Workbooks that were written here: the sheet of strips, and the document that goes along (`workbook_writer`).
 STRIPS, CARRIED = "Strips", "document"
 LONGEST_CELL = 32_000  # characters; a cell holds 32,767
@@ -85,7 +97,7 @@ def _refuse_bombs(data: bytes) -> None:
                         if unpacked > MOST_UNPACKED:
                             most = MOST_UNPACKED // 1024 // 1024
                             raise DocumentError([f"the workbook unpacks to more than {most} MiB; no more are allowed"])
-    except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError, OSError) as wrong:
+    except DAMAGES as wrong:
         raise DocumentError([f"the workbook is damaged: {wrong}"]) from None
 
 

@@ -155,6 +155,22 @@ def lying() -> bytes:
     return bytes(data)
 
 
+def scrambled() -> bytes:
+    """The last member's stream begins with a block of no type that deflate knows (RFC 1951)."""
+    data = bytearray(bomb())
+    at = data.rindex(b"PK\x03\x04") + 30 + len("xl/media/zeros.bin")
+    data[at] = 0xFF
+    return bytes(data)
+
+
+def pointing_nowhere() -> bytes:
+    """The file begins after it ends, as its directory says: offsets become negative."""
+    data = bytearray(workbook())
+    at = data.rindex(b"PK\x05\x06")
+    data[at + 16 : at + 20] = (2**31).to_bytes(4, "little")
+    return bytes(data)
+
+
 COMPOUND = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + bytes(600)
 WRONG = {
     "a password": (COMPOUND + "EncryptedPackage".encode("utf-16-le"), "the workbook has a password"),
@@ -162,6 +178,8 @@ WRONG = {
     "an older workbook that is none": (COMPOUND, "the workbook cannot be read"),
     "another archive": (open_document().replace(b"content.xml", b"connect.xml"), "an archive, not a workbook"),
     "cut off": (workbook()[:900], "the workbook is damaged"),
+    "bytes changed": (scrambled(), "the workbook is damaged"),
+    "points nowhere": (pointing_nowhere(), "the workbook is damaged"),
     "lies about its size": (lying(), "the workbook is damaged"),
     "nothing in it": (workbook(lambda _book, _sheet: None), "no sheet with a filled cell"),
     "many rows": (b"Track\n" * (MOST_ROWS + 1), f"more than {MOST_ROWS} rows"),
