@@ -14,6 +14,7 @@ from lattice.edits.pieces import all_known, position
 from lattice.errors import EditError
 from lattice.model.document import LONGEST_LABEL, MAX_STRIPS, Insert, Route, Section, Strip, Template
 from lattice.model.names import free_id, free_route_ids, slug
+from lattice.model.sections import with_inner
 
 # A slip of the finger in this field should not fill the template.
 MOST_TIMES = 200
@@ -55,14 +56,8 @@ def duplicate_section(template: Template, section: str, times: int = 1) -> Templ
 
 def _inside(template: Template, section: str) -> list[str]:
     """A section and those within it, in document order."""
-    parents = {known.id: known.parent for known in template.sections}
-
-    def lies_in(at: str | None) -> bool:
-        while at is not None and at != section:
-            at = parents[at]
-        return at == section
-
-    return [known.id for known in template.sections if lies_in(known.id)]
+    found = with_inner(template, {section})
+    return [known.id for known in template.sections if known.id in found]
 
 
 def _copied_section(template: Template, inside: list[str], originals: list[Strip]) -> Template:

@@ -13,6 +13,7 @@ from lattice.edits.pieces import all_known
 from lattice.errors import EditError
 from lattice.model.dangling import rule_without, without_strips
 from lattice.model.document import Route, Template
+from lattice.model.sections import with_inner, with_outer
 
 
 @dataclass(frozen=True)
@@ -75,7 +76,7 @@ def cut(template: Template, strips: Collection[str], sections: Collection[str] =
         Where there is no such strip or section, none is named, or nothing would go.
     """
     chosen = set(all_known(template.strips, strips, "strip"))
-    inside = _with_inner(template, all_known(template.sections, sections, "section"))
+    inside = with_inner(template, all_known(template.sections, sections, "section"))
     chosen |= {strip.id for strip in template.strips if strip.section in inside}
     if not chosen:
         raise EditError("no strip is chosen")
@@ -83,8 +84,7 @@ def cut(template: Template, strips: Collection[str], sections: Collection[str] =
     gone = frozenset(strip.id for strip in template.strips if strip.id not in kept)
     severed = tuple(route for route in template.routes if route.from_strip in gone and route.to in kept)
     left = without_strips(template, gone)
-    used = {strip.section for strip in left.strips}
-    used |= set(_above(template, used))
+    used = with_outer(template, {strip.section for strip in left.strips})
     empty = {f"section:{section.id}" for section in left.sections if section.id not in used}
     rules = (rule_without(rule, empty) for rule in left.rules)
     left = replace(
@@ -93,30 +93,6 @@ def cut(template: Template, strips: Collection[str], sections: Collection[str] =
     )  # fmt: skip
     changed = downstream(left.routes, {route.to for route in severed})
     return CutDown(left, kept, severed, changed, tuple(_lost(template, left)))
-
-
-def _with_inner(template: Template, sections: Collection[str]) -> set[str]:
-    """Sections and those inside them."""
-    found = set(sections)
-    parents = {section.id: section.parent for section in template.sections}
-    for section in parents:
-        at, way = section, [section]
-        while (above := parents[at]) is not None and at not in found:
-            at = above
-            way.append(at)
-        if at in found:
-            found.update(way)
-    return found
-
-
-def _above(template: Template, sections: Iterable[str | None]) -> Iterator[str]:
-    """The sections around some."""
-    parents = {section.id: section.parent for section in template.sections}
-    for section in sections:
-        at = parents.get(section or "")
-        while at is not None:
-            yield at
-            at = parents[at]
 
 
 def _lost(before: Template, after: Template) -> Iterator[str]:

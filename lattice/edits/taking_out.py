@@ -11,6 +11,7 @@ from lattice.errors import EditError
 from lattice.formats.gate import passed
 from lattice.model.block import Block, OpenEnd
 from lattice.model.document import Choice, Machine, Route, Rule, Section, Stem, Strip, Template, machine_id
+from lattice.model.sections import with_outer
 
 # What people call an end, by the kind of its routes and whether they leave the block; a feed or send by where it leads.
 INTO = {"midi": "from notes", "tie": "from another machine"}
@@ -98,13 +99,7 @@ def _a(kind: str) -> str:
 
 def _sections(template: Template, strips: Iterable[Strip], inside: Collection[str]) -> tuple[Section, ...]:
     """The sections of strips with those around them; a bus outside is no longer theirs."""
-    parents = {section.id: section.parent for section in template.sections}
-    wanted: set[str] = set()
-    for strip in strips:
-        at = strip.section
-        while at is not None and at not in wanted:
-            wanted.add(at)
-            at = parents[at]
+    wanted = with_outer(template, (strip.section for strip in strips))
     return tuple(
         section if section.bus is None or section.bus in inside else replace(section, bus=None)
         for section in template.sections if section.id in wanted

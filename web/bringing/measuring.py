@@ -9,7 +9,6 @@ from typing import Any
 from django.core.files.uploadedfile import TemporaryUploadedFile
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
-from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
@@ -22,6 +21,7 @@ from lattice.model.edit_step import EditStep
 from lattice.model.names import slug
 from web.bringing.models import Recording, Recordings
 from web.bringing.services import LASTS
+from web.editor.kept import kept
 from web.editor.writes import base_of
 from web.shelf import services
 from web.shelf.access import own_template_or_404, signed_in_user
@@ -131,15 +131,16 @@ def _shown(of: Recordings) -> dict[str, Any]:
 def keep(request: HttpRequest, number: int) -> HttpResponse:
     """Takes the levels into the strips that are named, and makes strips of the others where that is wanted."""
     of = _own_or_404(request, number)
-    try:
+
+    def work() -> StoredTemplate:
         stored = _kept(request, of, base_of(request))
-    except services.StaleVersionError as stale:
-        since = [entry.label for entry in stale.since[-6:]]
-        return render(request, "bringing/recordings.html", {**_shown(of), "is_stale": True, "since": since}, status=409)
-    except DocumentError as wrong:
-        return render(request, "bringing/recordings.html", {**_shown(of), "refused": wrong.problems}, status=422)
-    of.delete()
-    return redirect(reverse("levels" if of.into else "map", args=[stored.pk]))
+        of.delete()
+        return stored
+
+    def page(status: int, **said: Any) -> HttpResponse:
+        return render(request, "bringing/recordings.html", {**_shown(of), **said}, status=status)
+
+    return kept(work, page, "levels" if of.into else "map")
 
 
 def _kept(request: HttpRequest, of: Recordings, base: int) -> StoredTemplate:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.core.exceptions import RequestDataTooBig
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
-from django.urls import reverse
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from lattice.errors import DocumentError
@@ -14,11 +15,11 @@ from web.bringing.forms import BringForm
 from web.bringing.models import Brought
 from web.bringing.reading import read
 from web.bringing.showing import shown
+from web.editor.kept import kept
 from web.editor.writes import base_of
 from web.shelf.access import own_template_or_404, signed_in_user
 from web.shelf.demo.sample_workbook import NAME, sample_workbook
 from web.shelf.models import StoredTemplate
-from web.shelf.services import StaleVersionError
 from web.shelf.workspace import workspace
 
 
@@ -92,11 +93,8 @@ def choose(request: HttpRequest, number: int) -> HttpResponse:
 def keep(request: HttpRequest, number: int) -> HttpResponse:
     """Keeps what is shown; where it cannot be, says why."""
     brought = _own_or_404(request, number)
-    try:
-        stored = services.keep(signed_in_user(request), brought, base_of(request))
-    except StaleVersionError as stale:
-        since = [entry.label for entry in stale.since[-6:]]
-        return render(request, "bringing/page.html", {**shown(brought), "since": since, "is_stale": True}, status=409)
-    except DocumentError as wrong:
-        return render(request, "bringing/page.html", {**shown(brought), "refused": wrong.problems}, status=422)
-    return redirect(reverse("map", args=[stored.pk]))
+
+    def page(status: int, **said: Any) -> HttpResponse:
+        return render(request, "bringing/page.html", {**shown(brought), **said}, status=status)
+
+    return kept(lambda: services.keep(signed_in_user(request), brought, base_of(request)), page)

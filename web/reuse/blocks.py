@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 from msgspec.structs import replace
 
@@ -21,6 +21,7 @@ from lattice.formats.block_json import dump, from_plain
 from lattice.model.block import Block
 from lattice.model.document import Template
 from lattice.model.names import slug
+from web.editor.kept import asked_of, kept
 from web.editor.picture import pictured
 from web.editor.writes import base_of
 from web.reuse import putting
@@ -43,8 +44,8 @@ def _own_block_or_404(request: HttpRequest, number: int) -> KeptBlock:
 @require_safe
 def blocks_page(request: HttpRequest) -> HttpResponse:
     """All blocks of a person: what is in each, and where it was used."""
-    kept = KeptBlock.objects.filter(owner=signed_in_user(request)).prefetch_related("uses__template")
-    return render(request, "reuse/blocks.html", {"rows": [_shelf_row(one) for one in kept]})
+    blocks = KeptBlock.objects.filter(owner=signed_in_user(request)).prefetch_related("uses__template")
+    return render(request, "reuse/blocks.html", {"rows": [_shelf_row(one) for one in blocks]})
 
 
 def _shelf_row(kept: KeptBlock) -> dict[str, Any]:
@@ -84,7 +85,7 @@ def _keep_page(request: HttpRequest, pk: int, status: int = 200, **said: Any) ->
     """The strips that are chosen, as the block they would be."""
     stored = own_template_or_404(request, pk)
     template = workspace(stored).template
-    asked = request.POST if request.method == "POST" else request.GET
+    asked = asked_of(request)
     strips = _chosen(template, asked.get("strips", ""))
     name, note = asked.get("name", ""), asked.get("note", "")
     context: dict[str, Any] = {"stored": stored, "strips": " ".join(strips), "name": name, "note": note}
@@ -132,7 +133,7 @@ def _strips_of(other: int) -> Callable[[HttpRequest], Source]:
     """Strips of another template as a block that nobody keeps."""
 
     def source(request: HttpRequest) -> Source:
-        asked = request.POST if request.method == "POST" else request.GET
+        asked = asked_of(request)
         stored = own_template_or_404(request, other)
         template = workspace(stored).template
         wanted = " ".join([*asked.getlist("strips"), *asked.getlist("strip")])
@@ -148,7 +149,7 @@ def _put_page(
 ) -> HttpResponse:
     stored = own_template_or_404(request, pk)
     space = workspace(stored)
-    asked = request.POST if request.method == "POST" else request.GET
+    asked = asked_of(request)
     context: dict[str, Any] = {"stored": stored, "into": stored, "way_words": putting.WAY_WORDS}
     try:
         block, kept = source(request)
@@ -169,22 +170,19 @@ def _put_page(
 
 def _put(request: HttpRequest, pk: int, source: Callable[[HttpRequest], Source]) -> HttpResponse:
     stored, user = own_template_or_404(request, pk), signed_in_user(request)
-    try:
+
+    def work() -> StoredTemplate:
         base = base_of(request)
         services.based_on(pk, user, base)
-        block, kept = source(request)
+        block, of = source(request)
         found = putting.put(workspace(stored).template, block, request.POST)
-        label = f"Put in {block.name}" if kept else f"Bring {len(block.strips)} strips from {block.name}"
-        services.change(pk, user, base, label, lambda _there: found.template)
-    except services.StaleVersionError as stale:
-        return _put_page(request, pk, source, 409, is_stale=True, since=[entry.label for entry in stale.since[-6:]])
-    except DocumentError as wrong:
-        return _put_page(request, pk, source, 422, refused=wrong.problems)
-    if kept is not None:
-        BlockUse.objects.create(
-            block=kept, template=stored, version=kept.version, content=kept.content, ids=_ids(found)
-        )
-    return redirect(reverse("map", args=[pk]))
+        label = f"Put in {block.name}" if of else f"Bring {len(block.strips)} strips from {block.name}"
+        changed = services.change(pk, user, base, label, lambda _there: found.template)
+        if of is not None:
+            BlockUse.objects.create(block=of, template=stored, version=of.version, content=of.content, ids=_ids(found))
+        return changed
+
+    return kept(work, partial(_put_page, request, pk, source))
 
 
 def _ids(found: Placed) -> dict[str, dict[str, str]]:
@@ -274,7 +272,7 @@ def _renew_page(request: HttpRequest, pk: int, number: int, status: int = 200, *
     stored, use = _use_or_404(request, pk, number)
     space = workspace(stored)
     made, listed, gone = _renewed(stored, use)
-    asked = request.POST if request.method == "POST" else request.GET
+    asked = asked_of(request)
     context = {"stored": stored, "into": stored, "use": use}
     context |= ticked_rows(space, made, listed, gone, asked)
     return render(request, "reuse/renew.html", context | said_, status=status)
@@ -285,16 +283,15 @@ def renew(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     """Takes what is ticked, as one edit; from then on the block is used here in its present state."""
     stored, use = _use_or_404(request, pk, number)
     user, keys = signed_in_user(request), request.POST.getlist("key")
-    try:
+
+    def work() -> StoredTemplate:
         base = base_of(request)
         services.based_on(pk, user, base)
         made, _listed, gone = _renewed(stored, use)
         after = merged(workspace(stored).template, made, keys, gone) if keys else workspace(stored).template
         label = f"Renew {use.block.name}: {len(keys)} difference{'' if len(keys) == 1 else 's'}"
-        services.change(pk, user, base, label, lambda _there: after)
-    except services.StaleVersionError as stale:
-        return _renew_page(request, pk, number, 409, is_stale=True, since=[entry.label for entry in stale.since[-6:]])
-    except DocumentError as wrong:
-        return _renew_page(request, pk, number, 422, refused=wrong.problems)
-    BlockUse.objects.filter(pk=use.pk).update(version=use.block.version, content=use.block.content)
-    return redirect(reverse("map", args=[pk]))
+        changed = services.change(pk, user, base, label, lambda _there: after)
+        BlockUse.objects.filter(pk=use.pk).update(version=use.block.version, content=use.block.content)
+        return changed
+
+    return kept(work, partial(_renew_page, request, pk, number))

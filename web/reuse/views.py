@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 from django.http import Http404, HttpRequest, HttpResponse, QueryDict
-from django.shortcuts import redirect, render
-from django.urls import reverse
+from django.shortcuts import render
 from django.views.decorators.http import require_POST, require_safe
 
 from lattice.edits.reformatting import LAYOUTS
 from lattice.errors import DocumentError, EditError
 from lattice.model.document import Template
+from web.editor.kept import asked_of, kept
 from web.editor.picture import pictured
 from web.editor.writes import base_of
 from web.reuse import making
@@ -50,23 +51,19 @@ def _shown(stored: StoredTemplate, asked: QueryDict, maker: Maker, **more: Any) 
 def _kept(request: HttpRequest, pk: int, maker: Maker, page: Callable[..., HttpResponse]) -> HttpResponse:
     """Keeps what was shown: as a variant under a name, or as one edit."""
     stored, user = own_template_or_404(request, pk), signed_in_user(request)
-    try:
+
+    def work() -> StoredTemplate:
         base = base_of(request)
         services.based_on(pk, user, base)
         made = maker(workspace(stored).template, request.POST)
         if made is None:
             raise EditError("nothing is chosen")
         if request.POST.get("as") == "variant":
-            stored = services.store_variant(
-                stored, user, making.as_variant(made.template, request.POST.get("name", ""))
-            )
-        else:
-            stored = services.change(pk, user, base, made.label, lambda _there: made.template)
-    except services.StaleVersionError as stale:
-        return page(request, pk, 409, is_stale=True, since=[entry.label for entry in stale.since[-6:]])
-    except DocumentError as wrong:
-        return page(request, pk, 422, refused=wrong.problems)
-    return redirect(reverse("map", args=[stored.pk]))
+            variant = making.as_variant(made.template, request.POST.get("name", ""))
+            return services.store_variant(stored, user, variant)
+        return services.change(pk, user, base, made.label, lambda _there: made.template)
+
+    return kept(work, partial(page, request, pk))
 
 
 # cut down
@@ -79,7 +76,7 @@ def cut_page(request: HttpRequest, pk: int) -> HttpResponse:
 
 def _cut(request: HttpRequest, pk: int, status: int = 200, **said_: Any) -> HttpResponse:
     stored = own_template_or_404(request, pk)
-    asked = request.POST if request.method == "POST" else request.GET
+    asked = asked_of(request)
     template = workspace(stored).template
     more = {
         "chosen_sections": asked.getlist("section"),
@@ -104,7 +101,7 @@ def layout_page(request: HttpRequest, pk: int) -> HttpResponse:
 
 def _layout(request: HttpRequest, pk: int, status: int = 200, **said_: Any) -> HttpResponse:
     stored = own_template_or_404(request, pk)
-    asked = request.POST if request.method == "POST" else request.GET
+    asked = asked_of(request)
     template = workspace(stored).template
     before, after = making.layouts_asked(template, asked)
     more = {
@@ -141,7 +138,7 @@ def _carry(request: HttpRequest, pk: int, status: int = 200, **said_: Any) -> Ht
         found, listed = making.changes_of_origin(stored, space, origin)
     except DocumentError as wrong:
         return render(request, "reuse/carry.html", {**context, "refused": wrong.problems, **said_}, status=status)
-    asked = request.POST if request.method == "POST" else request.GET
+    asked = asked_of(request)
     context |= making.ticked_rows(space, found.template, listed, found.gone, asked)
     return render(request, "reuse/carry.html", context | said_, status=status)
 
@@ -154,15 +151,14 @@ def keep_carried(request: HttpRequest, pk: int) -> HttpResponse:
     if origin is None:
         raise Http404
     keys = request.POST.getlist("key")
-    try:
+
+    def work() -> StoredTemplate:
         base = base_of(request)
         services.based_on(pk, user, base)
         after = making.carry_over(stored, workspace(stored), workspace(origin), keys)
         label = f"Carry over from {origin.name}: {len(keys)} difference{'' if len(keys) == 1 else 's'}"
-        services.change(pk, user, base, label, lambda _there: after)
-    except services.StaleVersionError as stale:
-        return _carry(request, pk, 409, is_stale=True, since=[entry.label for entry in stale.since[-6:]])
-    except DocumentError as wrong:
-        return _carry(request, pk, 422, refused=wrong.problems)
-    StoredTemplate.objects.filter(pk=pk).update(variant_base=bytes(origin.head))
-    return redirect(reverse("map", args=[pk]))
+        changed = services.change(pk, user, base, label, lambda _there: after)
+        StoredTemplate.objects.filter(pk=pk).update(variant_base=bytes(origin.head))
+        return changed
+
+    return kept(work, partial(_carry, request, pk))

@@ -1,0 +1,28 @@
+"""Pages that show what would be made and keep it: then the map, or the page again with why it was not kept."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from django.http import HttpRequest, HttpResponse, QueryDict
+from django.shortcuts import redirect
+
+from lattice.errors import DocumentError
+from web.shelf.models import StoredTemplate
+from web.shelf.services import StaleVersionError
+
+
+def asked_of(request: HttpRequest) -> QueryDict:
+    """What a page is asked for: its address, or the form that could not be kept."""
+    return request.POST if request.method == "POST" else request.GET
+
+
+def kept(work: Callable[[], StoredTemplate], page: Callable[..., HttpResponse], place: str = "map") -> HttpResponse:
+    """Does the work and leads to a place of what it wrote; a refusal shows the page again and has changed nothing."""
+    try:
+        stored = work()
+    except StaleVersionError as stale:
+        return page(status=409, is_stale=True, since=[entry.label for entry in stale.since[-6:]])
+    except DocumentError as wrong:
+        return page(status=422, refused=wrong.problems)
+    return redirect(place, stored.pk)
