@@ -73,10 +73,16 @@ def bring(page: Page) -> None:
     page.wait_for_selector(".bring-map svg")
 
 
+def put_in(page: Page) -> None:
+    page.click("text=Podcast kit")
+    page.goto(page.url.replace("/map/", "/put/"))
+    page.click("text=Glass and tide")
+    page.wait_for_selector(".bring-map svg")
+
+
 VIEWS: list[tuple[str, str, str, Callable[[Page], None] | None]] = [
     ("map-paper", "/demo/", "light", None),
     ("map-dark", "/demo/", "dark", loop),
-    ("strip", "/demo/", "light", strip),
     ("strip-sheet", "/demo/", "light", strip_sheet),
     ("trace", "/demo/", "light", trace),
     ("findings", "FINDINGS", "light", opened),
@@ -92,6 +98,7 @@ VIEWS: list[tuple[str, str, str, Callable[[Page], None] | None]] = [
     ("ports", "PORTS", "light", None),
     ("shelf", "/", "light", None),
     ("import", "/import/", "light", bring),
+    ("put-in", "/", "light", put_in),
     ("folded", "LARGE", "light", None),
 ]
 

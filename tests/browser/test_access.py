@@ -10,8 +10,9 @@ from playwright.sync_api import Page
 
 from web.bringing.services import put_aside
 from web.editor.places.base import PLACES
+from web.reuse.demo import with_parts
 from web.reuse.models import KeptBlock
-from web.revisions.demo import second_studio, with_history, with_parts
+from web.revisions.demo import second_studio, with_history
 from web.shelf import services
 from web.shelf.demo.sample_workbook import sample_workbook
 from web.shelf.workspace import workspace

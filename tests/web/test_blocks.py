@@ -8,6 +8,7 @@ from django.test import Client
 from lattice.formats.block_json import load
 from tests.core.edits.test_blocks import GLASS, HOME
 from web.reuse.models import BlockUse, KeptBlock
+from web.revisions import services as revisions
 from web.shelf import services
 from web.shelf.models import JournalEntry, StoredTemplate
 from web.shelf.workspace import workspace
@@ -77,6 +78,7 @@ def test_what_clashes_is_said_and_may_be_shared(signed_in: Client, home: StoredT
         "Bells → Bells 2",
         "Synth in, 1–2 → 3–4",
         "share Glass bus instead of putting in another",
+        'data-differs="bells-2 bell-notes-2 synth-2 glass-bus-2 print-glass-2"',
     ):
         assert words in page, words
     page = seen(signed_in, f"{address}?share-glass-bus=glass-bus&names=keep&channels=keep")
@@ -102,6 +104,18 @@ def test_strips_of_another_template_come_the_same_way(
     assert {"voice", *GLASS} <= {strip.id for strip in workspace(stored).template.strips}
     assert JournalEntry.objects.get().label == "Bring 6 strips from Test"
     assert not BlockUse.objects.exists()
+
+
+def test_strips_of_a_revision_come_as_they_were_sealed(signed_in: Client, home: StoredTemplate, owner) -> None:  # type: ignore[no-untyped-def]
+    revisions.seal(home.pk, owner, 1, "With bells", "I. Strand")
+    signed_in.post(f"/t/{home.pk}/write/remove_strips/", {"base": 1, "strips": "bells"})
+    assert "revision 1" in seen(signed_in, f"/t/{home.pk}/put/")
+    address = f"/t/{home.pk}/from/{home.pk}/revisions/1/"
+    assert f"Bring strips from {home.name}, revision 1" in seen(signed_in, address)
+    signed_in.post(f"{address}keep/", {"base": 2, "strip": "bells"})
+    assert "bells" in {strip.id for strip in workspace(services.of_owner(owner).get(pk=home.pk)).template.strips}
+    assert JournalEntry.objects.last().label == "Bring 1 strip from Test, revision 1"  # type: ignore[union-attr]
+    assert signed_in.get(f"/t/{home.pk}/from/{home.pk}/revisions/2/").status_code == 404
 
 
 def test_a_newer_state_of_a_block_is_told_and_taken_by_ticks(

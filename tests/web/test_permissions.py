@@ -35,6 +35,8 @@ TABLE = [
     ("t/{pk}/put/1/keep/", "post", 404, 404),
     ("t/{pk}/from/{pk}/", "get", 200, 404),
     ("t/{pk}/from/{pk}/keep/", "post", 409, 404),
+    ("t/{pk}/from/{pk}/revisions/1/", "get", 404, 404),
+    ("t/{pk}/from/{pk}/revisions/1/keep/", "post", 404, 404),
     ("t/{pk}/renew/1/", "get", 404, 404),
     ("t/{pk}/renew/1/keep/", "post", 404, 404),
     ("t/{pk}/carry/", "get", 404, 404),

@@ -1,8 +1,7 @@
-"""Blocks: kept from chosen strips, listed on the shelf, put into any template; and strips brought from another one."""
+"""Blocks: kept from chosen strips, listed on the shelf, and renewed where a newer state of one is kept."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
 from typing import Any
 
@@ -13,7 +12,6 @@ from msgspec.structs import replace
 
 from lattice.changes.carry import carried
 from lattice.edits.merge import Difference, differences, merged
-from lattice.edits.putting_in import Placed
 from lattice.edits.renaming import under_ids
 from lattice.edits.taking_out import taken_out
 from lattice.errors import DocumentError, EditError
@@ -24,7 +22,6 @@ from lattice.model.names import slug
 from web.editor.kept import asked_of, kept
 from web.editor.picture import pictured
 from web.editor.writes import base_of
-from web.reuse import putting
 from web.reuse.making import ticked_rows
 from web.reuse.models import BlockUse, KeptBlock
 from web.reuse.services import keep_block
@@ -34,11 +31,8 @@ from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 
 
-def _own_block_or_404(request: HttpRequest, number: int) -> KeptBlock:
+def own_block_or_404(request: HttpRequest, number: int) -> KeptBlock:
     return get_object_or_404(KeptBlock, owner=signed_in_user(request), pk=number)
-
-
-# keeping
 
 
 @require_safe
@@ -50,15 +44,19 @@ def blocks_page(request: HttpRequest) -> HttpResponse:
 
 def _shelf_row(kept: KeptBlock) -> dict[str, Any]:
     part = from_plain(kept.content)
-    names = {strip.id: strip.name for strip in part.template.strips}
-    ends = [end.name if names[end.strip] in end.name else f"{end.name}: {names[end.strip]}" for end in part.ends]
     uses = [use for use in kept.uses.all() if use.template.deleted_at is None]
-    return {"kept": kept, "part": part, "ends": ends, "uses": uses}
+    return {"kept": kept, "part": part, "ends": _ends_of(part), "uses": uses}
+
+
+def _ends_of(part: Block) -> list[str]:
+    """Open ends in words, each with the name of the strip that it was."""
+    names = {strip.id: strip.name for strip in part.template.strips}
+    return [end.name if names[end.strip] in end.name else f"{end.name}: {names[end.strip]}" for end in part.ends]
 
 
 @require_safe
 def export(request: HttpRequest, number: int) -> HttpResponse:
-    kept = _own_block_or_404(request, number)
+    kept = own_block_or_404(request, number)
     answer = HttpResponse(dump(from_plain(kept.content)), content_type="application/json")
     answer["Content-Disposition"] = f'attachment; filename="{slug(kept.name)}.block.json"'
     return answer
@@ -67,11 +65,11 @@ def export(request: HttpRequest, number: int) -> HttpResponse:
 @require_POST
 def forget(request: HttpRequest, number: int) -> HttpResponse:
     """Off the shelf; templates that it was put into keep what is theirs."""
-    _own_block_or_404(request, number).delete()
+    own_block_or_404(request, number).delete()
     return redirect("blocks")
 
 
-def _chosen(template: Template, text: str) -> list[str]:
+def chosen(template: Template, text: str) -> list[str]:
     wanted = set(text.split())
     return [strip.id for strip in template.strips if strip.id in wanted]
 
@@ -86,12 +84,12 @@ def _keep_page(request: HttpRequest, pk: int, status: int = 200, **said: Any) ->
     stored = own_template_or_404(request, pk)
     template = workspace(stored).template
     asked = asked_of(request)
-    strips = _chosen(template, asked.get("strips", ""))
+    strips = chosen(template, asked.get("strips", ""))
     name, note = asked.get("name", ""), asked.get("note", "")
     context: dict[str, Any] = {"stored": stored, "strips": " ".join(strips), "name": name, "note": note}
     if strips:
         block = taken_out(template, strips, name or "A block", note)
-        context |= {"part": block, **pictured(block.template)}
+        context |= {"part": block, "ends": _ends_of(block), **pictured(block.template)}
     else:
         context["refused"] = ["no strip is chosen: choose some on the map first"]
     known = KeptBlock.objects.filter(owner=signed_in_user(request)).values_list("name", flat=True)
@@ -107,137 +105,12 @@ def keep(request: HttpRequest, pk: int) -> HttpResponse:
         if not name:
             raise EditError("a block needs a name")
         template = workspace(stored).template
-        strips, note = _chosen(template, request.POST.get("strips", "")), request.POST.get("note", "").strip()[:2000]
+        strips, note = chosen(template, request.POST.get("strips", "")), request.POST.get("note", "").strip()[:2000]
         block = taken_out(template, strips, name, note)
     except DocumentError as wrong:
         return _keep_page(request, pk, 422, refused=wrong.problems)
     keep_block(user, block)
     return redirect("blocks")
-
-
-# putting in
-
-
-Source = tuple[Block, KeptBlock | None]
-
-
-def _block(number: int) -> Callable[[HttpRequest], Source]:
-    def source(request: HttpRequest) -> Source:
-        kept = _own_block_or_404(request, number)
-        return from_plain(kept.content), kept
-
-    return source
-
-
-def _strips_of(other: int) -> Callable[[HttpRequest], Source]:
-    """Strips of another template as a block that nobody keeps."""
-
-    def source(request: HttpRequest) -> Source:
-        asked = asked_of(request)
-        stored = own_template_or_404(request, other)
-        template = workspace(stored).template
-        wanted = " ".join([*asked.getlist("strips"), *asked.getlist("strip")])
-        inside = set(asked.getlist("section"))
-        chosen = [s.id for s in template.strips if s.section in inside]
-        return taken_out(template, [*_chosen(template, wanted), *chosen], stored.name), None
-
-    return source
-
-
-def _put_page(
-    request: HttpRequest, pk: int, source: Callable[[HttpRequest], Source], status: int = 200, **said: Any
-) -> HttpResponse:
-    stored = own_template_or_404(request, pk)
-    space = workspace(stored)
-    asked = asked_of(request)
-    context: dict[str, Any] = {"stored": stored, "into": stored, "way_words": putting.WAY_WORDS}
-    try:
-        block, kept = source(request)
-        context |= {
-            "part": block,
-            "kept": kept,
-            "ends": putting.ends(space.template, block, asked),
-            "clashing": putting.clashing(space.template, block, asked),
-            "chosen": {"names": "free", "channels": "free", "midi": "free", **putting.choices_in(asked)},
-            "passed_on": [(name, value) for name in ("strips", "strip", "section") for value in asked.getlist(name)],
-        }
-        found = putting.put(space.template, block, asked)
-        context |= {"happens": putting.happens(found), **pictured(found.template, space)}
-    except DocumentError as wrong:
-        context["refused"] = wrong.problems
-    return render(request, "reuse/put.html", context | said, status=status)
-
-
-def _put(request: HttpRequest, pk: int, source: Callable[[HttpRequest], Source]) -> HttpResponse:
-    stored, user = own_template_or_404(request, pk), signed_in_user(request)
-
-    def work() -> StoredTemplate:
-        base = base_of(request)
-        services.based_on(pk, user, base)
-        block, of = source(request)
-        found = putting.put(workspace(stored).template, block, request.POST)
-        label = f"Put in {block.name}" if of else f"Bring {len(block.strips)} strips from {block.name}"
-        changed = services.change(pk, user, base, label, lambda _there: found.template)
-        if of is not None:
-            BlockUse.objects.create(block=of, template=stored, version=of.version, content=of.content, ids=_ids(found))
-        return changed
-
-    return kept(work, partial(_put_page, request, pk, source))
-
-
-def _ids(found: Placed) -> dict[str, dict[str, str]]:
-    """Where each piece of a block is now, for telling what changed in it later."""
-    return {
-        "strips": found.ids,
-        "routes": found.routes,
-        "inserts": found.inserts,
-        "sections": found.sections,
-        "machines": found.machines,
-    }
-
-
-@require_safe
-def put_page(request: HttpRequest, pk: int, number: int) -> HttpResponse:
-    return _put_page(request, pk, _block(number))
-
-
-@require_POST
-def put_in(request: HttpRequest, pk: int, number: int) -> HttpResponse:
-    return _put(request, pk, _block(number))
-
-
-@require_safe
-def from_page(request: HttpRequest, pk: int, other: int) -> HttpResponse:
-    """Strips of another template: which, then what happens to them here."""
-    stored, home = own_template_or_404(request, pk), own_template_or_404(request, other)
-    if any(request.GET.getlist(name) for name in ("strips", "strip", "section")):
-        return _put_page(request, pk, _strips_of(other))
-    template = workspace(home).template
-    groups = [(section, [s for s in template.strips if s.section == section.id]) for section in template.sections]
-    rest = [strip for strip in template.strips if strip.section is None]
-    return render(request, "reuse/from.html", {"stored": stored, "home": home, "groups": groups, "rest": rest})
-
-
-@require_POST
-def bring_from(request: HttpRequest, pk: int, other: int) -> HttpResponse:
-    return _put(request, pk, _strips_of(other))
-
-
-@require_safe
-def choose_page(request: HttpRequest, pk: int) -> HttpResponse:
-    """What may be put in: blocks, and other templates; and blocks here of which a newer state is kept."""
-    stored, user = own_template_or_404(request, pk), signed_in_user(request)
-    others = services.of_owner(user).exclude(pk=pk).defer("head", "slots")
-    return render(
-        request,
-        "reuse/choose.html",
-        {
-            "stored": stored,
-            "blocks": KeptBlock.objects.filter(owner=user),
-            "others": others,
-            "newer": newer_states(stored),
-        },
-    )
 
 
 # a newer state of a block

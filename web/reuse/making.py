@@ -76,7 +76,7 @@ def in_layout(template: Template, asked: QueryDict) -> Making | None:
         ("Fold", [words(route) for route in found.folds]),
         ("With it", list(found.said)),
     )
-    return Making(found.template, f"{before} to {after}", lists)
+    return Making(found.template, f"{before} to {after}", lists, {"differs": found.strips})
 
 
 def layouts_asked(template: Template, asked: QueryDict) -> tuple[str, str]:

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from web.reuse import blocks, views
+from web.reuse import blocks, put_in, views
 
 shelf_urlpatterns = [
     path("blocks/", blocks.blocks_page, name="blocks"),
@@ -16,11 +16,13 @@ urlpatterns = [
     path("layout/keep/", views.keep_layout, name="layout-keep"),
     path("block/", blocks.keep_page, name="block-new"),
     path("block/keep/", blocks.keep, name="block-keep"),
-    path("put/", blocks.choose_page, name="put-choose"),
-    path("put/<int:number>/", blocks.put_page, name="put"),
-    path("put/<int:number>/keep/", blocks.put_in, name="put-keep"),
-    path("from/<int:other>/", blocks.from_page, name="from"),
-    path("from/<int:other>/keep/", blocks.bring_from, name="from-keep"),
+    path("put/", put_in.choose_page, name="put-choose"),
+    path("put/<int:number>/", put_in.put_page, name="put"),
+    path("put/<int:number>/keep/", put_in.put_in, name="put-keep"),
+    path("from/<int:other>/", put_in.from_page, name="from"),
+    path("from/<int:other>/keep/", put_in.bring_from, name="from-keep"),
+    path("from/<int:other>/revisions/<int:number>/", put_in.from_page, name="from-revision"),
+    path("from/<int:other>/revisions/<int:number>/keep/", put_in.bring_from, name="from-revision-keep"),
     path("renew/<int:number>/", blocks.renew_page, name="renew"),
     path("renew/<int:number>/keep/", blocks.renew, name="renew-keep"),
     path("carry/", views.carry_page, name="carry"),

@@ -41,6 +41,7 @@ def _shown(stored: StoredTemplate, asked: QueryDict, maker: Maker, **more: Any) 
         **context,
         **picture,
         "making": made,
+        "differs": made.extra.get("differs", ()),
         "levels": making.level_rows(space, picture["space"]),
         "latency_now": space.analysis.arrivals.total_samples or 0,
         "latency_then": picture["latency"] or 0,

@@ -1,6 +1,7 @@
 // Bring one in: a file that is chosen, dropped or pasted is read at once; every choice is said as it is made, one after
 // the other, and the page shows what is understood now.
 
+import { markDiffering } from "./differing.js";
 import "./shared.js";
 
 const body = document.getElementById("bring-body");
@@ -33,21 +34,8 @@ body?.addEventListener("click", (event) => {
   if (turned.length) choose("tick", turned.map((box) => box.dataset.value).join(" "));
 });
 
-// Strips that differ stand out on the map; the one under the pointer most of all.
-function mark() {
-  for (const line of body.querySelectorAll("[data-strip]"))
-    document.getElementById(`b-${line.dataset.strip}`)?.classList.toggle("differs", isTicked(line));
-}
-const isTicked = (line) => line.querySelector("[data-field=tick]").checked;
-
-document.addEventListener("htmx:afterSwap", () => body && mark());
-if (body) mark();
-
-body?.addEventListener("pointerover", (event) => {
-  body.querySelector(".box.pointed")?.classList.remove("pointed");
-  const line = event.target.closest("[data-strip]");
-  if (line) document.getElementById(`b-${line.dataset.strip}`)?.classList.add("pointed");
-});
+document.addEventListener("htmx:afterSwap", markDiffering);
+markDiffering();
 
 // What was typed last is said before anything is kept.
 body?.addEventListener("submit", (event) => {

@@ -1,6 +1,9 @@
 // What would be made of a template: every choice asks for the page anew, by its address.
 
+import { markDiffering } from "./differing.js";
 import "./shared.js";
+
+markDiffering();
 
 const form = document.querySelector("form[data-asks]");
 

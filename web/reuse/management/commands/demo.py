@@ -10,7 +10,8 @@ from django.core.management.base import BaseCommand, CommandParser
 
 from lattice.generate import generate
 from web.accounts.links import token_for
-from web.revisions.demo import second_studio, with_history, with_parts
+from web.reuse.demo import with_parts
+from web.revisions.demo import second_studio, with_history
 from web.shelf import services
 from web.shelf.demo import night_ferry
 from web.shelf.demo.podcast import podcast
