@@ -1,0 +1,154 @@
+"""Delay lines and convolutions that are fed block by block, and that know when they have fallen silent.
+
+A block is (channels, samples), float64; None is a silent one, so that nothing is computed where nothing sounds.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import fft, signal
+
+Block = NDArray[np.float64]
+Sound = Block | None
+SILENT = 1e-10  # −200 dBFS: what a tail has sunk to where it is let go
+SHORT = 256  # samples of an echo up to which it is filtered sample by sample
+
+
+class Delay:
+    """A delay of so many samples."""
+
+    def __init__(self, samples: int) -> None:
+        self.samples = samples
+        self._kept: Sound = None  # (channels, samples): what is on its way
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether sound is on its way."""
+        return self._kept is not None
+
+    def feed(self, block: Sound, count: int) -> Sound:
+        """What comes out while a block goes in.
+
+        Parameters
+        ----------
+        block
+            (channels, count), or None.
+        count
+            Samples of the block.
+        """
+        if not self.samples:
+            return block
+        if self._kept is None:
+            if block is None:
+                return None
+            self._kept = np.zeros((len(block), self.samples))
+        new = np.zeros((len(self._kept), count)) if block is None else block
+        whole = np.concatenate((self._kept, new), axis=1)
+        out, self._kept = whole[:, :count], whole[:, count:]
+        if block is None and not self._kept.any():
+            self._kept = None
+        return out if out.any() else None
+
+
+class Echo:
+    """A delay with feedback: its repeats without the sound itself, w[n] = z[n − D] with z = x + f·w."""
+
+    def __init__(self, samples: int, feedback: float) -> None:
+        self.samples, self.feedback = samples, feedback
+        self._line: Sound = None
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether repeats are to come."""
+        return self._line is not None
+
+    def feed(self, block: Sound, count: int) -> Sound:
+        """The repeats while a block goes in, as for a delay."""
+        if not self.samples:
+            return block
+        if self._line is None:
+            if block is None:
+                return None
+            self._line = np.zeros((len(block), self.samples))
+        new = np.zeros((len(self._line), count)) if block is None else block
+        if self.samples < min(SHORT, count):
+            return self._short(new)
+        out, at = np.empty_like(new), 0
+        while at < count:
+            step = min(self.samples, count - at)
+            wet = self._line[:, :step]
+            out[:, at : at + step] = wet
+            z = new[:, at : at + step] + self.feedback * wet
+            self._line = np.concatenate((self._line[:, step:], z), axis=1)
+            at += step
+        self._let_go(block)
+        return out
+
+    def _short(self, new: Block) -> Block:
+        """The same by a recursive filter, whose state is the line: h = z^−D / (1 − f·z^−D)."""
+        line = self._line
+        assert line is not None  # noqa: S101 - made by `feed`
+        top, below = np.zeros(self.samples + 1), np.zeros(self.samples + 1)
+        top[-1], below[0], below[-1] = 1.0, 1.0, -self.feedback
+        out, state = signal.lfilter(top, below, new, axis=1, zi=line)
+        self._line = np.asarray(state)
+        self._let_go(None if not new.any() else new)
+        return np.asarray(out)
+
+    def _let_go(self, block: Sound) -> None:
+        if block is None and self._line is not None and np.abs(self._line).max() < SILENT:
+            self._line = None
+
+
+class Convolution:
+    """A long impulse response, partitioned into blocks of the same length (overlap-save).
+
+    Parameters
+    ----------
+    impulse
+        (channels, samples): one response for each channel.
+    size
+        Samples of every block it is fed with; shorter last ones are filled up.
+
+    Notes
+    -----
+    Uniformly partitioned convolution: T. G. Stockham, *High-speed convolution and correlation*, AFIPS 1966, with the
+    spectra of past blocks kept. O(channels · samples) for each block, and no latency beyond the response's own.
+    """
+
+    def __init__(self, impulse: Block, size: int) -> None:
+        self.size = size
+        parts = -(-impulse.shape[1] // size)
+        padded = np.zeros((len(impulse), parts * size))
+        padded[:, : impulse.shape[1]] = impulse
+        self._spectra = fft.rfft(padded.reshape(len(impulse), parts, size), 2 * size, axis=2)
+        self._parts = parts
+        self._past: NDArray[np.complex128] | None = None  # (channels, parts, size + 1), the newest at `_at`
+        self._at, self._left = 0, 0
+        self._last: Block = np.zeros((len(impulse), size))
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether a tail sounds on."""
+        return self._left > 0
+
+    def feed(self, block: Sound, count: int) -> Sound:
+        """What comes out while a block goes in, as for a delay."""
+        if block is None and not self._left:
+            return None
+        if self._past is None or not self._left:
+            self._past = np.zeros_like(self._spectra)
+            self._last[:] = 0.0
+        self._left = self._parts + 1 if block is not None else self._left - 1
+        new = np.zeros_like(self._last)
+        if block is not None:
+            new[:, :count] = block
+        self._at = (self._at - 1) % self._parts
+        self._past[:, self._at] = fft.rfft(np.concatenate((self._last, new), axis=1), axis=1)
+        self._last = new
+        first = self._parts - self._at  # spectra from the newest on, in the order of the partitions
+        total = np.einsum("cpf,cpf->cf", self._past[:, self._at :], self._spectra[:, :first])
+        if self._at:
+            total += np.einsum("cpf,cpf->cf", self._past[:, : self._at], self._spectra[:, first:])
+        return np.asarray(fft.irfft(total, axis=1)[:, self.size : self.size + count])
