@@ -7,12 +7,11 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft, signal
+from scipy import fft
 
 Block = NDArray[np.float64]
 Sound = Block | None
 SILENT = 1e-10  # −200 dBFS: what a tail has sunk to where it is let go
-SHORT = 256  # samples of an echo up to which it is filtered sample by sample
 
 
 class Delay:
@@ -72,8 +71,6 @@ class Echo:
                 return None
             self._line = np.zeros((len(block), self.samples))
         new = np.zeros((len(self._line), count)) if block is None else block
-        if self.samples < min(SHORT, count):
-            return self._short(new)
         out, at = np.empty_like(new), 0
         while at < count:
             step = min(self.samples, count - at)
@@ -84,17 +81,6 @@ class Echo:
             at += step
         self._let_go(block)
         return out
-
-    def _short(self, new: Block) -> Block:
-        """The same by a recursive filter, whose state is the line: h = z^−D / (1 − f·z^−D)."""
-        line = self._line
-        assert line is not None  # noqa: S101 - made by `feed`
-        top, below = np.zeros(self.samples + 1), np.zeros(self.samples + 1)
-        top[-1], below[0], below[-1] = 1.0, 1.0, -self.feedback
-        out, state = signal.lfilter(top, below, new, axis=1, zi=line)
-        self._line = np.asarray(state)
-        self._let_go(None if not new.any() else new)
-        return np.asarray(out)
 
     def _let_go(self, block: Sound) -> None:
         if block is None and self._line is not None and np.abs(self._line).max() < SILENT:
@@ -148,7 +134,51 @@ class Convolution:
         self._past[:, self._at] = fft.rfft(np.concatenate((self._last, new), axis=1), axis=1)
         self._last = new
         first = self._parts - self._at  # spectra from the newest on, in the order of the partitions
-        total = np.einsum("cpf,cpf->cf", self._past[:, self._at :], self._spectra[:, :first])
+        total = (self._past[:, self._at :] * self._spectra[:, :first]).sum(axis=1)
         if self._at:
-            total += np.einsum("cpf,cpf->cf", self._past[:, : self._at], self._spectra[:, first:])
+            total += (self._past[:, : self._at] * self._spectra[:, first:]).sum(axis=1)
         return np.asarray(fft.irfft(total, axis=1)[:, self.size : self.size + count])
+
+
+class AllPass:
+    """One all-pass section, y[n] = −g·x[n] + x[n − M] + g·y[n − M]: every frequency at unity, at another phase.
+
+    Parameters
+    ----------
+    samples
+        M.
+    gains
+        g of each channel.
+
+    Notes
+    -----
+    M. R. Schroeder, *Natural sounding artificial reverberation*, J. AES 10, 1962. Worked in stretches of M.
+    """
+
+    def __init__(self, samples: int, gains: Block) -> None:
+        self.samples, self.gains = samples, gains[:, None]
+        self._line: Sound = None  # x + g·y of the last M samples
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether it sounds on."""
+        return self._line is not None
+
+    def feed(self, block: Sound, count: int) -> Sound:
+        """What comes out while a block goes in, as for a delay."""
+        if self._line is None:
+            if block is None:
+                return None
+            self._line = np.zeros((len(block), self.samples))
+        x = np.zeros((len(self._line), count)) if block is None else block
+        out = -self.gains * x
+        line = np.concatenate((self._line, x), axis=1)  # its new part becomes x + g·y as it is gone through
+        for at in range(0, count, self.samples):
+            end = min(at + self.samples, count)
+            y = out[:, at:end]
+            y += line[:, at:end]
+            line[:, self.samples + at : self.samples + end] += self.gains * y
+        self._line = line[:, count:]
+        if block is None and np.abs(self._line).max() < SILENT:
+            self._line = None
+        return out

@@ -1,0 +1,62 @@
+"""Meters: the highest sample, the level over time, and when the first sound came, channel by channel."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from lattice.bench.render.lines import SILENT, Block
+from lattice.model.units import decibels
+
+
+class Meter:
+    """What stood at one place during a run: fed with the blocks in which something sounded there.
+
+    Parameters
+    ----------
+    channels
+        Channels at that place.
+    settled_from
+        Sample from which the settled level is measured: what dynamics do at first is over then.
+    """
+
+    def __init__(self, channels: int, settled_from: int) -> None:
+        self._from = settled_from
+        self.peak = np.zeros(channels)
+        self._power, self._settled = np.zeros(channels), np.zeros(channels)
+        self.first_sample: int | None = None  # of the run, in which something sounded
+
+    def feed(self, block: Block, start: int) -> None:
+        """A block that begins at a sample of the run."""
+        # Without room for absolute values and squares: at every stage of every strip this is a third of a run.
+        np.maximum(self.peak, block.max(axis=1), out=self.peak)
+        np.maximum(self.peak, -block.min(axis=1), out=self.peak)
+        self._power += np.vecdot(block, block)
+        if start + block.shape[1] > self._from:
+            late = block[:, max(self._from - start, 0) :]
+            self._settled += np.vecdot(late, late)
+        if self.first_sample is None:
+            sounding = (np.abs(block) > SILENT).any(axis=0)
+            if sounding.any():
+                self.first_sample = start + int(np.argmax(sounding))
+
+    def peak_dbfs(self) -> list[float | None]:
+        """The highest sample of each channel; None for silence."""
+        return [_shown(decibels(float(peak))) for peak in self.peak]
+
+    def rms_dbfs(self, samples: int) -> list[float | None]:
+        """Level of each channel from the first sound on to the end of a run of so many samples."""
+        return self._levels(self._power, samples - (self.first_sample or 0))
+
+    def settled_dbfs(self, samples: int) -> list[float | None]:
+        """Level of each channel over the last part of a run."""
+        return self._levels(self._settled, samples - self._from)
+
+    @staticmethod
+    def _levels(power: Block, count: int) -> list[float | None]:
+        return [_shown(10 * math.log10(one / count)) if one > 0 and count > 0 else None for one in power.tolist()]
+
+
+def _shown(level_db: float) -> float | None:
+    return level_db if level_db > -200 else None
