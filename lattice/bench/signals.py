@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
 from typing import Protocol
@@ -26,9 +25,6 @@ class Signal(Protocol):
     def block(self, start: int, count: int) -> Sound:
         """(channels, count) from a sample on; None for silence. What has ended stays silent."""
 
-    def ends_by(self) -> int | None:
-        """The sample from which it is silent; None where it goes on."""
-
     def next_sound(self, start: int) -> int | None:
         """The first sample at or behind `start` that may sound; None where none does."""
 
@@ -41,20 +37,19 @@ class Fixed:
 
     def block(self, start: int, count: int) -> Sound:
         """(channels, count) of it."""
-        first, last = max(start, self.start), min(start + count, self.ends_by())
+        first, last = max(start, self.start), min(start + count, self._end())
         if first >= last:
             return None
         out = np.zeros((len(self.samples), count))
         out[:, first - start : last - start] = self.samples[:, first - self.start : last - self.start]
         return out
 
-    def ends_by(self) -> int:
-        """The sample behind its last."""
+    def _end(self) -> int:
         return self.start + int(self.samples.shape[1])
 
     def next_sound(self, start: int) -> int | None:
         """Its first sample, or the one asked for where it sounds then."""
-        return max(start, self.start) if start < self.ends_by() else None
+        return max(start, self.start) if start < self._end() else None
 
 
 class Sine:
@@ -73,10 +68,6 @@ class Sine:
         line = self.linear * _unit_sine(start, count, self.hz / self.rate_hz)
         line[left:] = 0.0
         return np.broadcast_to(line, (self.channels, count))
-
-    def ends_by(self) -> int:
-        """The sample behind its last."""
-        return self.samples
 
     def next_sound(self, start: int) -> int | None:
         """It sounds from the first sample to the last."""
@@ -143,6 +134,3 @@ def of_file(path: Path, rate_hz: int, most_samples: int) -> Block:
     if not line.size:
         raise DocumentError([f"{path.name} holds no samples"])
     return np.ascontiguousarray(line)
-
-
-Make = Callable[[int], Signal]  # by number of channels

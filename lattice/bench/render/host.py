@@ -36,7 +36,6 @@ class HostDelays:
         self._loops, self._graph = loops, loops.graph
         template = loops.graph.template
         self._rule = template.compensation
-        self._ties = {machine.id: machine.tie_latency_samples for machine in template.machines}
         self.routes: dict[int, int] = {}
         self.own: dict[int, int] = {}
         self.waits: dict[tuple[int, int], int] = {}
@@ -58,14 +57,12 @@ class HostDelays:
             return 0
         return samples if self._rule.limit_samples is None else min(samples, self._rule.limit_samples)
 
-    def tie_samples(self, route: int) -> int:
-        """What a tie line takes."""
-        graph = self._graph
-        return self._ties[graph.machine_of(graph.tail[route])] if graph.routes[route].kind == "tie" else 0
-
     def at_tap(self, route: int) -> int | None:
         """What the host counts where a route leaves; None where it brings no source."""
-        graph = self._graph
+        return self.at_tap_of(self._graph, route)
+
+    def at_tap_of(self, graph: SignalGraph, route: int) -> int | None:
+        """The same for a route of a graph that has the same strips, and routes beyond those that are known here."""
         tail, outlet = graph.tail[route], graph.outlet[route]
         strip = graph.strips[tail]
         if not graph.routes[route].enabled or route in self._loops.feedback or not strip.in_service:
@@ -84,7 +81,7 @@ class HostDelays:
             return
         coming = {route: at for route in graph.ins[number] if (at := self.at_tap(route)) is not None}
         if self._rule.covers_ties:
-            coming = {route: at + self.tie_samples(route) for route, at in coming.items()}
+            coming = {route: at + tie_samples(graph, route) for route, at in coming.items()}
         plays = graph.is_source[number] and graph.main_open[number] and not graph.passes_input[number]
         own = [_source(graph.strips[number])] if plays else []
         if not coming and not own:
@@ -133,6 +130,14 @@ def _latency_of(strip: Strip) -> int:
 def _source(strip: Strip) -> int:
     """What the host counts of a source: a live input stands at 0, it cannot be played earlier."""
     return 0 if strip.kind == "input" else strip.latency_samples
+
+
+def tie_samples(graph: SignalGraph, route: int) -> int:
+    """What a tie line takes; nothing for other routes."""
+    if graph.routes[route].kind != "tie":
+        return 0
+    sends = graph.machine_of(graph.tail[route])
+    return next(one.tie_latency_samples for one in graph.template.machines if one.id == sends)
 
 
 def source_samples(graph: SignalGraph, number: int) -> int:

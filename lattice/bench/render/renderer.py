@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from lattice.bench.render.host import HostDelays, source_samples
+from lattice.bench.render.host import HostDelays, source_samples, tie_samples
 from lattice.bench.render.inserts import Dynamics
 from lattice.bench.render.lines import SILENT, Block, Delay, Sound
 from lattice.bench.render.strips import Playing, RouteWork, StripWork
@@ -166,7 +166,7 @@ class Renderer:
                 self.key_ins.setdefault(node, []).append((number, work))
             elif reach.entered[head]:
                 node = head
-                late = self.host.routes.get(number, 0) + self.host.tie_samples(number)
+                late = self.host.routes.get(number, 0) + tie_samples(graph, number)
                 work = RouteWork(self._matrix(number, route), gain(route.gain_db), late)
                 self.strips[head].ins.append((number, work))
             else:

@@ -1,0 +1,195 @@
+"""Faults that a stand-in may have: what a session can be built otherwise than its map says."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field
+from typing import TypeVar
+
+from msgspec.structs import replace
+
+from lattice.errors import EditError
+from lattice.model.document import Insert, Route, Strip, Template
+from lattice.model.layouts import channel_count
+from lattice.model.names import free_id, free_route_ids
+from lattice.model.validate import route_rules
+
+MOST_LATE = 10_000_000
+P = TypeVar("P", Strip, Route)
+
+
+@dataclass
+class Session:
+    """A session as it is built: its template, and what no template can say of it."""
+
+    template: Template
+    crossed: set[str] = field(default_factory=set)  # strips whose first two channels are exchanged
+    late_prints: dict[str, int] = field(default_factory=dict)  # stem → samples
+    silent_prints: set[str] = field(default_factory=set)
+    dropped: set[str] = field(default_factory=set)
+
+
+@dataclass(frozen=True)
+class FaultKind:
+    """One kind of fault: its word, what is written behind it, and what it is."""
+
+    word: str
+    form: str
+    found: str
+    put_in: Callable[[Session, Sequence[str]], None]
+
+
+def _one(pieces: Iterable[P], piece_id: str, what: str) -> P:
+    for piece in pieces:
+        if piece.id == piece_id:
+            return piece
+    raise EditError(f"there is no {what} {piece_id}")
+
+
+def _strip(session: Session, strip_id: str) -> Strip:
+    return _one(session.template.strips, strip_id, "strip")
+
+
+def _with(session: Session, old: Strip | Route, new: Strip | Route) -> None:
+    name = "strips" if isinstance(old, Strip) else "routes"
+    pieces = tuple(new if piece is old else piece for piece in getattr(session.template, name))
+    session.template = replace(session.template, **{name: pieces})
+
+
+def _decibels(text: str) -> float:
+    try:
+        value = float(text.replace("−", "-"))
+    except ValueError:
+        value = float("nan")
+    if not abs(value) <= 100:
+        raise EditError(f"“{text}” is no level in dB, −100 to +100")
+    return value
+
+
+def _samples(text: str) -> int:
+    if not text.lstrip("-").isdecimal() or abs(int(text)) > MOST_LATE:
+        raise EditError(f"“{text}” is no number of samples, −{MOST_LATE} to {MOST_LATE}")
+    return int(text)
+
+
+def _stem(session: Session, stem_id: str) -> str:
+    if all(stem.id != stem_id for stem in session.template.stems):
+        raise EditError(f"there is no stem {stem_id}")
+    return stem_id
+
+
+def _off(session: Session, words: Sequence[str]) -> None:
+    route = _one(session.template.routes, words[0], "route")
+    _with(session, route, replace(route, enabled=False))
+
+
+def _gain(session: Session, words: Sequence[str]) -> None:
+    route = _one(session.template.routes, words[0], "route")
+    _with(session, route, replace(route, gain_db=(route.gain_db or 0.0) + _decibels(words[1])))
+
+
+def _fader(session: Session, words: Sequence[str]) -> None:
+    strip = _strip(session, words[0])
+    _with(session, strip, replace(strip, fader_db=(strip.fader_db or 0.0) + _decibels(words[1])))
+
+
+def _swap(session: Session, words: Sequence[str]) -> None:
+    strip = _strip(session, words[0])
+    if channel_count(strip.layout) < 2:
+        raise EditError(f"{strip.name} has one channel; there is nothing to exchange")
+    session.crossed.add(strip.id)
+
+
+def _polarity(session: Session, words: Sequence[str]) -> None:
+    strip = _strip(session, words[0])
+    _with(session, strip, replace(strip, invert=not strip.invert))
+
+
+def _late(session: Session, words: Sequence[str]) -> None:
+    strip, samples = _strip(session, words[0]), _samples(words[1])
+    if samples < 0:
+        raise EditError("nothing comes earlier than it is played")
+    taken = {insert.id for one in session.template.strips for insert in one.inserts}
+    unreported = Insert(id=free_id("unreported", taken), name="Unreported", measured_latency_samples=samples)
+    _with(session, strip, replace(strip, inserts=(*strip.inserts, unreported)))
+
+
+def _feed(session: Session, words: Sequence[str]) -> None:
+    source, end = (_strip(session, word) for word in words[:2])
+    route = Route(id=next(iter(free_route_ids(session.template))), kind="feed", from_strip=source.id, to=end.id)
+    refused = route_rules(session.template)(route)
+    if refused:
+        raise EditError(*refused)
+    session.template = replace(session.template, routes=(*session.template.routes, route))
+
+
+def _bypass(session: Session, words: Sequence[str]) -> None:
+    for strip in session.template.strips:
+        for insert in strip.inserts:
+            if insert.id == words[0]:
+                state = replace(insert, state="bypassed")
+                inserts = tuple(state if one is insert else one for one in strip.inserts)
+                _with(session, strip, replace(strip, inserts=inserts))
+                return
+    raise EditError(f"there is no insert {words[0]}")
+
+
+def _mute(session: Session, words: Sequence[str]) -> None:
+    strip = _strip(session, words[0])
+    _with(session, strip, replace(strip, mute=True))
+
+
+def _late_print(session: Session, words: Sequence[str]) -> None:
+    session.late_prints[_stem(session, words[0])] = _samples(words[1])
+
+
+def _silent_print(session: Session, words: Sequence[str]) -> None:
+    session.silent_prints.add(_stem(session, words[0]))
+
+
+def _drop(session: Session, words: Sequence[str]) -> None:
+    session.dropped.add(_stem(session, words[0]))
+
+
+FAULTS: tuple[FaultKind, ...] = (
+    FaultKind("off", "off:ROUTE", "a route that is switched off", _off),
+    FaultKind("gain", "gain:ROUTE:+3", "a route at another level, dB", _gain),
+    FaultKind("fader", "fader:STRIP:-2", "a fader at another level, dB", _fader),
+    FaultKind("swap", "swap:STRIP", "the first two channels of a strip exchanged", _swap),
+    FaultKind("polarity", "polarity:STRIP", "a strip upside down", _polarity),
+    FaultKind("late", "late:STRIP:64", "a latency in a strip that nobody reports, samples", _late),
+    FaultKind("feed", "feed:SOURCE:STRIP", "a feed that the map does not have", _feed),
+    FaultKind("bypass", "bypass:INSERT", "an insert that is bypassed", _bypass),
+    FaultKind("mute", "mute:STRIP", "a strip that is muted", _mute),
+    FaultKind("late-print", "late-print:STEM:441", "a print that begins late, samples", _late_print),
+    FaultKind("silent-print", "silent-print:STEM", "a print with nothing in it", _silent_print),
+    FaultKind("drop", "drop:STEM", "a print of which there is no file", _drop),
+)
+BY_WORD = {kind.word: kind for kind in FAULTS}
+
+
+def built(template: Template, faults: Iterable[str]) -> Session:
+    """A session built from a template, with faults.
+
+    Parameters
+    ----------
+    template
+        What the map says.
+    faults
+        Like "gain:r12:+3"; the forms are those of FAULTS.
+
+    Raises
+    ------
+    EditError
+        Where there is no such fault, or no such place for it.
+    """
+    session = Session(template)
+    for fault in faults:
+        word, *words = fault.split(":")
+        kind = BY_WORD.get(word)
+        if kind is None:
+            raise EditError(f"“{fault}” is no fault; known are {', '.join(one.form for one in FAULTS)}")
+        if len(words) != kind.form.count(":") or not all(words):
+            raise EditError(f"“{fault}”: written {kind.form}")
+        kind.put_in(session, words)
+    return session

@@ -1,0 +1,121 @@
+"""How late a print begins: what most of its slots agree on, told apart from slots that are late by themselves."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lattice.bench.kit.slots import Kit, MidiSlot
+from lattice.bench.prints.cells import PrintCells
+from lattice.bench.prints.slot_reading import FLOOR_DB, Out, first_present
+from lattice.model.units import gain
+
+MOST_S = 10.0  # that a print may begin early or late
+NOTE_SAMPLES = 24  # how exactly a note's onset is known: 0.5 ms at 48 kHz
+AROUND = 32  # cells on either side in which a burst is the highest
+ALIKE_DB = 1.0
+NEVER = 1 << 60
+
+
+class Expected(NamedTuple):
+    """Where a slot is expected to stand out in a print: sample, gain, and how exactly it is known."""
+
+    at: int
+    gain_db: float
+    within: int
+
+
+def expected_places(kit: Kit, outs: Mapping[int, Sequence[Out]]) -> list[Expected]:
+    """Places of the slots that the model's own rendering has in a print."""
+    found = []
+    for slot in kit.slots:
+        one = first_present(outs.get(slot.slot, ()))
+        if one is not None and one.delay_samples is not None:
+            within = NOTE_SAMPLES if isinstance(slot, MidiSlot) else 0
+            found.append(Expected(slot.begins_at + one.delay_samples, one.gain_db or 0.0, within))
+    return found
+
+
+def bursts_in(kit: Kit, cells: PrintCells) -> list[tuple[int, float]]:
+    """(sample, gain in dB) of every burst that stands out anywhere in a print."""
+    if not cells.channels or not len(cells.channels[0].burst):
+        return []
+    values = np.abs(np.stack([one.burst for one in cells.channels]))
+    best = values.argmax(axis=0)
+    top = values.max(axis=0)
+    padded = np.pad(top, AROUND)
+    around = np.lib.stride_tricks.sliding_window_view(padded, 2 * AROUND + 1).max(axis=1)
+    middle = _middle(top)
+    level = gain(kit.burst.peak_dbfs)
+    standing = np.flatnonzero((top == around) & (top > 3.0 * middle) & (top > level * gain(FLOOR_DB)))
+    return [
+        (int(cells.channels[best[at]].burst_at[at]), float(20 * np.log10(top[at] / level))) for at in standing.tolist()
+    ]
+
+
+def _middle(top: NDArray[np.floating]) -> NDArray[np.floating]:
+    """Median of stretches of 64 cells, for each cell."""
+    count = -(-len(top) // 64)
+    rows = np.pad(top, (0, count * 64 - len(top))).reshape(count, 64)
+    return np.repeat(np.median(rows, axis=1), 64)[: len(top)]
+
+
+def onsets_in(cells: PrintCells) -> list[tuple[int, float]]:
+    """(sample, peak in dBFS) of every place where something begins out of quiet."""
+    if not cells.channels or not len(cells.channels[0].peak):
+        return []
+    peaks = np.max(np.stack([one.peak for one in cells.channels]), axis=0)
+    onsets = np.stack([np.where(one.onset < 0, np.iinfo(np.int64).max, one.onset) for one in cells.channels]).min(
+        axis=0
+    )
+    before = np.lib.stride_tricks.sliding_window_view(np.pad(peaks, (16, 0)), 16).max(axis=1)[: len(peaks)]
+    found = np.flatnonzero((peaks > gain(FLOOR_DB)) & (before < 0.1 * peaks))
+    return [(int(onsets[at]), float(20 * np.log10(peaks[at]))) for at in found.tolist() if onsets[at] < NEVER]
+
+
+def votes(kit: Kit, cells: PrintCells, places: Iterable[Expected]) -> dict[int, float]:
+    """Offset → how many slots speak for it; those that come at the level expected speak half as loud again."""
+    bursts, onsets = bursts_in(kit, cells), onsets_in(cells)
+    most = round(MOST_S * kit.sample_rate_hz)
+    found: dict[int, float] = {}
+    for place in places:
+        heard = onsets if place.within else bursts
+        moments = np.array([at for at, _level in heard])
+        for number in np.flatnonzero(np.abs(moments - place.at) <= most).tolist() if len(moments) else ():
+            at, level_db = heard[number]
+            weight = 1.5 if abs(level_db - place.gain_db) < ALIKE_DB else 1.0
+            found[at - place.at] = found.get(at - place.at, 0.0) + weight
+    return _gathered(found, max((place.within for place in places), default=0)) if found else {}
+
+
+def _gathered(found: dict[int, float], within: int) -> dict[int, float]:
+    """Offsets that differ by less than an onset is known by speak together."""
+    if not within:
+        return found
+    ordered = sorted(found)
+    at = np.array(ordered)
+    weights = np.concatenate(([0.0], np.cumsum([found[one] for one in ordered])))
+    low, high = np.searchsorted(at, at - within), np.searchsorted(at, at + within, side="right")
+    return dict(zip(ordered, (weights[high] - weights[low]).tolist(), strict=True))
+
+
+def best_offset(found: Mapping[int, float], near: int = 0) -> int | None:
+    """The offset that most speak for; of several, the one nearest to what other prints have."""
+    if not found:
+        return None
+    most = max(found.values())
+    return min(
+        (offset for offset, weight in found.items() if weight >= most - 1e-9), key=lambda one: (abs(one - near), one)
+    )
+
+
+def whole_offset(each: Iterable[Mapping[int, float]]) -> int:
+    """The offset that most slots of all prints speak for; 0 where nothing is heard."""
+    total: dict[int, float] = {}
+    for found in each:
+        for offset, weight in found.items():
+            total[offset] = total.get(offset, 0.0) + weight
+    return best_offset(total) or 0

@@ -1,0 +1,133 @@
+"""What of one slot is in one channel of a print: present or not, gain, delay, polarity."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+import msgspec
+import numpy as np
+
+from lattice.bench.kit.slots import AudioSlot, Kit, MidiSlot, Slot
+from lattice.bench.prints.cells import CELL, Cells, PrintCells
+from lattice.model.units import gain
+
+FLOOR_DB = -80.0  # gain below which a source is not in a print
+EARLY = 4096  # samples before its place from which a burst is looked for
+GUARD = 2 * CELL
+STANDS_OUT = 3.0  # times the middle of its surroundings: a burst in noise is 1.6, a true one about 30
+RISES = 4.0  # times the power before the slot: +6 dB
+TRUSTED = 100.0  # times that power: a level by energy is good to a hundredth
+COHERENT = 0.1  # share of a slot's energy that the burst explains: less is a wet part alone
+TINY = 1e-12
+
+
+class Out(msgspec.Struct, frozen=True, kw_only=True):
+    """A slot in one channel of a print."""
+
+    channel: int
+    present: bool
+    gain_db: float | None = None
+    delay_samples: int | None = None
+    polarity: int | None = None
+    energy_db: float | None = None  # gain by the energy of the whole slot, wet parts and tails in it
+    trusted: bool = False  # the energy stands well above what was there before
+
+    @property
+    def is_coherent(self) -> bool:
+        """Whether the burst itself is in it, and not its tail alone."""
+        return self.polarity is not None
+
+
+def read_slot(kit: Kit, slot: Slot, cells: PrintCells, offset: int, pilot_energy: float) -> tuple[Out, ...]:
+    """What of a slot is in a print, channel by channel.
+
+    Parameters
+    ----------
+    kit, slot
+        The kit, and one of its slots.
+    cells
+        The print.
+    offset
+        Samples by which the print begins late.
+    pilot_energy
+        Sum of squares of what the slot plays; of a note, of full scale.
+    """
+    if isinstance(slot, AudioSlot):
+        return tuple(_audio(kit, slot, one, n, offset, pilot_energy) for n, one in enumerate(cells.channels))
+    return tuple(_note(slot, one, n, offset, pilot_energy) for n, one in enumerate(cells.channels))
+
+
+def _cells(first: int, last: int, cells: Cells) -> slice:
+    """Whole cells between two samples."""
+    return slice(max(-(-first // CELL), 0), max(min(last // CELL, len(cells.burst)), 0))
+
+
+def _powers(slot: Slot, cells: Cells, offset: int) -> tuple[float, float, int]:
+    """Energy of a slot, what of it was there before the slot already, and its cells."""
+    begins, ends = slot.begins_at + offset, slot.end_at + offset
+    before = cells.energy[_cells(begins - EARLY, begins - CELL, cells)]
+    inside = cells.energy[_cells(begins, ends, cells)]
+    there = float(before.mean()) * len(inside) if len(before) else 0.0
+    return float(inside.sum()), there, len(inside)
+
+
+def _by_energy(energy: float, there: float, pilot_energy: float) -> tuple[float | None, bool, bool]:
+    """Gain by energy, dB; whether it rises above what was there, and whether it does so by far."""
+    left = energy - there
+    if left <= TINY * pilot_energy or pilot_energy <= 0:
+        return None, False, False
+    level_db = 10 * math.log10(left / pilot_energy)
+    return level_db, level_db >= FLOOR_DB and energy >= RISES * there, energy >= TRUSTED * there
+
+
+def _audio(kit: Kit, slot: AudioSlot, cells: Cells, number: int, offset: int, pilot_energy: float) -> Out:
+    energy, there, _count = _powers(slot, cells, offset)
+    energy_db, rises, trusted = _by_energy(energy, there, pilot_energy)
+    begins, burst = slot.burst_at + offset, (1 << kit.burst.order) - 1
+    # The burst of the next slot begins to show so much before it.
+    ends = max(slot.end_at + offset - burst - GUARD, begins + burst)
+    window = _cells(begins - EARLY, ends, cells)
+    values = np.abs(cells.burst[window])
+    if len(values):
+        highest = float(values.max())
+        level_db = 20 * math.log10(highest / gain(kit.burst.peak_dbfs)) if highest > TINY else -math.inf
+        stands_out = highest > STANDS_OUT * float(np.median(values))
+        explained = energy_db is not None and level_db >= energy_db + 10 * math.log10(COHERENT)
+        if level_db >= FLOOR_DB and stands_out and (explained or not rises):
+            # Of several within half a decibel, the first: two ways that are alike are told apart by nothing else.
+            at = window.start + int(np.argmax(values >= 0.944 * highest))
+            found = float(cells.burst[at])
+            return Out(
+                channel=number, present=True, gain_db=round(20 * math.log10(abs(found) / gain(kit.burst.peak_dbfs)), 3),
+                delay_samples=int(cells.burst_at[at]) - begins, polarity=1 if found > 0 else -1,
+                energy_db=None if energy_db is None else round(energy_db, 3), trusted=trusted,
+            )  # fmt: skip
+    if rises:
+        assert energy_db is not None  # noqa: S101 - what rises has a level
+        return Out(
+            channel=number, present=True, gain_db=round(energy_db, 3), energy_db=round(energy_db, 3), trusted=trusted
+        )
+    return Out(channel=number, present=False)
+
+
+def _note(slot: MidiSlot, cells: Cells, number: int, offset: int, _pilot_energy: float) -> Out:
+    """A note: its peak, dBFS, as its gain; its onset as its delay."""
+    energy, there, _count = _powers(slot, cells, offset)
+    begins = slot.note_at + offset
+    window = _cells(begins, slot.end_at + offset, cells)
+    peak = float(cells.peak[window].max()) if window.stop > window.start else 0.0
+    if peak < gain(FLOOR_DB) or energy < RISES * there:
+        return Out(channel=number, present=False)
+    early = _cells(begins - EARLY, slot.end_at + offset, cells)
+    onsets = cells.onset[early]
+    sounding = np.flatnonzero((onsets >= 0) & (cells.peak[early] >= 0.1 * peak))
+    onset = int(onsets[sounding[0]]) - begins if len(sounding) else None
+    level_db = round(20 * math.log10(peak), 3)
+    return Out(channel=number, present=True, gain_db=level_db, delay_samples=onset, energy_db=None, trusted=False)
+
+
+def first_present(outs: Sequence[Out]) -> Out | None:
+    """The loudest channel that says when it came."""
+    timed = [one for one in outs if one.present and one.delay_samples is not None]
+    return max(timed, key=lambda one: one.gain_db or 0.0, default=None)

@@ -1,0 +1,267 @@
+"""Where to look: differences that one fault explains are one matter, with the strips and routes that it may be at."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Collection, Mapping, Sequence
+from typing import NamedTuple
+
+from lattice.bench.prints.differences import (
+    CHANNELS,
+    DELAY,
+    LEVEL,
+    MISSING,
+    POLARITY,
+    UNEXPECTED,
+    Compared,
+    Pair,
+)
+from lattice.bench.prints.ways import Element, Ways
+from lattice.graph.origin import Origin
+from lattice.graph.signal_graph import SignalGraph
+from lattice.model.strip_kinds import FED
+from lattice.model.units import gain
+
+MOST_SUSPECTS = 6
+# Share of a pair's power that has to come through an element, so that a fault there explains the difference.
+LEAST_SHARE = {MISSING: 0.98, DELAY: 0.3, POLARITY: 0.3, CHANNELS: 0.3}
+TOUCHED = 0.5  # share from which a fault at an element would show in a pair
+NOTICED_DB = 0.75
+SOME_SHARE = 0.02  # of a pair that comes some other way as well
+
+
+class Explained(NamedTuple):
+    """One matter: its differences by number, and what may be at fault, the likeliest first."""
+
+    differences: tuple[int, ...]
+    suspects: tuple[str, ...]
+
+
+class Suspecting:
+    """Suspects of the differences of a reading.
+
+    Parameters
+    ----------
+    ways
+        Shares of the template.
+    compared
+        What differs, and what is as mapped.
+    prints
+        Stem → its print strip.
+    whole
+        Stems whose print is wrong as a whole: what is missing or late in one of them is one matter.
+    """
+
+    def __init__(self, ways: Ways, compared: Compared, prints: Mapping[str, int], whole: Collection[str] = ()) -> None:
+        self.ways, self.compared, self.prints, self.whole = ways, compared, prints, whole
+        self._shares: dict[Pair, dict[Element, float]] = {}
+
+    def shares(self, pair: Pair) -> dict[Element, float]:
+        """Share of each element in a pair."""
+        if pair not in self._shares:
+            self._shares[pair] = self.ways.shares(pair.origin, self.prints[pair.stem])
+        return self._shares[pair]
+
+    def matters(self) -> list[Explained]:
+        """Matters, in the order of their first differences."""
+        found: list[Explained] = []
+        differences = self.compared.differences
+        new = self._unexpected([n for n, one in enumerate(differences) if one.code == UNEXPECTED])
+        taken = {number for one in new for number in one.differences}
+        for code in (MISSING, LEVEL, DELAY, POLARITY, CHANNELS):
+            left = [n for n, one in enumerate(differences) if one.code == code and n not in taken]
+            while left:
+                explained = self._best(code, left)
+                found.append(explained)
+                left = [number for number in left if number not in explained.differences]
+        found += new
+        return self._without_consequences(self._wholes(_merged(found)))
+
+    def _wholes(self, found: list[Explained]) -> list[Explained]:
+        """Matters about the same print, where all of it is wrong, are one: the largest."""
+        for stem in self.whole:
+            about = [one for one in found if any(self._is_of(number, stem) for number in one.differences)]
+            if len(about) > 1:
+                largest = max(about, key=lambda one: len(one.differences))
+                numbers = tuple(sorted({number for one in about for number in one.differences}))
+                found = [one for one in found if one not in about] + [Explained(numbers, largest.suspects)]
+        return sorted(found, key=lambda one: one.differences[0])
+
+    def _is_of(self, number: int, stem: str) -> bool:
+        one = self.compared.differences[number]
+        return one.pair.stem == stem and one.code in (MISSING, DELAY)
+
+    # one kind of difference
+
+    def _best(self, code: str, left: Sequence[int]) -> Explained:
+        """The differences that one element explains best, and all elements that explain them as well."""
+        differences = self.compared.differences
+        scores: dict[Element, tuple[int, tuple[int, ...]]] = {}
+        for element in {one for number in left for one in self.shares(differences[number].pair)}:
+            explains = self._explains(code, element, left)
+            if explains:
+                scores[element] = len(explains) - self._against(code, element, explains), explains
+        if not scores:
+            pair = differences[left[0]].pair
+            return Explained((left[0],), (self.ways.graph.strips[pair.origin.strip].id,))
+        most = max(score for score, _explains in scores.values())
+        best = min((element for element, (score, _e) in scores.items() if score == most), key=_nearest)
+        explains = scores[best][1]
+        alike = sorted((one for one, (score, its) in scores.items() if score == most and its == explains), key=_nearest)
+        return Explained(explains, tuple(one.id for one in alike[:MOST_SUSPECTS]))
+
+    def _explains(self, code: str, element: Element, left: Sequence[int]) -> tuple[int, ...]:
+        """Differences that a fault at an element would make; of levels, those that one change makes together."""
+        differences = self.compared.differences
+        shares = {number: self.shares(differences[number].pair).get(element, 0.0) for number in left}
+        if code in (DELAY,):
+            return _alike(left, shares, lambda number: differences[number].late_samples, LEAST_SHARE[code])
+        if code != LEVEL:
+            return tuple(number for number in left if shares[number] >= LEAST_SHARE[code])
+        through = [number for number in left if shares[number] > 0.01]
+        if not through:
+            return ()
+        surest = max(through, key=lambda number: shares[number])
+        changes = change_at(differences[surest].change_db, shares[surest])
+        if changes is None:
+            return ()
+        return tuple(
+            number for number in through
+            if abs(change_seen(changes, shares[number]) - differences[number].change_db) <= NOTICED_DB
+        )  # fmt: skip
+
+    def _against(self, code: str, element: Element, explains: Collection[int]) -> int:
+        """Pairs that are as mapped although a fault at an element would show in them."""
+        differences = self.compared.differences
+        if code == LEVEL:
+            surest = max(explains, key=lambda number: self.shares(differences[number].pair).get(element, 0.0))
+            share = self.shares(differences[surest].pair).get(element, 0.0)
+            changes = change_at(differences[surest].change_db, share) or 0.0
+
+            def shows(pair: Pair, share: float) -> bool:
+                return abs(change_seen(changes, share)) > NOTICED_DB
+
+        elif code == CHANNELS:
+
+            def shows(pair: Pair, share: float) -> bool:
+                return share > TOUCHED and pair not in self.compared.symmetric
+
+        else:
+
+            def shows(pair: Pair, share: float) -> bool:
+                return share > TOUCHED
+
+        return sum(1 for pair in self.compared.as_mapped if shows(pair, self.shares(pair).get(element, 0.0)))
+
+    def _without_consequences(self, found: list[Explained]) -> list[Explained]:
+        """A fault on one of several ways of a source changes how they add up: that is part of its matter."""
+        left = sorted(found, key=lambda one: -len(one.differences))
+        kept: list[Explained] = []
+        for one in left:
+            cause = next((more for more in kept if self._follows(one, more)), None)
+            if cause is None:
+                kept.append(one)
+            else:
+                numbers = tuple(sorted((*cause.differences, *one.differences)))
+                kept[kept.index(cause)] = Explained(numbers, cause.suspects)
+        return sorted(kept, key=lambda one: one.differences[0])
+
+    def _follows(self, one: Explained, cause: Explained) -> bool:
+        differences = self.compared.differences
+        if any(differences[number].code in (MISSING, UNEXPECTED, CHANNELS) for number in one.differences):
+            return False
+        return all(
+            any(
+                element.id == cause.suspects[0] and SOME_SHARE < share < 1 - SOME_SHARE
+                for element, share in self.shares(differences[number].pair).items()
+            )
+            for number in one.differences
+        )
+
+    # what is there and should not be
+
+    def _unexpected(self, left: Sequence[int]) -> list[Explained]:
+        """A source in prints that it should not be in: what keeps it out of them, else where it may come in.
+
+        Where it is louder in other prints, that is part of the same.
+        """
+        differences = self.compared.differences
+        by_origin: dict[Origin, list[int]] = {}
+        for number in left:
+            by_origin.setdefault(differences[number].pair.origin, []).append(number)
+        found = []
+        for origin, numbers in by_origin.items():
+            louder = [
+                number for number, one in enumerate(differences)
+                if one.pair.origin == origin and one.code == LEVEL and one.change_db > 0
+            ]  # fmt: skip
+            prints, more = (
+                {self.prints[differences[number].pair.stem] for number in some} for some in (numbers, louder)
+            )
+            named = [
+                *self._kept_out(origin.strip, prints), self.ways.graph.strips[origin.strip].id,
+                *self._entered(origin, prints, prints | more),
+            ]  # fmt: skip
+            suspects = tuple(dict.fromkeys(named))[:MOST_SUSPECTS]
+            found.append(Explained(tuple(sorted((*numbers, *louder))), suspects))
+        return found
+
+    def _entered(self, origin: Origin, prints: set[int], changed: set[int]) -> list[str]:
+        """Strips by which it may come in: those that lead to all that has changed first, then the nearest source."""
+        graph, behind, rank = self.ways.graph, self.ways.prints_behind, self.ways.rank
+        mine = behind[origin.strip] if origin.is_chain else frozenset()
+        may = [
+            strip for strip in rank
+            if strip != origin.strip and graph.strips[strip].kind in FED and self.ways.analysis.unblocked.entered[strip]
+            and prints <= behind[strip] <= changed | mine
+        ]  # fmt: skip
+        may.sort(key=lambda strip: (behind[strip] != changed, graph.strips[strip].kind == "audio", rank[strip]))
+        return [graph.strips[strip].id for strip in may]
+
+    def _kept_out(self, strip: int, prints: Collection[int]) -> list[str]:
+        """Routes from a source that are closed now, by which it would come to all of these prints."""
+        graph: SignalGraph = self.ways.graph
+        open_ = self.ways.analysis.unblocked.route_ok
+        closed = [route for route in graph.outs[strip] if not open_[route] or graph.routes[route].gain_db is None]
+        return [graph.routes[route].id for route in closed if set(prints) <= self.ways.prints_behind[graph.head[route]]]
+
+
+def _nearest(element: Element) -> tuple[int, int, str]:
+    """Nearest the source first; strips and routes before the inserts of the same place."""
+    return (element.kind == 2, element.rank, element.id) if element.kind == 2 else (False, element.rank, element.id)
+
+
+def _alike(
+    left: Sequence[int], shares: Mapping[int, float], value: Callable[[int], int], least: float
+) -> tuple[int, ...]:
+    """Of the differences that an element has a share in, those with the most common value."""
+    through = [number for number in left if shares[number] >= least]
+    values = [value(number) for number in through]
+    if not values:
+        return ()
+    common = max(values, key=lambda one: (values.count(one), -abs(one)))
+    return tuple(number for number, one in zip(through, values, strict=True) if one == common)
+
+
+def change_at(seen_db: float, share: float) -> float | None:
+    """What a level changed by at an element, dB, where so much is seen of a share; None where nothing explains it."""
+    power = 1 + (gain(seen_db) ** 2 - 1) / share
+    return 10 * math.log10(power) if power > 1e-8 else None
+
+
+def change_seen(change_db: float, share: float) -> float:
+    """What is seen of a change at an element that a share comes through, dB."""
+    return 10 * math.log10(max(1 - share + share * gain(change_db) ** 2, 1e-12))
+
+
+def _merged(found: Sequence[Explained]) -> list[Explained]:
+    """Matters that have the same likeliest suspect are one."""
+    by_suspect: dict[str, Explained] = {}
+    for one in found:
+        known = by_suspect.get(one.suspects[0])
+        if known is None:
+            by_suspect[one.suspects[0]] = one
+        else:
+            numbers = tuple(sorted({*known.differences, *one.differences}))
+            by_suspect[one.suspects[0]] = Explained(numbers, known.suspects)
+    return sorted(by_suspect.values(), key=lambda one: one.differences[0])
