@@ -15,6 +15,7 @@ from lattice.bench.kit.making import file_name
 from lattice.bench.kit.slots import Kit
 from lattice.bench.playing import playing
 from lattice.bench.prints.cells import PrintCells
+from lattice.bench.prints.files import plain_name
 from lattice.bench.prints.model import Printed, printed, recorded, taps_of
 from lattice.bench.render.host import HostDelays
 from lattice.bench.render.lines import Block
@@ -162,7 +163,7 @@ class _File:
     ) -> None:  # fmt: skip
         self.channels, self._dither, self._at, self._shift = one.channels, dither, 0, 0
         self._length = kit.length_samples
-        name = file_name(one.stem.name)
+        name = file_name(print_name(template, one))
         names = [f"{name}{part}" for part in _parts(template, one)] if split else [name]
         self.paths = [_free(folder, one_name) for one_name in names]
         width = 1 if split else one.channels
@@ -203,6 +204,17 @@ class _File:
         else:
             self._files[0].write(block.T)
         self._at += block.shape[1]
+
+
+def print_name(template: Template, one: Printed) -> str:
+    """What the file of a print is called: after its stem, else after its print strip, whichever is nobody else's."""
+    prints = printed(SignalGraph(template))
+    strips = template.strips
+    stems = [plain_name(other.stem.name) for other in prints]
+    called = [plain_name(strips[other.strip].name) for other in prints]
+    if stems.count(plain_name(one.stem.name)) == 1:
+        return one.stem.name
+    return strips[one.strip].name if called.count(plain_name(strips[one.strip].name)) == 1 else one.stem.id
 
 
 def _parts(template: Template, one: Printed) -> Sequence[str]:

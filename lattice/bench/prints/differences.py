@@ -14,6 +14,7 @@ from lattice.graph.origin import Origin
 from lattice.graph.signal_graph import SignalGraph
 
 LEVEL_DB = 0.5  # what a gain may differ by
+EXCHANGED_DB = 1.5  # and one that has moved to another channel
 Channels = tuple[Out, ...]  # a slot in a print, channel by channel
 SURE_DB = FLOOR_DB + 6.0  # what lies between the floor and this may be there or not
 MISSING, UNEXPECTED, LEVEL, DELAY, POLARITY, CHANNELS = (
@@ -49,7 +50,7 @@ class Compared(NamedTuple):
 
     differences: list[Difference]
     as_mapped: list[Pair]
-    symmetric: frozenset[Pair]  # alike on all channels: exchanged ones would not be noticed
+    blind: dict[str, frozenset[Pair]]  # code → pairs in which such a fault would not be noticed
 
 
 def compare(
@@ -72,8 +73,8 @@ def compare(
         origin = origin_of(slot, graph)
         if origin is not None:
             groups.setdefault(origin, []).append(slot.slot)
-    found = Compared([], [], frozenset())
-    symmetric = set()
+    found = Compared([], [], {})
+    blind: dict[str, set[Pair]] = {CHANNELS: set(), DELAY: set(), POLARITY: set()}
     for origin, slots in groups.items():
         for stem in stems:
             pair = Pair(origin, stem)
@@ -84,9 +85,14 @@ def compare(
             if any(one.present for outs in model for one in outs):
                 if not different:
                     found.as_mapped.append(pair)
+                there = [one for outs in model for one in outs if one.present]
                 if all(_is_even(outs) for outs in model):
-                    symmetric.add(pair)
-    return found._replace(symmetric=frozenset(symmetric))
+                    blind[CHANNELS].add(pair)
+                if all(one.delay_samples is None for one in there):
+                    blind[DELAY].add(pair)
+                if not any(one.is_coherent for one in there):
+                    blind[POLARITY].add(pair)
+    return found._replace(blind={code: frozenset(pairs) for code, pairs in blind.items()})
 
 
 def _is_even(outs: Sequence[Out]) -> bool:
@@ -103,7 +109,8 @@ def _pair(
     new = [n for n, (was, now) in enumerate(slots) if not _any(was) and _heard(now)]
     moved = [n for n, (was, now) in enumerate(slots) if _channels(was, now)]
     kept = [(was, now) for was, now in slots if _any(was) and _any(now)]
-    if moved or (not is_note and (lost or new) and kept and len(slots) > 1):
+    exchanged = not is_note and len(slots) > 1 and (lost or new) and (kept or (lost and new))
+    if moved or exchanged:
         yield Difference(CHANNELS, pair, detail=_on_channels(slots))
     else:
         if lost:
@@ -136,11 +143,16 @@ def _channels(was: Sequence[Out], now: Sequence[Out]) -> bool:
         return False
     if any(a.present != b.present and max(a.gain_db or -200, b.gain_db or -200) >= SURE_DB for a, b in pairs):
         return True
+    bursts = [{n for n, pair in enumerate(pairs) if pair[side].is_coherent} for side in (0, 1)]
+    if bursts[0] - bursts[1] and bursts[1] - bursts[0]:
+        return True
     there = [(a, b) for a, b in pairs if a.present and b.present]
     if len(there) < 2 or all(abs(_change(a, b)) <= LEVEL_DB for a, b in there):
         return False
-    befores, nows = sorted(a.gain_db or 0.0 for a, _b in there), sorted(b.gain_db or 0.0 for _a, b in there)
-    return all(abs(a - b) <= LEVEL_DB for a, b in zip(befores, nows, strict=True))
+    befores, nows = [a.gain_db or 0.0 for a, _b in there], [b.gain_db or 0.0 for _a, b in there]
+    # What is wet stays where it was, so exchanged levels are alike but not the same.
+    within = LEVEL_DB if befores.index(max(befores)) == nows.index(max(nows)) else EXCHANGED_DB
+    return all(abs(a - b) <= within for a, b in zip(sorted(befores), sorted(nows), strict=True))
 
 
 def _change(a: Out, b: Out) -> float:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping, Sequence
 from typing import NamedTuple
 
@@ -10,14 +11,16 @@ from numpy.typing import NDArray
 
 from lattice.bench.kit.slots import Kit, MidiSlot
 from lattice.bench.prints.cells import PrintCells
-from lattice.bench.prints.slot_reading import FLOOR_DB, Out, first_present
+from lattice.bench.prints.slot_reading import FLOOR_DB, Out, came_at, first_present
 from lattice.model.units import gain
 
 MOST_S = 10.0  # that a print may begin early or late
 NOTE_SAMPLES = 24  # how exactly a note's onset is known: 0.5 ms at 48 kHz
 AROUND = 32  # cells on either side in which a burst is the highest
 ALIKE_DB = 1.0
+ALIKE = 0.05  # of a voice more, for a slot at the level that is expected
 NEVER = 1 << 60
+QUIET_CELLS = 16  # of quiet before something begins
 
 
 class Expected(NamedTuple):
@@ -33,10 +36,12 @@ def expected_places(kit: Kit, outs: Mapping[int, Sequence[Out]]) -> list[Expecte
     found = []
     for slot in kit.slots:
         one = first_present(outs.get(slot.slot, ()))
-        if one is not None and one.delay_samples is not None:
-            within = NOTE_SAMPLES if isinstance(slot, MidiSlot) else 0
-            found.append(Expected(slot.begins_at + one.delay_samples, one.gain_db or 0.0, within))
-    return found
+        came = came_at(one) if one is not None else None
+        if one is not None and came is not None:
+            within = NOTE_SAMPLES if isinstance(slot, MidiSlot) or one.delay_samples is None else 0
+            found.append(Expected(slot.begins_at + came, one.gain_db or 0.0, within))
+    exact = [place for place in found if not place.within]
+    return exact or found
 
 
 def bursts_in(kit: Kit, cells: PrintCells) -> list[tuple[int, float]]:
@@ -71,13 +76,22 @@ def onsets_in(cells: PrintCells) -> list[tuple[int, float]]:
     onsets = np.stack([np.where(one.onset < 0, np.iinfo(np.int64).max, one.onset) for one in cells.channels]).min(
         axis=0
     )
-    before = np.lib.stride_tricks.sliding_window_view(np.pad(peaks, (16, 0)), 16).max(axis=1)[: len(peaks)]
-    found = np.flatnonzero((peaks > gain(FLOOR_DB)) & (before < 0.1 * peaks))
-    return [(int(onsets[at]), float(20 * np.log10(peaks[at]))) for at in found.tolist() if onsets[at] < NEVER]
+    before = np.lib.stride_tricks.sliding_window_view(np.pad(peaks, (QUIET_CELLS, 0)), QUIET_CELLS).max(axis=1)[
+        : len(peaks)
+    ]
+    rising = np.flatnonzero((peaks > gain(FLOOR_DB)) & (before < 0.1 * peaks) & (onsets < NEVER))
+    found: list[tuple[int, float]] = []
+    last = -QUIET_CELLS
+    for at in rising.tolist():
+        if at - last >= QUIET_CELLS:  # what rises on from there is the same
+            loudest = float(peaks[at : at + QUIET_CELLS].max())
+            found.append((int(onsets[at]), 20 * math.log10(loudest)))
+            last = at
+    return found
 
 
 def votes(kit: Kit, cells: PrintCells, places: Iterable[Expected]) -> dict[int, float]:
-    """Offset → how many slots speak for it; those that come at the level expected speak half as loud again."""
+    """Offset → how many slots speak for it; those that come at the level expected a little louder."""
     bursts, onsets = bursts_in(kit, cells), onsets_in(cells)
     most = round(MOST_S * kit.sample_rate_hz)
     found: dict[int, float] = {}
@@ -86,7 +100,7 @@ def votes(kit: Kit, cells: PrintCells, places: Iterable[Expected]) -> dict[int, 
         moments = np.array([at for at, _level in heard])
         for number in np.flatnonzero(np.abs(moments - place.at) <= most).tolist() if len(moments) else ():
             at, level_db = heard[number]
-            weight = 1.5 if abs(level_db - place.gain_db) < ALIKE_DB else 1.0
+            weight = 1.0 + (ALIKE if abs(level_db - place.gain_db) < ALIKE_DB else 0.0)
             found[at - place.at] = found.get(at - place.at, 0.0) + weight
     return _gathered(found, max((place.within for place in places), default=0)) if found else {}
 
@@ -108,7 +122,8 @@ def best_offset(found: Mapping[int, float], near: int = 0) -> int | None:
         return None
     most = max(found.values())
     return min(
-        (offset for offset, weight in found.items() if weight >= most - 1e-9), key=lambda one: (abs(one - near), one)
+        (offset for offset, weight in found.items() if weight >= most - ALIKE - 1e-9),
+        key=lambda one: (abs(one - near), one),
     )
 
 

@@ -20,7 +20,7 @@ from lattice.bench.prints.offsets import (
     votes,
     whole_offset,
 )
-from lattice.bench.prints.slot_reading import Out, first_present
+from lattice.bench.prints.slot_reading import Out, came_at, first_present
 from lattice.changes.digests import document_digest
 from lattice.errors import DocumentError
 
@@ -197,10 +197,12 @@ def _settled(kit: Kit, cells: PrintCells, wanted: Outs, offset: int) -> tuple[in
     count = 0
     for slot, read in outs.items():
         mine, model = first_present(read), first_present(wanted.get(slot, ()))
-        if mine is None or model is None or mine.delay_samples is None or model.delay_samples is None:
+        came = came_at(mine) if mine else None
+        wants = came_at(model) if model else None
+        if came is None or wants is None:
             continue
         count += 1
-        late[mine.delay_samples - model.delay_samples] = late.get(mine.delay_samples - model.delay_samples, 0) + 1
+        late[came - wants] = late.get(came - wants, 0) + 1
     most = max(late, key=lambda samples: (late[samples], -abs(samples)), default=0)
     if abs(most) <= NOTE_SAMPLES and late.get(0, 0) == late.get(most, 0):
         return offset, outs

@@ -20,6 +20,7 @@ RISES = 4.0  # times the power before the slot: +6 dB
 TRUSTED = 100.0  # times that power: a level by energy is good to a hundredth
 COHERENT = 0.1  # share of a slot's energy that the burst explains: less is a wet part alone
 TINY = 1e-12
+BEGINS = 0.1  # of the peak of a slot: it sounds from there on
 
 
 class Out(msgspec.Struct, frozen=True, kw_only=True):
@@ -30,6 +31,7 @@ class Out(msgspec.Struct, frozen=True, kw_only=True):
     gain_db: float | None = None
     delay_samples: int | None = None
     polarity: int | None = None
+    onset_samples: int | None = None  # of what is wet alone: its first sound, as exactly as reverbs are alike
     energy_db: float | None = None  # gain by the energy of the whole slot, wet parts and tails in it
     trusted: bool = False  # the energy stands well above what was there before
 
@@ -104,10 +106,12 @@ def _audio(kit: Kit, slot: AudioSlot, cells: Cells, number: int, offset: int, pi
                 energy_db=None if energy_db is None else round(energy_db, 3), trusted=trusted,
             )  # fmt: skip
     if rises:
-        assert energy_db is not None  # noqa: S101 - what rises has a level
+        level_db = round(energy_db or 0.0, 3)
+        window = _cells(begins - EARLY, slot.end_at + offset, cells)
         return Out(
-            channel=number, present=True, gain_db=round(energy_db, 3), energy_db=round(energy_db, 3), trusted=trusted
-        )
+            channel=number, present=True, gain_db=level_db, energy_db=level_db, trusted=trusted,
+            onset_samples=_onset(cells, window, begins),
+        )  # fmt: skip
     return Out(channel=number, present=False)
 
 
@@ -119,15 +123,27 @@ def _note(slot: MidiSlot, cells: Cells, number: int, offset: int, _pilot_energy:
     peak = float(cells.peak[window].max()) if window.stop > window.start else 0.0
     if peak < gain(FLOOR_DB) or energy < RISES * there:
         return Out(channel=number, present=False)
-    early = _cells(begins - EARLY, slot.end_at + offset, cells)
-    onsets = cells.onset[early]
-    sounding = np.flatnonzero((onsets >= 0) & (cells.peak[early] >= 0.1 * peak))
-    onset = int(onsets[sounding[0]]) - begins if len(sounding) else None
+    onset = _onset(cells, _cells(begins - EARLY, slot.end_at + offset, cells), begins)
     level_db = round(20 * math.log10(peak), 3)
     return Out(channel=number, present=True, gain_db=level_db, delay_samples=onset, energy_db=None, trusted=False)
 
 
+def _onset(cells: Cells, window: slice, begins: int) -> int | None:
+    """Samples from its place to where a slot begins to sound in a channel."""
+    onsets, peaks = cells.onset[window], cells.peak[window]
+    if not len(peaks):
+        return None
+    sounding = np.flatnonzero((onsets >= 0) & (peaks >= BEGINS * peaks.max()))
+    return int(onsets[sounding[0]]) - begins if len(sounding) else None
+
+
 def first_present(outs: Sequence[Out]) -> Out | None:
-    """The loudest channel that says when it came."""
+    """The loudest channel that says when it came; one that is wet alone where there is no other."""
     timed = [one for one in outs if one.present and one.delay_samples is not None]
-    return max(timed, key=lambda one: one.gain_db or 0.0, default=None)
+    wet = [one for one in outs if one.present and one.onset_samples is not None]
+    return max(timed or wet, key=lambda one: one.gain_db or 0.0, default=None)
+
+
+def came_at(one: Out) -> int | None:
+    """Samples from its place to where it came."""
+    return one.onset_samples if one.delay_samples is None else one.delay_samples

@@ -27,7 +27,10 @@ MOST_SUSPECTS = 6
 LEAST_SHARE = {MISSING: 0.98, DELAY: 0.3, POLARITY: 0.3, CHANNELS: 0.3}
 TOUCHED = 0.5  # share from which a fault at an element would show in a pair
 NOTICED_DB = 0.75
-SOME_SHARE = 0.02  # of a pair that comes some other way as well
+SOME_SHARE = 0.003  # of a pair that comes some other way as well
+SWITCHED_OFF = 1e-6  # power that is left of what does not come any more
+MAIN = 0.98  # share from which it is the only way
+LESS = 0.35  # of a change that a compressor behind it leaves
 
 
 class Explained(NamedTuple):
@@ -105,10 +108,16 @@ class Suspecting:
             pair = differences[left[0]].pair
             return Explained((left[0],), (self.ways.graph.strips[pair.origin.strip].id,))
         most = max(score for score, _explains in scores.values())
-        best = min((element for element, (score, _e) in scores.items() if score == most), key=_nearest)
+        level = [element for element, (score, _e) in scores.items() if score == most]
+        best = min(level, key=lambda element: (-self._tenths(element, scores[element][1]), *_nearest(element)))
         explains = scores[best][1]
         alike = sorted((one for one, (score, its) in scores.items() if score == most and its == explains), key=_nearest)
         return Explained(explains, tuple(one.id for one in alike[:MOST_SUSPECTS]))
+
+    def _tenths(self, element: Element, explains: Sequence[int]) -> int:
+        """How much of what it explains comes through an element, in tenths: of two that explain it, the main way."""
+        differences = self.compared.differences
+        return round(10 * sum(self.shares(differences[n].pair).get(element, 0.0) for n in explains) / len(explains))
 
     def _explains(self, code: str, element: Element, left: Sequence[int]) -> tuple[int, ...]:
         """Differences that a fault at an element would make; of levels, those that one change makes together."""
@@ -121,35 +130,35 @@ class Suspecting:
         through = [number for number in left if shares[number] > 0.01]
         if not through:
             return ()
-        surest = max(through, key=lambda number: shares[number])
-        changes = change_at(differences[surest].change_db, shares[surest])
-        if changes is None:
-            return ()
+        changes = self._change({number: shares[number] for number in through})
         return tuple(
             number for number in through
-            if abs(change_seen(changes, shares[number]) - differences[number].change_db) <= NOTICED_DB
+            if _is_like(differences[number].change_db, changes, shares[number])
         )  # fmt: skip
+
+    def _change(self, shares: Mapping[int, float]) -> float:
+        """By how much a level has changed at an element, by the difference that shows most of it."""
+        differences = self.compared.differences
+        surest = max(shares, key=lambda number: (shares[number] > TOUCHED, abs(differences[number].change_db)))
+        return change_at(differences[surest].change_db, shares[surest])
 
     def _against(self, code: str, element: Element, explains: Collection[int]) -> int:
         """Pairs that are as mapped although a fault at an element would show in them."""
         differences = self.compared.differences
         if code == LEVEL:
-            surest = max(explains, key=lambda number: self.shares(differences[number].pair).get(element, 0.0))
-            share = self.shares(differences[surest].pair).get(element, 0.0)
-            changes = change_at(differences[surest].change_db, share) or 0.0
+            shares = {number: self.shares(differences[number].pair).get(element, 0.0) for number in explains}
+            # Of one channel a way may be more than of all together, so that it has changed by less than it seems.
+            told = [change_at(differences[number].change_db, share) for number, share in shares.items()]
+            changes = (max if max(shares.values()) > MAIN else min)(told, key=abs)
 
             def shows(pair: Pair, share: float) -> bool:
                 return abs(change_seen(changes, share)) > NOTICED_DB
 
-        elif code == CHANNELS:
-
-            def shows(pair: Pair, share: float) -> bool:
-                return share > TOUCHED and pair not in self.compared.symmetric
-
         else:
+            blind = self.compared.blind.get(code, frozenset())
 
             def shows(pair: Pair, share: float) -> bool:
-                return share > TOUCHED
+                return share > TOUCHED and pair not in blind
 
         return sum(1 for pair in self.compared.as_mapped if shows(pair, self.shares(pair).get(element, 0.0)))
 
@@ -168,7 +177,7 @@ class Suspecting:
 
     def _follows(self, one: Explained, cause: Explained) -> bool:
         differences = self.compared.differences
-        if any(differences[number].code in (MISSING, UNEXPECTED, CHANNELS) for number in one.differences):
+        if any(differences[number].code in (MISSING, UNEXPECTED) for number in one.differences):
             return False
         return all(
             any(
@@ -243,10 +252,10 @@ def _alike(
     return tuple(number for number, one in zip(through, values, strict=True) if one == common)
 
 
-def change_at(seen_db: float, share: float) -> float | None:
-    """What a level changed by at an element, dB, where so much is seen of a share; None where nothing explains it."""
+def change_at(seen_db: float, share: float) -> float:
+    """What a level changed by at an element, dB, where so much is seen of a share; at most that it is off."""
     power = 1 + (gain(seen_db) ** 2 - 1) / share
-    return 10 * math.log10(power) if power > 1e-8 else None
+    return 10 * math.log10(max(power, SWITCHED_OFF))
 
 
 def change_seen(change_db: float, share: float) -> float:
@@ -254,14 +263,34 @@ def change_seen(change_db: float, share: float) -> float:
     return 10 * math.log10(max(1 - share + share * gain(change_db) ** 2, 1e-12))
 
 
+def _is_like(seen_db: float, change_db: float, share: float) -> bool:
+    """Whether a difference is what a change at an element would make of it.
+
+    As large, or less where dynamics behind it hold back; where it is one of several ways, up to the whole change, since
+    it is not the same share of each channel.
+    """
+    told_db = change_seen(change_db, share)
+    if seen_db * told_db <= 0:
+        return False
+    if share <= MAIN:
+        return abs(seen_db) <= abs(change_db) + NOTICED_DB
+    return LESS * abs(told_db) - NOTICED_DB <= abs(seen_db) <= abs(told_db) + NOTICED_DB
+
+
 def _merged(found: Sequence[Explained]) -> list[Explained]:
-    """Matters that have the same likeliest suspect are one."""
-    by_suspect: dict[str, Explained] = {}
+    """Matters of which one is likeliest at what the other may be at too are one."""
+    kept: list[Explained] = []
     for one in found:
-        known = by_suspect.get(one.suspects[0])
+        known = next((more for more in kept if _is_same(one, more)), None)
         if known is None:
-            by_suspect[one.suspects[0]] = one
-        else:
-            numbers = tuple(sorted({*known.differences, *one.differences}))
-            by_suspect[one.suspects[0]] = Explained(numbers, known.suspects)
-    return sorted(by_suspect.values(), key=lambda one: one.differences[0])
+            kept.append(one)
+            continue
+        numbers = tuple(sorted({*known.differences, *one.differences}))
+        both = [suspect for suspect in known.suspects if suspect in one.suspects]
+        suspects = tuple(dict.fromkeys((*both, *known.suspects)))
+        kept[kept.index(known)] = Explained(numbers, suspects)
+    return sorted(kept, key=lambda one: one.differences[0])
+
+
+def _is_same(one: Explained, other: Explained) -> bool:
+    return one.suspects[0] in other.suspects[:3] or other.suspects[0] in one.suspects[:3]

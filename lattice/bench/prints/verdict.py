@@ -29,6 +29,8 @@ from lattice.graph.origin import Origin
 from lattice.model.document import Template
 from lattice.model.units import samples_to_ms, words_db
 
+WET_SAMPLES = 96  # what a print of wet sound alone may begin late by
+
 
 class AsBuilt(NamedTuple):
     """One finding of a reading: with what may be at fault, and the matter it is part of."""
@@ -93,9 +95,13 @@ class _Judging:
         self.late = {
             stem: one.offset_samples - self.common
             for stem, one in self.read.items()
-            if one.offset_samples != self.common
+            if abs(one.offset_samples - self.common) > (0 if self._is_timed(stem) else WET_SAMPLES)
         }
         self.silent = [stem for stem in self.read if self._is_silent(stem)]
+
+    def _is_timed(self, stem: str) -> bool:
+        """Whether a burst itself is in a print: of wet sound alone, when it begins is known to 2 ms."""
+        return any(one.is_coherent for outs in self.mine[stem].values() for one in outs)
 
     def _is_silent(self, stem: str) -> bool:
         wanted = any(one.present for outs in self.expected.get(stem, {}).values() for one in outs)
@@ -124,16 +130,13 @@ class _Judging:
         own = {one.pair: one.late_samples for one in compared.differences if one.code == DELAY}
         differences = [one for one in compared.differences if one.code != DELAY or one.pair.stem not in self.late]
         pairs = {*compared.as_mapped, *(one.pair for one in compared.differences)}
-        late = [pair for pair in sorted(pairs) if pair.stem in self.late and self._is_timed(pair.stem)]
+        late = [pair for pair in sorted(pairs) if pair.stem in self.late]
         for pair in late:
             whole = self.late[pair.stem] + own.get(pair, 0)
             differences.append(Difference(DELAY, pair, late_samples=whole, detail=OFFSET))
         return compared._replace(
             differences=differences, as_mapped=[pair for pair in compared.as_mapped if pair.stem not in self.late]
         )
-
-    def _is_timed(self, stem: str) -> bool:
-        return any(one.delay_samples is not None for outs in self.mine[stem].values() for one in outs)
 
     # findings
 

@@ -13,19 +13,17 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from lattice import __version__
+from lattice.cli import bench, tables
+from lattice.cli.files import COULD_NOT, read, read_bytes, write_json
 from lattice.errors import DocumentError
-from lattice.exports import EXPORTS
 from lattice.formats.registry import read as read_template
-from lattice.model.document import Template
 
 if TYPE_CHECKING:
     from lattice.checks.audit import Audit
-    from lattice.formats.tables.choices import Choices
     from lattice.matters.matter import Matter
     from lattice.model.inventory import Inventory
 
-# Exit statuses as common tools have them: 1 says “found something”, 2 “could not look”.
-COULD_NOT = 2
+AddCommand = Callable[..., argparse.ArgumentParser]  # name, what it runs, words, file=…
 RUNS = 5  # of --times, after one warm-up
 
 
@@ -104,50 +102,13 @@ def _parser() -> argparse.ArgumentParser:
     diff = command("diff", _diff, "what changed between two documents")
     diff.add_argument("other", metavar="B", help="the later document")
     diff.add_argument("--json", action="store_true", help="changes as JSON")
-    convert = command("convert", _convert, "a template in another open form")
-    convert.add_argument("--to", required=True, choices=tuple(EXPORTS))
-    convert.add_argument("--columns", metavar="MAP.json", help="what the columns and words of a table are")
-    merge = command("merge", _merge, "a template with what a newer table of it says")
-    merge.add_argument("sheet", metavar="SHEET", help="the newer table")
-    merge.add_argument("--columns", metavar="MAP.json", help="what its columns and words are")
-    merge.add_argument("--remove", action="store_true", help="remove strips that the table does not have any more")
-    merge.add_argument(
-        "-o", dest="out", metavar="OUT", required=True, help="where the template goes; - is standard output"
-    )
-    sources = command("sources", _sources, "measured levels of recordings, put into the strips of the same names")
-    sources.add_argument(
-        "recordings", metavar="WAV", nargs="+", help="recordings (WAV, RF64, FLAC), or folders of them"
-    )
-    sources.add_argument("-o", dest="out", metavar="OUT", required=True, help="where it goes; - is standard output")
-    columns = command("columns", _columns, "what the columns and words of a table are taken for, as a MAP.json")
-    columns.add_argument("--columns", metavar="MAP.json", help="choices to begin with")
+    tables.add(command)
+    bench.add(command)
     generate = command("generate", _generate, "a large realistic template", file=False)
     generate.add_argument("--strips", type=int, default=300)
     generate.add_argument("--seed", type=int, default=1)
     generate.add_argument("--worn", action="store_true", help="with the mistakes of a long job")
     return parser
-
-
-def read(name: str) -> Template:
-    """The template in a file by its name, or on standard input (`-`; what it is shows by its first sign)."""
-    return read_template(_bytes(name), name)
-
-
-def _bytes(name: str) -> bytes:
-    if name == "-":
-        return sys.stdin.buffer.read()
-    path = Path(name)
-    try:
-        return path.read_bytes()
-    except OSError as error:
-        raise DocumentError([error.strerror or str(error)]) from None
-
-
-def _write(value: Any) -> None:
-    import msgspec
-
-    sys.stdout.buffer.write(msgspec.json.format(msgspec.json.encode(value), indent=2) + b"\n")
-    sys.stdout.flush()
 
 
 def _audit(options: argparse.Namespace) -> int:
@@ -156,7 +117,7 @@ def _audit(options: argparse.Namespace) -> int:
     from lattice.gc_paused import gc_paused
     from lattice.matters.matter import matters_of
 
-    name, data = options.file, _bytes(options.file)
+    name, data = options.file, read_bytes(options.file)
     template = read_template(data, name)
     if options.awake:
         from lattice.edits.awake import awake
@@ -173,7 +134,7 @@ def _audit(options: argparse.Namespace) -> int:
         }  # fmt: skip
         if options.times:
             answer["times"] = _times(data, name)
-        _write(answer)
+        write_json(answer)
     else:
         _print_findings(result) if options.all else _print_matters(matters_of(analysis, result))
         counts = ", ".join(
@@ -212,7 +173,7 @@ def _plan(options: argparse.Namespace) -> int:
         Path(options.apply).write_bytes(dump(made.template))
     answer = made.as_json()
     if options.json:
-        _write(answer)
+        write_json(answer)
         return 0
     for number, step in enumerate(made.steps, start=1):
         print(f"{number:3}  {step.sentence}: {step.said}")
@@ -226,7 +187,8 @@ def _plan(options: argparse.Namespace) -> int:
 
 
 def _explain(options: argparse.Namespace) -> int:
-    import lattice.checks  # noqa: F401 - registers all
+    import lattice.bench.prints.codes
+    import lattice.checks  # noqa: F401 - register all
     from lattice.checks.registry import EXPLANATIONS
 
     if options.code is None:
@@ -253,7 +215,7 @@ def _inventory(options: argparse.Namespace) -> Inventory | None:
     from lattice.formats import inventory
 
     options.file = options.inventory
-    return inventory.load(_bytes(options.inventory), Path(options.inventory).stem)
+    return inventory.load(read_bytes(options.inventory), Path(options.inventory).stem)
 
 
 def _times(data: bytes, name: str) -> dict[str, float]:
@@ -285,7 +247,7 @@ def _figures(options: argparse.Namespace) -> int:
     report: Any = {"levels": levels, "timing": timing, "stems": stems}[options.what]
     figures = getattr(analysis, {"levels": "levels", "timing": "arrivals", "stems": "ledger"}[options.what])
     if options.json:
-        _write(report.as_json(figures))
+        write_json(report.as_json(figures))
     else:
         print("\n".join(report.as_lines(figures)))
     return 0
@@ -298,7 +260,7 @@ def _trace(options: argparse.Namespace) -> int:
     graph = SignalGraph(read(options.file))
     traced = trace(graph, options.start, options.end)
     if options.json:
-        _write(as_json(graph, traced))
+        write_json(as_json(graph, traced))
         return 0
     figures = HopFigures.of(graph)
     for path in traced.paths:
@@ -325,112 +287,10 @@ def _diff(options: argparse.Namespace) -> int:
         raise
     changes = compare(before, after)
     if options.json:
-        _write(as_json(changes))
+        write_json(as_json(changes))
     else:
         print("\n".join(str(change) for change in changes) or "no difference")
     return 0
-
-
-def _convert(options: argparse.Namespace) -> int:
-    from lattice.formats.registry import SHEET
-
-    if options.columns or options.file.lower().endswith(SHEET.endings):
-        from lattice.formats import any_table
-
-        choices = _choices(options) if options.columns else None
-        template = any_table.load(
-            _bytes(options.file), Path(options.file).stem, choices,
-            lambda sentence: print(f"{options.file}: {sentence}", file=sys.stderr),
-        )  # fmt: skip
-    else:
-        template = read(options.file)
-    sys.stdout.buffer.write(EXPORTS[options.to].write(template))
-    sys.stdout.flush()
-    return 0
-
-
-def _choices(options: argparse.Namespace) -> Choices:
-    """The choices in a file; what is wrong with them is said of that file."""
-    from lattice.formats.tables.choices import Choices, load_choices
-
-    if not options.columns:
-        return Choices()
-    try:
-        return load_choices(_bytes(options.columns))
-    except DocumentError:
-        options.file = options.columns
-        raise
-
-
-def _columns(options: argparse.Namespace) -> int:
-    """Every choice as it is made, and on standard error what is unclear."""
-    from lattice.formats import any_table
-
-    understood = any_table.read_any(_bytes(options.file), Path(options.file).stem, _choices(options))
-    sys.stdout.buffer.write(understood.choices.dump() + b"\n")
-    sys.stdout.flush()
-    for sentence in any_table.said(understood.open, understood):
-        print(f"{options.file}: {sentence}", file=sys.stderr)
-    return 0
-
-
-def _merge(options: argparse.Namespace) -> int:
-    """Takes all that a newer table says; what it does not understand refuses it as a whole."""
-    from lattice.edits.merge import GONE, differences, merged
-    from lattice.errors import first_problems
-    from lattice.formats import any_table
-    from lattice.formats.document_json import dump
-
-    template = read(options.file)
-    data, choices = _bytes(options.sheet), _choices(options) if options.columns else None
-    options.file = options.sheet
-    newer, _table = any_table.newer_of(template, data, choices)
-    if newer.problems:
-        raise DocumentError(first_problems(map(str, newer.problems)))
-    found = differences(template, newer.template, newer.gone, newer.renamed)
-    keys = [one.key for one in found if options.remove or one.kind != GONE]
-    for one in found:
-        left = " (stays: --remove takes it out)" if one.kind == GONE and not options.remove else ""
-        print(f"{one.kind:8} {'; '.join(map(str, one.changes))}{left}", file=sys.stderr)
-    after = merged(template, newer.template, keys, newer.gone) if keys else template
-    _put(options.out, dump(after))
-    return 0
-
-
-def _sources(options: argparse.Namespace) -> int:
-    """Measures recordings; what cannot be measured refuses all of it."""
-    from lattice.bench.recordings import measure_all, recordings_in
-    from lattice.edits import apply
-    from lattice.edits.recordings import strips_called
-    from lattice.formats.document_json import dump
-
-    template, levels, problems = read(options.file), [], []
-    for path, result in measure_all(recordings_in(map(Path, options.recordings))):
-        if isinstance(result, DocumentError):
-            problems += [f"{path}: {problem}" for problem in result.problems]
-            continue
-        strip = strips_called(template, [result.name]).get(result.name)
-        if strip is None or not result.sounds:
-            said = "has no sound above −60 dBFS" if strip else f"no strip that plays something is called {result.name}"
-            print(f"{path}: {said}", file=sys.stderr)
-            continue
-        levels.append({"strip": strip, **result.levels})
-        figures = f"peak {result.levels['peak_dbfs']:.2f} dBFS (true peak), RMS {result.levels['rms_dbfs']:.2f} dBFS"
-        print(f"{path}: {strip}, {figures}", file=sys.stderr)
-    if problems:
-        print("\n".join(problems), file=sys.stderr)
-        return COULD_NOT
-    _put(options.out, dump(apply(template, "take_levels", {"levels": levels})))
-    return 0
-
-
-def _put(name: str, data: bytes) -> None:
-    """Into a file, or to standard output (`-`)."""
-    if name != "-":
-        Path(name).write_bytes(data)
-        return
-    sys.stdout.buffer.write(data)
-    sys.stdout.flush()
 
 
 def _generate(options: argparse.Namespace) -> int:

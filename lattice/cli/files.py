@@ -1,0 +1,47 @@
+"""What commands read and write: templates and other files, standard input and output."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import Any
+
+from lattice.errors import DocumentError
+from lattice.formats.registry import read as read_template
+from lattice.model.document import Template
+
+# Exit statuses as common tools have them: 1 says “found something”, 2 “could not look”.
+COULD_NOT = 2
+
+
+def read(name: str) -> Template:
+    """The template in a file by its name, or on standard input (`-`; what it is shows by its first sign)."""
+    return read_template(read_bytes(name), name)
+
+
+def read_bytes(name: str) -> bytes:
+    """What is in a file, or on standard input (`-`). Raises DocumentError where it cannot be read."""
+    if name == "-":
+        return sys.stdin.buffer.read()
+    path = Path(name)
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        raise DocumentError([error.strerror or str(error)]) from None
+
+
+def write_json(value: Any) -> None:
+    """A value as JSON on standard output."""
+    import msgspec
+
+    sys.stdout.buffer.write(msgspec.json.format(msgspec.json.encode(value), indent=2) + b"\n")
+    sys.stdout.flush()
+
+
+def put(name: str, data: bytes) -> None:
+    """Into a file, or to standard output (`-`)."""
+    if name != "-":
+        Path(name).write_bytes(data)
+        return
+    sys.stdout.buffer.write(data)
+    sys.stdout.flush()
