@@ -8,6 +8,7 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
+from lattice.bench.prints import codes  # noqa: F401 - and this one registers what readings find
 from lattice.checks import audit  # noqa: F401 - its import registers every check with its texts
 from lattice.checks.registry import EXPLANATIONS
 

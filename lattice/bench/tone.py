@@ -152,9 +152,7 @@ def play_tone(
     return Heard(
         sources=tuple(_name(analysis, origin) for origin in origins), samples=samples, sample_rate_hz=rate,
         stages=tuple(stages), silent=dict(_stopped(analysis, origins, {one.strip for one in stages})),
-        reductions_db={
-            name: _thinned(line) for name, line in renderer.reductions().items() if max(line, default=0) > WORKS_DB
-        },
+        reductions_db=_reductions(renderer, samples),
     )  # fmt: skip
 
 
@@ -202,14 +200,12 @@ def _rounded(levels: Sequence[float | None]) -> tuple[float | None, ...]:
     return tuple(None if level is None else round(level, 3) for level in levels)
 
 
-def _thinned(line: Sequence[float]) -> tuple[float, ...]:
-    step = max(len(line) // 200, 1)
-    return tuple(round(value, 2) for value in line[::step])
-
-
-def seconds_of(heard: Heard, line: Sequence[float]) -> float:
-    """How long a reduction's line is; each value stands for as many steps of a follower."""
-    return len(line) * max(heard.samples // STEP // 200, 1) * STEP / heard.sample_rate_hz
+def _reductions(renderer: Renderer, samples: int) -> dict[str, tuple[float, ...]]:
+    """What each dynamics insert took during a run, about 200 values of it; blocks go on behind its end."""
+    lines = {name: line[: samples // STEP] for name, line in renderer.reductions().items()}
+    working = {name: line for name, line in lines.items() if max(line, default=0.0) > WORKS_DB}
+    step = max(samples // STEP // 200, 1)
+    return {name: tuple(round(value, 2) for value in line[::step]) for name, line in working.items()}
 
 
 def _stopped(analysis: Analysis, origins: Sequence[Origin], heard: Collection[str]) -> Iterator[tuple[str, str]]:

@@ -143,12 +143,8 @@ def _all_cells(
 def read_cells(
     kit: Kit, files: PrintFiles, channels: int, told: Callable[[float], object] = lambda _share: None
 ) -> PrintCells:
-    """One print, gone through. Raises DocumentError where it cannot be read, or is shorter than the kit."""
-    least = max(slot.begins_at for slot in kit.slots) + round(MOST_SHORT_S * kit.sample_rate_hz)
+    """One print, gone through. Raises DocumentError where it cannot be read."""
     with OpenPrint(files, kit.sample_rate_hz, channels) as file:
-        if file.frames < least:
-            has, needs = (frames / kit.sample_rate_hz for frames in (file.frames, kit.length_samples))
-            raise DocumentError([f"{files.paths[0].name} is shorter than the kit: {has:.1f} s of {needs:.1f} s"])
         cells = PrintCells(channels, kit.burst.order)
         for block in file.stretches():
             cells.feed(block)
@@ -181,6 +177,11 @@ def reading_of(
             continue
         guess = best_offset(said[stem], whole)
         offset, outs = _settled(kit, cells[stem], wanted[stem], whole if guess is None else guess)
+        problem = _too_short(kit, cells[stem].frames, offset)
+        if problem:
+            problem = f"{files[0]} {problem}"
+            reads.append(PrintRead(stem=stem, files=files, channels=one.channels, problem=problem))
+            continue
         reads.append(PrintRead(stem=stem, files=files, channels=one.channels, offset_samples=offset))
         slots += _rows(kit, stem, outs)
     model = [row for stem, outs in wanted.items() for row in _rows(kit, stem, outs)]
@@ -188,6 +189,15 @@ def reading_of(
         template=document_digest(analysis.template), kit=kit.digest, prints=tuple(reads), slots=tuple(slots),
         expected=tuple(model), unmatched=matched.unmatched,
     )  # fmt: skip
+
+
+def _too_short(kit: Kit, frames: int, offset: int) -> str:
+    """Why a print does not hold the whole kit: it ends before the last slot has sounded; empty where it does."""
+    least = max(slot.begins_at for slot in kit.slots) + offset + round(MOST_SHORT_S * kit.sample_rate_hz)
+    if frames >= least:
+        return ""
+    has, needs = (count / kit.sample_rate_hz for count in (frames, kit.length_samples + max(offset, 0)))
+    return f"is shorter than the kit: {has:.1f} s of {needs:.1f} s"
 
 
 def _settled(kit: Kit, cells: PrintCells, wanted: Outs, offset: int) -> tuple[int, Outs]:

@@ -30,7 +30,7 @@ class Mapped(NamedTuple):
 
 def session(seed: int) -> Template:
     """Two to four sections with a bus, a print and a send each, a return, a mix, and an instrument played by notes."""
-    draw = random.Random(seed)
+    draw = random.Random(seed)  # noqa: S311 - the same session every time
     strips: list[dict[str, Any]] = []
     routes: list[Any] = []
     stems: list[dict[str, Any]] = []
@@ -38,7 +38,14 @@ def session(seed: int) -> Template:
     for section in range(draw.randint(2, 4)):
         bus = f"bus{section}"
         sections.append({"id": f"sec{section}", "name": f"Section {section}", "bus": bus})
-        chain = [{"id": f"{bus}-eq", "type": "eq", "gain_db": draw.choice([-2.0, 2.0, 4.0]), "latency_samples": draw.choice([0, 64, 512])}]
+        chain = [
+            {
+                "id": f"{bus}-eq",
+                "type": "eq",
+                "gain_db": draw.choice([-2.0, 2.0, 4.0]),
+                "latency_samples": draw.choice([0, 64, 512]),
+            }
+        ]
         if draw.random() < 0.4:
             chain.append({"id": f"{bus}-comp", "type": "compressor", "threshold_db": -30.0, "ratio": 2.0})
         strips.append({"id": bus, "kind": "bus", "layout": "stereo", "section": f"sec{section}", "inserts": chain})
@@ -62,7 +69,11 @@ def session(seed: int) -> Template:
              "outlets": [{"id": "1-2"}, {"id": "3-4"}], "parts": [{"id": "low", "note": 36, "outlet": "1-2"}, {"id": "high", "note": 60, "outlet": "3-4"}]},
             {"id": "notes", "kind": "midi"},
         ]  # fmt: skip
-        routes += [{"kind": "midi", "from": "notes", "to": "player", "channel": 1}, "player>bus0", {"from": "player", "from_outlet": "3-4", "to": "bus1"}]
+        routes += [
+            {"kind": "midi", "from": "notes", "to": "player", "channel": 1},
+            "player>bus0",
+            {"from": "player", "from_outlet": "3-4", "to": "bus1"},
+        ]
     hall = {"id": "hall-verb", "type": "reverb", "wet": 1.0, "pre_delay_ms": 20.0}
     strips += [
         {"id": "hall", "kind": "return", "layout": "stereo", "inserts": [hall]},
@@ -106,7 +117,11 @@ def fault(there: Mapped, kind: str, draw: random.Random) -> tuple[str, str]:
     """A fault of a kind at a random place where a reading can notice it, and the id that is at fault."""
     made = there.template
     sounding = [one for one in made.strips if one.kind in ("audio", "input", "bus", "return", "master")]
-    audio = [route for route in made.routes if route.kind in ("feed", "send") and route.to != "out" and route.from_strip != "player"]
+    audio = [
+        route
+        for route in made.routes
+        if route.kind in ("feed", "send") and route.to != "out" and route.from_strip != "player"
+    ]
     if kind in ("off", "gain"):
         route = draw.choice(audio)
         return (f"off:{route.id}" if kind == "off" else f"gain:{route.id}:{draw.choice(['+3', '-4', '+1'])}"), route.id
