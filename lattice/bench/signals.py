@@ -15,6 +15,7 @@ from lattice.errors import DocumentError
 from lattice.model.units import gain
 
 TONE_HZ = 997.0  # a prime, so that its samples do not repeat: AES17, clause 5 (from memory)
+CHANNEL_HZ = (TONE_HZ, 1103.0, 1201.0, 1301.0, 1409.0, 1511.0, 1601.0, 1709.0)  # primes, a hundred Hz apart
 BURST_ORDER = 13
 PINK_SEED = 1977
 
@@ -53,28 +54,31 @@ class Fixed:
 
 
 class Sine:
-    """A sine on so many channels, from its first sample on."""
+    """A sine on so many channels, from its first sample on.
 
-    def __init__(self, level_dbfs: float, rate_hz: int, channels: int, samples: int, hz: float = TONE_HZ) -> None:
-        self.linear, self.rate_hz, self.channels, self.samples, self.hz = (
-            gain(level_dbfs), rate_hz, channels, samples, hz,
-        )  # fmt: skip
+    The first channel has 997 Hz, every other one another frequency: channels are signals of their own, and add up in
+    power where they are folded.
+    """
+
+    def __init__(self, level_dbfs: float, rate_hz: int, channels: int, samples: int) -> None:
+        self.linear, self.samples = gain(level_dbfs), samples
+        self.turns = [CHANNEL_HZ[channel % len(CHANNEL_HZ)] / rate_hz for channel in range(channels)]
 
     def block(self, start: int, count: int) -> Sound:
         """(channels, count) of it; the first sample is not 0, so that an onset is where it begins."""
         left = min(self.samples - start, count)
         if left <= 0:
             return None
-        line = self.linear * _unit_sine(start, count, self.hz / self.rate_hz)
-        line[left:] = 0.0
-        return np.broadcast_to(line, (self.channels, count))
+        lines = np.stack([self.linear * _unit_sine(start, count, turns) for turns in self.turns])
+        lines[:, left:] = 0.0
+        return lines
 
     def next_sound(self, start: int) -> int | None:
         """It sounds from the first sample to the last."""
         return start if start < self.samples else None
 
 
-@lru_cache(maxsize=4)  # hundreds of sources play the same at the same time
+@lru_cache(maxsize=16)  # hundreds of sources play the same at the same time
 def _unit_sine(start: int, count: int, turns: float) -> Block:
     """A sine of so many turns a sample, half a sample on."""
     return np.asarray(np.sin(2 * np.pi * turns * (np.arange(start, start + count) + 0.5)))

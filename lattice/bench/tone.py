@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from pathlib import Path
-from typing import Any, Literal, NamedTuple
+from typing import Literal, NamedTuple
 
 import msgspec
 import numpy as np
@@ -14,13 +14,16 @@ from msgspec.structs import replace
 from lattice.analysis import Analysis
 from lattice.bench.meters import Meter
 from lattice.bench.render.dynamics import STEP
+from lattice.bench.render.host import source_samples
 from lattice.bench.render.lines import Block
 from lattice.bench.render.renderer import AT_POST, Renderer, Tap
 from lattice.bench.signals import BURST_ORDER, Fixed, Signal, Sine, burst, of_file, pink
 from lattice.errors import EditError
 from lattice.graph.origin import NO_OUTLET, Origin
-from lattice.graph.signal_graph import SignalGraph
+from lattice.graph.signal_graph import IN, SignalGraph
+from lattice.levels.chain import figures
 from lattice.model.document import Source, Strip, Template, main_outlet, source_of
+from lattice.model.insert_types import DECORRELATING
 from lattice.model.layouts import channel_count
 from lattice.model.strip_kinds import PLAYING
 from lattice.model.units import gain
@@ -29,6 +32,8 @@ Kind = Literal["sine", "burst", "pink", "file"]
 KINDS: tuple[Kind, ...] = ("sine", "burst", "pink", "file")
 MOST_S = 600.0
 SETTLED = 0.25  # of a run, at its end: what dynamics do at first is over
+SAME_DB, WET_DB = 0.1, 6.0  # of what is heard beside what is computed
+SILENT_DBFS = -200.0
 WORKS_DB = 0.01  # from which a dynamics insert is said to take something
 SINE_PEAK_DB = 3.0103  # of a sine above its RMS
 Told = Callable[[float], object]
@@ -285,26 +290,82 @@ class Turn(msgspec.Struct, frozen=True, kw_only=True):
     computed_dbfs: float | None
     first_sample: int | None
     computed_samples: int | None
+    is_wet: bool = False  # a reverb or the like is on the way: at one frequency it has a level of its own
 
     @property
     def differs(self) -> bool:
-        """Whether what is heard is not what is computed: 0.1 dB, 1 sample."""
+        """Whether what is heard is not what is computed: 0.1 dB (6 dB where it is wet), 1 sample."""
         if (self.heard_dbfs is None) != (self.computed_dbfs is None):
-            return True
+            return not self.is_wet or self.computed_dbfs is None  # an echo may come behind the end of the run
         if self.heard_dbfs is None or self.computed_dbfs is None:
             return False
-        return abs(self.heard_dbfs - self.computed_dbfs) > 0.1 or self.first_sample != self.computed_samples
+        if abs(self.heard_dbfs - self.computed_dbfs) > (WET_DB if self.is_wet else SAME_DB):
+            return True
+        return not self.is_wet and self.first_sample != self.computed_samples
 
 
 def each_in_turn(analysis: Analysis, origins: Sequence[Origin], wanted: Wanted, told: Told = _nobody) -> Iterator[Turn]:
     """Every source by itself, at every endpoint: heard, level, arrival, beside what is computed."""
     graph = analysis.graph
     for done, origin in enumerate(origins):
-        alone = play_tone(analysis, [origin], wanted)
-        computed = Analysis(only(graph, origin))
+        heard = play_tone(analysis, [origin], wanted)
+        alone = Analysis(only(graph, origin))
+        arrivals, wet = ways_of(analysis, origin)
         for number in graph.ends:
-            yield _turn(analysis, computed, alone, origin, number, wanted)
+            strip = graph.strips[number]
+            is_print = strip.kind == "print" and strip.records == "in"
+            stage = heard.at(strip.id, "in" if is_print else "post")
+            loudest = max((one for one in stage.rms_dbfs if one is not None), default=None) if stage else None
+            found = alone.levels.at_end(number) if wanted.level_dbfs is None else None
+            level = figures(found).loudest[2] if found else None
+            computed = None if level is None or level < SILENT_DBFS else round(level, 3)
+            arrival = arrivals.get(number)
+            if arrival is not None and not is_print:
+                arrival += analysis.arrivals.chain[number][1]
+            yield Turn(
+                source=_name(analysis, origin), endpoint=strip.id, heard_dbfs=loudest,
+                computed_dbfs=loudest if wanted.level_dbfs is not None else computed,
+                first_sample=stage.first_sample if stage else None, computed_samples=arrival, is_wet=number in wet,
+            )  # fmt: skip
         told((done + 1) / len(origins))
+
+
+def ways_of(analysis: Analysis, origin: Origin) -> tuple[dict[int, int], set[int]]:
+    """Earliest arrival of a source at the `in` of each strip by open ways, samples; and strips that it comes to wet."""
+    graph, arrivals, reach = analysis.graph, analysis.arrivals, analysis.unblocked
+    found: dict[int, int] = {}
+    wet: set[int] = set()
+
+    def send(routes: Sequence[int], at: tuple[int, int], *, is_wet: bool) -> None:
+        for route in routes:
+            head, stage = graph.head[route], graph.stage[route]
+            is_open = reach.route_ok[route] and graph.routes[route].gain_db is not None and reach.entered[head]
+            if not is_open or route in analysis.loops.feedback or not _brings(analysis, route):
+                continue
+            came = at[stage != IN] + arrivals.delays.get(route, 0) + arrivals.tie_samples(route)
+            found[head] = min(found.get(head, came), came)
+            if is_wet and stage != IN:
+                wet.add(head)
+
+    start = source_samples(graph, origin.strip)
+    if origin.is_chain:
+        found[origin.strip] = start + arrivals.own_delay.get(origin.strip, 0)
+    else:
+        send(graph.outlet_outs[origin.outlet], (start, start), is_wet=False)
+    for node in (one for one in analysis.loops.order if one < len(graph.strips)):
+        if node not in found or not reach.passes_on(node):
+            continue
+        inserts = graph.strips[node].inserts
+        if node in wet or any(one.type in DECORRELATING and one.state == "on" and one.wet for one in inserts):
+            wet.add(node)
+        send(graph.outs[node], (found[node], found[node] + arrivals.chain[node][1]), is_wet=node in wet)
+    return found, wet
+
+
+def _brings(analysis: Analysis, route: int) -> bool:
+    """Whether the mapping of a route lets something through."""
+    matrix = analysis.levels.matrices[route]
+    return matrix is None or bool(matrix.entries)
 
 
 def only(graph: SignalGraph, origin: Origin) -> Template:
@@ -318,22 +379,3 @@ def only(graph: SignalGraph, origin: Origin) -> Template:
         return replace(strip, source=source, outlets=outlets) if strip.kind in PLAYING else strip
 
     return replace(graph.template, strips=tuple(silenced(n, strip) for n, strip in enumerate(graph.strips)))
-
-
-def _turn(analysis: Analysis, computed: Analysis, heard: Heard, origin: Origin, number: int, wanted: Wanted) -> Turn:
-    from lattice.levels.chain import figures  # noqa: PLC0415
-
-    strip = analysis.graph.strips[number]
-    stage = heard.at(strip.id, "in" if strip.kind == "print" and strip.records == "in" else "post")
-    found = computed.levels.at_end(number)
-    level: Any = figures(found).loudest[2] if found else None
-    if level is not None and wanted.level_dbfs is not None:
-        level = None
-    span = computed.arrivals.at_pre(number) if strip.kind != "print" else computed.arrivals.span(number)
-    loudest = max((one for one in stage.rms_dbfs if one is not None), default=None) if stage else None
-    return Turn(
-        source=_name(analysis, origin), endpoint=strip.id, heard_dbfs=loudest,
-        computed_dbfs=None if level is None or level < -200 else round(level, 3),
-        first_sample=stage.first_sample if stage else None,
-        computed_samples=span.earliest if span is not None and level is not None else None,
-    )  # fmt: skip

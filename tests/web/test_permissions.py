@@ -9,6 +9,11 @@ from django.urls import get_resolver
 from web.accounts.links import token_for
 from web.editor.places.base import PLACES
 
+READING = (
+    ("", "get"), ("file/", "post"), ("read/", "post"), ("progress/", "get"), ("cancel/", "post"), ("answer/", "post"),
+    ("map/", "post"), ("fixes/", "get"), ("json/", "get"), ("forget/", "post"),
+)  # fmt: skip
+
 # address, method, owner's status; nobody is sent to sign in (302), another person gets `other`
 TABLE = [
     *((f"t/{{pk}}/{place}/", "get", 200, 404) for place in PLACES),
@@ -58,6 +63,24 @@ TABLE = [
     ("t/{pk}/write/take-inventory/", "post", 422, 404),
     ("t/{pk}/write/take-latencies/", "post", 422, 404),
     ("t/{pk}/write/forget-inventory/", "post", 200, 404),
+    ("t/{pk}/bench/require/", "post", 302, 404),
+    ("t/{pk}/bench/kits/make/", "post", 302, 404),
+    ("t/{pk}/bench/kits/1/zip/", "get", 404, 404),
+    ("t/{pk}/bench/kits/1/cue/", "get", 404, 404),
+    ("t/{pk}/bench/kits/1/stand-in/", "post", 404, 404),
+    ("t/{pk}/bench/kits/1/prints/", "post", 404, 404),
+    *((f"t/{{pk}}/bench/readings/1/{what}", how, 404, 404) for what, how in READING),
+    ("t/{pk}/bench/tone/", "get", 200, 404),
+    ("t/{pk}/bench/tone/run/", "post", 302, 404),
+    ("t/{pk}/bench/tone/progress/", "get", 200, 404),
+    ("t/{pk}/bench/tone/cancel/", "post", 302, 404),
+    ("t/{pk}/bench/tone/sound/", "get", 404, 404),
+    ("t/{pk}/bench/programme/", "get", 200, 404),
+    ("t/{pk}/bench/programme/begin/", "post", 302, 404),
+    ("t/{pk}/bench/programme/1/file/", "post", 422, 404),
+    ("t/{pk}/bench/programme/1/measure/", "post", 404, 404),
+    ("t/{pk}/bench/programme/1/progress/", "get", 404, 404),
+    ("t/{pk}/bench/programme/1/cancel/", "post", 404, 404),
     ("t/{pk}/revisions/compare/", "get", 200, 404),
     ("t/{pk}/revisions/compare/?to=9", "get", 404, 404),
     ("t/{pk}/revisions/seal/", "post", 409, 404),

@@ -47,6 +47,8 @@ ALLOWED_HOSTS = [host.strip() for host in os.environ.get("LATTICE_HOSTS", "127.0
 DEMO_SIGN_IN = os.environ.get("LATTICE_DEMO") == "1"
 
 JOBS_DATABASE = _private(VAR / "jobs.sqlite3")
+PRINTS = VAR / "prints"  # files that are read or measured; they go when that is done
+PRINTS_QUOTA = 4 * 1024**3  # bytes that one person's files may take together
 # Background work at once, within the request: for tests.
 JOBS_AT_ONCE = os.environ.get("LATTICE_JOBS_AT_ONCE") == "1"
 
@@ -64,6 +66,7 @@ INSTALLED_APPS = [
     "web.editor",
     "web.plans",
     "web.bringing",
+    "web.bench",
     "web.reuse",
     "web.revisions",
 ]

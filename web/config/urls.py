@@ -12,6 +12,7 @@ urlpatterns = [
     path("t/<int:pk>/", include("web.reuse.urls")),
     path("t/<int:pk>/", include("web.editor.urls")),
     path("t/<int:pk>/", include("web.plans.urls")),
+    path("t/<int:pk>/", include("web.bench.urls")),
     path("t/<int:pk>/", include("web.revisions.urls")),
 ]
 handler400 = "web.shared.views.bad_request"

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from lattice.changes.digests import section_digests
+from web.bench.services import is_required, newest_reading
 from web.revisions.models import Revision, Tick
 from web.shelf.workspace import Workspace
 
@@ -74,7 +75,20 @@ def gate(space: Workspace, revision: Revision) -> list[GateCondition]:
             not left,
             "revisions",
         ),
+        *_prints(revision),
     ]
+
+
+def _prints(revision: Revision) -> list[GateCondition]:
+    """A clean reading of the prints of this state, where the template asks for one."""
+    if not is_required(revision.template):
+        return []
+    reading = newest_reading(revision.template, revision.digest)
+    if reading is None:
+        return [GateCondition("prints of this state not read on the bench", False, "bench")]
+    matters = reading.content["summary"]["matters"]
+    words = f"{_count(matters, 'matter', 'in the newest reading of its prints')}"
+    return [GateCondition(words, not matters, "bench")]
 
 
 def _in_matters(space: Workspace, severity: str, findings: int) -> str:

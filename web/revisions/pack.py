@@ -13,6 +13,7 @@ from lattice.formats.track_sheet_writer import dump as dump_sheet
 from lattice.model.document import Template
 from lattice.model.inventory import inventory_of
 from lattice.model.names import slug
+from web.bench.services import newest_reading, reading_json
 from web.revisions.models import Revision
 from web.revisions.papers import Facts, manual_html, map_pdf, map_svg, report_html, to_pdf
 from web.revisions.services import content
@@ -57,6 +58,9 @@ def make_pack(revision: Revision, tell: ProgressCallback = lambda _step, _percen
         if machine.kind == "computer":
             made = inventory_of(space.template, machine)
             add(f"inventory-{machine.id}.csv", 90, "inventories", lambda made=made: inventory.dump(made))  # type: ignore[misc]
+    reading = newest_reading(revision.template, revision.digest)
+    if reading is not None:
+        add("reading.json", 93, "reading of its prints", lambda: reading_json(reading))
     tell("checksums", 95)
     lines = [f"{hashlib.sha256(data).hexdigest()}  {name.partition('/')[2]}\n" for name, data in sorted(files.items())]
     files[f"{stem}/checksums.sha256"] = "".join(lines).encode()

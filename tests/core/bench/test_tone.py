@@ -7,13 +7,14 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
-from hypothesis import assume, given
+from hypothesis import given
+from msgspec.structs import replace
 
 from lattice.analysis import Analysis
 from lattice.bench.tone import Wanted, each_in_turn, origins_of, play_tone
 from lattice.errors import DocumentError, EditError
 from lattice.graph.origin import Origin
-from lattice.model.document import Template
+from lattice.model.document import Compensation, Template
 from tests.build import template
 from tests.deep import tries
 from tests.flows import flows
@@ -85,10 +86,9 @@ def test_strips_that_play_nothing_are_refused() -> None:
 @given(flows(linear=True))
 @tries(30)
 def test_each_in_turn_agrees_with_what_is_computed(made: Template) -> None:
-    assume(all(route.kind != "key" for route in made.routes))
-    analysis = Analysis(made)
-    assume(analysis.sources)
+    # Ways that are not held for each other comb at one frequency, and that is not what is computed.
+    strips = tuple(replace(one, kind="audio") if one.kind == "input" else one for one in made.strips)
+    routes = tuple(route for route in made.routes if route.kind != "key")
+    analysis = Analysis(replace(made, compensation=Compensation(), strips=strips, routes=routes))
     for turn in each_in_turn(analysis, analysis.sources, Wanted(seconds=0.25)):
-        if turn.heard_dbfs is None or turn.computed_dbfs is None:
-            # Two ways that cancel are computed as nothing; a sine that comes late against itself is not looked at here.
-            assert turn.heard_dbfs is None or turn.heard_dbfs < -200 or turn.computed_dbfs is None
+        assert not turn.differs, turn

@@ -9,6 +9,7 @@ const box = document.getElementById("rec-progress");
 const bar = document.getElementById("rec-bar");
 const said = document.getElementById("rec-said");
 const token = JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
+const came = body.dataset.words || "measured";
 let stop = null;
 
 async function send(file, signal) {
@@ -45,18 +46,21 @@ async function measure(files) {
   const total = queue.length;
   let done = 0;
   let failed = 0;
+  let reason = "";
   stop = new AbortController();
   box.hidden = false;
   const aside = () =>
-    (large.length ? `; ${large.length} larger than 2 GiB left out` : "") + (failed ? `; ${failed} did not arrive` : "");
+    (large.length ? `; ${large.length} larger than 2 GiB left out` : "") +
+    (failed ? `; ${failed} did not arrive${reason}` : "");
   tell(total ? `0 of ${total}` : `No recording among them (WAV, RF64, FLAC)${aside()}`);
   const worker = async () => {
     while (queue.length && !stop.signal.aborted) {
       const file = queue.shift();
       try {
         show(await send(file, stop.signal));
-      } catch {
+      } catch (error) {
         if (!stop.signal.aborted) failed += 1;
+        if (!stop.signal.aborted && error.message.length < 300) reason = `: ${error.message}`;
       }
       done += 1;
       bar.value = done / total;
@@ -67,8 +71,8 @@ async function measure(files) {
   if (total)
     tell(
       stop.signal.aborted
-        ? `Stopped; ${body.querySelectorAll("tbody tr").length} measured`
-        : `${total} measured${aside()}`,
+        ? `Stopped; ${body.querySelectorAll("tbody tr").length} ${came}`
+        : `${total - failed} ${came}${aside()}`,
     );
   document.getElementById("rec-stop").hidden = true;
 }

@@ -10,6 +10,7 @@ from django.core.management.base import BaseCommand, CommandParser
 
 from lattice.generate import generate
 from web.accounts.links import token_for
+from web.bench.demo import with_readings
 from web.reuse.demo import with_parts
 from web.revisions.demo import second_studio, with_history
 from web.shelf import services
@@ -38,7 +39,9 @@ class Command(BaseCommand):
                 services.store(user, template)
         clean = night_ferry.clean()
         if clean.name not in names:
-            with_parts(user, services.store(user, clean))
+            stored = services.store(user, clean)
+            with_parts(user, stored)
+            with_readings(stored)
         if "Night Ferry" not in names:
             with_history(user)
             services.keep_inventory(user, second_studio())

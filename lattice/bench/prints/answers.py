@@ -1,0 +1,124 @@
+"""“The map is wrong”: what a reading found, put into the model as an edit."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from lattice.bench.prints.codes import OFFSET
+from lattice.bench.prints.differences import DELAY, LEVEL, MISSING, POLARITY, UNEXPECTED
+from lattice.checks.finding import Finding
+from lattice.errors import EditError
+from lattice.model.document import Route, Strip, Template
+from lattice.model.edit_step import EditStep
+from lattice.model.units import words_db
+
+
+def edit_of(template: Template, findings: Sequence[Finding], suspects: Sequence[str]) -> tuple[str, EditStep]:
+    """The edit that makes the map say what was read, at the likeliest suspect.
+
+    Parameters
+    ----------
+    template
+        The present state.
+    findings, suspects
+        Of one matter.
+
+    Returns
+    -------
+    tuple of (str, EditStep)
+        The words of the button, and the edit: a gain, a latency, a polarity, a route that is off or that is there.
+
+    Raises
+    ------
+    EditError
+        Where the map has nothing that would say so, or the suspect is not there any more.
+    """
+    if not suspects:
+        raise EditError("it is not known where to look")
+    routes = {route.id: route for route in template.routes}
+    strips = {strip.id: strip for strip in template.strips}
+    first = max(findings, key=lambda one: (one.code == UNEXPECTED, abs(_change(one))))
+    name = suspects[0]
+    if first.code == UNEXPECTED:
+        return _fed(strips, routes, suspects)
+    if name in routes:
+        return _of_route(strips, routes[name], first)
+    if name in strips:
+        return _of_strip(strips[name], first)
+    for strip in template.strips:
+        if any(insert.id == name for insert in strip.inserts):
+            return _of_strip(strip, first)
+    raise EditError(f"{name} is not in the template any more")
+
+
+def _change(finding: Finding) -> float:
+    figures = finding.figures
+    return (figures.get("read_db") or 0.0) - (figures.get("expected_db") or 0.0)
+
+
+def _fed(strips: dict[str, Strip], routes: dict[str, Route], suspects: Sequence[str]) -> tuple[str, EditStep]:
+    closed = routes.get(suspects[0])
+    if closed is not None:
+        changes = {"enabled": True} if not closed.enabled else {"gain_db": 0.0}
+        return f"Open {_named(strips, closed)}", EditStep("change_route", {"route": closed.id, "changes": changes})
+    known = [one for one in suspects if one in strips]
+    if len(known) < 2:
+        raise EditError("it is not known by which way it comes in")
+    route = {"kind": "feed", "from": known[0], "to": known[1]}
+    return f"Add the feed {strips[known[0]].name} → {strips[known[1]].name}", EditStep("add_route", {"route": route})
+
+
+def _of_route(strips: dict[str, Strip], route: Route, found: Finding) -> tuple[str, EditStep]:
+    named = _named(strips, route)
+    if found.code == MISSING:
+        return f"Switch {named} off", EditStep("change_route", {"route": route.id, "changes": {"enabled": False}})
+    if found.code == LEVEL:
+        gain_db = round((route.gain_db or 0.0) + _change(found), 1)
+        return (
+            f"{named} at {words_db(gain_db, plus=True)} dB",
+            EditStep("change_route", {"route": route.id, "changes": {"gain_db": gain_db}}),
+        )
+    if found.code in (DELAY, OFFSET):
+        raise EditError(f"{named} has no latency on the map; look at the strips at its ends")
+    return _of_strip(strips[route.from_strip], found)
+
+
+def _of_strip(strip: Strip, found: Finding) -> tuple[str, EditStep]:
+    if found.code == MISSING:
+        return f"Mute {strip.name}", _strip_step(strip, {"mute": True})
+    if found.code == POLARITY:
+        return f"Turn {strip.name} over", _strip_step(strip, {"invert": not strip.invert})
+    if found.code == LEVEL:
+        fader_db = round((strip.fader_db or 0.0) + _change(found), 1)
+        return f"{strip.name}: fader at {words_db(fader_db, plus=True)} dB", _strip_step(strip, {"fader_db": fader_db})
+    if found.code in (DELAY, OFFSET):
+        return _later(strip, int(found.figures.get("late_samples") or found.figures.get("offset_samples") or 0))
+    raise EditError("what is on other channels has to be put right by hand")
+
+
+def _later(strip: Strip, late: int) -> tuple[str, EditStep]:
+    """As measured latency: of the last insert, else of the source itself."""
+    if strip.inserts:
+        insert = strip.inserts[-1]
+        stated = insert.latency_samples if insert.measured_latency_samples is None else insert.measured_latency_samples
+        if stated + late < 0:
+            raise EditError(f"{insert.name or insert.type} on {strip.name} cannot take less than nothing")
+        changes = {"measured_latency_samples": stated + late}
+        words = f"{insert.name or insert.type} on {strip.name}: {stated + late} samples measured"
+        return words, EditStep("change_insert", {"insert": insert.id, "changes": changes})
+    if strip.kind in ("instrument", "audio"):
+        stated = (
+            strip.latency_samples if strip.measured_latency_samples is None else strip.measured_latency_samples
+        ) + late
+        if stated < 0:
+            raise EditError(f"{strip.name} cannot come earlier than it is played")
+        return f"{strip.name}: {stated} samples measured", _strip_step(strip, {"measured_latency_samples": stated})
+    raise EditError(f"{strip.name} has no insert whose latency it could be")
+
+
+def _strip_step(strip: Strip, changes: dict[str, object]) -> EditStep:
+    return EditStep("change_strip", {"strip": strip.id, "changes": changes})
+
+
+def _named(strips: dict[str, Strip], route: Route) -> str:
+    return f"{strips[route.from_strip].name} → {strips[route.to].name}"

@@ -1,0 +1,313 @@
+"""The bench in the web: kits, prints sent and read, the verdict and its answers, tones, loudness, the gate."""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
+
+from lattice.bench.faults import built
+from lattice.bench.stand_in import print_files
+from tests.core.bench.test_prints import ROOM
+from web.bench import services
+from web.bench.models import Programme, Reading, StoredKit, ToneRun
+from web.bench.tasks import read_prints_of
+from web.revisions import services as revisions
+from web.revisions.gate import gate
+from web.revisions.pack import make_pack
+from web.shared.jobs import queue
+from web.shelf import services as shelf
+from web.shelf.models import JournalEntry, StoredTemplate
+from web.shelf.workspace import workspace
+
+
+@pytest.fixture(autouse=True)
+def at_once(settings, tmp_path: Path) -> Iterator[None]:  # type: ignore[no-untyped-def]
+    settings.PRINTS = tmp_path / "prints"
+    queue.immediate = True
+    yield
+    queue.immediate = False
+
+
+@pytest.fixture
+def room(owner) -> StoredTemplate:  # type: ignore[no-untyped-def]
+    return shelf.store(owner, ROOM)
+
+
+@pytest.fixture
+def kit(room: StoredTemplate) -> StoredKit:
+    return services.make_kit(room, (), 500.0)
+
+
+def seen(client: Client, address: str, status: int = 200) -> str:
+    answer = client.get(address)
+    assert answer.status_code == status
+    return " ".join(answer.content.decode().replace("&#x27;", "'").split())
+
+
+def sent(client: Client, address: str, path: Path, name: str = "") -> object:
+    return client.post(address, {"file": SimpleUploadedFile(name or path.name, path.read_bytes())})
+
+
+def read_with(client: Client, kit: StoredKit, *faults: str) -> Reading:
+    answer = client.post(f"/t/{kit.template_id}/bench/kits/{kit.pk}/stand-in/", {"faults": " ".join(faults)})
+    assert answer.status_code == 302
+    return Reading.objects.get(pk=int(answer["Location"].rstrip("/").rsplit("/", 1)[1]))
+
+
+def test_the_empty_bench_says_what_to_do_first(signed_in: Client, room: StoredTemplate) -> None:
+    page = seen(signed_in, f"/t/{room.pk}/bench/")
+    assert "A kit is a short known signal" in page
+    assert "Make a kit" in page
+    assert "No stem of this template has a print strip" in seen(
+        signed_in, f"/t/{shelf.store(room.owner, ROOM.__class__(name='x')).pk}/bench/"
+    )
+
+
+def test_a_kit_is_made_and_handed_out(signed_in: Client, room: StoredTemplate) -> None:
+    assert (
+        signed_in.post(f"/t/{room.pk}/bench/kits/make/", {"sources": "strip:kick", "tail_ms": "250"}).status_code == 302
+    )
+    kit = StoredKit.objects.get()
+    assert kit.slots == 1
+    data = b"".join(signed_in.get(f"/t/{room.pk}/bench/kits/{kit.pk}/zip/").streaming_content)  # type: ignore[attr-defined]
+    assert "kit.json" in zipfile.ZipFile(io.BytesIO(data)).namelist()
+    assert signed_in.get(f"/t/{room.pk}/bench/kits/{kit.pk}/cue/").content.startswith(b"%PDF")
+
+
+@pytest.mark.parametrize(
+    ("posted", "words"),
+    [
+        ({"sources": "strip:mix"}, "no source that plays is named"),
+        ({"tail_ms": "x"}, "no tail in ms"),
+        ({"tail_ms": "99999"}, "no tail in ms"),
+    ],
+)
+def test_a_kit_that_cannot_be_made_is_said(
+    signed_in: Client, room: StoredTemplate, posted: dict[str, str], words: str
+) -> None:
+    answer = signed_in.post(f"/t/{room.pk}/bench/kits/make/", posted)
+    assert answer.status_code == 422
+    assert words in answer.content.decode()
+    assert not StoredKit.objects.exists()
+
+
+def test_prints_are_sent_read_and_their_files_go(signed_in: Client, kit: StoredKit, tmp_path: Path) -> None:
+    pk = kit.template_id
+    drums, mix = print_files(ROOM, services.kit_in(kit), built(ROOM, ["fader:drums:-2"]), tmp_path / "made", "16")
+    mix = mix.rename(mix.with_name("What.wav"))
+    place = signed_in.post(f"/t/{pk}/bench/kits/{kit.pk}/prints/")["Location"]
+    assert "Choose the prints" in seen(signed_in, place)
+    assert signed_in.post(f"{place}read/").status_code == 422
+    for path in (drums, mix):
+        assert sent(signed_in, f"{place}file/", path).status_code == 200  # type: ignore[attr-defined]
+    page = seen(signed_in, place)
+    assert "is of no stem by its name" in page
+    assert "no file yet of The mix" in page
+    reading = Reading.objects.get()
+    assert len(reading.files) == 2
+    signed_in.post(f"{place}read/", {"of-What.wav": "st-mix", "of-Drums.wav": "st-drums"})
+    reading.refresh_from_db()
+    assert (reading.state, reading.content["summary"]["matters"]) == (Reading.DONE, 1)
+    assert not reading.folder.exists()
+    page = seen(signed_in, place)
+    for words in (
+        "Look at",
+        "kick is 2.0 dB quieter in the print of Drums than mapped",
+        "The map is wrong: drums: fader at −2.0 dB",
+    ):
+        assert words in page, words
+    assert sent(signed_in, f"{place}file/", drums).status_code == 422  # type: ignore[attr-defined]
+    plain = json.loads(b"".join(signed_in.get(f"{place}json/").streaming_content))  # type: ignore[attr-defined]
+    assert plain["format"] == "intact-lattice.reading"
+    assert signed_in.post(f"{place}forget/")["Location"] == f"/t/{pk}/bench/"
+    assert not Reading.objects.exists()
+
+
+def test_files_stay_where_they_are_wanted_and_there_is_a_quota(
+    signed_in: Client, kit: StoredKit, tmp_path: Path, settings
+) -> None:  # type: ignore[no-untyped-def]
+    drums, _mix = print_files(ROOM, services.kit_in(kit), built(ROOM, []), tmp_path / "made", "16")
+    place = signed_in.post(f"/t/{kit.template_id}/bench/kits/{kit.pk}/prints/")["Location"]
+    sent(signed_in, f"{place}file/", drums)
+    settings.PRINTS_QUOTA = drums.stat().st_size + 10
+    answer = sent(signed_in, f"{place}file/", drums, "Second.wav")
+    assert answer.status_code == 422  # type: ignore[attr-defined]
+    assert "no room for it" in answer.content.decode()  # type: ignore[attr-defined]
+    signed_in.post(f"{place}read/", {"keep": "1"})
+    reading = Reading.objects.get()
+    assert [path.name for path in reading.files] == ["Drums.wav"]
+    assert "The mix was not read: no file is of it" in seen(signed_in, place)
+    services.begin_reading(kit).delete()
+    reading.delete()
+    assert not reading.folder.exists()
+
+
+def test_a_file_that_is_no_print_is_said_in_the_verdict(signed_in: Client, kit: StoredKit, tmp_path: Path) -> None:
+    place = signed_in.post(f"/t/{kit.template_id}/bench/kits/{kit.pk}/prints/")["Location"]
+    path = tmp_path / "Drums.wav"
+    path.write_bytes(b"no sound at all")
+    sent(signed_in, f"{place}file/", path)
+    signed_in.post(f"{place}read/")
+    assert "Drums.wav cannot be read as WAV, RF64 or FLAC" in seen(signed_in, place)
+
+
+def test_the_stand_in_and_what_is_answered_to_it(signed_in: Client, kit: StoredKit) -> None:
+    pk = kit.template_id
+    reading = read_with(signed_in, kit, "fader:drums:+3", "polarity:pair")
+    place = f"/t/{pk}/bench/readings/{reading.pk}/"
+    page = seen(signed_in, place)
+    assert "2 matters" in page
+    assert "pair is upside down in the print of The mix" in page
+    matter = {one["code"]: one["matter"] for one in reading.content["findings"]}
+    signed_in.post(f"{place}answer/", {"matter": matter["asbuilt.polarity"], "said": "session"})
+    assert "pair is upside down" in seen(signed_in, f"{place}fixes/")
+    signed_in.post(f"{place}answer/", {"matter": matter["asbuilt.polarity"], "said": "done"})
+    assert "done in the session" in seen(signed_in, place)
+    signed_in.post(f"{place}answer/", {"matter": matter["asbuilt.polarity"], "said": ""})
+    assert "Nothing is on it" in seen(signed_in, f"{place}fixes/")
+    assert signed_in.post(f"{place}answer/", {"matter": "x", "said": "session"}).status_code == 404
+    assert signed_in.post(f"{place}map/", {"matter": matter["asbuilt.level"], "base": 9}).status_code == 409
+    signed_in.post(f"{place}map/", {"matter": matter["asbuilt.level"], "base": 1})
+    stored = StoredTemplate.objects.get(pk=pk)
+    assert next(one for one in workspace(stored).template.strips if one.id == "drums").fader_db == pytest.approx(
+        3.0, abs=0.05
+    )
+    assert JournalEntry.objects.get().label.startswith("drums: fader at +3.0 dB: reading of")
+    assert "put into the map" in seen(signed_in, place)
+    assert (
+        read_with(signed_in, services.make_kit(stored, (), 500.0), "fader:drums:0").content["summary"]["matters"] == 0
+    )
+
+
+@pytest.mark.parametrize(
+    ("put", "words"),
+    [("off:r3", "Switch drums → mix off"), ("mute:kick", "Mute kick"), ("late:pair:64", "64 samples measured"), ("feed:pair:drums", "Add the feed pair → drums"),
+     ("swap:pair", "put right by hand"), ("polarity:kick", "Turn kick over"), ("gain:r4:-4", "drums → Drums print at −4.0 dB")],
+)  # fmt: skip
+def test_what_the_map_would_take_over(signed_in: Client, kit: StoredKit, put: str, words: str) -> None:
+    reading = read_with(signed_in, kit, put)
+    assert words in seen(signed_in, f"/t/{kit.template_id}/bench/readings/{reading.pk}/")
+
+
+def test_faults_that_are_none_are_refused(signed_in: Client, kit: StoredKit) -> None:
+    answer = signed_in.post(f"/t/{kit.template_id}/bench/kits/{kit.pk}/stand-in/", {"faults": "mute:nobody"})
+    assert answer.status_code == 422
+    assert "there is no strip nobody" in answer.content.decode()
+    assert not Reading.objects.exists()
+
+
+def test_a_reading_may_be_stopped_and_goes_on_after_a_crash(signed_in: Client, kit: StoredKit) -> None:
+    reading = Reading.objects.create(kit=kit, stand_in=[], state=Reading.MAKING)
+    place = f"/t/{kit.template_id}/bench/readings/{reading.pk}/"
+    assert "data-poll" in seen(signed_in, place)
+    Reading.take_up(read_prints_of)
+    reading.refresh_from_db()
+    assert reading.state == Reading.DONE
+    stopped = Reading.objects.create(kit=kit, stand_in=[], state=Reading.MAKING)
+    signed_in.post(f"/t/{kit.template_id}/bench/readings/{stopped.pk}/cancel/")
+    read_prints_of.call_local(stopped.pk)
+    stopped.refresh_from_db()
+    assert (stopped.state, stopped.content) == (Reading.CANCELLED, {})
+
+
+def test_the_gate_may_ask_for_a_clean_reading_of_the_sealed_state(
+    signed_in: Client, room: StoredTemplate, kit: StoredKit, owner
+) -> None:  # type: ignore[no-untyped-def]
+    revision = revisions.seal(room.pk, owner, 1, "First", "I. Strand")
+
+    def conditions() -> list[tuple[str, bool]]:
+        return [(one.words, one.is_met) for one in gate(workspace(room), revision) if one.place == "bench"]
+
+    assert conditions() == []
+    signed_in.post(f"/t/{room.pk}/bench/require/", {"required": "1"})
+    assert conditions() == [("prints of this state not read on the bench", False)]
+    read_with(signed_in, kit, "mute:kick")
+    assert conditions() == [("1 matter in the newest reading of its prints", False)]
+    read_with(signed_in, kit)
+    assert conditions() == [("no matters in the newest reading of its prints", True)]
+    names = zipfile.ZipFile(io.BytesIO(make_pack(revision))).namelist()
+    assert any(name.endswith("/reading.json") for name in names)
+    signed_in.post(f"/t/{room.pk}/bench/require/", {"required": "0"})
+    assert conditions() == []
+
+
+def test_a_tone_is_run_seen_and_heard(signed_in: Client, room: StoredTemplate) -> None:
+    place = f"/t/{room.pk}/bench/tone/"
+    assert "Real sound goes through the model" in seen(signed_in, place)
+    assert (
+        signed_in.post(f"{place}run/", {"sources": "strip:kick", "signal": "sine", "seconds": "0,3"}).status_code == 302
+    )
+    page = seen(signed_in, place)
+    assert "strips sound" in page
+    assert 'data-differs="kick drums mix p-drums p-mix out"' in page
+    sound = signed_in.get(f"{place}sound/?strip=mix")
+    samples, rate = soundfile.read(io.BytesIO(sound.content))
+    assert (rate, samples.shape) == (48000, (14400, 2))
+    assert np.abs(samples).max() == pytest.approx(10 ** ((-18 + 3.01 - 3.0) / 20), abs=0.01)
+    assert signed_in.get(f"{place}sound/?strip=nobody").status_code == 404
+    signed_in.post(f"{place}run/", {"sources": "", "signal": "pink", "level": "−20", "seconds": "0.2", "each": "1"})
+    page = seen(signed_in, place)
+    assert "only what differs" in page
+    assert "pair" in page
+    shelf.change(room.pk, room.owner, 1, "x", lambda there: there)
+    assert ToneRun.objects.count() == 2
+
+
+@pytest.mark.parametrize(
+    ("posted", "words"),
+    [({"sources": "strip:mix"}, "none of these strips"), ({"seconds": "0"}, "more than 0"), ({"seconds": "x"}, "are numbers"),
+     ({"seconds": "5", "each": "1"}, "at most 2 are allowed for each in turn"), ({"level": "30"}, "−120 to 0"), ({"signal": "loud"}, "no signal")],
+)  # fmt: skip
+def test_a_tone_that_cannot_be_run_is_said(
+    signed_in: Client, room: StoredTemplate, posted: dict[str, str], words: str
+) -> None:
+    answer = signed_in.post(f"/t/{room.pk}/bench/tone/run/", posted)
+    assert answer.status_code == 422
+    assert words in answer.content.decode()
+    assert not ToneRun.objects.exists()
+
+
+def test_a_loop_that_runs_away_fails_with_its_sentence(signed_in: Client, owner) -> None:  # type: ignore[no-untyped-def]
+    from tests.build import template
+
+    loop = shelf.store(
+        owner, template(["a:x", "b:one", "b:two", "o:out"], ["x>one", "one>two", "send two>one 3", "two>out"])
+    )
+    signed_in.post(f"/t/{loop.pk}/bench/tone/run/", {"seconds": "20"})
+    assert "feeds itself and gets louder each time round" in seen(signed_in, f"/t/{loop.pk}/bench/tone/")
+
+
+def test_prints_of_a_programme_are_measured_and_added_up(
+    signed_in: Client, room: StoredTemplate, tmp_path: Path
+) -> None:
+    place = f"/t/{room.pk}/bench/programme/"
+    assert "Prints of the real programme" in seen(signed_in, place)
+    signed_in.post(f"{place}begin/")
+    programme = Programme.objects.get()
+    assert signed_in.post(f"{place}{programme.pk}/measure/").status_code == 422
+    noise = np.random.default_rng(1).standard_normal((96000, 2)) * 0.05
+    for name in ("Drums", "The mix"):
+        soundfile.write(tmp_path / f"{name}.wav", noise, 48000, "PCM_24")
+        assert sent(signed_in, f"{place}{programme.pk}/file/", tmp_path / f"{name}.wav").status_code == 200  # type: ignore[attr-defined]
+    (tmp_path / "bad.wav").write_bytes(b"")
+    signed_in.post(f"{place}{programme.pk}/file/", {"file": SimpleUploadedFile("bad.wav", b"x")})
+    signed_in.post(f"{place}{programme.pk}/measure/")
+    page = seen(signed_in, place)
+    for words in (
+        "Drums.wav",
+        "bad.wav",
+        "cannot be read",
+        "add up to The mix?",
+        "dB of the mix are left without Drums",
+    ):
+        assert words in page, words
+    assert not programme.folder.exists()

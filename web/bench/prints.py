@@ -1,0 +1,254 @@
+"""Readings: prints sent and read, the verdict, what is answered to it, and the fix list."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_POST, require_safe
+
+from lattice.bench.prints.files import match
+from lattice.bench.prints.model import printed
+from lattice.bench.prints.verdict import stem_names
+from lattice.bench.recordings import ENDINGS
+from lattice.errors import DocumentError
+from lattice.graph.signal_graph import SignalGraph
+from lattice.model.document import Template
+from lattice.model.names import slug
+from web.bench import services
+from web.bench.models import Reading
+from web.bench.showing import Grid, grid
+from web.bench.views import as_file, bench, bench_frame, kit_or_404
+from web.editor.writes import base_of
+from web.shelf.access import own_template_or_404, signed_in_user
+from web.shelf.models import StoredTemplate
+from web.shelf.services import StaleVersionError
+from web.shelf.workspace import workspace
+
+ANSWERS = ("", "session", "done")
+MOST_GRID = 400  # sources that the grid shows
+
+
+@dataclass(frozen=True)
+class Shown:
+    """One matter as the page has it."""
+
+    number: int
+    severity: str
+    findings: list[dict[str, Any]]
+    suspects: list[tuple[str, str, str]]  # id, name, address
+    answer: str
+    edit: str  # the words of “the map is wrong”; empty where nothing would say so
+    why_not: str
+
+
+def reading_or_404(stored: StoredTemplate, number: int) -> Reading:
+    found: Reading = get_object_or_404(Reading.objects.select_related("kit__template"), kit__template=stored, pk=number)
+    return found
+
+
+@require_POST
+def begin(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """A lot of prints of a kit."""
+    reading = services.begin_reading(kit_or_404(own_template_or_404(request, pk), number))
+    return redirect("reading", pk, reading.pk)
+
+
+@require_POST
+def stand_in(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    stored = own_template_or_404(request, pk)
+    faults = request.POST.get("faults", "").split()
+    try:
+        reading = services.stand_in(kit_or_404(stored, number), faults)
+    except DocumentError as wrong:
+        return bench(request, stored, 422, problems=wrong.problems, typed=" ".join(faults))
+    return redirect("reading", pk, reading.pk)
+
+
+@require_safe
+def reading_page(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    stored = own_template_or_404(request, pk)
+    return _page(request, stored, reading_or_404(stored, number))
+
+
+def _page(
+    request: HttpRequest, stored: StoredTemplate, reading: Reading, status: int = 200, **said: Any
+) -> HttpResponse:
+    context = {**bench_frame(stored, "prints"), "reading": reading, **_body(stored, reading), **said}
+    return render(request, "bench/reading.html", context, status=status)
+
+
+def _body(stored: StoredTemplate, reading: Reading) -> dict[str, Any]:
+    """What stands below the head: files that are gathered, progress, or the verdict."""
+    if reading.state == Reading.GATHERING:
+        return _gathering(reading)
+    if reading.state != Reading.DONE:
+        return {}
+    then = services.template_of(reading.kit)
+    return {
+        "matters": [_shown(stored, then, reading, rows) for rows in services.findings_of(reading)],
+        "summary_read": reading.content["summary"],
+        "prints": _prints(reading, stem_names(then)),
+        "grid": _grid(reading, then),
+        "unmatched": reading.content.get("unmatched", {}),
+        "is_current": reading.kit.version == stored.version,
+    }
+
+
+def _gathering(reading: Reading) -> dict[str, Any]:
+    template = services.template_of(reading.kit)
+    graph = SignalGraph(template)
+    stems, files = list(services.stems_of(reading.kit)), reading.files
+    matched = match(graph, printed(graph), files, reading.assigned)
+    of = {path.name: stem for stem, one in matched.prints.items() for path in one.paths}
+    return {
+        "files": [
+            (path.name, path.stat().st_size, of.get(path.name, ""), matched.unmatched.get(path.name, ""))
+            for path in files
+        ],
+        "stems": stems,
+        "lacking": [name for stem, name in stems if stem not in matched.prints],
+        "endings": ",".join(ENDINGS),
+    }
+
+
+def _shown(stored: StoredTemplate, then: Template, reading: Reading, rows: list[dict[str, Any]]) -> Shown:
+    number = rows[0]["matter"]
+    edit, why_not = "", ""
+    try:
+        edit = services.map_edit(workspace(stored).template, rows)[0]
+    except DocumentError as wrong:
+        why_not = wrong.problems[0]
+    worst = min((row["severity"] for row in rows), key=("blocker", "warning", "note").index)
+    suspects = [_suspect(stored, then, one) for one in rows[0]["suspects"]]
+    return Shown(number, worst, rows, suspects, reading.answers.get(str(number), ""), edit, why_not)
+
+
+def _suspect(stored: StoredTemplate, then: Template, name: str) -> tuple[str, str, str]:
+    """A suspect by its name, with where it is on the map."""
+    names = {strip.id: strip.name for strip in then.strips}
+    place = reverse("map", args=[stored.pk])
+    for strip in then.strips:
+        if strip.id == name:
+            return name, strip.name, f"{place}?strip={strip.id}"
+        for insert in strip.inserts:
+            if insert.id == name:
+                return name, f"{insert.name or insert.type} on {strip.name}", f"{place}?strip={strip.id}"
+    for route in then.routes:
+        if route.id == name:
+            return (
+                name,
+                f"{route.kind} {names[route.from_strip]} → {names[route.to]}",
+                f"{place}?strip={route.from_strip}",
+            )
+    return name, name, place
+
+
+def _prints(reading: Reading, names: dict[str, str]) -> list[dict[str, Any]]:
+    return [{**one, "name": names.get(one["stem"], one["stem"])} for one in reading.content["prints"]]
+
+
+def _grid(reading: Reading, then: Template) -> Grid:
+    return grid(reading.content, then, MOST_GRID)
+
+
+@require_POST
+def take_file(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """One print that is sent; what has come so far is the answer."""
+    stored = own_template_or_404(request, pk)
+    reading = reading_or_404(stored, number)
+    file = request.FILES.get("file")
+    if file is None:
+        return HttpResponse("no file has arrived", status=422, content_type="text/plain")
+    try:
+        services.take_file(reading, signed_in_user(request), file)
+    except DocumentError as wrong:
+        return HttpResponse(wrong.problems[0], status=422, content_type="text/plain")
+    return render(request, "bench/gathered.html", {"stored": stored, "reading": reading, **_gathering(reading)})
+
+
+@require_POST
+def read(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """Has the prints read; what somebody said of files goes along."""
+    stored = own_template_or_404(request, pk)
+    reading = reading_or_404(stored, number)
+    assigned = {name.removeprefix("of-"): request.POST[name] for name in request.POST if name.startswith("of-")}
+    try:
+        services.read(reading, assigned, keeps_files=request.POST.get("keep") == "1")
+    except DocumentError as wrong:
+        return _page(request, stored, reading, 422, problems=wrong.problems)
+    return redirect("reading", pk, number)
+
+
+@require_safe
+def progress(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    stored = own_template_or_404(request, pk)
+    reading = reading_or_404(stored, number)
+    return render(request, "bench/reading_body.html", {"stored": stored, "reading": reading, **_body(stored, reading)})
+
+
+@require_POST
+def cancel(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    reading = reading_or_404(own_template_or_404(request, pk), number)
+    reading.cancel()
+    reading.forget_files()
+    return redirect("bench", pk)
+
+
+@require_POST
+def forget(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """Takes a reading off the bench, with its files."""
+    reading_or_404(own_template_or_404(request, pk), number).delete()
+    return redirect("bench", pk)
+
+
+@require_POST
+def answer(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """“The session is wrong”: a line of the fix list; ticked off when it is done."""
+    reading = reading_or_404(own_template_or_404(request, pk), number)
+    said, matter = request.POST.get("said", ""), request.POST.get("matter", "")
+    if said not in ANSWERS or not matter.isdecimal():
+        raise Http404
+    services.answer(reading, int(matter), said)
+    return redirect(reverse("reading", args=[pk, number]) + f"#matter-{matter}")
+
+
+@require_POST
+def put_into_map(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """“The map is wrong”: what was read goes into the model, as one edit."""
+    stored = own_template_or_404(request, pk)
+    reading = reading_or_404(stored, number)
+    matter = request.POST.get("matter", "")
+    try:
+        services.put_into_map(
+            stored, signed_in_user(request), base_of(request), reading, int(matter) if matter.isdecimal() else 0
+        )
+    except StaleVersionError as stale:
+        stored = own_template_or_404(request, pk)
+        return _page(request, stored, reading, 409, is_stale=True, since=stale.since[-6:])
+    except DocumentError as wrong:
+        return _page(request, stored, reading, 422, problems=wrong.problems)
+    return redirect(reverse("reading", args=[pk, number]) + f"#matter-{matter}")
+
+
+@require_safe
+def fixes(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """The fix list, to be printed: what is wrong in the session, and where to look."""
+    stored = own_template_or_404(request, pk)
+    reading = reading_or_404(stored, number)
+    body = _body(stored, reading)
+    lines = [one for one in body.get("matters", ()) if one.answer in ("session", "done")]
+    return render(request, "bench/fixes.html", {"stored": stored, "reading": reading, "lines": lines})
+
+
+@require_safe
+def as_json(request: HttpRequest, pk: int, number: int) -> FileResponse:
+    stored = own_template_or_404(request, pk)
+    reading = reading_or_404(stored, number)
+    if reading.state != Reading.DONE:
+        raise Http404
+    name = f"{slug(stored.name)}-reading-{number}.json"
+    return as_file(services.reading_json(reading), name, "application/json")

@@ -1,0 +1,134 @@
+"""Work of the bench in the background: prints read, tones played, programmes measured."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from lattice.analysis import Analysis
+from lattice.bench.faults import built
+from lattice.bench.kit.slots import load
+from lattice.bench.prints.files import Matched, PrintFiles
+from lattice.bench.prints.model import expected, printed
+from lattice.bench.prints.reading import Reading as PrintsRead
+from lattice.bench.prints.reading import read_prints, reading_of
+from lattice.bench.prints.verdict import judge
+from lattice.bench.programme import measure_programme as measure
+from lattice.bench.stand_in import cells_of
+from lattice.bench.tone import Wanted, each_in_turn, origins_of, play_tone
+from lattice.errors import DocumentError
+from lattice.formats.document_json import read_back
+from lattice.model.selectors import select
+from web.bench.models import Programme, Reading, ToneRun
+from web.shared.jobs import CancelledError, Job, queue
+from web.shelf.heads import document_of
+
+
+def _teller(job: Job) -> Callable[[float, str], None]:
+    """Tells a job how far it is, at every whole percent: each telling is a write."""
+    last = -1
+
+    def told(share: float, words: str) -> None:
+        nonlocal last
+        percent = min(int(share * 100), 99)
+        if percent != last:
+            last = percent
+            job.tell(words, percent)
+
+    return told
+
+
+def _made(job: Job, work: Callable[[], dict[str, Any]]) -> None:
+    """Does the work; what the core refuses is said, and is no fault of ours."""
+    try:
+        content = work()
+    except CancelledError:
+        return
+    except DocumentError as wrong:
+        job.end(job.FAILED, said="; ".join(wrong.problems)[:300])
+    except Exception as wrong:
+        job.fail(wrong)
+        raise
+    else:
+        job.end(job.DONE, content=content, percent=100, step="")
+
+
+@queue.task()
+def read_prints_of(pk: int) -> None:
+    """Reads prints, or has the stand-in play; the files go when the reading is kept, unless they are to stay."""
+    reading = Reading.objects.select_related("kit").filter(pk=pk).first()
+    if reading is None:
+        return
+    told = _teller(reading)
+
+    def work() -> dict[str, Any]:
+        template, kit = read_back(document_of(bytes(reading.kit.head))), load(bytes(reading.kit.content))
+        analysis = Analysis(template)
+        if reading.stand_in is None:
+            found = read_prints(analysis, kit, reading.files, reading.assigned, told)
+        else:
+            found = _stand_in(analysis, kit, reading.stand_in, told)
+        return {**judge(analysis, kit, found).as_json(), **_plain(found)}
+
+    _made(reading, work)
+    if not Reading.objects.filter(pk=pk, state=Reading.DONE, keeps_files=True).exists():
+        reading.forget_files()
+
+
+def _stand_in(analysis: Analysis, kit: Any, faults: list[str], told: Callable[[float, str], None]) -> PrintsRead:
+    """What the stand-in prints, read without files between."""
+    template = analysis.template
+    session = built(template, faults)
+    wanted = expected(template, kit, lambda share: told(share / 2, "The model is played"))
+    cells = cells_of(template, kit, session, lambda share: told(0.5 + share / 2, "The stand-in is played"))
+    matched = Matched({stem: PrintFiles(stem, [Path(stem)]) for stem in cells})
+    return reading_of(analysis, kit, printed(analysis.graph), wanted, cells, matched, {})
+
+
+def _plain(found: PrintsRead) -> dict[str, Any]:
+    plain: dict[str, Any] = msgspec.to_builtins(found)
+    return {name: plain[name] for name in ("template", "kit", "prints", "slots", "expected", "unmatched")}
+
+
+@queue.task()
+def play_tone_run(pk: int) -> None:
+    """Plays a test tone."""
+    run = ToneRun.objects.select_related("template").filter(pk=pk).first()
+    if run is None:
+        return
+    told = _teller(run)
+
+    def work() -> dict[str, Any]:
+        if run.template.version != run.version:
+            raise DocumentError(["the template has changed since; run it again"])
+        template = read_back(document_of(bytes(run.template.head)))
+        analysis = Analysis(template)
+        origins = origins_of(analysis, select(template, run.asked["sources"]))
+        wanted = Wanted(run.asked["signal"], run.asked["level_dbfs"], run.asked["seconds"])
+        if run.asked["each"]:
+            turns = each_in_turn(analysis, origins, wanted, lambda share: told(share, "Each source in turn"))
+            return {"turns": [{**msgspec.to_builtins(one), "differs": one.differs} for one in turns]}
+        heard = play_tone(analysis, origins, wanted, lambda share: told(share, "Playing"))
+        return {"heard": msgspec.to_builtins(heard)}
+
+    _made(run, work)
+
+
+@queue.task()
+def measure_programme(pk: int) -> None:
+    """Measures prints of a programme, and adds the stems of each set up; the files go when that is done."""
+    programme = Programme.objects.select_related("template").filter(pk=pk).first()
+    if programme is None:
+        return
+    told = _teller(programme)
+
+    def work() -> dict[str, Any]:
+        template = read_back(document_of(bytes(programme.template.head)))
+        made: dict[str, Any] = msgspec.to_builtins(measure(template, programme.files, told))
+        return made
+
+    _made(programme, work)
+    programme.forget_files()

@@ -1,0 +1,124 @@
+"""The Bench place: kits and what was read of them, and what the gate asks for."""
+
+from __future__ import annotations
+
+import io
+import tempfile
+from typing import Any
+
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_POST, require_safe
+
+from lattice.bench.faults import FAULTS
+from lattice.bench.kit.package import CUE_HEADS, cue_rows, write_kit
+from lattice.changes.digests import document_digest
+from lattice.errors import DocumentError, EditError
+from lattice.model.names import slug
+from web.bench import services
+from web.bench.models import StoredKit
+from web.editor.places.base import PLACES
+from web.editor.presenting import frame
+from web.shelf.access import own_template_or_404
+from web.shelf.models import StoredTemplate
+
+LARGEST_TAIL_MS = 10_000
+MOST_SHOWN = 6
+
+
+def kit_or_404(stored: StoredTemplate, number: int) -> StoredKit:
+    found = stored.kits.filter(pk=number).first()
+    if found is None:
+        raise Http404
+    return found
+
+
+def bench_frame(stored: StoredTemplate, tab: str) -> dict[str, Any]:
+    """What every page of the bench needs."""
+    return {**frame(stored), "place": "bench", "here": PLACES["bench"], "tab": tab}
+
+
+@require_safe
+def bench_page(request: HttpRequest, pk: int) -> HttpResponse:
+    return bench(request, own_template_or_404(request, pk))
+
+
+def bench(request: HttpRequest, stored: StoredTemplate, status: int = 200, **said: Any) -> HttpResponse:
+    """Kits and readings; what was refused stands above them."""
+    context = bench_frame(stored, "prints")
+    template = context["template"]
+    digest = document_digest(template)
+    kits = [(kit, kit.digest == digest, list(kit.readings.defer("content")[:MOST_SHOWN])) for kit in stored.kits.all()]
+    newest = services.newest_reading(stored)
+    context |= {
+        "kits": kits,
+        "kit": kits[0][0] if kits else None,
+        "faults": FAULTS,
+        "newest": newest,
+        "is_current": newest is not None and newest.kit.digest == digest,
+        "is_required": services.is_required(stored),
+        "printed": sum(stem.print is not None for stem in template.stems),
+        **said,
+    }
+    return render(request, "bench/bench.html", context, status=status)
+
+
+@require_POST
+def make_kit(request: HttpRequest, pk: int) -> HttpResponse:
+    stored = own_template_or_404(request, pk)
+    try:
+        tail_ms = _tail_ms(request.POST.get("tail_ms", "500"))
+        services.make_kit(stored, request.POST.get("sources", "").split(), tail_ms)
+    except DocumentError as wrong:
+        return bench(request, stored, 422, problems=wrong.problems)
+    return redirect("bench", pk)
+
+
+def _tail_ms(text: str) -> float:
+    try:
+        value = float(text.replace(",", "."))
+    except ValueError:
+        value = -1.0
+    if not 0 <= value <= LARGEST_TAIL_MS:
+        raise EditError(f"“{text}” is no tail in ms, 0 to {LARGEST_TAIL_MS}")
+    return value
+
+
+@require_safe
+def kit_zip(request: HttpRequest, pk: int, number: int) -> FileResponse:
+    """The kit as a ZIP, made as it is asked for."""
+    stored = own_template_or_404(request, pk)
+    kept = kit_or_404(stored, number)
+    made = tempfile.TemporaryFile()  # noqa: SIM115 - the answer closes it
+    write_kit(services.kit_in(kept), services.template_of(kept), made)
+    made.seek(0)
+    return FileResponse(made, as_attachment=True, filename=f"{slug(stored.name)}-kit-{kept.pk}.zip")
+
+
+@require_safe
+def cue(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """The cue sheet as a PDF."""
+    from django.template.loader import render_to_string  # noqa: PLC0415
+    from weasyprint import HTML  # noqa: PLC0415 - takes half a second to load
+
+    stored = own_template_or_404(request, pk)
+    kept = kit_or_404(stored, number)
+    kit, template = services.kit_in(kept), services.template_of(kept)
+    heads = [head.replace("_", " ") for head in CUE_HEADS]
+    rows = cue_rows(kit, template)
+    html = render_to_string("papers/cue.html", {"kept": kept, "template": template, "heads": heads, "rows": rows})
+    answer = HttpResponse(HTML(string=html).write_pdf(), content_type="application/pdf")
+    answer["Content-Disposition"] = f'inline; filename="{slug(stored.name)}-cue.pdf"'
+    return answer
+
+
+@require_POST
+def require(request: HttpRequest, pk: int) -> HttpResponse:
+    """Whether the gate asks for a clean reading."""
+    services.require(own_template_or_404(request, pk), wanted=request.POST.get("required") == "1")
+    return redirect("bench", pk)
+
+
+def as_file(data: bytes, name: str, kind: str) -> FileResponse:
+    """An answer that is saved as a file."""
+    return FileResponse(io.BytesIO(data), as_attachment=True, filename=name, content_type=kind)

@@ -1,0 +1,20 @@
+// The bench: what sounds stands out on the map, a stage is heard, and what agrees is put aside.
+
+import { markDiffering } from "./differing.js";
+
+markDiffering();
+document.addEventListener("htmx:afterSwap", markDiffering);
+
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("[data-hear]");
+  if (!button) return;
+  const heard = document.getElementById("heard");
+  heard.hidden = false;
+  heard.src = button.dataset.hear;
+  heard.play();
+});
+
+document.addEventListener("change", (event) => {
+  if (event.target.id !== "only-differing") return;
+  for (const row of document.querySelectorAll("#turns [data-agrees]")) row.hidden = event.target.checked;
+});
