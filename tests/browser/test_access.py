@@ -8,6 +8,10 @@ from typing import Any
 import pytest
 from playwright.sync_api import Page
 
+from web.bench import services as bench
+from web.bench.models import Reading, ToneRun
+from web.bench.tasks import play_tone_run, read_prints_of
+from web.bench.tone import USUAL
 from web.bringing.services import put_aside
 from web.editor.places.base import PLACES
 from web.reuse.demo import with_parts
@@ -15,6 +19,7 @@ from web.reuse.models import KeptBlock
 from web.revisions.demo import second_studio, with_history
 from web.shelf import services
 from web.shelf.demo.sample_workbook import sample_workbook
+from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 
 AXE = (Path(__file__).resolve().parents[2] / "web" / "static" / "vendor" / "axe.min.js").read_text()
@@ -45,11 +50,30 @@ ADDRESSES = {name: f"/t/{{pk}}/{name}/" for name in PLACES} | {
     "put a block in": "/t/{variant}/put/{block}/",
     "from another": "/t/{variant}/from/{pk}/",
     "recordings": "/t/{pk}/recordings/",
+    "bench, a kit": "/t/{pk}/bench/",
+    "bench, prints sent": "/t/{pk}/bench/readings/{gathering}/",
+    "bench, a verdict": "/t/{pk}/bench/readings/{reading}/",
+    "bench, fix list": "/t/{pk}/bench/readings/{reading}/fixes/",
+    "bench, a tone": "/t/{pk}/bench/tone/",
+    "bench, loudness": "/t/{pk}/bench/programme/",
     "sign-in": "/sign-in/",
 }
 
 
 ALIKE = "tr:nth-child(n+8), li:nth-child(n+8)"  # beyond those that show all there is; axe looks at every one
+
+
+def on_the_bench(stored: StoredTemplate) -> dict[str, int]:
+    """A kit of one source, prints that are being sent, a reading with a fault, a tone."""
+    kit = bench.make_kit(stored, ["strip:bells", "strip:wind"], 100.0)
+    reading = Reading.objects.create(kit=kit, stand_in=["polarity:bells"])
+    read_prints_of.call_local(reading.pk)
+    bench.answer(reading, 1, "session")
+    run = ToneRun.objects.create(
+        template=stored, version=stored.version, asked=USUAL | {"sources": ["strip:bells"], "seconds": 0.2}
+    )
+    play_tone_run.call_local(run.pk)
+    return {"gathering": bench.begin_reading(kit).pk, "reading": reading.pk}
 
 
 @pytest.mark.parametrize("place", ADDRESSES)
@@ -62,10 +86,18 @@ def test_a_page_has_no_fault_that_axe_knows(page: Page, person, place: str) -> N
     with_parts(person, stored)
     variant = stored.variants.get().pk
     block = KeptBlock.objects.get(name="Choir").pk
+    known_on_bench = on_the_bench(stored) if "bench" in place else {}
     if place == "sign-in":
         page.context.clear_cookies()
     page.emulate_media(color_scheme="light")
-    known = {"finding": finding, "brought": brought, "newer": newer, "variant": variant, "block": block}
+    known = {
+        "finding": finding,
+        "brought": brought,
+        "newer": newer,
+        "variant": variant,
+        "block": block,
+        **known_on_bench,
+    }
     answer = page.goto(ADDRESSES[place].format(pk=stored.pk, **known))
     assert answer is not None
     assert answer.ok

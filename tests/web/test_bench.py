@@ -198,6 +198,41 @@ def test_what_the_map_would_take_over(signed_in: Client, kit: StoredKit, put: st
     assert words in seen(signed_in, f"/t/{kit.template_id}/bench/readings/{reading.pk}/")
 
 
+def test_a_reading_made_on_the_command_line_comes_instead_of_the_files(
+    signed_in: Client, kit: StoredKit, tmp_path: Path
+) -> None:
+    mine = read_with(signed_in, kit, "polarity:kick")
+    path = tmp_path / "reading.json"
+    path.write_bytes(services.reading_json(mine))
+    place = signed_in.post(f"/t/{kit.template_id}/bench/kits/{kit.pk}/prints/")["Location"]
+    sent(signed_in, f"{place}file/", path)
+    signed_in.post(f"{place}read/")
+    assert "kick is upside down in the print of Drums" in seen(signed_in, place)
+    path.write_bytes(services.reading_json(mine).replace(services.kit_in(kit).digest.encode(), b"another"))
+    other = signed_in.post(f"/t/{kit.template_id}/bench/kits/{kit.pk}/prints/")["Location"]
+    sent(signed_in, f"{other}file/", path)
+    signed_in.post(f"{other}read/")
+    assert "the reading is of another kit" in seen(signed_in, other)
+    path.write_bytes(b"{")
+    third = signed_in.post(f"/t/{kit.template_id}/bench/kits/{kit.pk}/prints/")["Location"]
+    sent(signed_in, f"{third}file/", path)
+    signed_in.post(f"{third}read/")
+    assert "it is no reading" in seen(signed_in, third)
+
+
+def test_a_recording_of_ones_own_is_played(signed_in: Client, room: StoredTemplate, tmp_path: Path) -> None:
+    place = f"/t/{room.pk}/bench/tone/"
+    path = tmp_path / "in.wav"
+    soundfile.write(path, np.full((4800, 1), 0.25), 48000, "FLOAT")
+    assert signed_in.post(f"{place}run/", {"sources": "strip:kick", "signal": "file"}).status_code == 422
+    with path.open("rb") as file:
+        signed_in.post(f"{place}run/", {"sources": "strip:kick", "signal": "file", "seconds": "0.2", "file": file})
+    assert "−12.04" in seen(signed_in, place)
+    samples, _rate = soundfile.read(io.BytesIO(signed_in.get(f"{place}sound/?strip=kick&stage=in").content))
+    assert samples[:4800].max() == pytest.approx(0.25, abs=1e-4)
+    assert signed_in.get(f"{place}sound/?strip=kick&stage=nothing").status_code == 404
+
+
 def test_faults_that_are_none_are_refused(signed_in: Client, kit: StoredKit) -> None:
     answer = signed_in.post(f"/t/{kit.template_id}/bench/kits/{kit.pk}/stand-in/", {"faults": "mute:nobody"})
     assert answer.status_code == 422

@@ -8,6 +8,7 @@ from typing import Any
 from django.conf import settings
 from django.db import models
 
+from lattice.bench.tone import Wanted
 from web.shared.jobs import Job
 from web.shelf.models import StoredTemplate
 
@@ -90,8 +91,8 @@ class BenchRule(models.Model):
         return f"{self.template}: {'required' if self.is_required else 'not required'}"
 
 
-class ToneRun(Job):
-    """A test tone through one state of a template."""
+class ToneRun(FilesJob):
+    """A test tone through one state of a template; a recording that it plays stays with it."""
 
     template = models.ForeignKey(StoredTemplate, on_delete=models.CASCADE, related_name="tones")
     version = models.PositiveIntegerField()
@@ -100,6 +101,11 @@ class ToneRun(Job):
 
     def __str__(self) -> str:
         return f"{self.template}: {self.state}"
+
+    def wanted(self, seconds: float) -> Wanted:
+        """What is played, for so long."""
+        files = self.files
+        return Wanted(self.asked["signal"], self.asked["level_dbfs"], seconds, files[0] if files else None)
 
 
 class Programme(FilesJob):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from django.conf import settings
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -28,6 +29,7 @@ from web.shelf.models import StoredTemplate
 from web.shelf.services import StaleVersionError
 from web.shelf.workspace import workspace
 
+READING = ".json"  # a reading that was made elsewhere
 ANSWERS = ("", "session", "done")
 MOST_GRID = 400  # sources that the grid shows
 
@@ -102,7 +104,8 @@ def _gathering(reading: Reading) -> dict[str, Any]:
     template = services.template_of(reading.kit)
     graph = SignalGraph(template)
     stems, files = list(services.stems_of(reading.kit)), reading.files
-    matched = match(graph, printed(graph), files, reading.assigned)
+    audio = [path for path in files if path.suffix.lower() != READING]
+    matched = match(graph, printed(graph), audio, reading.assigned)
     of = {path.name: stem for stem, one in matched.prints.items() for path in one.paths}
     return {
         "files": [
@@ -110,8 +113,10 @@ def _gathering(reading: Reading) -> dict[str, Any]:
             for path in files
         ],
         "stems": stems,
-        "lacking": [name for stem, name in stems if stem not in matched.prints],
-        "endings": ",".join(ENDINGS),
+        "lacking": [name for stem, name in stems if stem not in matched.prints] if len(audio) == len(files) else [],
+        "endings": ",".join((*ENDINGS, ".json")),
+        "used": services.used_bytes(reading.kit.template.owner),
+        "room": settings.PRINTS_QUOTA,
     }
 
 

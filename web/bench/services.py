@@ -70,6 +70,7 @@ def used_bytes(user: User) -> int:
     lots: list[FilesJob] = [
         *Reading.objects.filter(kit__template__owner=user).only("pk"),
         *Programme.objects.filter(template__owner=user).only("pk"),
+        *ToneRun.objects.filter(template__owner=user).only("pk"),
     ]
     return sum(path.stat().st_size for lot in lots for path in lot.files)
 
@@ -198,11 +199,20 @@ def require(stored: StoredTemplate, *, wanted: bool) -> None:
 # tones and programmes
 
 
-def begin_tone(stored: StoredTemplate, asked: dict[str, Any]) -> ToneRun:
-    """Plays a tone in the background."""
+def begin_tone(stored: StoredTemplate, user: User, asked: dict[str, Any], file: Any = None) -> ToneRun:
+    """Plays a tone in the background. Raises EditError where a recording is wanted and none has come."""
+    if asked["signal"] == "file" and file is None:
+        raise EditError("no recording is chosen")
     for old in stored.tones.all()[MOST_RUNS - 1 :]:
         old.delete()
-    run = ToneRun.objects.create(template=stored, version=stored.version, asked=asked)
+    run = ToneRun.objects.create(template=stored, version=stored.version, asked=asked, state=ToneRun.GATHERING)
+    if asked["signal"] == "file":
+        try:
+            take_file(run, user, file)
+        except EditError:
+            run.delete()
+            raise
+    ToneRun.objects.filter(pk=run.pk).update(state=ToneRun.WAITING)
     play_tone_run(run.pk)
     return run
 

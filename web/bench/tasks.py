@@ -14,11 +14,11 @@ from lattice.bench.kit.slots import load
 from lattice.bench.prints.files import Matched, PrintFiles
 from lattice.bench.prints.model import expected, printed
 from lattice.bench.prints.reading import Reading as PrintsRead
-from lattice.bench.prints.reading import read_prints, reading_of
+from lattice.bench.prints.reading import from_json, read_prints, reading_of
 from lattice.bench.prints.verdict import judge
 from lattice.bench.programme import measure_programme as measure
 from lattice.bench.stand_in import cells_of
-from lattice.bench.tone import Wanted, each_in_turn, origins_of, play_tone
+from lattice.bench.tone import each_in_turn, origins_of, play_tone
 from lattice.errors import DocumentError
 from lattice.formats.document_json import read_back
 from lattice.model.selectors import select
@@ -67,7 +67,10 @@ def read_prints_of(pk: int) -> None:
     def work() -> dict[str, Any]:
         template, kit = read_back(document_of(bytes(reading.kit.head))), load(bytes(reading.kit.content))
         analysis = Analysis(template)
-        if reading.stand_in is None:
+        made = [path for path in reading.files if path.suffix.lower() == ".json"]
+        if made:
+            found = from_json(made[0].read_bytes(), analysis, kit, told)
+        elif reading.stand_in is None:
             found = read_prints(analysis, kit, reading.files, reading.assigned, told)
         else:
             found = _stand_in(analysis, kit, reading.stand_in, told)
@@ -107,7 +110,7 @@ def play_tone_run(pk: int) -> None:
         template = read_back(document_of(bytes(run.template.head)))
         analysis = Analysis(template)
         origins = origins_of(analysis, select(template, run.asked["sources"]))
-        wanted = Wanted(run.asked["signal"], run.asked["level_dbfs"], run.asked["seconds"])
+        wanted = run.wanted(run.asked["seconds"])
         if run.asked["each"]:
             turns = each_in_turn(analysis, origins, wanted, lambda share: told(share, "Each source in turn"))
             return {"turns": [{**msgspec.to_builtins(one), "differs": one.differs} for one in turns]}

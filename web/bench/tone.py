@@ -13,8 +13,9 @@ from django.utils.safestring import mark_safe
 from django.views.decorators.http import require_POST, require_safe
 
 from lattice.bench.render.renderer import AT_POST, Renderer, Tap
-from lattice.bench.tone import Wanted, origins_of, signal_for
+from lattice.bench.tone import origins_of, signal_for
 from lattice.errors import DocumentError, EditError
+from lattice.model.document import Strip
 from lattice.model.selectors import select
 from lattice.sheet import Slots, draw
 from lattice.sheet.drawing import opens_folded
@@ -22,11 +23,11 @@ from lattice.sheet.svg import pieces
 from web.bench import services
 from web.bench.models import ToneRun
 from web.bench.views import bench_frame
-from web.shelf.access import own_template_or_404
+from web.shelf.access import own_template_or_404, signed_in_user
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 
-SIGNALS = (("sine", "997 Hz sine"), ("burst", "burst of the pilots"), ("pink", "pink noise"))
+SIGNALS = (("sine", "997 Hz sine"), ("burst", "burst of the pilots"), ("pink", "pink noise"), ("file", "a recording"))
 MOST_S, MOST_EACH_S, MOST_HEARD_S = 60.0, 2.0, 10.0
 MOST_ROWS = 600
 USUAL: dict[str, Any] = {"sources": ["*"], "signal": "sine", "level_dbfs": None, "seconds": 2.0, "each": False}
@@ -86,26 +87,32 @@ def _turns(stored: StoredTemplate, turns: list[dict[str, Any]]) -> list[dict[str
 def _heard(stored: StoredTemplate, heard: dict[str, Any]) -> dict[str, Any]:
     space = workspace(stored)
     names = {strip.id: strip.name for strip in space.template.strips}
+    inserts = {insert.id: insert.name or insert.type for strip in space.template.strips for insert in strip.inserts}
     by_strip: dict[str, dict[str, Any]] = {}
     for stage in heard["stages"]:
         by_strip.setdefault(stage["strip"], {})[stage["stage"]] = stage
     sheet = draw(space.graph, space.feedback, opens_folded(space.graph), Slots())
     drawing = pieces(sheet, (), space.template.name, {})
     rows = [
-        (strip, names[strip], stages.get("in"), stages.get("post"))
+        (strip, names[strip], stages.get("in"), stages.get("post"), _stages(stages, inserts))
         for strip, stages in by_strip.items() if strip in names
     ]  # fmt: skip
-    inserts = {insert.id: (insert, strip) for strip in space.template.strips for insert in strip.inserts}
+    works = {insert.id: (insert, strip) for strip in space.template.strips for insert in strip.inserts}
     return {
         "rows": rows[:MOST_ROWS],
         "stopped": [(names.get(strip, strip), words) for strip, words in heard["silent"].items()],
-        "sounding": " ".join(strip for strip, _name, _in, post in rows if post),
+        "sounding": " ".join(strip for strip, _name, _in, post, _all in rows if post),
         "svg": mark_safe(drawing.whole()),  # noqa: S308 - escaped where it is made
         "plots": [
-            _plot(f"{inserts[name][0].name or inserts[name][0].type} on {inserts[name][1].name}", line)
-            for name, line in heard["reductions_db"].items() if name in inserts
+            _plot(f"{works[name][0].name or works[name][0].type} on {works[name][1].name}", line)
+            for name, line in heard["reductions_db"].items() if name in works
         ],
     }  # fmt: skip
+
+
+def _stages(stages: dict[str, Any], inserts: dict[str, str]) -> list[tuple[str, str, Any]]:
+    """(what it is called by, words, figures) of the stages between `in` and `post`."""
+    return [(name, inserts[name], stage) for name, stage in stages.items() if name in inserts]
 
 
 def _plot(name: str, line: list[float]) -> dict[str, Any]:
@@ -129,7 +136,7 @@ def run(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         asked = _asked(request)
         origins_of(workspace(stored).analysis, select(workspace(stored).template, asked["sources"]))
-        services.begin_tone(stored, asked)
+        services.begin_tone(stored, signed_in_user(request), asked, request.FILES.get("file"))
     except DocumentError as wrong:
         return _page(request, stored, 422, problems=wrong.problems)
     return redirect("tone", pk)
@@ -171,6 +178,14 @@ def cancel(request: HttpRequest, pk: int) -> HttpResponse:
     return redirect("tone", pk)
 
 
+def _place(strip: Strip, stage: str) -> int:
+    """Where a stage of a strip is taken: `in`, behind one of its inserts, `post`."""
+    places = {"in": 0, "post": AT_POST} | {insert.id: n for n, insert in enumerate(strip.inserts, start=1)}
+    if stage not in places:
+        raise Http404
+    return places[stage]
+
+
 @require_safe
 def sound(request: HttpRequest, pk: int) -> HttpResponse:
     """One stage of the newest run, to be heard or saved: played anew, the first ten seconds of it."""
@@ -180,12 +195,10 @@ def sound(request: HttpRequest, pk: int) -> HttpResponse:
     number = analysis.graph.index.get(request.GET.get("strip", ""))
     if run is None or number is None or "sources" not in run.asked:
         raise Http404
-    place = {"in": 0, "post": AT_POST}.get(request.GET.get("stage", "post"))
-    if place is None:
-        raise Http404
+    place = _place(analysis.graph.strips[number], request.GET.get("stage", "post"))
     rate = analysis.template.sample_rate_hz
     seconds = min(run.asked["seconds"], MOST_HEARD_S)
-    wanted = Wanted(run.asked["signal"], run.asked["level_dbfs"], seconds)
+    wanted = run.wanted(seconds)
     try:
         origins = origins_of(analysis, select(analysis.template, run.asked["sources"]))
         tap = Tap(number, place)

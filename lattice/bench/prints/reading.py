@@ -231,12 +231,39 @@ def _rows(kit: Kit, stem: str, outs: Outs) -> list[SlotRead]:
     ]  # fmt: skip
 
 
+def from_json(data: bytes, analysis: Analysis, kit: Kit, told: Told = nobody_told) -> Reading:
+    """A reading that was made elsewhere, with what is expected of it worked out anew.
+
+    Raises
+    ------
+    DocumentError
+        Where it is none, or of another kit.
+    """
+    check_kit(analysis, kit)
+    try:
+        plain = msgspec.json.decode(data)
+        known = {field: plain[field] for field in Reading.__struct_fields__ if field in plain}
+        found = msgspec.convert({**known, "expected": ()}, Reading)
+    except (msgspec.DecodeError, msgspec.ValidationError, TypeError) as wrong:
+        raise DocumentError([f"it is no reading: {wrong}"]) from None
+    if found.kit != kit.digest:
+        raise DocumentError(["the reading is of another kit"])
+    prints = {one.stem.id: one.channels for one in printed(analysis.graph)}
+    slots = {slot.slot for slot in kit.slots}
+    wrong_rows = [row for row in found.slots if row.stem not in prints or row.slot not in slots]
+    if wrong_rows or any(one.stem not in prints for one in found.prints):
+        raise DocumentError(["the reading names prints or slots that there are not"])
+    wanted = expected(analysis.template, kit, lambda share: told(share, "The model is played"))
+    model = [row for stem, outs in wanted.items() for row in _rows(kit, stem, outs)]
+    return msgspec.structs.replace(found, expected=tuple(model))
+
+
 def as_json(reading: Reading, more: Mapping[str, Any]) -> bytes:
     """`read-prints --json`: what is read, and what is found."""
     plain = msgspec.to_builtins(reading)
-    for name in ("slots", "expected"):
-        for row in plain[name]:
-            row["out"] = [_plain_out(one) for one in row["out"]]
+    del plain["expected"]
+    for row in plain["slots"]:
+        row["out"] = [_plain_out(one) for one in row["out"]]
     return msgspec.json.format(msgspec.json.encode({**plain, **more}), indent=1)
 
 

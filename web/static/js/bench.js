@@ -15,6 +15,7 @@ document.addEventListener("click", (event) => {
 });
 
 document.addEventListener("change", (event) => {
+  if (event.target.id === "tone-signal") document.getElementById("tone-file").hidden = event.target.value !== "file";
   if (event.target.id !== "only-differing") return;
   for (const row of document.querySelectorAll("#turns [data-agrees]")) row.hidden = event.target.checked;
 });

@@ -3,7 +3,7 @@
 import "./shared.js";
 
 const AT_ONCE = 2;
-const ENDING = /\.(wav|wave|rf64|bwf|flac)$/i;
+const ENDING = /\.(wav|wave|rf64|bwf|flac|json)$/i;
 const body = document.getElementById("rec-body");
 const box = document.getElementById("rec-progress");
 const bar = document.getElementById("rec-bar");
