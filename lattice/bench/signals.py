@@ -69,7 +69,9 @@ class Sine:
         left = min(self.samples - start, count)
         if left <= 0:
             return None
-        lines = np.stack([self.linear * _unit_sine(start, count, turns) for turns in self.turns])
+        lines = np.empty((len(self.turns), count))
+        for line, turns in zip(lines, self.turns, strict=True):
+            np.multiply(_unit_sine(start, count, turns), self.linear, out=line)
         lines[:, left:] = 0.0
         return lines
 

@@ -144,13 +144,16 @@ def play_tone(
     renderer.taps = frozenset(tap for tap in taps if not _is_plain(renderer, tap))
     meters: dict[Tap, Meter] = {}
     files = _Files(graph, folder, rate)
+
+    def listen(tap: Tap, start: int, block: Block) -> None:
+        meter = meters.get(tap)
+        if meter is None:
+            meter = meters[tap] = Meter(len(block), samples - round(samples * SETTLED))
+        meter.feed(block, start)
+        files.write(tap, start, block)
+
+    renderer.listener = listen
     for done in renderer.blocks(samples):
-        for tap, block in done.sound.items():
-            meter = meters.get(tap)
-            if meter is None:
-                meter = meters[tap] = Meter(len(block), samples - round(samples * SETTLED))
-            meter.feed(block, done.start)
-            files.write(tap, done.start, block)
         told(min((done.start + done.count) / samples, 1.0))
     files.finish(samples)
     stages = [stage for tap in taps if (stage := _stage(graph, renderer, tap, meters, samples)) is not None]

@@ -17,6 +17,7 @@ from lattice.bench.tone import origins_of, signal_for
 from lattice.errors import DocumentError, EditError
 from lattice.model.document import Strip
 from lattice.model.selectors import select
+from lattice.model.units import words_db
 from lattice.sheet import Slots, draw
 from lattice.sheet.drawing import opens_folded
 from lattice.sheet.svg import pieces
@@ -94,7 +95,7 @@ def _heard(stored: StoredTemplate, heard: dict[str, Any]) -> dict[str, Any]:
     sheet = draw(space.graph, space.feedback, opens_folded(space.graph), Slots())
     drawing = pieces(sheet, (), space.template.name, {})
     rows = [
-        (strip, names[strip], stages.get("in"), stages.get("post"), _stages(stages, inserts))
+        (strip, names[strip], _levels(stages.get("in")), _levels(stages.get("post")), _stages(stages, inserts))
         for strip, stages in by_strip.items() if strip in names
     ]  # fmt: skip
     works = {insert.id: (insert, strip) for strip in space.template.strips for insert in strip.inserts}
@@ -112,7 +113,20 @@ def _heard(stored: StoredTemplate, heard: dict[str, Any]) -> dict[str, Any]:
 
 def _stages(stages: dict[str, Any], inserts: dict[str, str]) -> list[tuple[str, str, Any]]:
     """(what it is called by, words, figures) of the stages between `in` and `post`."""
-    return [(name, inserts[name], stage) for name, stage in stages.items() if name in inserts]
+    return [(name, inserts[name], _levels(stage)) for name, stage in stages.items() if name in inserts]
+
+
+def _levels(stage: dict[str, Any] | None) -> dict[str, Any] | None:
+    """RMS and peak in words: both sides of a pair, of more channels the loudest; and the first sample."""
+    if stage is None:
+        return None
+    return {"rms": _words(stage["rms_dbfs"]), "peak": _words(stage["peak_dbfs"]), "first": stage["first_sample"]}
+
+
+def _words(levels: list[float | None]) -> str:
+    if len(levels) <= 2:
+        return " ".join(words_db(level) for level in levels)
+    return f"{words_db(max((level for level in levels if level is not None), default=None))} of {len(levels)}"
 
 
 def _plot(name: str, line: list[float]) -> dict[str, Any]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 
 from lattice.bench.prints.codes import OFFSET
@@ -37,7 +38,9 @@ def edit_of(template: Template, findings: Sequence[Finding], suspects: Sequence[
         raise EditError("it is not known where to look")
     routes = {route.id: route for route in template.routes}
     strips = {strip.id: strip for strip in template.strips}
-    first = max(findings, key=lambda one: (one.code == UNEXPECTED, abs(_change(one))))
+    # What most of it is; the rest is what that does to how ways add up.
+    count = Counter(one.code for one in findings)
+    first = max(findings, key=lambda one: (one.code == UNEXPECTED, count[one.code], abs(_change(one))))
     name = suspects[0]
     if first.code == UNEXPECTED:
         return _fed(strips, routes, suspects)

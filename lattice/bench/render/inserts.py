@@ -7,9 +7,10 @@ from functools import lru_cache
 from typing import Protocol
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lattice.bench.render.dynamics import Follower, curve_of
-from lattice.bench.render.lines import SILENT, AllPass, Block, Convolution, Delay, Echo, Sound
+from lattice.bench.render.lines import SILENT, AllPass, Block, Convolution, Delay, Echo, Sound, partitioned
 from lattice.model.document import Insert
 from lattice.model.insert_types import LIMITING, SPREADING
 from lattice.model.layouts import channel_count, mapping, panner_matrix, product
@@ -18,7 +19,7 @@ from lattice.model.units import gain
 REVERB_S = 1.2  # in which a reverb's noise falls by 60 dB
 REVERB_SEED = 1201
 ALL_PASS_G = 0.6
-ALL_PASS_SAMPLES = (337, 911)  # primes, so that their repeats never fall together
+ALL_PASS_SAMPLES = (911, 1499)  # primes, so that their repeats never fall together
 
 Line = Delay | Echo | Convolution | AllPass
 
@@ -126,7 +127,7 @@ def _lines(insert: Insert, channels: int, rate_hz: int, size: int) -> tuple[Line
     """What makes the wet part of a reverb, delay or modulation, one behind the other."""
     if insert.type == "reverb":
         early = Delay(round((insert.pre_delay_ms or 0.0) * rate_hz / 1000))
-        return early, Convolution(reverb_impulse(channels, rate_hz), size)
+        return early, Convolution(_reverb_spectra(channels, rate_hz, size), size)
     if insert.type == "delay":
         return (Echo(round((insert.delay_ms or 0.0) * rate_hz / 1000), insert.feedback),)
     if insert.type == "modulation":
@@ -144,6 +145,11 @@ def reverb_impulse(channels: int, rate_hz: int) -> Block:
     noises = [np.random.default_rng([REVERB_SEED, channel]) for channel in range(channels)]
     lines = [noise.standard_normal(samples) * fall for noise in noises]
     return np.stack([line / math.sqrt(float(line @ line)) for line in lines])
+
+
+@lru_cache(maxsize=8)  # all reverbs of a template share it
+def _reverb_spectra(channels: int, rate_hz: int, size: int) -> NDArray[np.complex128]:
+    return partitioned(reverb_impulse(channels, rate_hz), size)
 
 
 class InsertWork:
@@ -191,7 +197,7 @@ class InsertWork:
         block = self._wait.feed(block, count)
         if block is not None:
             if self._matrix is not None:
-                block = self._matrix @ block
+                block = self._matrix * block if len(block) == 1 else self._matrix @ block
             if self._level != 1.0:
                 block = block * self._level
         if self.effect is not None:

@@ -20,6 +20,7 @@ class Delay:
     def __init__(self, samples: int) -> None:
         self.samples = samples
         self._kept: Sound = None  # (channels, samples): what is on its way
+        self._left = 0  # samples until all of it is out
 
     @property
     def is_busy(self) -> bool:
@@ -42,12 +43,12 @@ class Delay:
             if block is None:
                 return None
             self._kept = np.zeros((len(block), self.samples))
+        self._left = self.samples if block is not None else self._left - count
         new = np.zeros((len(self._kept), count)) if block is None else block
         whole = np.concatenate((self._kept, new), axis=1)
-        out, self._kept = whole[:, :count], whole[:, count:]
-        if block is None and not self._kept.any():
-            self._kept = None
-        return out if out.any() else None
+        # A copy: a view would keep all of `whole`, and a template has thousands of these.
+        self._kept = whole[:, count:].copy() if self._left > 0 else None
+        return whole[:, :count]
 
 
 class Echo:
@@ -92,8 +93,8 @@ class Convolution:
 
     Parameters
     ----------
-    impulse
-        (channels, samples): one response for each channel.
+    spectra
+        Of the response, from `partitioned`.
     size
         Samples of every block it is fed with; shorter last ones are filled up.
 
@@ -103,16 +104,12 @@ class Convolution:
     spectra of past blocks kept. O(channels · samples) for each block, and no latency beyond the response's own.
     """
 
-    def __init__(self, impulse: Block, size: int) -> None:
+    def __init__(self, spectra: NDArray[np.complex128], size: int) -> None:
         self.size = size
-        parts = -(-impulse.shape[1] // size)
-        padded = np.zeros((len(impulse), parts * size))
-        padded[:, : impulse.shape[1]] = impulse
-        self._spectra = fft.rfft(padded.reshape(len(impulse), parts, size), 2 * size, axis=2)
-        self._parts = parts
+        self._spectra, self._parts = spectra, spectra.shape[1]
         self._past: NDArray[np.complex128] | None = None  # (channels, parts, size + 1), the newest at `_at`
         self._at, self._left = 0, 0
-        self._last: Block = np.zeros((len(impulse), size))
+        self._last: Block = np.zeros((len(spectra), size))
 
     @property
     def is_busy(self) -> bool:
@@ -138,6 +135,14 @@ class Convolution:
         if self._at:
             total += (self._past[:, : self._at] * self._spectra[:, first:]).sum(axis=1)
         return np.asarray(fft.irfft(total, axis=1)[:, self.size : self.size + count])
+
+
+def partitioned(impulse: Block, size: int) -> NDArray[np.complex128]:
+    """Spectra of the partitions of a response: (channels, parts, size + 1)."""
+    parts = -(-impulse.shape[1] // size)
+    padded = np.zeros((len(impulse), parts * size))
+    padded[:, : impulse.shape[1]] = impulse
+    return np.asarray(fft.rfft(padded.reshape(len(impulse), parts, size), 2 * size, axis=2))
 
 
 class AllPass:
@@ -178,7 +183,7 @@ class AllPass:
             y = out[:, at:end]
             y += line[:, at:end]
             line[:, self.samples + at : self.samples + end] += self.gains * y
-        self._line = line[:, count:]
+        self._line = line[:, count:].copy()
         if block is None and np.abs(self._line).max() < SILENT:
             self._line = None
         return out

@@ -5,7 +5,7 @@ Only strips in which something sounds are gone through, so that a long run in wh
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from dataclasses import dataclass, field
 from heapq import heappop, heappush
 from typing import NamedTuple
@@ -21,7 +21,7 @@ from lattice.errors import EditError
 from lattice.graph.loops import LoopGraph
 from lattice.graph.origin import NO_OUTLET, Origin
 from lattice.graph.reach import Reach
-from lattice.graph.signal_graph import IN, POST, SignalGraph
+from lattice.graph.signal_graph import IN, POST, PRE, SignalGraph
 from lattice.model.document import Route, Template
 from lattice.model.layouts import channel_count, channel_to_channel, listed, mapping, pan_gains
 from lattice.model.units import gain
@@ -38,6 +38,9 @@ class Tap(NamedTuple):
     strip: int
     place: int = 0
     outlet: int = NO_OUTLET
+
+
+Listener = Callable[[Tap, int, Block], None]  # a tap, the first sample of the block, the block
 
 
 @dataclass
@@ -91,6 +94,7 @@ class Renderer:
         buffer = template.buffer_samples
         self.size = buffer if self.loops.feedback else buffer * -(-LEAST_BLOCK // buffer)
         self.taps = frozenset(taps)
+        self.listener: Listener | None = None  # is told of sound at once, so that no block of it has to be kept
         self._number_nodes()
         waits: dict[int, dict[int, int]] = {}
         for (number, place), samples in self.host.waits.items():
@@ -152,6 +156,7 @@ class Renderer:
         graph, reach, cut = self.graph, self.reach, self.loops.feedback
         self.key_ins: dict[int, list[tuple[int, RouteWork]]] = {}
         self.follow: list[set[int]] = [set() for _ in graph.strips]
+        self.wanted: list[set[int]] = [set() for _ in graph.strips]  # stages that open routes leave: no other is kept
         self.outlet_follow: list[set[int]] = [set() for _ in graph.outlets]
         self.back: dict[int, int] = {}  # feedback route → the node that hears it a buffer later
         for number, route in enumerate(graph.routes):
@@ -171,6 +176,8 @@ class Renderer:
                 self.strips[head].ins.append((number, work))
             else:
                 continue
+            if outlet < 0:
+                self.wanted[tail].add(graph.stage[number])
             if number in cut:
                 self.back[number] = node
             elif outlet >= 0:
@@ -215,10 +222,8 @@ class Renderer:
                     yield Rendered(start, silent_until - start)
                     start = silent_until
                     continue
-            done = self._block(start, self.size)
-            if start + self.size > samples:
-                done.count = samples - start
-                done.sound = {tap: block[:, : done.count] for tap, block in done.sound.items()}
+            done = Rendered(start, min(self.size, samples - start))
+            self._block(done, self.size)
             yield done
             start += done.count
 
@@ -253,8 +258,9 @@ class Renderer:
         first = self._due[0][0] if self._due else samples
         return min(start + (first - start) // self.size * self.size, samples)
 
-    def _block(self, start: int, count: int) -> Rendered:
-        done = Rendered(start, count)
+    def _block(self, done: Rendered, count: int) -> None:
+        """One block of the whole size; of the last one the run takes less."""
+        start = done.start
         waiting: list[tuple[int, int]] = []
         seen: set[int] = set()
 
@@ -284,12 +290,11 @@ class Renderer:
             nodes = self.nodes_of[strip]
             if stretch + 1 < len(nodes):
                 ask(nodes[stretch + 1 : stretch + 2])
-            if self._at_in[strip] is not None or self._at_pre[strip] is not None:
+            if any(at[strip] is not None for at in (self._at_in, self._at_pre, self._at_post)):
                 ask(self.follow[strip] - seen)
         self._feed_back()
         for strip in touched:
             self._at_in[strip] = self._at_pre[strip] = self._at_post[strip] = self._between[strip] = None
-        return done
 
     def _outlet(self, number: int, start: int, count: int, done: Rendered) -> None:
         source = self.outlets[number]
@@ -303,7 +308,8 @@ class Renderer:
         total: Sound = None if work.playing is None else work.playing.block(start, count)
         total = self._brought(work.ins, count, total)
         total = work.entering(total)
-        self._at_in[number] = self._between[number] = total
+        self._between[number] = total
+        self._at_in[number] = total if IN in self.wanted[number] else None
         self._heard(Tap(number, 0), total, done)
         if work.strip.kind == "print" and work.strip.records == "in":
             self._record(number, total, count, done)
@@ -349,8 +355,10 @@ class Renderer:
         is_last = stretch + 1 == len(work.starts)
         if is_last:
             block = work.behind(block)
-            self._at_pre[strip], self._at_post[strip] = block, work.post(block)
-            self._heard(Tap(strip, AT_POST), self._at_post[strip], done)
+            post = work.post(block) if POST in self.wanted[strip] or Tap(strip, AT_POST) in self.taps else None
+            self._at_pre[strip] = block if PRE in self.wanted[strip] else None
+            self._at_post[strip] = post if POST in self.wanted[strip] else None
+            self._heard(Tap(strip, AT_POST), post, done)
             if work.strip.kind == "print" and work.strip.records == "pre":
                 self._record(strip, block, count, done)
         self._note_busy(node, strip, stretch)
@@ -360,8 +368,13 @@ class Renderer:
             self._heard(Tap(number, RECORDED), self.pads[number].feed(block, count), done)
 
     def _heard(self, tap: Tap, block: Sound, done: Rendered) -> None:
-        if block is not None and tap in self.taps:
+        if block is None or tap not in self.taps:
+            return
+        block = block[:, : done.count]
+        if self.listener is None:
             done.sound[tap] = block
+        else:
+            self.listener(tap, done.start, block)
 
     def _note_busy(self, node: int, strip: int, stretch: int) -> None:
         """Whether the node has to be gone through in the next block, whatever comes."""

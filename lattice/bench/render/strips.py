@@ -45,8 +45,8 @@ class RouteWork:
     def feed(self, block: Sound, count: int) -> Sound:
         """What arrives while a block leaves."""
         if block is not None:
-            if self.matrix is not None:
-                block = self.matrix @ block
+            if self.matrix is not None:  # of one channel spread over others, a product is that of each sample
+                block = self.matrix * block if len(block) == 1 else self.matrix @ block
             elif self.level != 1.0:
                 block = block * self.level
         return self.delay.feed(block, count)
