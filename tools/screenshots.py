@@ -54,13 +54,6 @@ def strip_sheet(page: Page) -> None:
     page.wait_for_selector(".ladder")
 
 
-def trace(page: Page) -> None:
-    page.click('[data-id="bells"]')
-    page.wait_for_selector("#s-name")
-    page.keyboard.press("t")
-    page.wait_for_selector(".trace")
-
-
 def what_if(page: Page) -> None:
     page.fill(".inflow tbody tr:first-child input.figure", "-9")
     page.keyboard.press("Enter")
@@ -80,11 +73,17 @@ def put_in(page: Page) -> None:
     page.wait_for_selector(".bring-map svg")
 
 
+def bench(page: Page) -> None:
+    page.click('a:text-is("Night Ferry, clean revision")')
+    page.click("nav >> text=Bench")
+    page.click("text=Open it")
+    page.wait_for_selector(".as-built")
+
+
 VIEWS: list[tuple[str, str, str, Callable[[Page], None] | None]] = [
     ("map-paper", "/demo/", "light", None),
     ("map-dark", "/demo/", "dark", loop),
     ("strip-sheet", "/demo/", "light", strip_sheet),
-    ("trace", "/demo/", "light", trace),
     ("findings", "FINDINGS", "light", opened),
     ("plan", "FINDINGS", "light", plan),
     ("crosspoints", "CROSSPOINTS", "light", None),
@@ -99,6 +98,7 @@ VIEWS: list[tuple[str, str, str, Callable[[Page], None] | None]] = [
     ("shelf", "/", "light", None),
     ("import", "/import/", "light", bring),
     ("put-in", "/", "light", put_in),
+    ("bench", "/", "light", bench),
     ("folded", "LARGE", "light", None),
 ]
 
