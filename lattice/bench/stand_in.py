@@ -84,7 +84,7 @@ def compensation(template: Template, built: Template) -> HostDelays:
 def cells_of(template: Template, kit: Kit, session: Session, told: Told = _nobody) -> dict[str, PrintCells]:
     """The prints of a session gone through without a file between: what a reading of them goes by."""
     cells = {
-        one.stem.id: PrintCells(one.channels, kit.burst.order)
+        one.stem.id: PrintCells(one.channels, kit.burst.order, kit.turns)
         for one in printed(SignalGraph(template))
         if one.stem.id not in session.dropped
     }

@@ -22,7 +22,7 @@ from lattice.model.names import slug
 from web.bench import services
 from web.bench.models import Reading
 from web.bench.showing import Grid, grid
-from web.bench.views import as_file, bench, bench_frame, kit_or_404
+from web.bench.views import LARGEST, as_file, bench, bench_frame, kit_or_404
 from web.editor.writes import base_of
 from web.shelf.access import own_template_or_404, signed_in_user
 from web.shelf.models import StoredTemplate
@@ -117,6 +117,7 @@ def _gathering(reading: Reading) -> dict[str, Any]:
         "endings": ",".join((*ENDINGS, ".json")),
         "used": services.used_bytes(reading.kit.template.owner),
         "room": settings.PRINTS_QUOTA,
+        "largest": LARGEST,
     }
 
 

@@ -13,7 +13,7 @@ from lattice.bench.recordings import ENDINGS
 from lattice.errors import DocumentError
 from web.bench import services
 from web.bench.models import Programme
-from web.bench.views import bench_frame
+from web.bench.views import LARGEST, bench_frame
 from web.shelf.access import own_template_or_404, signed_in_user
 from web.shelf.models import StoredTemplate
 
@@ -33,7 +33,12 @@ def _page(request: HttpRequest, stored: StoredTemplate, status: int = 200, **sai
 
 def _body(stored: StoredTemplate) -> dict[str, Any]:
     programme = stored.programmes.first()
-    context: dict[str, Any] = {"stored": stored, "programme": programme, "endings": ",".join(ENDINGS)}
+    context: dict[str, Any] = {
+        "stored": stored,
+        "programme": programme,
+        "endings": ",".join(ENDINGS),
+        "largest": LARGEST,
+    }
     if programme is None:
         return context
     if programme.state == Programme.GATHERING:

@@ -23,6 +23,7 @@ from web.shelf.access import own_template_or_404
 from web.shelf.models import StoredTemplate
 
 LARGEST_TAIL_MS = 10_000
+LARGEST = 2 * 1024**3  # bytes of one file, as the server takes it
 MOST_SHOWN = 6
 
 

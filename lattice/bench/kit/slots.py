@@ -102,6 +102,11 @@ class Kit(msgspec.Struct, frozen=True, kw_only=True):
         return np.concatenate((first, np.zeros(SILENCE_SAMPLES), last))
 
     @property
+    def turns(self) -> float:
+        """Of the tone, each sample."""
+        return self.tone.hz / self.sample_rate_hz
+
+    @property
     def digest(self) -> str:
         """What readings name it by."""
         import hashlib  # noqa: PLC0415

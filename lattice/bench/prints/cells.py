@@ -29,6 +29,13 @@ def _spectrum(order: int) -> NDArray[np.complex64]:
     return np.asarray(np.conj(fft.rfft(line, TRANSFORM)) / len(line), dtype=np.complex64)
 
 
+@lru_cache(maxsize=4)
+def _basis(turns: float) -> Floats:
+    """Two orthonormal lines that every sine of a frequency is made of in a cell: (cell, 2)."""
+    angle = 2 * np.pi * turns * np.arange(CELL)
+    return np.asarray(np.linalg.qr(np.stack((np.cos(angle), np.sin(angle)), axis=1))[0], dtype=np.float32)
+
+
 class Cells:
     """One channel of a print.
 
@@ -36,6 +43,8 @@ class Cells:
     ----------
     order
         Of the burst.
+    turns
+        Of the tone, each sample: its frequency over the rate.
 
     Attributes
     ----------
@@ -44,6 +53,8 @@ class Cells:
         that it stands at: of those within half a decibel, the first.
     energy, peak : (cells,) arrays
         Sum of squares, and highest sample.
+    broad : (cells,) array
+        Sum of squares without what is at the frequency of the tone: at one frequency two reverbs are never alike.
     onset : (cells,) array
         The first sample above −80 dBFS; −1 where there is none.
 
@@ -52,8 +63,8 @@ class Cells:
     Correlation by overlap-save with transforms of 2^17 samples, single precision. O(samples · log).
     """
 
-    def __init__(self, order: int) -> None:
-        self.order = order
+    def __init__(self, order: int, turns: float) -> None:
+        self.order, self._tone = order, _basis(turns)
         self._step = (TRANSFORM - (1 << order)) // CELL * CELL
         self._room: Floats = np.zeros(TRANSFORM, dtype=np.float32)
         self._filled, self._start = 0, 0
@@ -81,7 +92,8 @@ class Cells:
         if not self._room.any():
             count = self._step // CELL
             nothing = np.zeros(count)
-            self._keep(nothing, self._start + np.arange(count) * CELL, nothing, nothing, np.full(count, -1))
+            places = self._start + np.arange(count) * CELL
+            self._keep(nothing, places, nothing, nothing, np.full(count, -1), nothing)
             return
         spectrum = fft.rfft(self._room) * _spectrum(self.order)
         found = np.asarray(fft.irfft(spectrum, TRANSFORM)[: self._step]).reshape(-1, CELL)
@@ -93,7 +105,9 @@ class Cells:
         sounding = level > 10 ** (ONSET_DBFS / 20)
         onset = np.where(sounding.any(axis=1), self._start + lines * CELL + np.argmax(sounding, axis=1), -1)
         energy = np.vecdot(samples, samples).astype(np.float64)
-        self._keep(found[lines, first], self._start + lines * CELL + first, energy, level.max(axis=1), onset)
+        at_tone = samples @ self._tone
+        broad = np.maximum(energy - np.vecdot(at_tone, at_tone), 0.0)
+        self._keep(found[lines, first], self._start + lines * CELL + first, energy, level.max(axis=1), onset, broad)
 
     def _keep(self, *columns: NDArray[Any]) -> None:
         self._parts.append(columns)
@@ -108,16 +122,16 @@ class Cells:
             self._room[self._filled :] = 0.0
             self._filled = TRANSFORM
             self._work()
-        columns = zip(*self._parts, strict=True) if self._parts else ([],) * 5
-        self.burst, self.burst_at, self.energy, self.peak, self.onset = (np.concatenate(c) for c in columns)
+        columns = zip(*self._parts, strict=True) if self._parts else ([],) * 6
+        self.burst, self.burst_at, self.energy, self.peak, self.onset, self.broad = map(np.concatenate, columns)
         self._parts.clear()
 
 
 class PrintCells:
     """All channels of a print."""
 
-    def __init__(self, channels: int, order: int) -> None:
-        self.channels = [Cells(order) for _ in range(channels)]
+    def __init__(self, channels: int, order: int, turns: float) -> None:
+        self.channels = [Cells(order, turns) for _ in range(channels)]
         self.frames = 0
 
     def feed(self, block: NDArray[np.floating]) -> None:

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
+from functools import lru_cache
 from typing import NamedTuple
-
-import numpy as np
 
 from lattice.bench.kit.slots import Kit
 from lattice.bench.playing import playing
@@ -73,7 +72,7 @@ def expected(template: Template, kit: Kit, told: Told = lambda _share: None) -> 
     graph = SignalGraph(template)
     prints = printed(graph)
     renderer = Renderer(template, playing(kit, graph), taps_of(prints))
-    cells = {one.strip: PrintCells(one.channels, kit.burst.order) for one in prints}
+    cells = {one.strip: PrintCells(one.channels, kit.burst.order, kit.turns) for one in prints}
     for start, blocks in recorded(renderer, kit.length_samples, told):
         for strip, block in blocks.items():
             cells[strip].skip_to(start)
@@ -84,8 +83,16 @@ def expected(template: Template, kit: Kit, told: Told = lambda _share: None) -> 
     return {one.stem.id: read_all(kit, cells[one.strip], 0) for one in prints}
 
 
+@lru_cache(maxsize=8)
+def burst_energy(kit: Kit) -> float:
+    """Sum of squares of what a slot plays, without what is at the frequency of the tone."""
+    cells = PrintCells(1, kit.burst.order, kit.turns)
+    cells.feed(kit.pilot()[None])
+    cells.finish()
+    return float(cells.channels[0].broad.sum())
+
+
 def read_all(kit: Kit, cells: PrintCells, offset: int) -> dict[int, tuple[Out, ...]]:
     """Every slot of a kit in a print."""
-    line = kit.pilot()
-    energy = float(np.vecdot(line, line))
+    energy = burst_energy(kit)
     return {slot.slot: read_slot(kit, slot, cells, offset, energy) for slot in kit.slots}

@@ -145,7 +145,7 @@ def read_cells(
 ) -> PrintCells:
     """One print, gone through. Raises DocumentError where it cannot be read."""
     with OpenPrint(files, kit.sample_rate_hz, channels) as file:
-        cells = PrintCells(channels, kit.burst.order)
+        cells = PrintCells(channels, kit.burst.order, kit.turns)
         for block in file.stretches():
             cells.feed(block)
             told(min(cells.frames / file.frames, 1.0))

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 import msgspec
 import numpy as np
+from numpy.typing import NDArray
 
 from lattice.bench.kit.slots import AudioSlot, Kit, MidiSlot, Slot
 from lattice.bench.prints.cells import CELL, Cells, PrintCells
@@ -53,7 +54,7 @@ def read_slot(kit: Kit, slot: Slot, cells: PrintCells, offset: int, pilot_energy
     offset
         Samples by which the print begins late.
     pilot_energy
-        Sum of squares of what the slot plays; of a note, of full scale.
+        Sum of squares of what a slot plays, but for its tone.
     """
     if isinstance(slot, AudioSlot):
         return tuple(_audio(kit, slot, one, n, offset, pilot_energy) for n, one in enumerate(cells.channels))
@@ -65,13 +66,13 @@ def _cells(first: int, last: int, cells: Cells) -> slice:
     return slice(max(-(-first // CELL), 0), max(min(last // CELL, len(cells.burst)), 0))
 
 
-def _powers(slot: Slot, cells: Cells, offset: int) -> tuple[float, float, int]:
-    """Energy of a slot, what of it was there before the slot already, and its cells."""
-    begins, ends = slot.begins_at + offset, slot.end_at + offset
-    before = cells.energy[_cells(begins - EARLY, begins - CELL, cells)]
-    inside = cells.energy[_cells(begins, ends, cells)]
+def _powers(slot: Slot, energy: NDArray[np.float64], cells: Cells, offset: int, early: int = 0) -> tuple[float, float]:
+    """Energy of a slot that begins so many samples early, and what of it was there before the slot already."""
+    begins, ends = slot.begins_at + offset - early, slot.end_at + offset - early
+    before = energy[_cells(begins - EARLY, begins - CELL, cells)]
+    inside = energy[_cells(begins, ends, cells)]
     there = float(before.mean()) * len(inside) if len(before) else 0.0
-    return float(inside.sum()), there, len(inside)
+    return float(inside.sum()), there
 
 
 def _by_energy(energy: float, there: float, pilot_energy: float) -> tuple[float | None, bool, bool]:
@@ -84,7 +85,7 @@ def _by_energy(energy: float, there: float, pilot_energy: float) -> tuple[float 
 
 
 def _audio(kit: Kit, slot: AudioSlot, cells: Cells, number: int, offset: int, pilot_energy: float) -> Out:
-    energy, there, _count = _powers(slot, cells, offset)
+    energy, there = _powers(slot, cells.broad, cells, offset)
     energy_db, rises, trusted = _by_energy(energy, there, pilot_energy)
     begins, burst = slot.burst_at + offset, (1 << kit.burst.order) - 1
     # The burst of the next slot begins to show so much before it.
@@ -99,10 +100,13 @@ def _audio(kit: Kit, slot: AudioSlot, cells: Cells, number: int, offset: int, pi
         if level_db >= FLOOR_DB and stands_out and (explained or not rises):
             # Of several within half a decibel, the first: two ways that are alike are told apart by nothing else.
             at = window.start + int(np.argmax(values >= 0.944 * highest))
-            found = float(cells.burst[at])
+            found, delay = float(cells.burst[at]), int(cells.burst_at[at]) - begins
+            if delay < 0:
+                early = _powers(slot, cells.broad, cells, offset, CELL - delay)
+                energy_db, _rises, trusted = _by_energy(*early, pilot_energy)
             return Out(
                 channel=number, present=True, gain_db=round(20 * math.log10(abs(found) / gain(kit.burst.peak_dbfs)), 3),
-                delay_samples=int(cells.burst_at[at]) - begins, polarity=1 if found > 0 else -1,
+                delay_samples=delay, polarity=1 if found > 0 else -1,
                 energy_db=None if energy_db is None else round(energy_db, 3), trusted=trusted,
             )  # fmt: skip
     if rises:
@@ -117,7 +121,7 @@ def _audio(kit: Kit, slot: AudioSlot, cells: Cells, number: int, offset: int, pi
 
 def _note(slot: MidiSlot, cells: Cells, number: int, offset: int, _pilot_energy: float) -> Out:
     """A note: its peak, dBFS, as its gain; its onset as its delay."""
-    energy, there, _count = _powers(slot, cells, offset)
+    energy, there = _powers(slot, cells.energy, cells, offset)
     begins = slot.note_at + offset
     window = _cells(begins, slot.end_at + offset, cells)
     peak = float(cells.peak[window].max()) if window.stop > window.start else 0.0

@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given
 
 from lattice.analysis import Analysis
+from lattice.bench.prints.codes import SEVERITY as OF_READINGS
 from lattice.checks.audit import audit_of
 from lattice.checks.finding import SEVERITIES
 from lattice.checks.registry import EXPLANATIONS, code_order
@@ -179,7 +180,7 @@ def test_levels_and_latency_of_an_effect() -> None:
 
 
 def test_no_code_lacks_its_explanation() -> None:
-    assert set(EXPLANATIONS) == {*code_order(), STALE, UNFINISHED}
+    assert set(EXPLANATIONS) == {*code_order(), STALE, UNFINISHED, *OF_READINGS}
     for known in EXPLANATIONS.values():
         for text in (known.found, known.why, known.how, known.fix):
             assert text.endswith(".")
