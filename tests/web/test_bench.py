@@ -151,6 +151,23 @@ def test_files_stay_where_they_are_wanted_and_there_is_a_quota(
     assert not reading.folder.exists()
 
 
+def test_a_full_disk_is_told_and_nothing_half_stored(
+    signed_in: Client, kit: StoredKit, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    place = signed_in.post(f"/t/{kit.template_id}/bench/kits/{kit.pk}/prints/")["Location"]
+    path = tmp_path / "Drums.wav"
+    path.write_bytes(b"x" * 1000)
+
+    def full(*_: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(Path, "replace", full)
+    answer = sent(signed_in, f"{place}file/", path)
+    assert answer.status_code == 422  # type: ignore[attr-defined]
+    assert answer.content.decode() == "Drums.wav could not be kept: No space left on device"  # type: ignore[attr-defined]
+    assert list(Reading.objects.get().folder.iterdir()) == []
+
+
 def test_a_file_that_is_no_print_is_said_in_the_verdict(signed_in: Client, kit: StoredKit, tmp_path: Path) -> None:
     place = signed_in.post(f"/t/{kit.template_id}/bench/kits/{kit.pk}/prints/")["Location"]
     path = tmp_path / "Drums.wav"

@@ -14,6 +14,7 @@ from lattice.bench.faults import FAULTS
 from lattice.bench.kit.package import CUE_HEADS, cue_rows, write_kit
 from lattice.changes.digests import document_digest
 from lattice.errors import DocumentError, EditError
+from lattice.model.document import Template
 from lattice.model.names import slug
 from web.bench import services
 from web.bench.models import StoredKit
@@ -25,6 +26,7 @@ from web.shelf.models import StoredTemplate
 LARGEST_TAIL_MS = 10_000
 LARGEST = 2 * 1024**3  # bytes of one file, as the server takes it
 MOST_SHOWN = 6
+MOST_PLACES = 1500  # that the chooser of faults offers; others are typed
 
 
 def kit_or_404(stored: StoredTemplate, number: int) -> StoredKit:
@@ -55,6 +57,7 @@ def bench(request: HttpRequest, stored: StoredTemplate, status: int = 200, **sai
         "kits": kits,
         "kit": kits[0][0] if kits else None,
         "faults": FAULTS,
+        "fault_places": _places(template) if kits else (),
         "newest": newest,
         "is_current": newest is not None and newest.kit.digest == digest,
         "is_required": services.is_required(stored),
@@ -62,6 +65,16 @@ def bench(request: HttpRequest, stored: StoredTemplate, status: int = 200, **sai
         **said,
     }
     return render(request, "bench/bench.html", context, status=status)
+
+
+def _places(template: Template) -> list[tuple[str, str]]:
+    """(id, words) of where a fault may be put in: strips, routes, inserts, stems."""
+    names = {strip.id: strip.name for strip in template.strips}
+    found = [(strip.id, f"{strip.name}, {strip.kind}") for strip in template.strips]
+    found += [(one.id, f"{one.kind} {names[one.from_strip]} → {names[one.to]}") for one in template.routes]
+    found += [(one.id, f"{one.name or one.type} on {s.name}") for s in template.strips for one in s.inserts]
+    found += [(stem.id, f"{stem.name}, {stem.role}") for stem in template.stems]
+    return found[:MOST_PLACES]
 
 
 @require_POST

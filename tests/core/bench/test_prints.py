@@ -28,16 +28,16 @@ from tests.deep import SCALE
 
 TEMPLATES = 30
 there = lru_cache(maxsize=2)(lambda seed: mapped(session(seed)))
-# In the gate each of the thirty templates gets two kinds, so that every kind comes five times; a long run tries all.
+# In the gate each of the thirty templates gets one kind, so that every kind comes at least twice; a long run tries all.
 PLACES = [
     (seed, kind)
     for seed in range(TEMPLATES)
     for at, kind in enumerate(KINDS)
-    if SCALE >= 1 or at in (2 * seed % len(KINDS), (2 * seed + 1) % len(KINDS))
+    if SCALE >= 1 or at == seed % len(KINDS)
 ]
 
 
-@pytest.mark.parametrize("seed", range(0, TEMPLATES, 1 if SCALE >= 1 else 3))
+@pytest.mark.parametrize("seed", range(0, TEMPLATES, 1 if SCALE >= 1 else 6))
 def test_without_a_fault_nothing_is_found(seed: int) -> None:
     assert read(there(seed))[1].is_clean
 
