@@ -30,10 +30,7 @@ TEMPLATES = 30
 there = lru_cache(maxsize=2)(lambda seed: mapped(session(seed)))
 # In the gate each of the thirty templates gets one kind, so that every kind comes at least twice; a long run tries all.
 PLACES = [
-    (seed, kind)
-    for seed in range(TEMPLATES)
-    for at, kind in enumerate(KINDS)
-    if SCALE >= 1 or at == seed % len(KINDS)
+    (seed, kind) for seed in range(TEMPLATES) for at, kind in enumerate(KINDS) if SCALE >= 1 or at == seed % len(KINDS)
 ]
 
 

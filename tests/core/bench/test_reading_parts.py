@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from scipy.signal import fftconvolve
 
 from lattice.analysis import Analysis
 from lattice.bench.kit.making import kit_of
@@ -77,7 +78,7 @@ def test_nothing_is_found_in_noise(noise: float) -> None:
 def test_what_is_wet_alone_has_a_level_and_no_polarity() -> None:
     tail = np.random.default_rng(7).standard_normal(24_000) * np.exp(-np.arange(24_000) / 4000)
     tail /= np.sqrt(tail @ tail)
-    line = np.convolve(printed(), tail * 0.5)[:160_000]
+    line = fftconvolve(printed(), tail * 0.5)[:160_000]
     (out,) = read_all(KIT, gone_through(line), 0)[1]
     assert (out.present, out.polarity, out.delay_samples) == (True, None, None)
     assert out.energy_db == pytest.approx(-6.0, abs=0.5)
