@@ -24,6 +24,7 @@ from lattice.bench.prints.slot_reading import Out, came_at, first_present
 from lattice.changes.digests import document_digest
 from lattice.errors import DocumentError
 
+A_PART = 0.2  # of a print's slots that are where those of other prints are: the print itself is not late
 MOST_SHORT_S = 0.25  # that a print may end before the last slot's tone has
 
 
@@ -176,7 +177,7 @@ def reading_of(
             reads.append(PrintRead(stem=stem, files=files, channels=one.channels, problem=problem))
             continue
         guess = best_offset(said[stem], whole)
-        offset, outs = _settled(kit, cells[stem], wanted[stem], whole if guess is None else guess)
+        offset, outs = _settled(kit, cells[stem], wanted[stem], whole if guess is None else guess, whole)
         problem = _too_short(kit, cells[stem].frames, offset)
         if problem:
             problem = f"{files[0]} {problem}"
@@ -200,19 +201,24 @@ def _too_short(kit: Kit, frames: int, offset: int) -> str:
     return f"is shorter than the kit: {has:.1f} s of {needs:.1f} s"
 
 
-def _settled(kit: Kit, cells: PrintCells, wanted: Outs, offset: int) -> tuple[int, Outs]:
-    """Slots read at an offset; once more where most of them agree that it is another one."""
+def _settled(kit: Kit, cells: PrintCells, wanted: Outs, offset: int, whole: int) -> tuple[int, Outs]:
+    """Slots read at the offset of a print, and that offset.
+
+    It is that of all prints where a part of its slots agrees on it, since then the others are late by themselves; else
+    the one that most of its slots agree on.
+    """
     outs: Outs = read_all(kit, cells, offset)
     late: dict[int, int] = {}
-    count = 0
     for slot, read in outs.items():
         mine, model = first_present(read), first_present(wanted.get(slot, ()))
         came = came_at(mine) if mine else None
         wants = came_at(model) if model else None
-        if came is None or wants is None:
-            continue
-        count += 1
-        late[came - wants] = late.get(came - wants, 0) + 1
+        if came is not None and wants is not None:
+            late[came - wants] = late.get(came - wants, 0) + 1
+    count = sum(late.values())
+    shift = whole - offset
+    if count and late.get(shift, 0) >= A_PART * count:
+        return (offset, outs) if not shift else (whole, read_all(kit, cells, whole))
     most = max(late, key=lambda samples: (late[samples], -abs(samples)), default=0)
     if abs(most) <= NOTE_SAMPLES and late.get(0, 0) == late.get(most, 0):
         return offset, outs

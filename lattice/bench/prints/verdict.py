@@ -133,7 +133,8 @@ class _Judging:
         late = [pair for pair in sorted(pairs) if pair.stem in self.late]
         for pair in late:
             whole = self.late[pair.stem] + own.get(pair, 0)
-            differences.append(Difference(DELAY, pair, late_samples=whole, detail=OFFSET))
+            if whole:
+                differences.append(Difference(DELAY, pair, late_samples=whole, detail=OFFSET))
         return compared._replace(
             differences=differences, as_mapped=[pair for pair in compared.as_mapped if pair.stem not in self.late]
         )

@@ -29,7 +29,12 @@ async function send(file, signal) {
 const tell = (words) => (said.textContent = words);
 
 // What has come in by now; what somebody has typed meanwhile stays.
+// Of two answers that cross, the one that lists less is older: what has come stays.
 function show(html) {
+  const came = document.createElement("template");
+  came.innerHTML = html;
+  const rows = (list) => list.querySelectorAll("tbody tr").length;
+  if (rows(came.content) < rows(body)) return;
   const typed = [...body.querySelectorAll("input, select")].filter((field) => field.value !== field.defaultValue);
   const kept = typed.map((field) => [field.name, field.value]);
   body.innerHTML = html;
