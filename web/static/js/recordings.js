@@ -14,7 +14,6 @@ let stop = null;
 
 async function send(file, signal) {
   const form = new FormData();
-  // A file too large to be measured here is told by its size; nothing of it is sent.
   form.append("file", file);
   const answer = await fetch(body.dataset.file, {
     method: "POST",
@@ -27,14 +26,14 @@ async function send(file, signal) {
 }
 
 const tell = (words) => (said.textContent = words);
+const rows = (list) => list.querySelectorAll("tbody tr").length;
 
 // What has come in by now; what somebody has typed meanwhile stays.
 // Of two answers that cross, the one that lists less is older: what has come stays.
 function show(html) {
-  const came = document.createElement("template");
-  came.innerHTML = html;
-  const rows = (list) => list.querySelectorAll("tbody tr").length;
-  if (rows(came.content) < rows(body)) return;
+  const answer = document.createElement("template");
+  answer.innerHTML = html;
+  if (rows(answer.content) < rows(body)) return;
   const typed = [...body.querySelectorAll("input, select")].filter((field) => field.value !== field.defaultValue);
   const kept = typed.map((field) => [field.name, field.value]);
   body.innerHTML = html;
@@ -47,6 +46,7 @@ function show(html) {
 async function measure(files) {
   const wanted = [...files].filter((file) => ENDING.test(file.name));
   const large = wanted.filter((file) => file.size > Number(body.dataset.largest));
+  // A file too large to be measured here is told by its size; nothing of it is sent.
   const queue = wanted.filter((file) => !large.includes(file));
   const total = queue.length;
   let done = 0;
@@ -73,12 +73,7 @@ async function measure(files) {
     }
   };
   await Promise.all(Array.from({ length: AT_ONCE }, worker));
-  if (total)
-    tell(
-      stop.signal.aborted
-        ? `Stopped; ${body.querySelectorAll("tbody tr").length} ${came}`
-        : `${total - failed} ${came}${aside()}`,
-    );
+  if (total) tell(stop.signal.aborted ? `Stopped; ${rows(body)} ${came}` : `${total - failed} ${came}${aside()}`);
   document.getElementById("rec-stop").hidden = true;
 }
 
