@@ -12,7 +12,7 @@ from functools import lru_cache
 from typing import Any, NamedTuple
 
 from lattice.graph.signal_graph import IN, POST, SignalGraph
-from lattice.model.document import Insert, Route, Strip
+from lattice.model.document import Insert, Route, Strip, actual_latency_samples
 from lattice.model.insert_types import REPEATING, SPREADING
 from lattice.model.layouts import (
     Matrix,
@@ -443,11 +443,7 @@ def latency_samples(strip: Strip, stage: int) -> int:
     """What a strip's inserts really take up to a stage, samples: measured where it was, else as reported."""
     if stage == IN:
         return 0
-    return sum(
-        insert.latency_samples if insert.measured_latency_samples is None else insert.measured_latency_samples
-        for insert in strip.inserts
-        if insert.state != "unloaded"
-    )
+    return sum(actual_latency_samples(insert) for insert in strip.inserts if insert.state != "unloaded")
 
 
 def delays_ms(strip: Strip, stage: int) -> float:

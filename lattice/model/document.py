@@ -356,6 +356,11 @@ class Template(Piece, frozen=True, kw_only=True):
 LISTS = ("machines", "sections", "strips", "routes", "stems", "choices", "rules")
 
 
+def actual_latency_samples(piece: Insert | Strip) -> int:
+    """What an insert or a source really takes: measured where somebody has measured it, else as reported."""
+    return piece.latency_samples if piece.measured_latency_samples is None else piece.measured_latency_samples
+
+
 def main_outlet(strip: Strip) -> Outlet | None:
     """The outlet that enters the instrument's own chain: the one that is marked, else the first, else none."""
     return next((outlet for outlet in strip.outlets if outlet.main), strip.outlets[0] if strip.outlets else None)

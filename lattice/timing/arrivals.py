@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 from lattice.graph.loops import LoopGraph
 from lattice.graph.signal_graph import IN, SignalGraph
-from lattice.model.document import Insert, Strip, source_of
+from lattice.model.document import Insert, Strip, actual_latency_samples, source_of
 
 # No limit, as a number of samples that is never reached.
 NEVER = 1 << 60
@@ -137,7 +137,7 @@ class Arrivals:
             machine = self._machines[strip.machine or self._first]
             actual = machine.input_latency_samples + self.graph.template.buffer_samples
             return 0, Span(None, (actual, actual))
-        actual = strip.latency_samples if strip.measured_latency_samples is None else strip.measured_latency_samples
+        actual = actual_latency_samples(strip)
         return strip.latency_samples, Span((actual, actual), None)
 
     @property
@@ -409,7 +409,7 @@ def actual_samples(insert: Insert) -> int:
     """What an insert really takes: measured where it was, else as reported; nothing where it is unloaded."""
     if insert.state == "unloaded":
         return 0
-    return insert.latency_samples if insert.measured_latency_samples is None else insert.measured_latency_samples
+    return actual_latency_samples(insert)
 
 
 def chain_samples(inserts: tuple[Insert, ...]) -> tuple[int, int]:

@@ -9,7 +9,7 @@ from lattice.bench.prints.codes import OFFSET
 from lattice.bench.prints.differences import DELAY, LEVEL, MISSING, POLARITY, UNEXPECTED
 from lattice.checks.finding import Finding
 from lattice.errors import EditError
-from lattice.model.document import Route, Strip, Template
+from lattice.model.document import Route, Strip, Template, actual_latency_samples
 from lattice.model.edit_step import EditStep
 from lattice.model.units import words_db
 
@@ -103,16 +103,14 @@ def _later(strip: Strip, late: int) -> tuple[str, EditStep]:
     """As measured latency: of the last insert, else of the source itself."""
     if strip.inserts:
         insert = strip.inserts[-1]
-        stated = insert.latency_samples if insert.measured_latency_samples is None else insert.measured_latency_samples
-        if stated + late < 0:
+        stated = actual_latency_samples(insert) + late
+        if stated < 0:
             raise EditError(f"{insert.name or insert.type} on {strip.name} cannot take less than nothing")
-        changes = {"measured_latency_samples": stated + late}
-        words = f"{insert.name or insert.type} on {strip.name}: {stated + late} samples measured"
+        changes = {"measured_latency_samples": stated}
+        words = f"{insert.name or insert.type} on {strip.name}: {stated} samples measured"
         return words, EditStep("change_insert", {"insert": insert.id, "changes": changes})
     if strip.kind in ("instrument", "audio"):
-        stated = (
-            strip.latency_samples if strip.measured_latency_samples is None else strip.measured_latency_samples
-        ) + late
+        stated = actual_latency_samples(strip) + late
         if stated < 0:
             raise EditError(f"{strip.name} cannot come earlier than it is played")
         return f"{strip.name}: {stated} samples measured", _strip_step(strip, {"measured_latency_samples": stated})

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from lattice.graph.loops import LoopGraph
 from lattice.graph.signal_graph import IN, SignalGraph
-from lattice.model.document import Strip, source_of
+from lattice.model.document import Strip, actual_latency_samples, source_of
 
 
 class HostDelays:
@@ -146,4 +146,4 @@ def source_samples(graph: SignalGraph, number: int) -> int:
     if strip.kind == "input":
         machines = {machine.id: machine for machine in graph.template.machines}
         return machines[graph.machine_of(number)].input_latency_samples + graph.template.buffer_samples
-    return strip.latency_samples if strip.measured_latency_samples is None else strip.measured_latency_samples
+    return actual_latency_samples(strip)

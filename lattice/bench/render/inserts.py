@@ -15,6 +15,7 @@ from lattice.model.document import Insert
 from lattice.model.insert_types import LIMITING, SPREADING
 from lattice.model.layouts import channel_count, mapping, panner_matrix, product
 from lattice.model.units import gain
+from lattice.timing.arrivals import actual_samples
 
 REVERB_S = 1.2  # in which a reverb's noise falls by 60 dB
 REVERB_SEED = 1201
@@ -180,7 +181,7 @@ class InsertWork:
             level = 1 - insert.wet + insert.wet * gain(insert.gain_db)
         self._matrix = _matrix(insert, before, layout_in, self.layout)
         self._level = level
-        self._late = Delay(_latency(insert))
+        self._late = Delay(actual_samples(insert))
 
     @property
     def is_busy(self) -> bool:
@@ -214,10 +215,3 @@ def _matrix(insert: Insert, before: str, layout_in: str, layout_out: str) -> Blo
         inside = panner_matrix(layout_in, layout_out) if spreads else mapping(layout_in, layout_out)
         found = product(inside, found)
     return np.array(found)
-
-
-def _latency(insert: Insert) -> int:
-    """What it really takes: measured where somebody has measured it; nothing where it is unloaded."""
-    if insert.state == "unloaded":
-        return 0
-    return insert.latency_samples if insert.measured_latency_samples is None else insert.measured_latency_samples
