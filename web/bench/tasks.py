@@ -23,7 +23,7 @@ from lattice.errors import DocumentError
 from lattice.formats.document_json import read_back
 from lattice.model.selectors import select
 from web.bench.models import Programme, Reading, ToneRun
-from web.shared.jobs import CancelledError, Job, queue
+from web.shared.jobs import Job, queue
 from web.shelf.heads import document_of
 
 
@@ -39,21 +39,6 @@ def _teller(job: Job) -> Callable[[float, str], None]:
             job.tell(words, percent)
 
     return told
-
-
-def _made(job: Job, work: Callable[[], dict[str, Any]]) -> None:
-    """Does the work; what the core refuses is said, and is no fault of ours."""
-    try:
-        content = work()
-    except CancelledError:
-        return
-    except DocumentError as wrong:
-        job.end(job.FAILED, said="; ".join(wrong.problems)[:300])
-    except Exception as wrong:
-        job.fail(wrong)
-        raise
-    else:
-        job.end(job.DONE, content=content, percent=100, step="")
 
 
 @queue.task()
@@ -76,7 +61,7 @@ def read_prints_of(pk: int) -> None:
             found = _stand_in(analysis, kit, reading.stand_in, told)
         return {**judge(analysis, kit, found).as_json(), **_plain(found)}
 
-    _made(reading, work)
+    reading.make(work, refused=(DocumentError,))
     if not Reading.objects.filter(pk=pk, state=Reading.DONE, keeps_files=True).exists():
         reading.forget_files()
 
@@ -117,7 +102,7 @@ def play_tone_run(pk: int) -> None:
         heard = play_tone(analysis, origins, wanted, lambda share: told(share, "Playing"))
         return {"heard": msgspec.to_builtins(heard)}
 
-    _made(run, work)
+    run.make(work, refused=(DocumentError,))
 
 
 @queue.task()
@@ -133,5 +118,5 @@ def measure_programme(pk: int) -> None:
         made: dict[str, Any] = msgspec.to_builtins(measure(template, programme.files, told))
         return made
 
-    _made(programme, work)
+    programme.make(work, refused=(DocumentError,))
     programme.forget_files()

@@ -49,11 +49,17 @@ class Job(models.Model):
         still = type(self)._default_manager.filter(pk=self.pk).exclude(state=self.CANCELLED)
         still.update(state=state, ended_at=timezone.now(), **fields)
 
-    def make(self, work: Callable[[], Any]) -> None:
-        """Does the work, whose result is kept as `content`; nothing is kept where nobody waits any more."""
+    def make(self, work: Callable[[], Any], refused: tuple[type[Exception], ...] = ()) -> None:
+        """Does the work, whose result is kept as `content`; nothing is kept where nobody waits any more.
+
+        What `refused` names is said as it is: the input is at fault there, and nothing of ours.
+        """
         try:
             content = work()
         except CancelledError:
+            return
+        except refused as wrong:
+            self.end(self.FAILED, said=str(wrong)[:300])
             return
         except Exception as wrong:
             self.fail(wrong)
