@@ -21,8 +21,8 @@ from lattice.model.document import Template
 from lattice.model.names import slug
 from web.bench import services
 from web.bench.models import Reading
-from web.bench.showing import Grid, grid
-from web.bench.views import LARGEST, as_file, bench, bench_frame, kit_or_404
+from web.bench.showing import grid
+from web.bench.views import LARGEST, as_file, bench, bench_frame, kit_or_404, take
 from web.editor.writes import base_of
 from web.shelf.access import own_template_or_404, signed_in_user
 from web.shelf.models import StoredTemplate
@@ -91,13 +91,17 @@ def _body(stored: StoredTemplate, reading: Reading) -> dict[str, Any]:
         return {}
     then = services.template_of(reading.kit)
     return {
-        "matters": [_shown(stored, then, reading, rows) for rows in services.findings_of(reading)],
+        "matters": _matters(stored, then, reading),
         "summary_read": reading.content["summary"],
         "prints": _prints(reading, stem_names(then)),
-        "grid": _grid(reading, then),
+        "grid": grid(reading.content, then, MOST_GRID),
         "unmatched": reading.content.get("unmatched", {}),
         "is_current": reading.kit.version == stored.version,
     }
+
+
+def _matters(stored: StoredTemplate, then: Template, reading: Reading) -> list[Shown]:
+    return [_shown(stored, then, reading, rows) for rows in services.findings_of(reading)]
 
 
 def _gathering(reading: Reading) -> dict[str, Any]:
@@ -157,22 +161,14 @@ def _prints(reading: Reading, names: dict[str, str]) -> list[dict[str, Any]]:
     return [{**one, "name": names.get(one["stem"], one["stem"])} for one in reading.content["prints"]]
 
 
-def _grid(reading: Reading, then: Template) -> Grid:
-    return grid(reading.content, then, MOST_GRID)
-
-
 @require_POST
 def take_file(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     """One print that is sent; what has come so far is the answer."""
     stored = own_template_or_404(request, pk)
     reading = reading_or_404(stored, number)
-    file = request.FILES.get("file")
-    if file is None:
-        return HttpResponse("no file has arrived", status=422, content_type="text/plain")
-    try:
-        services.take_file(reading, signed_in_user(request), file)
-    except DocumentError as wrong:
-        return HttpResponse(wrong.problems[0], status=422, content_type="text/plain")
+    refused = take(request, reading)
+    if refused:
+        return refused
     return render(request, "bench/gathered.html", {"stored": stored, "reading": reading, **_gathering(reading)})
 
 
@@ -245,8 +241,8 @@ def fixes(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     """The fix list, to be printed: what is wrong in the session, and where to look."""
     stored = own_template_or_404(request, pk)
     reading = reading_or_404(stored, number)
-    body = _body(stored, reading)
-    lines = [one for one in body.get("matters", ()) if one.answer in ("session", "done")]
+    matters = _matters(stored, services.template_of(reading.kit), reading)
+    lines = [one for one in matters if one.answer in ("session", "done")]
     return render(request, "bench/fixes.html", {"stored": stored, "reading": reading, "lines": lines})
 
 

@@ -13,9 +13,10 @@ from lattice.bench.recordings import ENDINGS
 from lattice.errors import DocumentError
 from web.bench import services
 from web.bench.models import Programme
-from web.bench.views import LARGEST, bench_frame
-from web.shelf.access import own_template_or_404, signed_in_user
+from web.bench.views import LARGEST, bench_frame, take
+from web.shelf.access import own_template_or_404
 from web.shelf.models import StoredTemplate
+from web.shelf.workspace import workspace
 
 PLOT = (420, 80)  # px
 TOP_LUFS, BOTTOM_LUFS = 0.0, -60.0
@@ -44,8 +45,6 @@ def _body(stored: StoredTemplate) -> dict[str, Any]:
     if programme.state == Programme.GATHERING:
         context["files"] = [(path.name, path.stat().st_size) for path in programme.files]
     if programme.state == Programme.DONE:
-        from web.shelf.workspace import workspace  # noqa: PLC0415
-
         target = workspace(stored).template.profile.loudness_lufs
         context["prints"] = [_shown(one, target) for one in programme.content["prints"]]
         context["sets"] = [_set(one) for one in programme.content["sets"]]
@@ -104,14 +103,8 @@ def begin(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def take_file(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     stored = own_template_or_404(request, pk)
-    file = request.FILES.get("file")
-    if file is None:
-        return HttpResponse("no file has arrived", status=422, content_type="text/plain")
-    try:
-        services.take_file(_own_or_404(stored, number), signed_in_user(request), file)
-    except DocumentError as wrong:
-        return HttpResponse(wrong.problems[0], status=422, content_type="text/plain")
-    return render(request, "bench/programme_gathered.html", _body(stored))
+    refused = take(request, stored.programmes.filter(pk=number).first())
+    return refused or render(request, "bench/programme_gathered.html", _body(stored))
 
 
 @require_POST

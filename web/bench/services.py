@@ -15,6 +15,7 @@ from lattice.bench.kit.making import kit_of
 from lattice.bench.kit.slots import Kit, dump, load
 from lattice.bench.prints.answers import edit_of
 from lattice.bench.prints.model import printed
+from lattice.bench.prints.verdict import stem_names
 from lattice.changes.digests import document_digest
 from lattice.checks.finding import Finding
 from lattice.edits import apply_steps
@@ -234,8 +235,6 @@ def measure(programme: Programme) -> None:
 
 def stems_of(kept: StoredKit) -> Iterator[tuple[str, str]]:
     """(id, name) of the stems that are printed."""
-    from lattice.bench.prints.verdict import stem_names  # noqa: PLC0415 - loads what reads prints
-
     template = template_of(kept)
     names = stem_names(template)
     for one in printed(SignalGraph(template)):

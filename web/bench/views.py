@@ -17,10 +17,10 @@ from lattice.errors import DocumentError, EditError
 from lattice.model.document import Template
 from lattice.model.names import slug
 from web.bench import services
-from web.bench.models import StoredKit
+from web.bench.models import FilesJob, StoredKit
 from web.editor.places.base import PLACES
 from web.editor.presenting import frame
-from web.shelf.access import own_template_or_404
+from web.shelf.access import own_template_or_404, signed_in_user
 from web.shelf.models import StoredTemplate
 
 LARGEST_TAIL_MS = 10_000
@@ -131,6 +131,20 @@ def require(request: HttpRequest, pk: int) -> HttpResponse:
     """Whether the gate asks for a clean reading."""
     services.require(own_template_or_404(request, pk), wanted=request.POST.get("required") == "1")
     return redirect("bench", pk)
+
+
+def take(request: HttpRequest, lot: FilesJob | None) -> HttpResponse | None:
+    """Keeps one file that is sent; why it is not kept, where it is not."""
+    file = request.FILES.get("file")
+    if file is None:
+        return HttpResponse("no file has arrived", status=422, content_type="text/plain")
+    if lot is None:
+        raise Http404
+    try:
+        services.take_file(lot, signed_in_user(request), file)
+    except DocumentError as wrong:
+        return HttpResponse(wrong.problems[0], status=422, content_type="text/plain")
+    return None
 
 
 def as_file(data: bytes, name: str, kind: str) -> FileResponse:

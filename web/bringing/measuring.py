@@ -12,7 +12,7 @@ from django.shortcuts import redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
-from lattice.bench.recordings import Measured, measure
+from lattice.bench.recordings import ENDINGS, Measured, measure
 from lattice.edits import apply, apply_steps
 from lattice.edits.recordings import strips_called
 from lattice.errors import DocumentError, EditError
@@ -29,7 +29,6 @@ from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 
 LARGEST = 2 * 1024**3  # bytes of one file: half an hour of 5.1 at 96 kHz
-ENDINGS = ".wav,.wave,.rf64,.bwf,.flac"
 
 
 def _own_or_404(request: HttpRequest, number: int) -> Recordings:
@@ -122,7 +121,7 @@ def _shown(of: Recordings) -> dict[str, Any]:
         "unmatched": sum(not one.said and one.name not in called for one in files),
         "playing": sorted({strip.name for strip in template.strips if strip.traits.plays}) if template else (),
         "sections": template.sections if template else (),
-        "endings": ENDINGS,
+        "endings": ",".join(ENDINGS),
         "largest": LARGEST,
     }
 
