@@ -86,9 +86,7 @@ def _strip(analysis: Analysis, strip: Strip) -> str:
     said = [_leaves(analysis, strip, route) for route in routes]
     states = [word for word, on in (("out of service", not strip.in_service), ("muted", strip.mute)) if on]
     head = f"{strip.name} ({', '.join([strip.kind, strip.layout, *strip.tags, *states])})"
-    chain = ", ".join(
-        f"{insert.name or insert.type}{'' if insert.state == 'on' else ' ' + insert.state}" for insert in strip.inserts
-    )
+    chain = ", ".join(f"{insert.title}{'' if insert.state == 'on' else ' ' + insert.state}" for insert in strip.inserts)
     through = f" through {chain}," if chain and said else f" has {chain}" if chain else ""
     return f"{head}{through} {_and(said)}." if said else f"{head}{through}."
 
@@ -116,7 +114,7 @@ def _keys(analysis: Analysis) -> Chapter:
         depth = f", by {ducked:.1f} dB at its expected level" if ducked else ""
         asleep = "" if insert.state == "on" and insert.key == "external" and key.enabled else " (asleep now)"
         trigger = analysis.name(analysis.graph.tail[route])
-        lines.append(f"{trigger} works {insert.name or insert.type} on {strip}{depth}{asleep}.")
+        lines.append(f"{trigger} works {insert.title} on {strip}{depth}{asleep}.")
     return Chapter("Keys", "Who ducks whom." if lines else "", lines)
 
 

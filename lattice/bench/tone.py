@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from os import SEEK_END
 from pathlib import Path
 from typing import Literal, NamedTuple
 
@@ -31,6 +33,7 @@ from lattice.model.units import gain
 Kind = Literal["sine", "burst", "pink", "file"]
 KINDS: tuple[Kind, ...] = ("sine", "burst", "pink", "file")
 MOST_S = 600.0
+MOST_OPEN = 200  # files at once; a process may have 1,024 by default
 SETTLED = 0.25  # of a run, at its end: what dynamics do at first is over
 SAME_DB, WET_DB = 0.1, 6.0  # of what is heard beside what is computed
 SILENT_DBFS = -200.0
@@ -241,11 +244,16 @@ def _stopped(analysis: Analysis, origins: Sequence[Origin], heard: Collection[st
 
 
 class _Files:
-    """A WAV for every stage, written as it comes; silence is filled in."""
+    """A WAV for every stage, written as it comes; silence is filled in.
+
+    Stages are many and a system lets a process have only some files open at once, so the one that has waited longest
+    is closed for the next.
+    """
 
     def __init__(self, graph: SignalGraph, folder: Path | None, rate_hz: int) -> None:
         self.graph, self.folder, self.rate_hz = graph, folder, rate_hz
-        self.files: dict[Tap, soundfile.SoundFile] = {}
+        self.written: dict[Path, int] = {}  # samples
+        self.open: OrderedDict[Path, soundfile.SoundFile] = OrderedDict()
         if folder is not None:
             folder.mkdir(parents=True, exist_ok=True)
 
@@ -253,32 +261,49 @@ class _Files:
         """A block that begins at a sample."""
         if self.folder is None:
             return
-        if tap not in self.files:
-            strip = self.graph.strips[tap.strip]
-            place = (
-                "in"
-                if tap.place == 0
-                else "post"
-                if tap.place == AT_POST
-                else f"{tap.place} {strip.inserts[tap.place - 1].id}"
-            )
-            place = f"outlet {self.graph.outlets[tap.outlet][1].id}" if tap.outlet != NO_OUTLET else place
-            path = self.folder / f"{strip.id} {place}.wav"
-            self.files[tap] = soundfile.SoundFile(path, "w", self.rate_hz, len(block), "FLOAT", format="WAVEX")
-        file = self.files[tap]
-        self._fill(file, start)
+        path = self.folder / f"{self.graph.strips[tap.strip].id} {self._words(tap)}.wav"
+        file = self._file(path, len(block))
+        self._fill(path, file, start)
         file.write(block.T)
-
-    @staticmethod
-    def _fill(file: soundfile.SoundFile, until: int) -> None:
-        while file.tell() < until:
-            file.write(np.zeros((min(until - file.tell(), 1 << 16), file.channels)))
+        self.written[path] += block.shape[1]
 
     def finish(self, samples: int) -> None:
         """All files are as long as the run."""
-        for file in self.files.values():
-            self._fill(file, samples)
-            file.close()
+        for path in self.written:
+            self._fill(path, self._file(path, 0), samples)
+        self._close_to(0)
+
+    def _words(self, tap: Tap) -> str:
+        if tap.outlet != NO_OUTLET:
+            return f"outlet {self.graph.outlets[tap.outlet][1].id}"
+        if tap.place <= 0:
+            return "in" if tap.place == 0 else "post"
+        return f"{tap.place} {self.graph.strips[tap.strip].inserts[tap.place - 1].id}"
+
+    def _file(self, path: Path, channels: int) -> soundfile.SoundFile:
+        """The file of a stage, begun where it is not there yet, at its end."""
+        if path in self.open:
+            self.open.move_to_end(path)
+            return self.open[path]
+        self._close_to(MOST_OPEN - 1)
+        if path in self.written:
+            file = soundfile.SoundFile(path, "r+")
+            file.seek(0, SEEK_END)
+        else:
+            file = soundfile.SoundFile(path, "w", self.rate_hz, channels, "FLOAT", format="WAVEX")
+            self.written[path] = 0
+        self.open[path] = file
+        return file
+
+    def _close_to(self, most: int) -> None:
+        while len(self.open) > most:
+            self.open.popitem(last=False)[1].close()
+
+    def _fill(self, path: Path, file: soundfile.SoundFile, until: int) -> None:
+        while (missing := until - self.written[path]) > 0:
+            silence = np.zeros((min(missing, 1 << 16), file.channels))
+            file.write(silence)
+            self.written[path] += len(silence)
 
 
 # each in turn

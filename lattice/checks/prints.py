@@ -151,7 +151,7 @@ def print_inserts(analysis: Analysis) -> Iterator[Finding]:
         strip = analysis.strip(analysis.graph.index[print_id])
         if strip.kind == "print" and strip.records == "in" and strip.inserts:
             take = EditStep("change_strip", {"strip": strip.id, "changes": {"records": "pre"}})
-            names = ", ".join(insert.name or insert.type for insert in strip.inserts)
+            names = ", ".join(insert.title for insert in strip.inserts)
             yield Finding(
                 code="stem.print-inserts",
                 severity="note",

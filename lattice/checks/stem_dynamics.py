@@ -120,7 +120,7 @@ def _bent(analysis: Analysis, its: StemSet, mix: int, behind_taps: set[int]) -> 
         if working and taps.behind(strip, PRE) >> mix & 1:
             strips.append(strip)
             inserts += [insert.id for insert in working]
-            lines += [f"{insert.name or insert.type} on {analysis.name(strip)}" for insert in working]
+            lines += [f"{insert.title} on {analysis.name(strip)}" for insert in working]
     if strips:
         yield Finding(
             code="stem.bent",

@@ -51,6 +51,10 @@ def main(arguments: list[str] | None = None) -> int:
         return 0
     except (OSError, ValueError) as error:
         print(f"lattice: {error}", file=sys.stderr)
+    except RuntimeError as error:
+        if type(error).__module__ != "soundfile":  # which is imported only where sound is read or written
+            raise
+        print(f"lattice: sound cannot be written: {error}", file=sys.stderr)
     return COULD_NOT
 
 

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import argparse
 import sys
+from contextlib import nullcontext
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from lattice.cli.files import read, read_bytes, write_json
+from lattice.cli.files import in_whole, read, read_bytes, write_json
 from lattice.errors import DocumentError
 
 if TYPE_CHECKING:
@@ -82,7 +83,8 @@ def _tone(options: argparse.Namespace) -> int:
                 computed = f"{words_db(one.computed_dbfs)} at {one.computed_samples}"
                 print(f"{mark} {one.source:24} {one.endpoint:24} heard {heard_words}, computed {computed}")
         return 0
-    heard = play_tone(analysis, origins, wanted, folder=Path(options.out) if options.out else None)
+    with in_whole(Path(options.out)) if options.out else nullcontext() as folder:
+        heard = play_tone(analysis, origins, wanted, folder=folder)
     if options.json:
         write_json(msgspec.to_builtins(heard))
         return 0
@@ -103,7 +105,8 @@ def _kit(options: argparse.Namespace) -> int:
 
     template = read(options.file)
     kit = kit_of(Analysis(template), options.sources, options.tail_ms)
-    with Path(options.out).open("wb") as to:
+    out = Path(options.out)
+    with in_whole(out.parent) as folder, (folder / out.name).open("wb") as to:
         write_kit(kit, template, to)
     print(f"{options.out}: {len(kit.slots)} slots, {kit.length_samples / kit.sample_rate_hz:.1f} s")
     return 0
@@ -156,9 +159,11 @@ def _stand_in(options: argparse.Namespace) -> int:
     kit = _kit_in(options)
     check_kit(Analysis(template), kit)
     session = built(template, options.fault)
-    paths = print_files(template, kit, session, Path(options.out), options.bits, split=options.split, seed=options.seed)
+    out = Path(options.out)
+    with in_whole(out) as folder:
+        paths = print_files(template, kit, session, folder, options.bits, split=options.split, seed=options.seed)
     for path in paths:
-        print(path)
+        print(out / path.name)
     return 0
 
 

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 from lattice.errors import DocumentError
@@ -45,3 +48,14 @@ def put(name: str, data: bytes) -> None:
         return
     sys.stdout.buffer.write(data)
     sys.stdout.flush()
+
+
+@contextmanager
+def in_whole(folder: Path) -> Iterator[Path]:
+    """A folder beside the one that is wanted; its files go there when all of them are written, else nowhere."""
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    with TemporaryDirectory(prefix=".part-", dir=folder.parent) as made:
+        yield Path(made)
+        folder.mkdir(exist_ok=True)
+        for path in Path(made).iterdir():
+            path.replace(folder / path.name)

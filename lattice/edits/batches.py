@@ -87,7 +87,7 @@ def batch_inserts(
     def with_chain(strip: Strip) -> Strip:
         copies = []
         for original in (known[insert] for insert in inserts):
-            new_id = free_id(slug(f"{strip.id} {original.name or original.type}"), taken)
+            new_id = free_id(slug(f"{strip.id} {original.title}"), taken)
             taken.add(new_id)
             copies_of.setdefault(original.id, []).append((strip.id, new_id))
             copies.append(replace(original, id=new_id))

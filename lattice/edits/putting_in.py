@@ -223,7 +223,7 @@ class _Putting:
         taken.add(new_id)
         self.inserts[insert.id] = new_id
         if insert.io_out or insert.io_in:
-            self.say("channels", f"{insert.name or insert.type}, outboard", "keeps its send and return")
+            self.say("channels", f"{insert.title}, outboard", "keeps its send and return")
         return replace(insert, id=new_id)
 
     def _io(self, strip: Strip, name: str, channels: Ways) -> tuple[int, ...] | None:

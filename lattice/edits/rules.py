@@ -21,10 +21,10 @@ from lattice.model.names import free_id, slug
 def add_rule(template: Template, rule: dict[str, Any], but_not: str = "") -> Template:
     """A rule written down, `but_not` one selector of its sources; it gets an id and a name where it has none."""
     rule = {**rule, "name": rule.get("name") or "Promise"}
-    if but_not:
-        rule["sources"] = [*(rule.get("sources") or ()), f"!{but_not}"]
     taken = {known.id for known in template.rules}
     new = made(Rule, {"id": free_id(slug(str(rule["name"])), taken), **rule})
+    if but_not:
+        new = replace(new, sources=(*new.sources, f"!{but_not}"))
     return replace(template, rules=(*template.rules, new))
 
 

@@ -116,7 +116,7 @@ def _strips(template: Template) -> Iterable[Row]:
 
 def _routes(template: Template) -> Iterable[Row]:
     names = {strip.id: strip.name for strip in template.strips}
-    inserts = {insert.id: insert.name or insert.type for strip in template.strips for insert in strip.inserts}
+    inserts = {insert.id: insert.title for strip in template.strips for insert in strip.inserts}
     for route in template.routes:
         yield (
             route.id, route.kind, names[route.from_strip], route.from_outlet or "", route.tap, names[route.to],

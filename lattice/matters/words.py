@@ -30,7 +30,7 @@ class Words:
         if one in self.graph.insert_at:
             strip, place = self.graph.insert_at[one]
             insert = strips[strip].inserts[place]
-            return f"{insert.name or insert.type} on {strips[strip].name}"
+            return f"{insert.title} on {strips[strip].name}"
         return self._named.get(one, otherwise)
 
     def sentence(self, code: str, cause: tuple[str, ...], findings: Sequence[Finding]) -> str:

@@ -214,6 +214,11 @@ class Insert(Piece, frozen=True, kw_only=True):
     memory_mb: NotNegative | None = None
 
     @property
+    def title(self) -> str:
+        """What people call it: its name, or its type where it has none."""
+        return self.name or self.type
+
+    @property
     def traits(self) -> InsertTraits:
         """What its type does."""
         return insert_types.TRAITS[self.type]

@@ -119,7 +119,7 @@ def used_by(template: Template, machine: str) -> dict[Key, list[tuple[Strip, str
             uses[key_of("", strip.name)].append((strip, "", PlugIn(name=strip.name)))
         for insert in strip.inserts:
             if not insert.traits.is_external:
-                name = insert.name or insert.type
+                name = insert.title
                 plugin = PlugIn(name=name, maker=insert.maker, version=insert.version)
                 uses[key_of(insert.maker, name)].append((strip, insert.id, plugin))
     return uses

@@ -27,7 +27,8 @@ MARKS = {
 STYLE = """
 svg{background:#F6F3EB;font-family:'Barlow Semi Condensed','Arial Narrow',sans-serif;font-size:12px;fill:#1E2930}
 .m{font-family:'IBM Plex Mono',monospace;font-size:10.5px}.q{fill:#5C6870}.frame,.tb{fill:none;stroke:#1E2930}
-.hair{stroke:#E6E0D2}.box rect{fill:#FBF9F4;stroke:#1E2930}.spare rect{stroke-dasharray:3 2}.out text{fill:#5C6870}
+.hair{stroke:#E6E0D2}.box rect:not(.edge){fill:#FBF9F4;stroke:#1E2930}
+.spare rect{stroke-dasharray:3 2}.out text{fill:#5C6870}
 .l{fill:none;stroke:#1E2930;stroke-width:1.2;stroke-linejoin:round}.send{stroke:#0B5F66;stroke-dasharray:5 3}
 .key{stroke:#8A5A00;stroke-dasharray:1.5 3}.midi{stroke:#4A6076;stroke-width:3.4}
 .midi-in{stroke:#F6F3EB;stroke-width:1.4}
@@ -100,9 +101,17 @@ class Kept:
         self._drawn: dict[str, tuple[Line, str]] = {}
         self._boxes: dict[str, tuple[Box, Mark | None, str, tuple[str, str]]] = {}
 
+    def copy(self) -> Kept:
+        """For another sheet that has much in common with this one."""
+        made = Kept()
+        made._lines = self._lines
+        made._drawn, made._boxes = self._drawn.copy(), self._boxes.copy()
+        return made
+
     def lines_of(self, sheet: Sheet) -> list[tuple[str, str]]:
         """(id, element) of every line; a line that is drawn the same has the same id."""
-        if self._lines[0] is not sheet.lines:
+        lines, drawn_lines = self._lines
+        if lines is not sheet.lines:
             made: dict[str, str] = {}
             for line in sheet.lines:
                 drawn = self._line(line)
@@ -110,8 +119,9 @@ class Kept:
                 while key in made:
                     key += "x"
                 made[key] = f'<g id="{key}">{drawn}</g>'
-            self._lines = sheet.lines, list(made.items())
-        return self._lines[1]
+            drawn_lines = list(made.items())
+            self._lines = sheet.lines, drawn_lines  # at once: several threads draw
+        return drawn_lines
 
     def _line(self, line: Line) -> str:
         known = self._drawn.get(line.key)
@@ -206,7 +216,7 @@ def _frame(sheet: Sheet) -> list[str]:
 
 def _band(band: Band, right: float) -> list[str]:
     middle, foot = band.y + band.height / 2 + 8, band.y + band.height
-    colour = f' style="fill:{band.colour}"' if band.colour else ""
+    colour = f' fill="{band.colour}"' if band.colour else ""
     fold = "open" if band.folded else "fold"
     label = escape(band.name)
     return [
@@ -261,9 +271,7 @@ def _box(box: Box, mark: Mark | None, shown: str) -> list[str]:
         out.append(f'<rect class="back" x="{x + 3:g}" y="{y - 3:g}" width="{box.width:g}" height="{box.height:g}"/>')
     out.append(f'<rect x="{x:g}" y="{y:g}" width="{box.width:g}" height="{box.height:g}"/>')
     if box.colour:
-        out.append(
-            f'<rect class="edge" x="{x:g}" y="{y:g}" width="4" height="{box.height:g}" style="fill:{box.colour}"/>'
-        )
+        out.append(f'<rect class="edge" x="{x:g}" y="{y:g}" width="4" height="{box.height:g}" fill="{box.colour}"/>')
     beside = max((len(name[:8]) for _y, name, _open in box.outlets), default=len(shown))
     room = box.width - 13 - (FIGURE_LETTER * beside + 2 if beside else 0)
     out.append(f'<text x="{x + 8:g}" y="{y + 13.3:g}">{escape(cut(box.name, room))}</text>')

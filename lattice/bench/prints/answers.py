@@ -105,9 +105,9 @@ def _later(strip: Strip, late: int) -> tuple[str, EditStep]:
         insert = strip.inserts[-1]
         stated = actual_latency_samples(insert) + late
         if stated < 0:
-            raise EditError(f"{insert.name or insert.type} on {strip.name} cannot take less than nothing")
+            raise EditError(f"{insert.title} on {strip.name} cannot take less than nothing")
         changes = {"measured_latency_samples": stated}
-        words = f"{insert.name or insert.type} on {strip.name}: {stated} samples measured"
+        words = f"{insert.title} on {strip.name}: {stated} samples measured"
         return words, EditStep("change_insert", {"insert": insert.id, "changes": changes})
     if strip.kind in ("instrument", "audio"):
         stated = actual_latency_samples(strip) + late

@@ -293,4 +293,4 @@ class _Loose(_Keeping, LooseReader):
 
 def _called(insert: Insert) -> str:
     """What a list calls an insert: its name, else its type."""
-    return (insert.name or insert.type).casefold()
+    return insert.title.casefold()

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import resource
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import numpy as np
@@ -118,3 +120,25 @@ def test_what_cannot_be_done_is_said(
 
 def test_the_faults_that_help_lists_are_those_there_are() -> None:
     assert FAULTS_SHOWN.split() == [kind.form for kind in FAULTS]
+
+
+@pytest.fixture
+def full_disk() -> Iterator[Callable[[], None]]:
+    """Files may grow no longer than this process may make them, which writers are told as by a full disk."""
+    before = resource.getrlimit(resource.RLIMIT_FSIZE)
+    yield lambda: resource.setrlimit(resource.RLIMIT_FSIZE, (20_000, before[1]))
+    resource.setrlimit(resource.RLIMIT_FSIZE, before)
+
+
+@pytest.mark.parametrize("what", ["kit", "print-stand-in", "tone"])
+def test_a_disk_that_gets_full_is_told_and_nothing_is_half_there(
+    capfd: pytest.CaptureFixture[str], room: Path, tmp_path: Path, full_disk: Callable[[], None], what: str
+) -> None:
+    kit, out = tmp_path / "kit.zip", tmp_path / "there" / "out"
+    run(capfd, "kit", room, "-o", kit)
+    words = {"kit": ("-o", out), "print-stand-in": (kit, "-o", out), "tone": ("--out", out)}[what]
+    full_disk()
+    status, _said, told = run(capfd, what, room, *words)
+    assert status == 2
+    assert told.startswith("lattice: ")
+    assert {path.name for path in tmp_path.rglob("*")} <= {"room.json", "kit.zip", "there"}

@@ -11,6 +11,7 @@ from hypothesis import given
 from msgspec.structs import replace
 
 from lattice.analysis import Analysis
+from lattice.bench import tone
 from lattice.bench.tone import Wanted, each_in_turn, origins_of, play_tone
 from lattice.errors import DocumentError, EditError
 from lattice.graph.origin import Origin
@@ -92,3 +93,16 @@ def test_each_in_turn_agrees_with_what_is_computed(made: Template) -> None:
     analysis = Analysis(replace(made, compensation=Compensation(), strips=strips, routes=routes))
     for turn in each_in_turn(analysis, analysis.sources, Wanted(seconds=0.25)):
         assert not turn.differs, turn
+
+
+def test_more_stages_than_may_be_open_at_once_are_written_alike(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def written(folder: str) -> dict[str, bytes]:
+        play_tone(ANALYSIS, ANALYSIS.sources, Wanted(seconds=0.5), folder=tmp_path / folder)
+        return {path.name: soundfile.read(path)[0].tobytes() for path in (tmp_path / folder).iterdir()}
+
+    all_open = written("all open")
+    monkeypatch.setattr(tone, "MOST_OPEN", 2)
+    assert len(all_open) > 4
+    assert written("two open") == all_open

@@ -17,7 +17,7 @@ from tests.deep import tries
 from tests.flows import flows
 from tests.strategies import templates
 
-many = tries(250)
+many = tries(150)
 
 
 def arrivals_of(template: Template) -> Arrivals:
