@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterator
 
 import pytest
 from django.conf import settings as django_settings
@@ -12,6 +13,7 @@ from hypothesis import HealthCheck, settings
 from lattice.model.document import Template
 from tests.build import template
 from web.bringing.reading import forget_books
+from web.shared.jobs import queue
 from web.shelf import services
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import forget_all
@@ -40,6 +42,7 @@ MADE = template(
 def _light_accounts(tmp_path_factory: pytest.TempPathFactory) -> None:
     """Sessions in a folder of their own, and passwords that cost no half second a test."""
     django_settings.SESSION_FILE_PATH = str(tmp_path_factory.mktemp("sessions"))
+    django_settings.HEARTBEAT = tmp_path_factory.mktemp("worker") / "beat"
     django_settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 
 
@@ -50,13 +53,33 @@ def _fresh_workspaces() -> None:
 
 
 @pytest.fixture
+def at_once(settings, tmp_path) -> Iterator[None]:  # type: ignore[no-untyped-def]
+    """Background work within the request, and recordings in a folder of the test's."""
+    settings.PRINTS = tmp_path / "prints"
+    queue.immediate = True
+    yield
+    queue.immediate = False
+
+
+@pytest.fixture
 def made() -> Template:
     return MADE
 
 
 @pytest.fixture
 def owner(db: None, django_user_model: type):  # type: ignore[no-untyped-def]
-    return django_user_model.objects.create_user("owner", password="a long password")  # noqa: S106
+    return django_user_model.objects.create_user(
+        "owner",
+        password="a long password",  # noqa: S106
+        first_name="I.",
+        last_name="Strand",
+    )
+
+
+@pytest.fixture
+def second(db: None, django_user_model: type):  # type: ignore[no-untyped-def]
+    """Somebody else, with an account of their own."""
+    return django_user_model.objects.create_user("second", first_name="M.", last_name="Quay")
 
 
 @pytest.fixture

@@ -100,7 +100,11 @@ def test_it_serves_the_demo(installed: Path, tmp_path: Path) -> None:
         free.bind(("127.0.0.1", 0))
         address = "127.0.0.1:{1}".format(*free.getsockname())
     _run(script, "migrate", "--verbosity", "0", cwd=tmp_path, home=tmp_path)
-    link = _run(script, "demo", "--address", f"http://{address}", cwd=tmp_path, home=tmp_path).split()[-1]
+    link = (
+        _run(script, "demo", "--address", f"http://{address}", cwd=tmp_path, home=tmp_path)
+        .split("owner: ")[1]
+        .split()[0]
+    )
     assert (tmp_path / ".local" / "state" / "intact-lattice" / "lattice.sqlite3").exists()
     environment = {"HOME": str(tmp_path), "PATH": os.environ["PATH"], "LATTICE_DEMO": "1"}
     with subprocess.Popen([script, "serve", "--listen", address], cwd=tmp_path, env=environment) as server:
@@ -116,7 +120,7 @@ def test_it_serves_the_demo(installed: Path, tmp_path: Path) -> None:
 def _read(url: str) -> str:
     """A page, as soon as the server answers; cookies are kept, as signing in is a redirect."""
     opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
-    for _ in range(100):
+    for _ in range(600):  # files are gathered first, on a machine that may be busy
         try:
             return str(opener.open(url, timeout=5).read().decode(errors="replace"))
         except (ConnectionError, urllib.error.URLError):

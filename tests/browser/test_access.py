@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from django.contrib.auth.models import User
 from playwright.sync_api import Page
 
 from web.bench import services as bench
@@ -56,7 +57,13 @@ ADDRESSES = {name: f"/t/{{pk}}/{name}/" for name in PLACES} | {
     "bench, fix list": "/t/{pk}/bench/readings/{reading}/fixes/",
     "bench, a tone": "/t/{pk}/bench/tone/",
     "bench, loudness": "/t/{pk}/bench/programme/",
+    "account": "/account/",
+    "two steps": "/account/two-step/",
+    "administration": "/administration/",
+    "teams": "/teams/",
+    "roles": "/roles/",
     "sign-in": "/sign-in/",
+    "lost password": "/new-password/",
 }
 
 
@@ -74,12 +81,12 @@ def on_the_bench(stored: StoredTemplate, place: str) -> dict[str, int]:
         asked = USUAL | {"sources": ["strip:bells"], "seconds": 0.2}
         run = ToneRun.objects.create(template=stored, version=stored.version, asked=asked)
         play_tone_run.call_local(run.pk)
-    return {"gathering": bench.begin_reading(kit).pk, "reading": reading.pk}
+    return {"gathering": bench.begin_reading(kit, stored.owner).pk, "reading": reading.pk}
 
 
 @pytest.mark.parametrize("place", ADDRESSES)
 def test_a_page_has_no_fault_that_axe_knows(page: Page, person, place: str) -> None:  # type: ignore[no-untyped-def]
-    stored = with_history(person)
+    stored = with_history(person, User.objects.create_user("second", first_name="M.", last_name="Quay"))
     services.keep_inventory(person, second_studio())
     finding = workspace(stored).audit.findings[2].fingerprint
     brought = put_aside(person, sample_workbook(), "Channels").pk
@@ -88,6 +95,8 @@ def test_a_page_has_no_fault_that_axe_knows(page: Page, person, place: str) -> N
     variant = stored.variants.get().pk
     block = KeptBlock.objects.get(name="Choir").pk
     known_on_bench = on_the_bench(stored, place) if "bench," in place else {}
+    if place == "administration":
+        type(person).objects.update(is_staff=True)
     if place == "sign-in":
         page.context.clear_cookies()
     page.emulate_media(color_scheme="light")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -13,18 +12,11 @@ from lattice.bench.stand_in import print_files
 from tests.core.bench.test_prints import ROOM
 from web.bench import services
 from web.bench.models import Reading
-from web.shared.jobs import queue
 from web.shelf import services as shelf
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 
-
-@pytest.fixture(autouse=True)
-def at_once(settings, tmp_path: Path) -> Iterator[None]:  # type: ignore[no-untyped-def]
-    settings.PRINTS = tmp_path / "prints"
-    queue.immediate = True
-    yield
-    queue.immediate = False
+pytestmark = pytest.mark.usefixtures("at_once")
 
 
 @pytest.fixture

@@ -70,6 +70,7 @@ def test_a_strip_is_connected_from_its_sheet_by_keyboard(page: Page, on_map: Ope
     on_sheet(page, on_map, CHAIN, "lead")
     page.keyboard.press("c")
     page.keyboard.type("hall")
+    page.wait_for_selector("#find-list [role=option]")  # the strips have come
     page.keyboard.press("Enter")
     page.click("#chooser [data-kind=send]")
     at_version(page, 2)

@@ -5,12 +5,12 @@ from __future__ import annotations
 import io
 import json
 import zipfile
-from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
 import pytest
 import soundfile
+from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
@@ -20,21 +20,15 @@ from tests.core.bench.test_prints import ROOM
 from web.bench import services
 from web.bench.models import Programme, Reading, StoredKit, ToneRun
 from web.bench.tasks import read_prints_of
+from web.people.roles import Role
 from web.revisions import services as revisions
 from web.revisions.gate import gate
 from web.revisions.pack import make_pack
-from web.shared.jobs import queue
 from web.shelf import services as shelf
-from web.shelf.models import JournalEntry, StoredTemplate
+from web.shelf.models import JournalEntry, Share, StoredTemplate
 from web.shelf.workspace import workspace
 
-
-@pytest.fixture(autouse=True)
-def at_once(settings, tmp_path: Path) -> Iterator[None]:  # type: ignore[no-untyped-def]
-    settings.PRINTS = tmp_path / "prints"
-    queue.immediate = True
-    yield
-    queue.immediate = False
+pytestmark = pytest.mark.usefixtures("at_once")
 
 
 @pytest.fixture
@@ -133,7 +127,7 @@ def test_prints_are_sent_read_and_their_files_go(signed_in: Client, kit: StoredK
 
 
 def test_files_stay_where_they_are_wanted_and_there_is_a_quota(
-    signed_in: Client, kit: StoredKit, tmp_path: Path, settings
+    signed_in: Client, kit: StoredKit, second: User, tmp_path: Path, settings
 ) -> None:  # type: ignore[no-untyped-def]
     drums, _mix = print_files(ROOM, services.kit_in(kit), built(ROOM, []), tmp_path / "made", "16")
     place = signed_in.post(f"/t/{kit.template_id}/bench/kits/{kit.pk}/prints/")["Location"]
@@ -142,11 +136,19 @@ def test_files_stay_where_they_are_wanted_and_there_is_a_quota(
     answer = sent(signed_in, f"{place}file/", drums, "Second.wav")
     assert answer.status_code == 422  # type: ignore[attr-defined]
     assert "no room for it" in answer.content.decode()  # type: ignore[attr-defined]
+    Share.objects.create(template=kit.template, user=second, role=Role.EDITOR)
+    other = Client()
+    other.force_login(second)
+    theirs = other.post(f"/t/{kit.template_id}/bench/kits/{kit.pk}/prints/")["Location"]
+    for status in (200, 422):
+        answer = sent(other, f"{theirs}file/", drums, f"{status}.wav")
+        assert answer.status_code == status, "it counts on who sends them, on another's template too"  # type: ignore[attr-defined]
+    Reading.objects.get(by=second).delete()
     signed_in.post(f"{place}read/", {"keep": "1"})
     reading = Reading.objects.get()
     assert [path.name for path in reading.files] == ["Drums.wav"]
     assert "The mix was not read: no file is of it" in seen(signed_in, place)
-    services.begin_reading(kit).delete()
+    services.begin_reading(kit, second).delete()
     reading.delete()
     assert not reading.folder.exists()
 
@@ -274,7 +276,7 @@ def test_a_reading_may_be_stopped_and_goes_on_after_a_crash(signed_in: Client, k
 def test_the_gate_may_ask_for_a_clean_reading_of_the_sealed_state(
     signed_in: Client, room: StoredTemplate, kit: StoredKit, owner
 ) -> None:  # type: ignore[no-untyped-def]
-    revision = revisions.seal(room.pk, owner, 1, "First", "I. Strand")
+    revision = revisions.seal(room.pk, owner, 1, "First")
 
     def conditions() -> list[tuple[str, bool]]:
         return [(one.words, one.is_met) for one in gate(workspace(room), revision) if one.place == "bench"]

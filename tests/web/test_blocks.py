@@ -107,13 +107,13 @@ def test_strips_of_another_template_come_the_same_way(
 
 
 def test_strips_of_a_revision_come_as_they_were_sealed(signed_in: Client, home: StoredTemplate, owner) -> None:  # type: ignore[no-untyped-def]
-    revisions.seal(home.pk, owner, 1, "With bells", "I. Strand")
+    revisions.seal(home.pk, owner, 1, "With bells")
     signed_in.post(f"/t/{home.pk}/write/remove_strips/", {"base": 1, "strips": "bells"})
     assert "revision 1" in seen(signed_in, f"/t/{home.pk}/put/")
     address = f"/t/{home.pk}/from/{home.pk}/revisions/1/"
     assert f"Bring strips from {home.name}, revision 1" in seen(signed_in, address)
     signed_in.post(f"{address}keep/", {"base": 2, "strip": "bells"})
-    assert "bells" in {strip.id for strip in workspace(services.of_owner(owner).get(pk=home.pk)).template.strips}
+    assert "bells" in {strip.id for strip in workspace(StoredTemplate.objects.get(pk=home.pk)).template.strips}
     assert JournalEntry.objects.last().label == "Bring 1 strip from Test, revision 1"  # type: ignore[union-attr]
     assert signed_in.get(f"/t/{home.pk}/from/{home.pk}/revisions/2/").status_code == 404
 

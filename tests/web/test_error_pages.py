@@ -26,7 +26,7 @@ def broken(monkeypatch: pytest.MonkeyPatch) -> Any:
         def fail(*_args: Any, **_kwargs: Any) -> None:
             raise exception
 
-        monkeypatch.setattr("web.shelf.views.services.of_owner", fail)
+        monkeypatch.setattr("web.shelf.views.shelf_of", fail)
 
     return fail_with
 
@@ -39,7 +39,14 @@ def broken(monkeypatch: pytest.MonkeyPatch) -> Any:
         (PermissionDenied(), 403, "This page has grown old", "load it again"),
         (RuntimeError("secret detail"), 500, "That went wrong", "The fault is ours"),
         (OperationalError("no such table: secret"), 500, "That went wrong", "The fault is ours"),
-        (LOCKED, 503, "Try again in a moment", "Nothing was stored"),
+        (LOCKED, 503, "Try again in a moment", "somebody else was writing all the time"),
+        (
+            OperationalError("database or disk is full"),
+            503,
+            "Try again in a moment",
+            "there is no room left on the disk",
+        ),
+        (OSError(28, "No space left on device"), 503, "Try again in a moment", "there is no room left on the disk"),
     ],
 )
 def test_what_fails_in_a_view_is_said_in_our_page(

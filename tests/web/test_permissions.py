@@ -1,17 +1,30 @@
-"""One table: every address, for nobody, for another person and for the owner."""
+"""One table: every address, for nobody, for somebody else, and for each role."""
 
 from __future__ import annotations
 
 import pytest
 from django.test import Client
 from django.urls import get_resolver
+from sesame.utils import get_token
 
-from web.accounts.links import token_for
 from web.editor.places.base import PLACES
+from web.people.roles import Role
+from web.shelf.models import Share, StoredTemplate
 
 READING = (
     ("", "get"), ("file/", "post"), ("read/", "post"), ("progress/", "get"), ("cancel/", "post"), ("answer/", "post"),
     ("map/", "post"), ("fixes/", "get"), ("json/", "get"), ("forget/", "post"),
+)  # fmt: skip
+
+# What an address does, where it is not looking (what is read) or editing (what is sent).
+ACTIONS_OF = (
+    ("/export/", "export"), ("/duplicate/", "export"), ("/delete/", "remove"), ("/restore/", "remove"),
+    ("/revisions/seal/", "seal"), ("/1/sign/", "seal"), ("/revisions/tick/", "tick"), ("/revisions/untick/", "tick"),
+    ("/readings/1/answer/", "answer"), ("/write/fold/", "look"), ("/write/redraw/", "look"), ("/write/catch-up/", "look"), ("/write/follow/", "look"),
+    ("/write/keep-profile/", "look"), ("/write/forget-profile/", "look"), ("/write/undo/", "waive"),
+    ("/write/redo/", "waive"), ("/write/waive/", "waive"), ("/remarks/begin/", "remark"), ("/1/settle/", "remark"),
+    ("/remarks/1/answer/", "remark"), ("/people/give/", "give"), ("/people/1/take/", "give"), ("/hand-over/", "give"),
+    ("/links/", "give"),
 )  # fmt: skip
 
 # address, method, owner's status; nobody is sent to sign in (302), another person gets `other`
@@ -119,9 +132,9 @@ TABLE = [
     ("t/{pk}/panel/selection/?strips=kick", "get", 200, 404),
     ("t/{pk}/panel/preview/remove_strips/", "post", 422, 404),
     ("t/{pk}/panel/preview/nonsense/", "post", 404, 404),
-    ("t/{pk}/write/planned/", "post", 409, 404),
-    ("t/{pk}/write/undo/", "post", 409, 404),
-    ("t/{pk}/write/redo/", "post", 409, 404),
+    ("t/{pk}/write/planned/", "post", 422, 404),
+    ("t/{pk}/write/undo/", "post", 422, 404),
+    ("t/{pk}/write/redo/", "post", 422, 404),
     ("t/{pk}/write/fold/", "post", 200, 404),
     ("t/{pk}/write/redraw/", "post", 200, 404),
     ("t/{pk}/write/keep-profile/", "post", 200, 404),
@@ -129,13 +142,32 @@ TABLE = [
     ("t/{pk}/write/tidy/", "post", 200, 404),
     ("t/{pk}/write/remedy/abc/0/", "post", 422, 404),
     ("t/{pk}/write/change_strip/", "post", 409, 404),
+    ("t/{pk}/write/waive/", "post", 409, 404),
     ("t/{pk}/write/nonsense/", "post", 404, 404),
     ("t/{pk}/write/follow/", "post", 204, 404),
+    ("t/{pk}/news/", "get", 200, 404),
+    ("t/{pk}/write/catch-up/", "post", 200, 404),
     ("t/{pk}/rows/?start=100", "get", 200, 404),
     ("t/{pk}/matter/0123456789abcdef/", "get", 404, 404),
     ("t/{pk}/effect/0123456789abcdef/0123456789ab/", "get", 200, 404),
     ("t/{pk}/strips.json", "get", 200, 404),
     ("t/{pk}/nothing.json", "get", 404, 404),
+    ("t/{pk}/panel/remarks/?kind=strip&of=kick", "get", 200, 404),
+    ("t/{pk}/remarks/begin/", "post", 422, 404),
+    ("t/{pk}/remarks/1/answer/", "post", 404, 404),
+    ("t/{pk}/remarks/1/settle/", "post", 404, 404),
+    ("t/{pk}/remarks/require/", "post", 302, 404),
+    ("t/{pk}/people/", "get", 200, 404),
+    ("t/{pk}/people/give/", "post", 422, 404),
+    ("t/{pk}/people/1/take/", "post", 422, 404),
+    ("t/{pk}/people/hand-over/", "post", 422, 404),
+    ("t/{pk}/people/links/make/", "post", 422, 404),
+    ("t/{pk}/people/links/1/revoke/", "post", 302, 404),
+    ("teams/", "get", 200, 200),
+    ("teams/1/", "get", 404, 404),
+    ("teams/1/member/", "post", 404, 404),
+    ("teams/1/member/1/remove/", "post", 404, 404),
+    ("roles/", "get", 200, 200),
     ("t/{pk}/plan/", "get", 200, 404),
     ("t/{pk}/plan/begin/", "post", 302, 404),
     ("t/{pk}/plan/progress/", "get", 200, 404),
@@ -154,8 +186,22 @@ def test_who_may_do_what(
     assert (answer.status_code, answer["Location"].startswith("/sign-in/")) == (302, True)
     client.force_login(django_user_model.objects.create_user("other"))
     assert getattr(client, method)(url).status_code == other
+    if address.startswith("t/"):
+        action = next((does for part, does in ACTIONS_OF if part in url), "look" if method == "get" else "edit")
+        for role in (Role.READER, Role.CHECKER, Role.EDITOR):
+            person = django_user_model.objects.create_user(role)
+            Share.objects.create(template=stored, user=person, role=role)
+            client.force_login(person)
+            # What may be done is answered as to the owner, also where a reading or a variant is not there.
+            told = getattr(client, method)(url).status_code
+            assert told == (own if role.may(action) or own == 404 else 403) or (own == 404 and told == 403), role
+            StoredTemplate.objects.update(deleted_at=None)
     client.force_login(owner)
     assert getattr(client, method)(url).status_code == own
+
+
+# Addresses of accounts, which tests/web/test_accounts.py goes through.
+OUTSIDE = ("sign-", "invitation/", "new-password/", "account/", "administration/", "link/", "robots.txt", "health/")
 
 
 def test_the_table_names_every_address() -> None:
@@ -169,9 +215,13 @@ def test_the_table_names_every_address() -> None:
 
     known = {address.split("?")[0].format(pk=1) for address, *_rest in TABLE}
     for address in addresses(get_resolver().url_patterns):
-        if not address.startswith("sign-"):
+        if not address.startswith(OUTSIDE):
             shape = (
-                address.replace("<int:pk>", "1").replace("<int:number>", "1").replace("<int:other>", "1").split("<")[0]
+                address.replace("<int:pk>", "1")
+                .replace("<int:number>", "1")
+                .replace("<int:other>", "1")
+                .replace("<int:person>", "1")
+                .split("<")[0]
             )
             assert any(row.startswith(shape) for row in known), address
 
@@ -185,17 +235,22 @@ def test_writing_needs_post_and_the_token_of_the_page(stored, owner, method: str
 
 
 def test_the_sign_in_link_works_only_in_the_demo_and_only_untampered(client: Client, owner, settings) -> None:  # type: ignore[no-untyped-def]
-    link = f"/sign-in/{token_for(owner.pk)}/"
+    link = f"/sign-in/{get_token(owner)}/"
     settings.DEMO_SIGN_IN = False
     assert client.get(link).status_code == 404
     settings.DEMO_SIGN_IN = True
     assert client.get(link[:-2] + "x/").status_code == 404
     assert client.get(link)["Location"] == "/demo/"
     assert client.get("/").status_code == 200
+    assert Client().get(link).status_code == 404, "it works once"
 
 
 def test_every_answer_says_how_long_it_took_and_what_may_be_loaded(signed_in: Client, stored) -> None:  # type: ignore[no-untyped-def]
     answer = signed_in.get(f"/t/{stored.pk}/map/")
     assert "total;dur=" in answer["Server-Timing"]
-    assert answer["Content-Security-Policy"].startswith("default-src 'self'")
+    policy = dict(part.strip().split(" ", 1) for part in answer["Content-Security-Policy"].split(";"))
+    assert policy["default-src"] == "'self'"
+    assert policy["base-uri"] == policy["object-src"] == policy["frame-ancestors"] == "'none'"
+    assert "unsafe" not in answer["Content-Security-Policy"]
+    assert b' style="' not in answer.content
     assert b"https://" not in answer.content

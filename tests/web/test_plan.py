@@ -14,6 +14,7 @@ from tests.web.test_writes import now, write
 from web.plans import services as plans
 from web.plans import tasks
 from web.plans.models import PlanJob
+from web.shared import heartbeat
 from web.shared.jobs import queue
 from web.shelf import services
 from web.shelf.models import JournalEntry, StoredTemplate
@@ -144,6 +145,7 @@ class TestInTheBackground:
         self, signed_in: Client, faulty: StoredTemplate, monkeypatch: pytest.MonkeyPatch
     ) -> None:
         queued: list[int] = []
+        heartbeat.beat()
         monkeypatch.setattr(plans, "work_out", queued.append)
         job = begun(signed_in, faulty)
         assert begun(signed_in, faulty) == job  # twice is once

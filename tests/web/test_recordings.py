@@ -102,8 +102,8 @@ def test_what_cannot_be_measured_says_why_and_changes_nothing(
     assert not JournalEntry.objects.exists()
 
 
-def test_a_file_that_is_too_large_says_so(signed_in: Client, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(measuring, "LARGEST", 1000)
+def test_a_file_that_is_too_large_says_so(signed_in: Client, settings) -> None:  # type: ignore[no-untyped-def]
+    settings.LARGEST_FILE = 1000
     assert "GiB; at most" in send(signed_in, begun(signed_in), "Long.wav", wav())
 
 

@@ -9,12 +9,12 @@ import subprocess
 import sys
 import time
 import zipfile
-from collections.abc import Iterator
 from threading import Barrier, Thread
 from typing import Any
 
 import pytest
 from django.conf import settings
+from django.contrib.auth.models import User
 from django.db import connection
 from django.test import Client
 
@@ -24,16 +24,16 @@ from lattice.formats.document_json import load
 from lattice.model.document import Template
 from tests.build import template
 from tests.web.test_writes import now, write
+from web.people.roles import Role
 from web.revisions import services as revisions
 from web.revisions import tasks
 from web.revisions.comparing import comparison
 from web.revisions.models import Pack, Revision, Tick
 from web.revisions.pack import make_pack
-from web.shared.jobs import queue
 from web.shelf import services
 from web.shelf.demo import night_ferry
 from web.shelf.heads import document_of
-from web.shelf.models import StoredTemplate
+from web.shelf.models import Share, StoredTemplate
 from web.shelf.workspace import Workspace, forget_all
 
 GOOD = template(
@@ -48,12 +48,7 @@ def mine(owner) -> StoredTemplate:  # type: ignore[no-untyped-def]
     return services.store(owner, GOOD)
 
 
-@pytest.fixture(autouse=True)
-def _at_once() -> Iterator[None]:
-    """Background work within the request."""
-    queue.immediate = True
-    yield
-    queue.immediate = False
+pytestmark = pytest.mark.usefixtures("at_once")
 
 
 def post(client: Client, stored: StoredTemplate, what: str, **values: Any) -> Any:
@@ -61,13 +56,18 @@ def post(client: Client, stored: StoredTemplate, what: str, **values: Any) -> An
     return client.post(f"/t/{stored.pk}/revisions/{what}/", {"base": stored.version, **values})
 
 
-def seal(client: Client, stored: StoredTemplate, note: str = "first", by: str = "I. Strand") -> Any:
-    return post(client, stored, "seal", note=note, by=by)
+def seal(client: Client, stored: StoredTemplate, note: str = "first") -> Any:
+    return post(client, stored, "seal", note=note)
 
 
-def tick_all(client: Client, stored: StoredTemplate, by: str = "M. Quay") -> None:
+def tick_all(by: User, stored: StoredTemplate) -> None:
+    """Every section ticked off by somebody, who checks the template where it is not theirs."""
+    if stored.owner != by:
+        Share.objects.get_or_create(template=stored, user=by, defaults={"role": Role.CHECKER})
+    client = Client()
+    client.force_login(by)
     for section, digest in section_digests(now(stored)).items():
-        assert post(client, stored, "tick", section=section, digest=digest, by=by).status_code == 302
+        assert post(client, stored, "tick", section=section, digest=digest).status_code == 302
 
 
 def test_sealing_keeps_the_state_as_it_is_whatever_comes_after(signed_in: Client, mine: StoredTemplate) -> None:
@@ -90,14 +90,13 @@ def test_sealing_keeps_the_state_as_it_is_whatever_comes_after(signed_in: Client
     ("values", "words"),
     [
         ({"note": " "}, "needs a note"),
-        ({"by": ""}, "sealing needs a name"),
         ({"base": 7}, "has changed since you saw it"),
     ],
 )
 def test_what_is_not_sealed_and_why(
     signed_in: Client, mine: StoredTemplate, values: dict[str, Any], words: str
 ) -> None:
-    answer = post(signed_in, mine, "seal", **{"note": "x", "by": "I. Strand", **values})
+    answer = post(signed_in, mine, "seal", **{"note": "x", **values})
     assert answer.status_code in (409, 422)
     assert words in answer.content.decode()
     assert not Revision.objects.exists()
@@ -152,44 +151,43 @@ def test_a_comparison_says_levels_latency_and_findings(signed_in: Client) -> Non
     assert comparison(before, before)["count"] == 0
 
 
-def test_ticks_are_by_name_lapse_with_their_section_and_count_only_from_somebody_else(
-    signed_in: Client, mine: StoredTemplate
+def test_ticks_are_of_accounts_lapse_with_their_section_and_count_only_from_somebody_else(
+    signed_in: Client, mine: StoredTemplate, owner: User, second: User
 ) -> None:
     seal(signed_in, mine)
-    tick_all(signed_in, mine, by="i. strand")
+    tick_all(owner, mine)
     page = signed_in.get(f"/t/{mine.pk}/revisions/").content.decode()
     assert "sealed it as well" in page
     assert "by I. Strand, who sealed it" in page
-    tick_all(signed_in, mine)
+    tick_all(second, mine)
     assert "all 2 sections looked through" in signed_in.get(f"/t/{mine.pk}/revisions/").content.decode()
     write(signed_in, mine, "change_strip", strip="kick", name="Boom")
     page = signed_in.get(f"/t/{mine.pk}/revisions/").content.decode()
     assert page.count("lapsed, it has changed since") == 1  # the output lies outside sections and is as it was
     old = section_digests(GOOD)["drums"]
-    answer = post(signed_in, mine, "tick", section="drums", digest=old, by="M. Quay")
+    answer = post(signed_in, mine, "tick", section="drums", digest=old)
     assert "has changed since you looked at it" in answer.content.decode()
     post(signed_in, mine, "untick", section="")
     assert [tick.section for tick in Tick.objects.all()] == ["drums"]
 
 
 def test_what_stands_in_the_way_is_said_and_then_it_is_signed_and_locked(
-    signed_in: Client, mine: StoredTemplate
+    signed_in: Client, mine: StoredTemplate, second: User
 ) -> None:
     write(signed_in, mine, "change_strip", strip="bus", mute="true")
     seal(signed_in, mine)
-    answer = post(signed_in, mine, "1/sign", by="H. Lock").content.decode()
+    answer = post(signed_in, mine, "1/sign").content.decode()
     assert "warnings without a decision" in answer
     assert "not looked through by a second person: Drums" in answer
     write(signed_in, mine, "undo")
     seal(signed_in, mine, "unmuted")
-    tick_all(signed_in, mine)
-    assert post(signed_in, mine, "2/sign", by="").status_code == 422
-    assert post(signed_in, mine, "2/sign", by="H. Lock").status_code == 302
+    tick_all(second, mine)
+    assert post(signed_in, mine, "2/sign").status_code == 302
     mine.refresh_from_db()
     assert (mine.released, mine.state) == (2, "revision 2, released")
-    again = post(signed_in, mine, "2/sign", by="M. Quay")
-    assert "signed off already, by H. Lock" in again.content.decode()
-    assert Revision.objects.get(number=2).signed_by == "H. Lock"
+    again = post(signed_in, mine, "2/sign")
+    assert "signed off already, by I. Strand" in again.content.decode()
+    assert Revision.objects.get(number=2).signed_by == "I. Strand"
     assert "revision 2, released" in signed_in.get("/").content.decode()
 
 
@@ -279,7 +277,7 @@ def test_a_pack_that_fails_says_why(signed_in: Client, mine: StoredTemplate, mon
 @pytest.mark.django_db(transaction=True)
 def test_two_who_seal_at_once_make_one_revision_and_the_second_is_told(owner) -> None:  # type: ignore[no-untyped-def]
     stored = services.store(owner, GOOD)
-    outcomes = _both(lambda n: revisions.seal(stored.pk, owner, 1, f"note {n}", "I. Strand"))
+    outcomes = _both(lambda n: revisions.seal(stored.pk, owner, 1, f"note {n}"))
     assert sorted(outcomes) == ["EditError", "done"]
     assert Revision.objects.count() == 1
 
@@ -290,7 +288,7 @@ def test_one_who_edits_and_one_who_seals_lose_nothing(owner) -> None:  # type: i
     steps = [services.EditStep("change_strip", {"strip": "kick", "changes": {"fader_db": -9.0}})]
     work = [
         lambda: services.edit(stored.pk, owner, 1, "Edit", steps),
-        lambda: revisions.seal(stored.pk, owner, 1, "note", "I. Strand"),
+        lambda: revisions.seal(stored.pk, owner, 1, "note"),
     ]
     outcomes = _both(lambda n: work[n]())
     stored.refresh_from_db()
@@ -302,12 +300,13 @@ def test_one_who_edits_and_one_who_seals_lose_nothing(owner) -> None:  # type: i
 
 
 @pytest.mark.django_db(transaction=True)
-def test_two_who_sign_at_once_sign_once(owner) -> None:  # type: ignore[no-untyped-def]
+def test_two_who_sign_at_once_sign_once(owner, second) -> None:  # type: ignore[no-untyped-def]
     stored = services.store(owner, GOOD)
-    made = revisions.seal(stored.pk, owner, 1, "note", "I. Strand")
+    Share.objects.create(template=stored, user=second, role=Role.EDITOR)
+    made = revisions.seal(stored.pk, owner, 1, "note")
     for section, digest in section_digests(GOOD).items():
-        revisions.tick(stored.pk, owner, section, digest, "M. Quay")
-    outcomes = _both(lambda n: revisions.sign(made.pk, owner, f"Signer {n}"))
+        revisions.tick(stored.pk, second, section, digest)
+    outcomes = _both(lambda n: revisions.sign(made.pk, (owner, second)[n]))
     assert sorted(outcomes) == ["EditError", "done"]
 
 
@@ -346,7 +345,7 @@ version = 1
 print("ready", flush=True)
 while True:
     version = services.edit(pk, user, version, "Edit", [EditStep("change_strip", {"strip": "kick", "changes": {"fader_db": -float(version % 60) - 1}})]).version
-    revisions.seal(pk, user, version, f"note {version}", "I. Strand")
+    revisions.seal(pk, user, version, f"note {version}")
 """
 
 

@@ -1,13 +1,13 @@
-"""Accounts: signing in is no write."""
+"""Accounts: who signs in, and what is put down of it."""
 
 from __future__ import annotations
 
 from django.apps import AppConfig
-from django.contrib.auth import user_logged_in
 
 
 class Accounts(AppConfig):
     name = "web.accounts"
+    label = "accounts"
 
     def ready(self) -> None:
-        user_logged_in.disconnect(dispatch_uid="update_last_login")
+        from web.accounts import signals  # noqa: F401, PLC0415 - they connect themselves, once models are there

@@ -37,6 +37,9 @@ class FilesJob(Job):
 
     GATHERING = "gathering"  # files are still being sent; no worker looks at it
 
+    # Who began it: what its files take counts on them, whosever the template is.
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+
     class Meta(Job.Meta):
         abstract = True
 

@@ -19,12 +19,13 @@ from lattice.errors import DocumentError
 from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Template
 from lattice.model.names import slug
+from web.accounts.signed_in import signed_in_user
 from web.bench import services
 from web.bench.models import Reading
-from web.bench.showing import grid
-from web.bench.views import LARGEST, as_file, bench, bench_frame, kit_or_404, take
+from web.bench.showing import Spot, grid, spots
+from web.bench.views import as_file, bench, bench_frame, kit_or_404, take
 from web.editor.writes import base_of
-from web.shelf.access import own_template_or_404, signed_in_user
+from web.shelf.access import template_or_404
 from web.shelf.models import StoredTemplate
 from web.shelf.services import StaleVersionError
 from web.shelf.workspace import workspace
@@ -55,16 +56,16 @@ def reading_or_404(stored: StoredTemplate, number: int) -> Reading:
 @require_POST
 def begin(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     """A lot of prints of a kit."""
-    reading = services.begin_reading(kit_or_404(own_template_or_404(request, pk), number))
+    reading = services.begin_reading(kit_or_404(template_or_404(request, pk), number), signed_in_user(request))
     return redirect("reading", pk, reading.pk)
 
 
 @require_POST
 def stand_in(request: HttpRequest, pk: int, number: int) -> HttpResponse:
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     faults = request.POST.get("faults", "").split()
     try:
-        reading = services.stand_in(kit_or_404(stored, number), faults)
+        reading = services.stand_in(kit_or_404(stored, number), signed_in_user(request), faults)
     except DocumentError as wrong:
         return bench(request, stored, 422, problems=wrong.problems, typed=" ".join(faults))
     return redirect("reading", pk, reading.pk)
@@ -72,14 +73,14 @@ def stand_in(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 @require_safe
 def reading_page(request: HttpRequest, pk: int, number: int) -> HttpResponse:
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     return _page(request, stored, reading_or_404(stored, number))
 
 
 def _page(
     request: HttpRequest, stored: StoredTemplate, reading: Reading, status: int = 200, **said: Any
 ) -> HttpResponse:
-    context = {**bench_frame(stored, "prints"), "reading": reading, **_body(stored, reading), **said}
+    context = {**bench_frame(request, stored, "prints"), "reading": reading, **_body(stored, reading), **said}
     return render(request, "bench/reading.html", context, status=status)
 
 
@@ -101,7 +102,8 @@ def _body(stored: StoredTemplate, reading: Reading) -> dict[str, Any]:
 
 
 def _matters(stored: StoredTemplate, then: Template, reading: Reading) -> list[Shown]:
-    return [_shown(stored, then, reading, rows) for rows in services.findings_of(reading)]
+    known = spots(then)
+    return [_shown(stored, known, reading, rows) for rows in services.findings_of(reading)]
 
 
 def _gathering(reading: Reading) -> dict[str, Any]:
@@ -119,13 +121,13 @@ def _gathering(reading: Reading) -> dict[str, Any]:
         "stems": stems,
         "lacking": [name for stem, name in stems if stem not in matched.prints] if len(audio) == len(files) else [],
         "endings": ",".join((*ENDINGS, ".json")),
-        "used": services.used_bytes(reading.kit.template.owner),
+        "used": services.used_bytes(reading.by),
         "room": settings.PRINTS_QUOTA,
-        "largest": LARGEST,
+        "largest": settings.LARGEST_FILE,
     }
 
 
-def _shown(stored: StoredTemplate, then: Template, reading: Reading, rows: list[dict[str, Any]]) -> Shown:
+def _shown(stored: StoredTemplate, known: dict[str, Spot], reading: Reading, rows: list[dict[str, Any]]) -> Shown:
     number = rows[0]["matter"]
     edit, why_not = "", ""
     try:
@@ -133,28 +135,10 @@ def _shown(stored: StoredTemplate, then: Template, reading: Reading, rows: list[
     except DocumentError as wrong:
         why_not = wrong.problems[0]
     worst = min((row["severity"] for row in rows), key=("blocker", "warning", "note").index)
-    suspects = [_suspect(stored, then, one) for one in rows[0]["suspects"]]
-    return Shown(number, worst, rows, suspects, reading.answers.get(str(number), ""), edit, why_not)
-
-
-def _suspect(stored: StoredTemplate, then: Template, name: str) -> tuple[str, str, str]:
-    """A suspect by its name, with where it is on the map."""
-    names = {strip.id: strip.name for strip in then.strips}
+    there = [(one, known.get(one, Spot(one, ""))) for one in rows[0]["suspects"]]
     place = reverse("map", args=[stored.pk])
-    for strip in then.strips:
-        if strip.id == name:
-            return name, strip.name, f"{place}?strip={strip.id}"
-        for insert in strip.inserts:
-            if insert.id == name:
-                return name, f"{insert.name or insert.type} on {strip.name}", f"{place}?strip={strip.id}"
-    for route in then.routes:
-        if route.id == name:
-            return (
-                name,
-                f"{route.kind} {names[route.from_strip]} → {names[route.to]}",
-                f"{place}?strip={route.from_strip}",
-            )
-    return name, name, place
+    suspects = [(one, spot.name, f"{place}?strip={spot.strip}") for one, spot in there]
+    return Shown(number, worst, rows, suspects, reading.answers.get(str(number), ""), edit, why_not)
 
 
 def _prints(reading: Reading, names: dict[str, str]) -> list[dict[str, Any]]:
@@ -164,7 +148,7 @@ def _prints(reading: Reading, names: dict[str, str]) -> list[dict[str, Any]]:
 @require_POST
 def take_file(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     """One print that is sent; what has come so far is the answer."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     reading = reading_or_404(stored, number)
     refused = take(request, reading)
     if refused:
@@ -175,7 +159,7 @@ def take_file(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 @require_POST
 def read(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     """Has the prints read; what somebody said of files goes along."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     reading = reading_or_404(stored, number)
     assigned = {name.removeprefix("of-"): request.POST[name] for name in request.POST if name.startswith("of-")}
     try:
@@ -187,14 +171,14 @@ def read(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 @require_safe
 def progress(request: HttpRequest, pk: int, number: int) -> HttpResponse:
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     reading = reading_or_404(stored, number)
     return render(request, "bench/reading_body.html", {"stored": stored, "reading": reading, **_body(stored, reading)})
 
 
 @require_POST
 def cancel(request: HttpRequest, pk: int, number: int) -> HttpResponse:
-    reading = reading_or_404(own_template_or_404(request, pk), number)
+    reading = reading_or_404(template_or_404(request, pk), number)
     reading.cancel()
     reading.forget_files()
     return redirect("bench", pk)
@@ -203,14 +187,14 @@ def cancel(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 @require_POST
 def forget(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     """Takes a reading off the bench, with its files."""
-    reading_or_404(own_template_or_404(request, pk), number).delete()
+    reading_or_404(template_or_404(request, pk), number).delete()
     return redirect("bench", pk)
 
 
 @require_POST
 def answer(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     """“The session is wrong”: a line of the fix list; ticked off when it is done."""
-    reading = reading_or_404(own_template_or_404(request, pk), number)
+    reading = reading_or_404(template_or_404(request, pk, "answer"), number)
     said, matter = request.POST.get("said", ""), request.POST.get("matter", "")
     if said not in ANSWERS or not matter.isdecimal():
         raise Http404
@@ -221,7 +205,7 @@ def answer(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 @require_POST
 def put_into_map(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     """“The map is wrong”: what was read goes into the model, as one edit."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     reading = reading_or_404(stored, number)
     matter = request.POST.get("matter", "")
     try:
@@ -229,7 +213,7 @@ def put_into_map(request: HttpRequest, pk: int, number: int) -> HttpResponse:
             stored, signed_in_user(request), base_of(request), reading, int(matter) if matter.isdecimal() else 0
         )
     except StaleVersionError as stale:
-        stored = own_template_or_404(request, pk)
+        stored = template_or_404(request, pk)
         return _page(request, stored, reading, 409, is_stale=True, since=stale.since[-6:])
     except DocumentError as wrong:
         return _page(request, stored, reading, 422, problems=wrong.problems)
@@ -239,7 +223,7 @@ def put_into_map(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 @require_safe
 def fixes(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     """The fix list, to be printed: what is wrong in the session, and where to look."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     reading = reading_or_404(stored, number)
     matters = _matters(stored, services.template_of(reading.kit), reading)
     lines = [one for one in matters if one.answer in ("session", "done")]
@@ -248,7 +232,7 @@ def fixes(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 @require_safe
 def as_json(request: HttpRequest, pk: int, number: int) -> FileResponse:
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     reading = reading_or_404(stored, number)
     if reading.state != Reading.DONE:
         raise Http404

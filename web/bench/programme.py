@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.conf import settings
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST, require_safe
@@ -11,10 +12,11 @@ from django.views.decorators.http import require_POST, require_safe
 from lattice.bench.adding_up import OCTAVES_HZ
 from lattice.bench.recordings import ENDINGS
 from lattice.errors import DocumentError
+from web.accounts.signed_in import signed_in_user
 from web.bench import services
 from web.bench.models import Programme
-from web.bench.views import LARGEST, bench_frame, take
-from web.shelf.access import own_template_or_404
+from web.bench.views import bench_frame, take
+from web.shelf.access import template_or_404
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 
@@ -24,11 +26,11 @@ TOP_LUFS, BOTTOM_LUFS = 0.0, -60.0
 
 @require_safe
 def programme_page(request: HttpRequest, pk: int) -> HttpResponse:
-    return _page(request, own_template_or_404(request, pk))
+    return _page(request, template_or_404(request, pk))
 
 
 def _page(request: HttpRequest, stored: StoredTemplate, status: int = 200, **said: Any) -> HttpResponse:
-    context = {**bench_frame(stored, "programme"), **_body(stored), **said}
+    context = {**bench_frame(request, stored, "programme"), **_body(stored), **said}
     return render(request, "bench/programme.html", context, status=status)
 
 
@@ -38,7 +40,7 @@ def _body(stored: StoredTemplate) -> dict[str, Any]:
         "stored": stored,
         "programme": programme,
         "endings": ",".join(ENDINGS),
-        "largest": LARGEST,
+        "largest": settings.LARGEST_FILE,
     }
     if programme is None:
         return context
@@ -96,20 +98,20 @@ def _own_or_404(stored: StoredTemplate, number: int) -> Programme:
 
 @require_POST
 def begin(request: HttpRequest, pk: int) -> HttpResponse:
-    services.begin_programme(own_template_or_404(request, pk))
+    services.begin_programme(template_or_404(request, pk), signed_in_user(request))
     return redirect("programme", pk)
 
 
 @require_POST
 def take_file(request: HttpRequest, pk: int, number: int) -> HttpResponse:
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     refused = take(request, stored.programmes.filter(pk=number).first())
     return refused or render(request, "bench/programme_gathered.html", _body(stored))
 
 
 @require_POST
 def measure(request: HttpRequest, pk: int, number: int) -> HttpResponse:
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     try:
         services.measure(_own_or_404(stored, number))
     except DocumentError as wrong:
@@ -119,14 +121,14 @@ def measure(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 @require_safe
 def progress(request: HttpRequest, pk: int, number: int) -> HttpResponse:
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     _own_or_404(stored, number)
     return render(request, "bench/programme_body.html", _body(stored))
 
 
 @require_POST
 def cancel(request: HttpRequest, pk: int, number: int) -> HttpResponse:
-    one = _own_or_404(own_template_or_404(request, pk), number)
+    one = _own_or_404(template_or_404(request, pk), number)
     one.cancel()
     one.forget_files()
     return redirect("programme", pk)

@@ -66,17 +66,13 @@ def template_of(kept: StoredKit) -> Template:
 # files
 
 
-def used_bytes(user: User) -> int:
-    """What the files of a person take together."""
-    lots: list[FilesJob] = [
-        *Reading.objects.filter(kit__template__owner=user).only("pk"),
-        *Programme.objects.filter(template__owner=user).only("pk"),
-        *ToneRun.objects.filter(template__owner=user).only("pk"),
-    ]
+def used_bytes(user: User | None) -> int:
+    """What the files of all that a person began take together."""
+    lots = (lot for kind in (Reading, Programme, ToneRun) for lot in kind._default_manager.filter(by=user).only("pk"))
     return sum(path.stat().st_size for lot in lots for path in lot.files)
 
 
-def take_file(lot: FilesJob, user: User, file: Any) -> None:
+def take_file(lot: FilesJob, file: Any) -> None:
     """Keeps a file that was sent, once it is whole. Raises EditError where there is no room for it."""
     name = PurePath(str(file.name)).name[:LONGEST_NAME]
     if not name or name.startswith(".") or name.endswith(".part"):
@@ -84,7 +80,7 @@ def take_file(lot: FilesJob, user: User, file: Any) -> None:
     if lot.state != FilesJob.GATHERING:
         raise EditError("these prints are read already; begin anew")
     size = file.size or 0
-    if used_bytes(user) + size > settings.PRINTS_QUOTA:
+    if used_bytes(lot.by) + size > settings.PRINTS_QUOTA:
         room = settings.PRINTS_QUOTA / 1024**3
         raise EditError(f"{name}: no room for it; {room:.0f} GiB of prints are kept at a time")
     lot.folder.mkdir(parents=True, exist_ok=True)
@@ -109,9 +105,9 @@ def forget_file(lot: FilesJob, name: str) -> None:
 # readings
 
 
-def begin_reading(kept: StoredKit) -> Reading:
+def begin_reading(kept: StoredKit, user: User) -> Reading:
     """A lot of prints, to be sent file by file."""
-    return Reading.objects.create(kit=kept, state=Reading.GATHERING)
+    return Reading.objects.create(kit=kept, by=user, state=Reading.GATHERING)
 
 
 def read(reading: Reading, assigned: dict[str, str], *, keeps_files: bool) -> None:
@@ -125,10 +121,10 @@ def read(reading: Reading, assigned: dict[str, str], *, keeps_files: bool) -> No
         read_prints_of(reading.pk)
 
 
-def stand_in(kept: StoredKit, faults: Sequence[str]) -> Reading:
+def stand_in(kept: StoredKit, user: User, faults: Sequence[str]) -> Reading:
     """Has the stand-in play a kit. Raises EditError where a fault cannot be put in."""
     built(template_of(kept), faults)
-    reading = Reading.objects.create(kit=kept, stand_in=list(faults))
+    reading = Reading.objects.create(kit=kept, by=user, stand_in=list(faults))
     read_prints_of(reading.pk)
     return reading
 
@@ -206,10 +202,10 @@ def begin_tone(stored: StoredTemplate, user: User, asked: dict[str, Any], file: 
         raise EditError("no recording is chosen")
     for old in stored.tones.all()[MOST_RUNS - 1 :]:
         old.delete()
-    run = ToneRun.objects.create(template=stored, version=stored.version, asked=asked, state=ToneRun.GATHERING)
+    run = ToneRun.objects.create(template=stored, by=user, version=stored.version, asked=asked, state=ToneRun.GATHERING)
     if asked["signal"] == "file":
         try:
-            take_file(run, user, file)
+            take_file(run, file)
         except EditError:
             run.delete()
             raise
@@ -218,11 +214,11 @@ def begin_tone(stored: StoredTemplate, user: User, asked: dict[str, Any], file: 
     return run
 
 
-def begin_programme(stored: StoredTemplate) -> Programme:
+def begin_programme(stored: StoredTemplate, user: User) -> Programme:
     """A lot of prints of a programme, to be sent file by file."""
     for old in stored.programmes.all()[MOST_RUNS - 1 :]:
         old.delete()
-    return Programme.objects.create(template=stored, version=stored.version, state=Programme.GATHERING)
+    return Programme.objects.create(template=stored, by=user, version=stored.version, state=Programme.GATHERING)
 
 
 def measure(programme: Programme) -> None:

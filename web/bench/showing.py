@@ -3,13 +3,31 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 
 from lattice.bench.prints.verdict import stem_names
 from lattice.model.document import Template
 from lattice.model.units import words_db
+from web.editor.differences import names_of
 
 MARKS = {"blocker": "▼", "warning": "◆"}
+
+
+class Spot(NamedTuple):
+    """Where something may be wrong in a session: a strip, a route or an insert."""
+
+    name: str
+    strip: str  # where it is on the map
+
+
+def spots(template: Template) -> dict[str, Spot]:
+    """Strips, routes and inserts by id, as people call them."""
+    names = names_of(template)
+    found = {strip.id: Spot(strip.name, strip.id) for strip in template.strips}
+    found |= {route.id: Spot(names["route", route.id], route.from_strip) for route in template.routes}
+    for strip in template.strips:
+        found |= {insert.id: Spot(f"{insert.title} on {strip.name}", strip.id) for insert in strip.inserts}
+    return found
 
 
 @dataclass(frozen=True)

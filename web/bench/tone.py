@@ -21,10 +21,11 @@ from lattice.model.units import words_db
 from lattice.sheet import Slots, draw
 from lattice.sheet.drawing import opens_folded
 from lattice.sheet.svg import pieces
+from web.accounts.signed_in import signed_in_user
 from web.bench import services
 from web.bench.models import ToneRun
 from web.bench.views import bench_frame
-from web.shelf.access import own_template_or_404, signed_in_user
+from web.shelf.access import template_or_404
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 
@@ -38,12 +39,18 @@ DEEPEST_DB = 24.0  # of a plot, at least what is shown below
 
 @require_safe
 def tone_page(request: HttpRequest, pk: int) -> HttpResponse:
-    return _page(request, own_template_or_404(request, pk))
+    return _page(request, template_or_404(request, pk))
 
 
 def _page(request: HttpRequest, stored: StoredTemplate, status: int = 200, **said: Any) -> HttpResponse:
     run = stored.tones.first()
-    context = {**bench_frame(stored, "tone"), "signals": SIGNALS, **_chosen(stored, run), **_body(stored, run), **said}
+    context = {
+        **bench_frame(request, stored, "tone"),
+        "signals": SIGNALS,
+        **_chosen(stored, run),
+        **_body(stored, run),
+        **said,
+    }
     return render(request, "bench/tone.html", context, status=status)
 
 
@@ -88,7 +95,7 @@ def _turns(stored: StoredTemplate, turns: list[dict[str, Any]]) -> list[dict[str
 def _heard(stored: StoredTemplate, heard: dict[str, Any]) -> dict[str, Any]:
     space = workspace(stored)
     names = {strip.id: strip.name for strip in space.template.strips}
-    inserts = {insert.id: insert.name or insert.type for strip in space.template.strips for insert in strip.inserts}
+    inserts = {insert.id: insert.title for strip in space.template.strips for insert in strip.inserts}
     by_strip: dict[str, dict[str, Any]] = {}
     for stage in heard["stages"]:
         by_strip.setdefault(stage["strip"], {})[stage["stage"]] = stage
@@ -146,7 +153,7 @@ def _plot(name: str, line: list[float]) -> dict[str, Any]:
 
 @require_POST
 def run(request: HttpRequest, pk: int) -> HttpResponse:
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     try:
         asked = _asked(request)
         origins_of(workspace(stored).analysis, select(workspace(stored).template, asked["sources"]))
@@ -181,13 +188,13 @@ def _asked(request: HttpRequest) -> dict[str, Any]:
 
 @require_safe
 def progress(request: HttpRequest, pk: int) -> HttpResponse:
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     return render(request, "bench/tone_body.html", _body(stored, stored.tones.first()))
 
 
 @require_POST
 def cancel(request: HttpRequest, pk: int) -> HttpResponse:
-    for one in own_template_or_404(request, pk).tones.filter(state__in=ToneRun.UNDER_WAY):
+    for one in template_or_404(request, pk).tones.filter(state__in=ToneRun.UNDER_WAY):
         one.cancel()
     return redirect("tone", pk)
 
@@ -203,7 +210,7 @@ def _place(strip: Strip, stage: str) -> int:
 @require_safe
 def sound(request: HttpRequest, pk: int) -> HttpResponse:
     """One stage of the newest run, to be heard or saved: played anew, the first ten seconds of it."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     run = stored.tones.first()
     analysis = workspace(stored).analysis
     number = analysis.graph.index.get(request.GET.get("strip", ""))

@@ -18,13 +18,13 @@ from lattice.model.document import Template
 from lattice.model.names import slug
 from web.bench import services
 from web.bench.models import FilesJob, StoredKit
+from web.bench.showing import spots
 from web.editor.places.base import PLACES
 from web.editor.presenting import frame
-from web.shelf.access import own_template_or_404, signed_in_user
+from web.shelf.access import template_or_404
 from web.shelf.models import StoredTemplate
 
 LARGEST_TAIL_MS = 10_000
-LARGEST = 2 * 1024**3  # bytes of one file, as the server takes it
 MOST_SHOWN = 6
 MOST_PLACES = 1500  # that the chooser of faults offers; others are typed
 
@@ -36,19 +36,19 @@ def kit_or_404(stored: StoredTemplate, number: int) -> StoredKit:
     return found
 
 
-def bench_frame(stored: StoredTemplate, tab: str) -> dict[str, Any]:
+def bench_frame(request: HttpRequest, stored: StoredTemplate, tab: str) -> dict[str, Any]:
     """What every page of the bench needs."""
-    return {**frame(stored), "place": "bench", "here": PLACES["bench"], "tab": tab}
+    return {**frame(request, stored), "place": "bench", "here": PLACES["bench"], "tab": tab}
 
 
 @require_safe
 def bench_page(request: HttpRequest, pk: int) -> HttpResponse:
-    return bench(request, own_template_or_404(request, pk))
+    return bench(request, template_or_404(request, pk))
 
 
 def bench(request: HttpRequest, stored: StoredTemplate, status: int = 200, **said: Any) -> HttpResponse:
     """Kits and readings; what was refused stands above them."""
-    context = bench_frame(stored, "prints")
+    context = bench_frame(request, stored, "prints")
     template = context["template"]
     digest = document_digest(template)
     kits = [(kit, kit.digest == digest, list(kit.readings.defer("content")[:MOST_SHOWN])) for kit in stored.kits.all()]
@@ -69,17 +69,14 @@ def bench(request: HttpRequest, stored: StoredTemplate, status: int = 200, **sai
 
 def _places(template: Template) -> list[tuple[str, str]]:
     """(id, words) of where a fault may be put in: strips, routes, inserts, stems."""
-    names = {strip.id: strip.name for strip in template.strips}
-    found = [(strip.id, f"{strip.name}, {strip.kind}") for strip in template.strips]
-    found += [(one.id, f"{one.kind} {names[one.from_strip]} → {names[one.to]}") for one in template.routes]
-    found += [(one.id, f"{one.name or one.type} on {s.name}") for s in template.strips for one in s.inserts]
+    found = [(id, spot.name) for id, spot in spots(template).items()]
     found += [(stem.id, f"{stem.name}, {stem.role}") for stem in template.stems]
     return found[:MOST_PLACES]
 
 
 @require_POST
 def make_kit(request: HttpRequest, pk: int) -> HttpResponse:
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     try:
         tail_ms = _tail_ms(request.POST.get("tail_ms", "500"))
         services.make_kit(stored, request.POST.get("sources", "").split(), tail_ms)
@@ -101,7 +98,7 @@ def _tail_ms(text: str) -> float:
 @require_safe
 def kit_zip(request: HttpRequest, pk: int, number: int) -> FileResponse:
     """The kit as a ZIP, made as it is asked for."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     kept = kit_or_404(stored, number)
     made = tempfile.TemporaryFile()  # noqa: SIM115 - the answer closes it
     write_kit(services.kit_in(kept), services.template_of(kept), made)
@@ -115,7 +112,7 @@ def cue(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     from django.template.loader import render_to_string  # noqa: PLC0415
     from weasyprint import HTML  # noqa: PLC0415 - takes half a second to load
 
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     kept = kit_or_404(stored, number)
     kit, template = services.kit_in(kept), services.template_of(kept)
     heads = [head.replace("_", " ") for head in CUE_HEADS]
@@ -129,7 +126,7 @@ def cue(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 @require_POST
 def require(request: HttpRequest, pk: int) -> HttpResponse:
     """Whether the gate asks for a clean reading."""
-    services.require(own_template_or_404(request, pk), wanted=request.POST.get("required") == "1")
+    services.require(template_or_404(request, pk), wanted=request.POST.get("required") == "1")
     return redirect("bench", pk)
 
 
@@ -141,7 +138,7 @@ def take(request: HttpRequest, lot: FilesJob | None) -> HttpResponse | None:
     if lot is None:
         raise Http404
     try:
-        services.take_file(lot, signed_in_user(request), file)
+        services.take_file(lot, file)
     except DocumentError as wrong:
         return HttpResponse(wrong.problems[0], status=422, content_type="text/plain")
     return None

@@ -6,6 +6,7 @@ import math
 from pathlib import Path, PurePath
 from typing import Any
 
+from django.conf import settings
 from django.core.files.uploadedfile import TemporaryUploadedFile
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
@@ -19,16 +20,15 @@ from lattice.errors import DocumentError, EditError
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
 from lattice.model.names import slug
+from web.accounts.signed_in import signed_in_user
 from web.bringing.models import Recording, Recordings
 from web.bringing.services import LASTS
 from web.editor.kept import kept
 from web.editor.writes import base_of
 from web.shelf import services
-from web.shelf.access import own_template_or_404, signed_in_user
+from web.shelf.access import template_or_404
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
-
-LARGEST = 2 * 1024**3  # bytes of one file: half an hour of 5.1 at 96 kHz
 
 
 def _own_or_404(request: HttpRequest, number: int) -> Recordings:
@@ -43,7 +43,7 @@ def _own_or_404(request: HttpRequest, number: int) -> Recordings:
 @require_http_methods(["GET", "HEAD", "POST"])
 def begin(request: HttpRequest, pk: int | None = None) -> HttpResponse:
     """Where recordings are chosen; posting begins a new lot of them."""
-    into = own_template_or_404(request, pk) if pk else None
+    into = template_or_404(request, pk) if pk else None
     if request.method == "POST":
         Recordings.objects.filter(created_at__lt=timezone.now() - LASTS).delete()
         made = Recordings.objects.create(owner=signed_in_user(request), into=into)
@@ -71,12 +71,9 @@ def measured(request: HttpRequest, number: int) -> HttpResponse:
 def _of_file(file: Any) -> dict[str, Any]:
     """The fields of what was measured; those of nothing where it could not be, with why."""
     nothing = dict.fromkeys(("sample_peak_dbfs", "peak_dbfs", "rms_dbfs"))
-    if file.size > LARGEST:
-        size = file.size / 1024**3
-        return {
-            **nothing,
-            "said": f"has {size:.1f} GiB; at most {LARGEST // 1024**3} are measured here, any by lattice sources",
-        }
+    if file.size > settings.LARGEST_FILE:
+        size, most = file.size / 1024**3, settings.LARGEST_FILE / 1024**3
+        return {**nothing, "said": f"has {size:.1f} GiB; at most {most:g} are measured here, any by lattice sources"}
     if not isinstance(file, TemporaryUploadedFile):  # a small one is held in memory
         kept = TemporaryUploadedFile(str(file.name), file.content_type, file.size, None)
         kept.write(file.read())
@@ -122,7 +119,7 @@ def _shown(of: Recordings) -> dict[str, Any]:
         "playing": sorted({strip.name for strip in template.strips if strip.traits.plays}) if template else (),
         "sections": template.sections if template else (),
         "endings": ",".join(ENDINGS),
-        "largest": LARGEST,
+        "largest": settings.LARGEST_FILE,
     }
 
 

@@ -10,6 +10,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from lattice.errors import DocumentError
+from web.accounts.signed_in import signed_in_user
 from web.bringing import services
 from web.bringing.forms import BringForm
 from web.bringing.models import Brought
@@ -17,7 +18,7 @@ from web.bringing.reading import read
 from web.bringing.showing import shown
 from web.editor.kept import kept
 from web.editor.writes import base_of
-from web.shelf.access import own_template_or_404, signed_in_user
+from web.shelf.access import template_or_404
 from web.shelf.demo.sample_workbook import NAME, sample_workbook
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
@@ -32,7 +33,7 @@ def bring(request: HttpRequest) -> HttpResponse:
 @require_http_methods(["GET", "HEAD", "POST"])
 def bring_into(request: HttpRequest, pk: int) -> HttpResponse:
     """A newer sheet of a template that is there."""
-    return _brought(request, own_template_or_404(request, pk))
+    return _brought(request, template_or_404(request, pk))
 
 
 def _brought(request: HttpRequest, into: StoredTemplate | None) -> HttpResponse:

@@ -3,9 +3,13 @@
 import os
 import sys
 
+from django.core.exceptions import ImproperlyConfigured
 from django.core.management import execute_from_command_line
 
 
 def main() -> None:
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "web.config.settings")
-    execute_from_command_line(sys.argv)
+    try:
+        execute_from_command_line(sys.argv)
+    except ImproperlyConfigured as wrong:  # of the environment, said in one sentence
+        sys.exit(f"Intact Lattice cannot start: {wrong}")

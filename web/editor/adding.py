@@ -17,7 +17,7 @@ from lattice.model.document import Template
 from lattice.model.palette import PALETTE, next_colour
 from lattice.model.strip_kinds import DESTINATIONS
 from web.editor.panels import CHOICES
-from web.shelf.access import own_template_or_404
+from web.shelf.access import template_or_404
 from web.shelf.workspace import workspace
 
 SHOWN_ROWS = 8
@@ -27,7 +27,7 @@ SHOWN_PROBLEMS = 6
 @require_safe
 def add_panel(request: HttpRequest, pk: int) -> HttpResponse:
     """The form for strips, sections and instruments."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     template = workspace(stored).template
     section = next((one for one in template.sections if one.id == request.GET.get("section")), None)
     context = {
@@ -44,7 +44,7 @@ def add_panel(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def rows_panel(request: HttpRequest, pk: int) -> HttpResponse:
     """What the lines in the form are read as; nothing is written."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     template = workspace(stored).template
     context: dict[str, Any] = {}
     try:

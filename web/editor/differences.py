@@ -27,7 +27,7 @@ def said(change: Change, names: Names) -> str:
     if _are_pieces(before) and _are_pieces(after):
         inner = "; ".join(_pieces(before, after))
         return f"{who}, {field}: {inner}"
-    return f"{who or 'the template'}: {field} {_value(before, names)} → {_value(after, names)}"
+    return f"{who or 'the template'}: {field} {value_words(before, names)} → {value_words(after, names)}"
 
 
 def _are_pieces(value: Any) -> bool:
@@ -51,14 +51,15 @@ def _pieces(before: list[dict[str, Any]], after: list[dict[str, Any]]) -> Iterat
 
 def _field(piece: dict[str, Any], name: str) -> str:
     """A field of a piece; what is not written down is the usual."""
-    return _value(piece[name], {}) if name in piece else "usual"
+    return value_words(piece[name], {}) if name in piece else "usual"
 
 
 def _called(piece: dict[str, Any]) -> str:
     return str(piece.get("name") or piece.get("type") or piece["id"])
 
 
-def _value(value: Any, names: Names) -> str:
+def value_words(value: Any, names: Names) -> str:
+    """A value of a field as people say it."""
     match value:
         case None | [] | "":
             return "nothing"
@@ -69,8 +70,8 @@ def _value(value: Any, names: Names) -> str:
         case int() | float():
             return f"{value:g}".replace("-", "−")
         case dict():
-            return ", ".join(f"{plain_name(key)} {_value(inner, {})}" for key, inner in value.items()) or "usual"
-    return ", ".join(_value(inner, names) for inner in value)
+            return ", ".join(f"{plain_name(key)} {value_words(inner, {})}" for key, inner in value.items()) or "usual"
+    return ", ".join(value_words(inner, names) for inner in value)
 
 
 def names_of(template: Template) -> Names:

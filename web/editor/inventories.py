@@ -16,18 +16,19 @@ from lattice.formats.inventory import dump, load
 from lattice.model.edit_step import EditStep
 from lattice.model.inventory import inventory_of, other_latencies
 from lattice.model.names import slug
+from web.accounts.signed_in import signed_in_user
 from web.editor.kept_inventories import as_inventory
 from web.editor.writes import base_of, changed, refused, written
 from web.shared.numbers import number_of
 from web.shelf import services
-from web.shelf.access import own_template_or_404, signed_in_user
+from web.shelf.access import template_or_404
 from web.shelf.models import KeptInventory, StoredTemplate
 from web.shelf.workspace import workspace
 
 
 @require_safe
 def export_inventory(request: HttpRequest, pk: int, of: int) -> HttpResponse:
-    own_template_or_404(request, pk)
+    template_or_404(request, pk)
     kept = get_object_or_404(KeptInventory, owner=signed_in_user(request), pk=of)
     answer = HttpResponse(dump(as_inventory(kept)), content_type="text/csv; charset=utf-8")
     answer["Content-Disposition"] = f'attachment; filename="{slug(kept.name)}.csv"'
@@ -37,16 +38,16 @@ def export_inventory(request: HttpRequest, pk: int, of: int) -> HttpResponse:
 @require_POST
 def bring_inventory(request: HttpRequest, pk: int) -> HttpResponse:
     """An inventory pasted or typed as CSV or JSON, kept under a name."""
-    stored, name = own_template_or_404(request, pk), request.POST.get("name", "").strip()[:120]
+    stored, name = template_or_404(request, pk), request.POST.get("name", "").strip()[:120]
     try:
         if not name:
             raise DocumentError(["an inventory needs a name: the machine or studio it is of"])
         packed = base64.b64decode(request.POST.get("packed", ""))  # a workbook: no text
         inventory = load(packed or request.POST.get("text", "").encode(), name)
     except binascii.Error:
-        return refused(request, stored, DocumentError(["the file did not arrive whole; bring it again"]))
+        return refused(request, DocumentError(["the file did not arrive whole; bring it again"]))
     except DocumentError as error:
-        return refused(request, stored, error)
+        return refused(request, error)
     services.keep_inventory(signed_in_user(request), replace(inventory, name=name))
     return changed(request, stored)
 
@@ -54,11 +55,11 @@ def bring_inventory(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def take_inventory(request: HttpRequest, pk: int) -> HttpResponse:
     """What this template asks of one of its machines, kept as that machine's inventory."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     template = workspace(stored).template
     machine = next((one for one in template.machines if one.id == request.POST.get("machine")), None)
     if machine is None:
-        return refused(request, stored, DocumentError(["there is no such machine in this template"]))
+        return refused(request, DocumentError(["there is no such machine in this template"]))
     services.keep_inventory(signed_in_user(request), inventory_of(template, machine))
     return changed(request, stored)
 
@@ -87,6 +88,6 @@ def take_latencies(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def forget_inventory(request: HttpRequest, pk: int) -> HttpResponse:
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     KeptInventory.objects.filter(owner=signed_in_user(request), pk=number_of(request.POST.get("of", ""))).delete()
     return changed(request, stored)

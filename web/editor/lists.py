@@ -30,6 +30,7 @@ Piece = tuple[str, str]  # the id of an element, and the element
 Remembered = dict[str, int]  # id → hash of what stands there
 
 _shown: OrderedDict[str, Remembered] = OrderedDict()
+_pieces = 0  # in all of them
 _lock = Lock()
 
 
@@ -51,12 +52,13 @@ def told(pieces: Iterable[Piece]) -> Remembered:
 
 def remember(shown: Remembered) -> str:
     """Notes what a page shows of a list; gives the token for it."""
+    global _pieces  # noqa: PLW0603 - counted as it goes: there are thousands of lists
     token = secrets.token_hex(6)
     with _lock:
         _shown[token] = shown
-        left = sum(map(len, _shown.values())) - MOST_REMEMBERED
-        while left > 0 and len(_shown) > 1:
-            left -= len(_shown.popitem(last=False)[1])
+        _pieces += len(shown)
+        while _pieces > MOST_REMEMBERED and len(_shown) > 1:
+            _pieces -= len(_shown.popitem(last=False)[1])
     return token
 
 
@@ -74,8 +76,10 @@ def recall(shown: str) -> dict[str, Remembered]:
 
 def forget_lists() -> None:
     """As after a restart."""
+    global _pieces  # noqa: PLW0603
     with _lock:
         _shown.clear()
+        _pieces = 0
 
 
 @dataclass(frozen=True)

@@ -16,9 +16,9 @@ from web.editor.matters import contents, offered, row_of
 from web.editor.presenting import frame, strips_table, wires_table
 from web.editor.writes import base_of, changed
 from web.shared.numbers import number_of
-from web.shelf.access import own_template_or_404
+from web.shelf.access import template_or_404
 from web.shelf.models import StoredTemplate
-from web.shelf.sheets import sheet_of
+from web.shelf.sheets import map_of
 from web.shelf.workspace import Workspace, workspace
 
 TABLES: dict[str, Callable[[Workspace, Sheet], Table]] = {"strips": strips_table, "wires": wires_table}
@@ -27,7 +27,7 @@ TABLES: dict[str, Callable[[Workspace, Sheet], Table]] = {"strips": strips_table
 @require_safe
 def further_rows(request: HttpRequest, pk: int) -> HttpResponse:
     """Matters of the list that the address asks for, from `start` on."""
-    context = frame(own_template_or_404(request, pk))
+    context = frame(request, template_or_404(request, pk))
     start = max(0, number_of(request.GET.get("start", ""), 0))
     return HttpResponse(matters_list(request, context, start=start).html)
 
@@ -35,9 +35,9 @@ def further_rows(request: HttpRequest, pk: int) -> HttpResponse:
 @require_safe
 def matter(request: HttpRequest, pk: int, key: str) -> HttpResponse:
     """What stands in an opened matter; a hundred of its findings from `start` on."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     space = workspace(stored)
-    row = row_of(space, key, sheet_of(stored, space))
+    row = row_of(space, key, map_of(stored, space).sheet)
     if row is None:
         raise Http404
     start = max(0, number_of(request.GET.get("start", ""), 0))
@@ -48,7 +48,7 @@ def matter(request: HttpRequest, pk: int, key: str) -> HttpResponse:
 @require_safe
 def effect(request: HttpRequest, pk: int, fingerprint: str, key: str) -> HttpResponse:
     """What a remedy would do, in full: findings, levels, latency. Costs an audit."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     space = workspace(stored)
     remedy = next((remedy for _one, remedy in offered(space, fingerprint) if remedy.key == key), None)
     found = effect_of(space, remedy) if remedy is not None else None
@@ -58,7 +58,7 @@ def effect(request: HttpRequest, pk: int, fingerprint: str, key: str) -> HttpRes
 @require_POST
 def follow(request: HttpRequest, pk: int) -> HttpResponse:
     """Looks for what follows from each matter and what remedies do; answers with what that changes on the page."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk, "look")
     workspace(stored).follow()
     now = StoredTemplate.objects.filter(pk=pk).values_list("version", flat=True).first()
     if now != base_of(request) or now != stored.version:
@@ -69,8 +69,8 @@ def follow(request: HttpRequest, pk: int) -> HttpResponse:
 @require_safe
 def table(request: HttpRequest, pk: int, name: str) -> HttpResponse:
     """Records for the scripts of a page, asked for once it stands."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     if name not in TABLES:
         raise Http404
     space = workspace(stored)
-    return JsonResponse(TABLES[name](space, sheet_of(stored, space)).whole())
+    return JsonResponse(TABLES[name](space, map_of(stored, space).sheet).whole())

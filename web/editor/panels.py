@@ -21,7 +21,7 @@ from lattice.trace import MOST_PATHS, HopFigures, hop_words, notes_to, outlet_wo
 from web.editor.matter_lists import margin_lists
 from web.editor.places.base import wanted
 from web.editor.presenting import frame, strip_context
-from web.shelf.access import own_template_or_404
+from web.shelf.access import template_or_404
 from web.shelf.workspace import Workspace, workspace
 
 CHOICES = {
@@ -59,14 +59,14 @@ def chosen(request: HttpRequest, space: Workspace) -> dict[str, Any]:
 @require_safe
 def findings_panel(request: HttpRequest, pk: int) -> HttpResponse:
     """The list of matters in the margin."""
-    context = frame(own_template_or_404(request, pk))
+    context = frame(request, template_or_404(request, pk))
     context |= margin_lists(request, context, request.GET.get("finding", ""))
     return render(request, "editor/panel_findings.html", context)
 
 
 @require_safe
 def strip_panel(request: HttpRequest, pk: int, strip: str) -> HttpResponse:
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     space = workspace(stored)
     if strip not in space.graph.index:
         raise Http404
@@ -83,7 +83,7 @@ def _section_context(space: Workspace, section: Section | None = None) -> dict[s
 
 @require_safe
 def section_panel(request: HttpRequest, pk: int, section: str) -> HttpResponse:
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     space = workspace(stored)
     found = next((known for known in space.template.sections if known.id == section), None)
     if found is None:
@@ -95,7 +95,7 @@ def section_panel(request: HttpRequest, pk: int, section: str) -> HttpResponse:
 @require_safe
 def selection_panel(request: HttpRequest, pk: int) -> HttpResponse:
     """Several chosen strips, and what can be done with all of them."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     return render(
         request,
         "editor/panel_selection.html",
@@ -107,7 +107,7 @@ def selection_context(ids: str, space: Workspace) -> dict[str, Any]:
     template, wanted = space.template, set(ids.split())
     chosen_ones = [strip for strip in template.strips if strip.id in wanted]
     keyable = [
-        (f"{strip.id}/{insert.id}", f"{strip.name}: {insert.name or insert.type}")
+        (f"{strip.id}/{insert.id}", f"{strip.name}: {insert.title}")
         for strip in template.strips
         for insert in strip.inserts
         if insert.traits.can_be_keyed
@@ -120,7 +120,7 @@ def selection_context(ids: str, space: Workspace) -> dict[str, Any]:
     effects = {insert.type for strip in chosen_ones for insert in strip.inserts if insert.traits.decorrelates}
     return {
         "fed_inserts": [
-            (insert.id, f"{insert.name or insert.type} of {strip.name}")
+            (insert.id, f"{insert.title} of {strip.name}")
             for strip in template.strips
             if strip.id in fed
             for insert in strip.inserts
@@ -160,7 +160,7 @@ def _triggers(template: Template, but: set[str]) -> list[tuple[str, str]]:
 @require_safe
 def trace_panel(request: HttpRequest, pk: int) -> HttpResponse:
     """The ways from a strip, hop by hop; one of them is shown on the map."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     space = workspace(stored)
     graph = space.graph
     try:
@@ -196,7 +196,7 @@ def trace_panel(request: HttpRequest, pk: int) -> HttpResponse:
 @require_safe
 def solo_panel(request: HttpRequest, pk: int) -> HttpResponse:
     """What would still sound if only the chosen strips did; lit on the map. A question: nothing is written."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     space = workspace(stored)
     graph, wanted_ids = space.graph, set(request.GET.get("strips", "").split())
     chosen_ones = [n for n, strip in enumerate(graph.strips) if strip.id in wanted_ids]
@@ -220,6 +220,6 @@ def _note_hop(graph: SignalGraph, route: int) -> dict[str, Any]:
 
 @require_safe
 def journal_panel(request: HttpRequest, pk: int) -> HttpResponse:
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     entries = stored.journal.select_related("by").defer("patch").order_by("-pk")[:200]
     return render(request, "editor/panel_journal.html", {"stored": stored, "entries": entries})

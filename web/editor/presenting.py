@@ -13,12 +13,13 @@ from lattice.model.layouts import channel_count
 from lattice.model.units import words_db
 from lattice.sheet import Sheet
 from lattice.sheet.svg import FIGURES, Pieces, pieces
+from web.accounts.signed_in import signed_in_user
 from web.editor.lists import Table, as_text
 from web.editor.matters import marks, open_words, rows_of
 from web.editor.places.base import all_keys, navigation
-from web.shelf import services
+from web.shelf.history import to_redo, to_undo
 from web.shelf.models import StoredTemplate
-from web.shelf.sheets import sheet_of
+from web.shelf.sheets import map_of
 from web.shelf.workspace import Workspace, workspace
 
 
@@ -95,26 +96,26 @@ def _outlets(strip: Strip) -> list[str | None] | None:
 
 def _keyable(strip: Strip) -> list[tuple[str, str]] | None:
     """Inserts that a key can work, with their names."""
-    return [(insert.id, insert.name or insert.type) for insert in strip.inserts if insert.traits.can_be_keyed] or None
+    return [(insert.id, insert.title) for insert in strip.inserts if insert.traits.can_be_keyed] or None
 
 
-def frame(stored: StoredTemplate) -> dict[str, Any]:
+def frame(request: HttpRequest, stored: StoredTemplate) -> dict[str, Any]:
     """What every page and every answer to a write needs."""
-    space = workspace(stored)
-    sheet = sheet_of(stored, space)
-    rows = rows_of(space, sheet)
+    user, space = signed_in_user(request), workspace(stored)
+    drawn = map_of(stored, space)
+    rows = rows_of(space, drawn.sheet)
     return {
         "stored": stored,
         "navigation": navigation(),
         "all_keys": all_keys(),
         "template": space.template,
         "space": space,
-        "sheet_map": sheet,
+        "drawn": drawn,
         "rows": rows,
         "open_words": open_words(rows, space.audit.summary),
         "summary": space.audit.summary,
-        "can_undo": stored.cursor,
-        "can_redo": services.undone(stored),
+        "can_undo": to_undo(stored, user),
+        "can_redo": to_redo(stored, user),
     }
 
 
@@ -140,16 +141,16 @@ COMPUTED = {"level": _likely_levels, "arrival": _arrivals}  # figures of the map
 def drawing_of(request: HttpRequest, context: dict[str, Any]) -> Pieces:
     """The drawing, with the figure in its boxes that this person chose."""
     figure = figure_of(request)
-    stored, space, sheet = context["stored"], context["space"], context["sheet_map"]
+    stored, space, drawn = context["stored"], context["space"], context["drawn"]
     values = COMPUTED[figure](space) if figure in COMPUTED else None
     return pieces(
-        sheet,
+        drawn.sheet,
         facts(stored, space),
         space.template.name,
-        marks(sheet, context["rows"]),
+        marks(drawn.sheet, context["rows"]),
         figure=figure,
         values=values,
-        kept=space.kept,
+        kept=drawn.kept,
     )
 
 

@@ -8,14 +8,14 @@ from django.views.decorators.http import require_safe
 
 from lattice.levels.gains import route_gain
 from lattice.model.layouts import channel_names
-from web.shelf.access import own_template_or_404
+from web.shelf.access import template_or_404
 from web.shelf.workspace import workspace
 
 
 @require_safe
 def channels_panel(request: HttpRequest, pk: int, route: str) -> HttpResponse:
     """The pairs of a feed or send, listed or as its layouts map; nothing is written."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     graph = workspace(stored).graph
     number = graph.route_index.get(route)
     if number is None or graph.routes[number].kind not in ("feed", "send"):

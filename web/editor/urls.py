@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from web.editor import adding, inventories, matter_views, panels, route_channels, views, writes
+from web.editor import adding, inventories, matter_views, news, panels, route_channels, views, writes
 from web.editor.places.base import PLACES
 
 urlpatterns = [
@@ -40,8 +40,10 @@ urlpatterns = [
     path("write/redraw/", writes.redraw, name="redraw"),
     path("write/tidy/", writes.tidy, name="tidy"),
     path("write/remedy/<str:fingerprint>/<str:key>/", writes.remedy, name="remedy"),
+    path("write/catch-up/", news.catch_up, name="catch-up"),
     path("write/follow/", matter_views.follow, name="follow"),
     path("write/<str:what>/", writes.write, name="write"),
+    path("news/", news.news, name="news"),
     path("rows/", matter_views.further_rows, name="further-rows"),
     path("matter/<str:key>/", matter_views.matter, name="matter"),
     path("effect/<str:fingerprint>/<str:key>/", matter_views.effect, name="effect"),

@@ -12,7 +12,7 @@ from django.views.decorators.http import require_safe
 from web.editor.matters import OTHERS
 from web.editor.places.base import PLACES, Context, Place, wanted
 from web.editor.presenting import frame
-from web.shelf.access import own_template_or_404
+from web.shelf.access import template_or_404
 
 # Addresses of places that were regrouped: the place that has what they showed, and what of it is asked for.
 OLD_PLACES = (
@@ -26,7 +26,7 @@ OLD_PLACES = (
 @require_safe
 def led_on(request: HttpRequest, pk: int, now: str, with_query: str) -> HttpResponse:
     """An old address leads on, with what it asked for."""
-    own_template_or_404(request, pk)
+    template_or_404(request, pk)
     query = "&".join(part for part in (with_query, request.GET.urlencode()) if part)
     return redirect(reverse(now, args=[pk]) + (f"?{query}" if query else ""))
 
@@ -34,7 +34,7 @@ def led_on(request: HttpRequest, pk: int, now: str, with_query: str) -> HttpResp
 @require_safe
 def place_page(request: HttpRequest, pk: int, place: str) -> HttpResponse:
     """A place as a page: its frame, and the body that writes bring anew."""
-    here, context = PLACES[place], frame(own_template_or_404(request, pk))
+    here, context = PLACES[place], frame(request, template_or_404(request, pk))
     context |= place_context(request, context, here)
     return render(request, here.page, context)
 

@@ -33,7 +33,7 @@ def only_in(these: Sequence[Finding], others: Sequence[Finding]) -> list[Finding
 def beside(space: Workspace, *, is_awake: bool) -> dict[str, Any]:
     """The audit with every sleeping insert on, or with all processing off, beside it as it stands: what differs."""
     sleeping = [
-        f"{insert.name or insert.type} on {strip.name}"
+        f"{insert.title} on {strip.name}"
         for strip in space.template.strips
         for insert in strip.inserts
         if (insert.state != "on") == is_awake

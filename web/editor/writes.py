@@ -8,11 +8,15 @@ from time import perf_counter
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_POST
+from django_htmx.http import retarget
 
 from lattice.edits import EDITS, edit_named
 from lattice.errors import DocumentError
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
+from web.accounts.names import name_of
+from web.accounts.signed_in import signed_in_user
+from web.editor.clashing import told
 from web.editor.lists import changes
 from web.editor.matter_lists import INTO
 from web.editor.matters import offered
@@ -21,9 +25,11 @@ from web.editor.places.base import PLACES
 from web.editor.presenting import frame
 from web.editor.preview import Holder, Preview, planned
 from web.editor.views import place_context
+from web.shared.notice import notice
 from web.shared.numbers import number_of
 from web.shelf import services
-from web.shelf.access import own_template_or_404, signed_in_user
+from web.shelf.access import template_or_404
+from web.shelf.history import StaleVersionError, state_at
 from web.shelf.models import StoredTemplate
 from web.shelf.sheets import folded_of
 from web.shelf.workspace import workspace
@@ -38,17 +44,17 @@ def written(
     request: HttpRequest,
     pk: int,
     work: Callable[[StoredTemplate], StoredTemplate],
-    permission: str = "edit",
+    action: str = "edit",
 ) -> HttpResponse:
     """Does the work and answers with the fragments that change; refusals say why and change nothing."""
     start = perf_counter()
-    stored = own_template_or_404(request, pk, permission)
+    stored = template_or_404(request, pk, action)
     try:
         stored = work(stored)
-    except services.StaleVersionError as stale:
-        return _refused(request, stored, "stale.html", {"since": stale.since[-6:], "more": len(stale.since) - 6}, 409)
+    except StaleVersionError as stale:
+        return notice(request, "editor/stale.html", told(stale), 409)
     except DocumentError as error:
-        return refused(request, stored, error)
+        return refused(request, error)
     request.timings["write"] = (perf_counter() - start) * 1000  # type: ignore[attr-defined]
     return changed(request, stored)
 
@@ -56,7 +62,7 @@ def written(
 def changed(request: HttpRequest, stored: StoredTemplate, *, is_asked: bool = True) -> HttpResponse:
     """Everything on the page that depends on the document; what nobody asked for leaves another margin alone."""
     start = perf_counter()
-    context = frame(stored)
+    context = frame(request, stored)
     audited = perf_counter()
     here = PLACES.get(request.POST.get("place", ""), PLACES["map"])
     if here.lists is None:
@@ -74,23 +80,19 @@ def changed(request: HttpRequest, stored: StoredTemplate, *, is_asked: bool = Tr
     return response
 
 
-def _refused(
-    request: HttpRequest, stored: StoredTemplate, page: str, context: dict[str, object], status: int
-) -> HttpResponse:
-    response = render(request, f"editor/{page}", {"stored": stored, **context}, status=status)
-    response["HX-Retarget"], response["HX-Reswap"] = "#notice", "innerHTML"
-    return response
-
-
-def refused(request: HttpRequest, stored: StoredTemplate, error: DocumentError) -> HttpResponse:
+def refused(request: HttpRequest, error: DocumentError) -> HttpResponse:
     """What was asked for cannot be done, and why; nothing was changed."""
-    return _refused(request, stored, "refused.html", {"problems": error.problems}, 422)
+    return notice(request, "editor/refused.html", {"problems": error.problems}, 422)
 
 
 def _asked(request: HttpRequest, what: str, template: Template) -> tuple[str, EditStep]:
     """The edit a form asks for, with the journal's words."""
     wanted = edit_named(what)
-    arguments = wanted.read(dict(request.POST.lists()), template)
+    # Who waives a finding is who is signed in, whatever a form says.
+    said = {**dict(request.POST.lists()), "by": [name_of(signed_in_user(request))]}
+    arguments = wanted.read(said, template)
+    for waiver in arguments.get("waivers", ()):
+        waiver["by"] = said["by"][0]
     wanted.check(arguments)
     return wanted.words(template, arguments), EditStep(what, arguments)
 
@@ -102,17 +104,18 @@ def write(request: HttpRequest, pk: int, what: str) -> HttpResponse:
         raise Http404
 
     def work(stored: StoredTemplate) -> StoredTemplate:
-        # Asked first: the form would be read against another document.
-        services.based_on(pk, signed_in_user(request), base_of(request))
-        label, step = _asked(request, what, workspace(stored).template)
-        return services.edit(pk, signed_in_user(request), base_of(request), label, [step])
+        # The form is read against the document that the page shows.
+        seen = state_at(stored, workspace(stored).template, base_of(request))
+        label, step = _asked(request, what, seen)
+        action = EDITS[what].permission
+        return services.edit(pk, signed_in_user(request), base_of(request), label, [step], action)
 
     return written(request, pk, work, EDITS[what].permission)
 
 
-def holder(request: HttpRequest, stored: StoredTemplate) -> Holder:
+def holder(request: HttpRequest, stored: StoredTemplate, version: int) -> Holder:
     """Whom, of what and at which version a preview is shown."""
-    return [signed_in_user(request).pk, stored.pk, stored.version]
+    return [signed_in_user(request).pk, stored.pk, version]
 
 
 @require_POST
@@ -120,17 +123,15 @@ def preview(request: HttpRequest, pk: int, what: str) -> HttpResponse:
     """What an edit would do; nothing is written."""
     if what not in EDITS:
         raise Http404
-    stored = own_template_or_404(request, pk, EDITS[what].permission)
+    stored = template_or_404(request, pk, EDITS[what].permission)
     space = workspace(stored)
     try:
-        shown = Preview(space, holder(request, stored), *_asked(request, what, space.template))
+        shown = Preview(space, holder(request, stored, stored.version), *_asked(request, what, space.template))
     except DocumentError as error:
-        return refused(request, stored, error)
+        return refused(request, error)
     place = request.POST.get("place", "map")
     context = {"stored": stored, "preview": shown, "strips": request.POST.get("strips", ""), "place": place}
-    response = render(request, "editor/panel_preview.html", context)
-    response["HX-Retarget"] = "#panel"
-    return response
+    return retarget(render(request, "editor/panel_preview.html", context), "#panel")
 
 
 @require_POST
@@ -138,8 +139,7 @@ def write_planned(request: HttpRequest, pk: int) -> HttpResponse:
     """The edit that a preview showed, as one step."""
 
     def work(stored: StoredTemplate) -> StoredTemplate:
-        services.based_on(pk, signed_in_user(request), base_of(request))
-        label, step = planned(request.POST.get("planned", ""), holder(request, stored))
+        label, step = planned(request.POST.get("planned", ""), holder(request, stored, base_of(request)))
         return services.edit(pk, signed_in_user(request), base_of(request), label, [step])
 
     return written(request, pk, work)
@@ -154,7 +154,8 @@ def remedy(request: HttpRequest, pk: int, fingerprint: str, key: str) -> HttpRes
         for one, remedy in offered(space, fingerprint):
             if remedy.key == key:
                 label = f"{one.message}: {remedy.label}"
-                return services.edit(pk, signed_in_user(request), base_of(request), label, remedy.steps)
+                # Of the finding as it is now, whatever else was edited since the page was made.
+                return services.edit(pk, signed_in_user(request), stored.version, label, remedy.steps)
         raise DocumentError(["this finding is gone; the list shows what there is now"])
 
     return written(request, pk, work)
@@ -162,18 +163,18 @@ def remedy(request: HttpRequest, pk: int, fingerprint: str, key: str) -> HttpRes
 
 @require_POST
 def undo(request: HttpRequest, pk: int) -> HttpResponse:
-    return written(request, pk, lambda stored: services.undo(pk, signed_in_user(request), base_of(request)))
+    return written(request, pk, lambda _stored: services.undo(pk, signed_in_user(request), base_of(request)), "waive")
 
 
 @require_POST
 def redo(request: HttpRequest, pk: int) -> HttpResponse:
-    return written(request, pk, lambda stored: services.redo(pk, signed_in_user(request), base_of(request)))
+    return written(request, pk, lambda _stored: services.redo(pk, signed_in_user(request), base_of(request)), "waive")
 
 
 @require_POST
 def fold(request: HttpRequest, pk: int) -> HttpResponse:
     """Folds or opens one section, or all; how the map looks is no edit."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk, "look")
     space = workspace(stored)
     everything = {section.id for section in space.template.sections}
     folded = set(folded_of(stored, space)) & everything
@@ -182,34 +183,34 @@ def fold(request: HttpRequest, pk: int) -> HttpResponse:
         folded ^= {section}
     elif section in ("all", "none"):
         folded = everything if section == "all" else set()
-    services.redraw(stored, folded=sorted(folded))
+    services.fold(stored, signed_in_user(request), folded)
     return changed(request, stored)
 
 
 @require_POST
 def redraw(request: HttpRequest, pk: int) -> HttpResponse:
     """The map as the person's choices (the figure in the boxes) now want it."""
-    return changed(request, own_template_or_404(request, pk))
+    return changed(request, template_or_404(request, pk, "look"))
 
 
 @require_POST
 def tidy(request: HttpRequest, pk: int) -> HttpResponse:
     """Lays the map out anew, as if it were drawn for the first time."""
-    stored = own_template_or_404(request, pk)
-    services.redraw(stored, slots=b"")
+    stored = template_or_404(request, pk)
+    services.tidy(stored)
     return changed(request, stored)
 
 
 @require_POST
 def keep_profile(request: HttpRequest, pk: int) -> HttpResponse:
     """Keeps what this delivery asks for under its name; the template itself does not change."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk, "look")
     services.keep_profile(signed_in_user(request), workspace(stored).template.profile)
     return changed(request, stored)
 
 
 @require_POST
 def forget_profile(request: HttpRequest, pk: int) -> HttpResponse:
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk, "look")
     services.forget_profile(signed_in_user(request), request.POST.get("name", ""))
     return changed(request, stored)

@@ -12,6 +12,7 @@ from django.views.decorators.http import require_POST, require_safe
 from lattice.errors import DocumentError
 from lattice.matters.plan import counts_of
 from lattice.model.edit_step import EditStep
+from web.accounts.signed_in import signed_in_user
 from web.editor.places.base import PLACES
 from web.editor.presenting import frame
 from web.editor.writes import base_of
@@ -19,7 +20,7 @@ from web.plans import services
 from web.plans.models import PlanJob
 from web.plans.showing import outcome
 from web.shared.numbers import number_of
-from web.shelf.access import own_template_or_404, signed_in_user
+from web.shelf.access import template_or_404
 from web.shelf.models import StoredTemplate
 from web.shelf.services import StaleVersionError
 from web.shelf.workspace import workspace
@@ -29,12 +30,19 @@ Steps = list[tuple[str, list[EditStep]]]
 
 @require_safe
 def plan_page(request: HttpRequest, pk: int) -> HttpResponse:
-    return _page(request, own_template_or_404(request, pk))
+    return _page(request, template_or_404(request, pk))
 
 
 def _page(request: HttpRequest, stored: StoredTemplate, status: int = 200, **said: Any) -> HttpResponse:
     done = number_of(request.GET.get("done", ""), 0)
-    context = {**frame(stored), "place": "findings", "here": PLACES["findings"], "done": done, **_of(stored), **said}
+    context = {
+        **frame(request, stored),
+        "place": "findings",
+        "here": PLACES["findings"],
+        "done": done,
+        **_of(stored),
+        **said,
+    }
     return render(request, "plans/plan.html", context, status=status)
 
 
@@ -48,21 +56,21 @@ def _of(stored: StoredTemplate) -> dict[str, Any]:
 @require_POST
 def begin(request: HttpRequest, pk: int) -> HttpResponse:
     """Works the plan of the present state out, at once or in the background."""
-    services.begin(own_template_or_404(request, pk))
+    services.begin(template_or_404(request, pk))
     return redirect("plan", pk)
 
 
 @require_safe
 def progress(request: HttpRequest, pk: int) -> HttpResponse:
     """How far the plan is; the plan itself once it is there."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     return render(request, "plans/body.html", _of(stored))
 
 
 @require_POST
 def cancel(request: HttpRequest, pk: int) -> HttpResponse:
     """Stops working it out. Nothing has changed."""
-    for job in own_template_or_404(request, pk).plans.filter(state__in=PlanJob.UNDER_WAY):
+    for job in template_or_404(request, pk).plans.filter(state__in=PlanJob.UNDER_WAY):
         job.cancel()
     return redirect("plan", pk)
 
@@ -76,7 +84,7 @@ def _chosen(request: HttpRequest, job: PlanJob) -> Steps:
 @require_POST
 def check(request: HttpRequest, pk: int) -> HttpResponse:
     """What the ticked steps would do together; nothing is written."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     job = services.plan_of(stored)
     if job is None or job.version != stored.version or not job.content:
         return render(
@@ -94,7 +102,7 @@ def check(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def carry_out(request: HttpRequest, pk: int) -> HttpResponse:
     """Does what is ticked, as one edit; a plan of an older state is refused with what changed."""
-    stored, user = own_template_or_404(request, pk), signed_in_user(request)
+    stored, user = template_or_404(request, pk), signed_in_user(request)
     job = services.plan_of(stored)
     try:
         if job is None or not job.content:
@@ -102,7 +110,7 @@ def carry_out(request: HttpRequest, pk: int) -> HttpResponse:
         steps = _chosen(request, job)
         services.carry_out(stored, user, base_of(request), job, steps)
     except StaleVersionError as stale:
-        return _page(request, own_template_or_404(request, pk), 409, is_stale=True, since=stale.since[-6:])
+        return _page(request, template_or_404(request, pk), 409, is_stale=True, since=stale.since[-6:])
     except DocumentError as error:
         return _page(request, stored, 422, problems=error.problems)
     return redirect(f"{reverse('plan', args=[pk])}?done={len(steps)}")

@@ -19,6 +19,7 @@ from lattice.formats.block_json import dump, from_plain
 from lattice.model.block import Block
 from lattice.model.document import Template
 from lattice.model.names import slug
+from web.accounts.signed_in import signed_in_user
 from web.editor.kept import asked_of, kept
 from web.editor.picture import pictured
 from web.editor.writes import base_of
@@ -26,7 +27,7 @@ from web.reuse.making import ticked_rows
 from web.reuse.models import BlockUse, KeptBlock
 from web.reuse.services import keep_block
 from web.shelf import services
-from web.shelf.access import own_template_or_404, signed_in_user
+from web.shelf.access import template_or_404
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 
@@ -81,7 +82,7 @@ def keep_page(request: HttpRequest, pk: int) -> HttpResponse:
 
 def _keep_page(request: HttpRequest, pk: int, status: int = 200, **said: Any) -> HttpResponse:
     """The strips that are chosen, as the block they would be."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     template = workspace(stored).template
     asked = asked_of(request)
     strips = chosen(template, asked.get("strips", ""))
@@ -99,7 +100,7 @@ def _keep_page(request: HttpRequest, pk: int, status: int = 200, **said: Any) ->
 @require_POST
 def keep(request: HttpRequest, pk: int) -> HttpResponse:
     """Keeps chosen strips as a block; under a name that is there as its next version."""
-    stored, user = own_template_or_404(request, pk), signed_in_user(request)
+    stored, user = template_or_404(request, pk), signed_in_user(request)
     name = " ".join(request.POST.get("name", "").split())[:120]
     try:
         if not name:
@@ -136,7 +137,7 @@ def renew_page(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 
 def _use_or_404(request: HttpRequest, pk: int, number: int) -> tuple[StoredTemplate, BlockUse]:
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     return stored, get_object_or_404(BlockUse.objects.select_related("block"), template=stored, pk=number)
 
 

@@ -17,6 +17,7 @@ from lattice.errors import DocumentError
 from lattice.formats.block_json import from_plain
 from lattice.model.block import Block
 from lattice.model.document import Template
+from web.accounts.signed_in import signed_in_user
 from web.editor.kept import asked_of, kept
 from web.editor.picture import pictured
 from web.editor.writes import base_of
@@ -26,7 +27,7 @@ from web.reuse.models import BlockUse, KeptBlock
 from web.revisions.models import Revision
 from web.revisions.services import content
 from web.shelf import services
-from web.shelf.access import own_template_or_404, signed_in_user
+from web.shelf.access import shelf_of, template_or_404
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 
@@ -44,7 +45,7 @@ def _block(number: int) -> Callable[[HttpRequest], Source]:
 
 def _home(request: HttpRequest, other: int, number: int | None) -> tuple[str, Template]:
     """Where strips come from: a template as it is, or as it was sealed; under the name that a page calls it by."""
-    stored = own_template_or_404(request, other)
+    stored = template_or_404(request, other, "look")
     if number is None:
         return stored.name, workspace(stored).template
     revision = get_object_or_404(stored.revisions, number=number)
@@ -68,7 +69,7 @@ def _strips_of(other: int, number: int | None) -> Callable[[HttpRequest], Source
 def _put_page(
     request: HttpRequest, pk: int, source: Callable[[HttpRequest], Source], status: int = 200, **said: Any
 ) -> HttpResponse:
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     space = workspace(stored)
     asked = asked_of(request)
     context: dict[str, Any] = {"stored": stored, "into": stored, "way_words": putting.WAY_WORDS}
@@ -92,7 +93,7 @@ def _put_page(
 
 
 def _put(request: HttpRequest, pk: int, source: Callable[[HttpRequest], Source]) -> HttpResponse:
-    stored, user = own_template_or_404(request, pk), signed_in_user(request)
+    stored, user = template_or_404(request, pk), signed_in_user(request)
 
     def work() -> StoredTemplate:
         base = base_of(request)
@@ -133,7 +134,7 @@ def put_in(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 @require_safe
 def from_page(request: HttpRequest, pk: int, other: int, number: int | None = None) -> HttpResponse:
     """Strips of another template or of a revision: which, then what happens to them here."""
-    stored, (name, template) = own_template_or_404(request, pk), _home(request, other, number)
+    stored, (name, template) = template_or_404(request, pk), _home(request, other, number)
     if any(request.GET.getlist(field) for field in ("strips", "strip", "section")):
         return _put_page(request, pk, _strips_of(other, number))
     groups = [(section, [s for s in template.strips if s.section == section.id]) for section in template.sections]
@@ -149,8 +150,8 @@ def bring_from(request: HttpRequest, pk: int, other: int, number: int | None = N
 @require_safe
 def choose_page(request: HttpRequest, pk: int) -> HttpResponse:
     """What may be put in: blocks, other templates, revisions; and blocks here of which a newer state is kept."""
-    stored, user = own_template_or_404(request, pk), signed_in_user(request)
-    own = services.of_owner(user).defer("head", "slots").prefetch_related(_NUMBERS)
+    stored, user = template_or_404(request, pk), signed_in_user(request)
+    own = shelf_of(user).defer("head", "slots").prefetch_related(_NUMBERS)
     homes = [one for one in own if one.pk != pk or one.revisions.all()]
     return render(
         request,

@@ -13,13 +13,14 @@ from django.views.decorators.http import require_POST, require_safe
 from lattice.edits.reformatting import LAYOUTS
 from lattice.errors import DocumentError, EditError
 from lattice.model.document import Template
+from web.accounts.signed_in import signed_in_user
 from web.editor.kept import asked_of, kept
 from web.editor.picture import pictured
 from web.editor.writes import base_of
 from web.reuse import making
 from web.reuse.making import Making
 from web.shelf import services
-from web.shelf.access import own_template_or_404, signed_in_user
+from web.shelf.access import template_or_404
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 
@@ -51,7 +52,7 @@ def _shown(stored: StoredTemplate, asked: QueryDict, maker: Maker, **more: Any) 
 
 def _kept(request: HttpRequest, pk: int, maker: Maker, page: Callable[..., HttpResponse]) -> HttpResponse:
     """Keeps what was shown: as a variant under a name, or as one edit."""
-    stored, user = own_template_or_404(request, pk), signed_in_user(request)
+    stored, user = template_or_404(request, pk), signed_in_user(request)
 
     def work() -> StoredTemplate:
         base = base_of(request)
@@ -76,7 +77,7 @@ def cut_page(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def _cut(request: HttpRequest, pk: int, status: int = 200, **said_: Any) -> HttpResponse:
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     asked = asked_of(request)
     template = workspace(stored).template
     more = {
@@ -101,7 +102,7 @@ def layout_page(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def _layout(request: HttpRequest, pk: int, status: int = 200, **said_: Any) -> HttpResponse:
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     asked = asked_of(request)
     template = workspace(stored).template
     before, after = making.layouts_asked(template, asked)
@@ -130,7 +131,7 @@ def carry_page(request: HttpRequest, pk: int) -> HttpResponse:
 
 def _carry(request: HttpRequest, pk: int, status: int = 200, **said_: Any) -> HttpResponse:
     """What changed in what this one is a variant of, with ticks; the address says which are turned."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     if stored.variant_of is None or stored.variant_of.deleted_at is not None:
         raise Http404
     space, origin = workspace(stored), workspace(stored.variant_of)
@@ -147,7 +148,7 @@ def _carry(request: HttpRequest, pk: int, status: int = 200, **said_: Any) -> Ht
 @require_POST
 def keep_carried(request: HttpRequest, pk: int) -> HttpResponse:
     """Takes what is ticked, as one edit; from then on the two are alike in what was offered."""
-    stored, user = own_template_or_404(request, pk), signed_in_user(request)
+    stored, user = template_or_404(request, pk), signed_in_user(request)
     origin = stored.variant_of
     if origin is None:
         raise Http404

@@ -8,29 +8,30 @@ from msgspec.structs import replace
 from lattice.changes.digests import section_digests
 from lattice.model.document import Template
 from lattice.model.inventory import Inventory, PlugIn, inventory_of
+from web.people.roles import Role
 from web.revisions import services as revisions
 from web.shelf import services
 from web.shelf.demo import night_ferry
-from web.shelf.models import StoredTemplate
+from web.shelf.models import Share, StoredTemplate
 
-ENGINEER, SECOND = "I. Strand", "M. Quay"
 LACKING = {"Echo", "Linear eq"}  # plug-ins that the second studio does not have
 OLDER = {"Hall": "3.0"}
 
 
-def with_history(user: User) -> StoredTemplate:
-    """Night Ferry with its revisions, and the present state with what was done to it since."""
+def with_history(user: User, second: User) -> StoredTemplate:
+    """Night Ferry with its revisions, ticked by a second person, and the present state with what was done since."""
     (first, note), *later = night_ferry.sealed()
     stored = services.store(user, first)
-    made = revisions.seal(stored.pk, user, stored.version, note, ENGINEER)
+    Share.objects.create(template=stored, user=second, role=Role.EDITOR, by=user)
+    made = revisions.seal(stored.pk, user, stored.version, note)
     for template, note in later:
         stored = _became(stored, user, template, note)
-        made = revisions.seal(stored.pk, user, stored.version, note, ENGINEER)
+        made = revisions.seal(stored.pk, user, stored.version, note)
     for section, digest in section_digests(revisions.content(made)).items():
-        revisions.tick(stored.pk, user, section, digest, SECOND)
-    revisions.sign(made.pk, user, ENGINEER)
+        revisions.tick(stored.pk, second, section, digest)
+    revisions.sign(made.pk, user)
     stored = _became(stored, user, night_ferry.in_work(), "A week on the job")
-    services.redraw(stored, slots=b"")  # as if it were drawn for the first time
+    services.tidy(stored)
     return stored
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from lattice.changes.digests import section_digests
 from web.bench.services import is_required, newest_reading
+from web.remarks import services as remarks
 from web.revisions.models import Revision, Tick
 from web.shelf.workspace import Workspace
 
@@ -38,8 +39,8 @@ class Ticked:
         return "; lapsed, it has changed since" if self.has_lapsed else "; sealed it as well"
 
 
-def ticked(space: Workspace, template_pk: int, sealed_by: str = "") -> list[Ticked]:
-    """Every section of a state with its tick."""
+def ticked(space: Workspace, template_pk: int, sealed_by: int | None = None) -> list[Ticked]:
+    """Every section of a state with its tick; good is that of another account than the one that sealed it."""
     ticks = {tick.section: tick for tick in Tick.objects.filter(template=template_pk)}
     digests, sections = section_digests(space.template), []
     names = {section.id: section.name for section in space.template.sections} | {"": "Outside sections"}
@@ -49,7 +50,7 @@ def ticked(space: Workspace, template_pk: int, sealed_by: str = "") -> list[Tick
             continue
         tick = ticks.get(section_id)
         same = tick is not None and tick.digest == digest
-        other = tick is not None and tick.by.casefold() != sealed_by.casefold()
+        other = tick is not None and tick.user_id is not None and tick.user_id != sealed_by
         sections.append(Ticked(section_id, name, digest, tick, same and other, tick is not None and not same))
     return sections
 
@@ -58,7 +59,7 @@ def gate(space: Workspace, revision: Revision) -> list[GateCondition]:
     """All conditions of a release, in the order in which people see to them."""
     counts = space.audit.summary
     stale = sum(finding.code == "waiver.stale" for finding in space.audit.findings)
-    sections = ticked(space, revision.template_id, revision.by)
+    sections = ticked(space, revision.template_id, revision.user_id)
     left = [one.name for one in sections if not one.is_good]
     own = [one.name for one in sections if one.tick and not one.has_lapsed and not one.is_good]
     many = counts["blocker"], counts["warning"]
@@ -76,6 +77,7 @@ def gate(space: Workspace, revision: Revision) -> list[GateCondition]:
             "revisions",
         ),
         *_prints(revision),
+        *_remarks(revision),
     ]
 
 
@@ -89,6 +91,14 @@ def _prints(revision: Revision) -> list[GateCondition]:
     matters = reading.content["summary"]["matters"]
     words = f"{_count(matters, 'matter', 'in the newest reading of its prints')}"
     return [GateCondition(words, not matters, "bench")]
+
+
+def _remarks(revision: Revision) -> list[GateCondition]:
+    """No remark open, where the template asks for that."""
+    if not remarks.is_required(revision.template):
+        return []
+    number = remarks.open_count(revision.template)
+    return [GateCondition(_count(number, "remark", "open"), not number, "people")]
 
 
 def _in_matters(space: Workspace, severity: str, findings: int) -> str:

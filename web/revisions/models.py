@@ -23,6 +23,7 @@ class Revision(models.Model):
     digest = models.CharField(max_length=64)  # of the document (lattice.changes.digests)
     summary = models.JSONField(default=dict)
     signed_by = models.CharField(max_length=120, default="")
+    signed_user = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
     signed_at = models.DateTimeField(null=True)
 
     class Meta:

@@ -13,7 +13,10 @@ from lattice.formats.track_sheet_writer import dump as dump_sheet
 from lattice.model.document import Template
 from lattice.model.inventory import inventory_of
 from lattice.model.names import slug
+from web.accounts.names import name_of
 from web.bench.services import newest_reading, reading_json
+from web.remarks.models import Line
+from web.remarks.services import threads
 from web.revisions.models import Revision
 from web.revisions.papers import Facts, manual_html, map_pdf, map_svg, report_html, to_pdf
 from web.revisions.services import content
@@ -34,7 +37,15 @@ def facts_of(revision: Revision, template: Template) -> Facts:
         signed_by=revision.signed_by,
         signed_on=revision.signed_at.date().isoformat() if revision.signed_at else "",
         digest=revision.digest,
+        remarks=tuple(
+            (one.about, "open" if one.is_open else "settled", tuple(_line(line) for line in one.lines.all()))
+            for one in threads(revision.template)
+        ),
     )
+
+
+def _line(line: Line) -> str:
+    return f"{name_of(line.by)}: {line.text}" if line.by is not None else line.text
 
 
 def make_pack(revision: Revision, tell: ProgressCallback = lambda _step, _percent: None) -> bytes:

@@ -57,6 +57,7 @@ class Facts:
     signed_by: str
     signed_on: str
     digest: str
+    remarks: tuple[tuple[str, str, tuple[str, ...]], ...] = ()  # about what, open or settled, who said what
 
     @property
     def state(self) -> str:
@@ -65,7 +66,7 @@ class Facts:
 
 def drawing(space: Workspace) -> Sheet:
     """The whole map laid out anew; drawn once for all papers of a pack."""
-    return space.drawn(frozenset(), b"")[0]
+    return space.drawn(frozenset(), b"").sheet
 
 
 def map_svg(space: Workspace, facts: Facts) -> str:
@@ -137,7 +138,7 @@ def _ends(space: Workspace) -> list[dict[str, Any]]:
 def _timing(space: Workspace) -> dict[str, Any]:
     arrivals, rate = space.analysis.arrivals, space.template.sample_rate_hz
     names = [strip.name for strip in space.graph.strips]
-    inserts = {insert.id: insert.name or insert.type for strip in space.template.strips for insert in strip.inserts}
+    inserts = {insert.id: insert.title for strip in space.template.strips for insert in strip.inserts}
     steps = critical_path(arrivals, arrivals.latest_output) if arrivals.latest_output is not None else []
     return {
         "total": arrivals.total_samples,

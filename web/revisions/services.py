@@ -12,22 +12,14 @@ from lattice.changes.takeover import take_over
 from lattice.errors import EditError
 from lattice.formats.document_json import load
 from lattice.model.document import Template
+from web.accounts.names import name_of
 from web.revisions.gate import gate
 from web.revisions.models import Pack, Revision, Tick
 from web.shelf import services
+from web.shelf.access import found, need, shelf_of
 from web.shelf.heads import document_of, head_of
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import Workspace, workspace
-
-LONGEST_NAME = 120
-
-
-def named(name: str, what: str) -> str:
-    """A person's name as it is typed. Raises EditError where there is none."""
-    name = " ".join(name.split())[:LONGEST_NAME]
-    if not name:
-        raise EditError(f"{what} needs a name")
-    return name
 
 
 def content(revision: Revision) -> Template:
@@ -35,10 +27,11 @@ def content(revision: Revision) -> Template:
 
 
 @transaction.atomic
-def seal(pk: int, user: User, base: int, note: str, by: str) -> Revision:
+def seal(pk: int, user: User, base: int, note: str) -> Revision:
     """The present state as the next revision. Raises StaleVersionError where it is not the state the person saw."""
     stored = services.based_on(pk, user, base)
-    name, note = named(by, "sealing"), note.strip()[:500]
+    need(stored, "seal")
+    note = note.strip()[:500]
     if not note:
         raise EditError("a revision needs a note: what is in it that was not there before")
     template, newest = workspace(stored).template, stored.revisions.first()
@@ -46,35 +39,38 @@ def seal(pk: int, user: User, base: int, note: str, by: str) -> Revision:
     if newest is not None and newest.digest == digest:
         raise EditError(f"nothing has changed since revision {newest.number}")
     made = Revision.objects.create(
-        template=stored, number=(newest.number if newest else 0) + 1, note=note, by=name, user=user,
+        template=stored, number=(newest.number if newest else 0) + 1, note=note, by=name_of(user), user=user,
         version=stored.version, head=head_of(template), digest=digest, summary=stored.summary,
     )  # fmt: skip
     StoredTemplate.objects.filter(pk=stored.pk).update(revision=made.number, sealed_version=stored.version)
     return made
 
 
-def tick(pk: int, user: User, section: str, digest: str, by: str) -> Tick:
+def tick(pk: int, user: User, section: str, digest: str) -> Tick:
     """Ticks a section off as it was seen. Raises EditError where it has changed since."""
-    stored = services.of_owner(user).get(pk=pk)
+    stored = found(pk, user)
+    need(stored, "tick")
     now = section_digests(workspace(stored).template).get(section)
     if now is None:
         raise EditError("there is no such section any more")
     if now != digest:
         raise EditError("this section has changed since you looked at it; look again")
     made, _is_new = Tick.objects.update_or_create(
-        template=stored, section=section, defaults={"digest": digest, "by": named(by, "a tick"), "user": user}
+        template=stored, section=section, defaults={"digest": digest, "by": name_of(user), "user": user}
     )
     return made
 
 
 def untick(pk: int, user: User, section: str) -> None:
-    Tick.objects.filter(template=services.of_owner(user).get(pk=pk), section=section).delete()
+    stored = found(pk, user)
+    need(stored, "tick")
+    Tick.objects.filter(template=stored, section=section).delete()
 
 
-def sign(revision_pk: int, user: User, by: str) -> Revision:
+def sign(revision_pk: int, user: User) -> Revision:
     """Signs a revision off: it is released, and locked. Raises EditError with what stands in the way."""
-    revision = Revision.objects.select_related("template").get(pk=revision_pk, template__owner=user)
-    name = named(by, "signing off")
+    revision = Revision.objects.select_related("template").get(pk=revision_pk, template__in=shelf_of(user))
+    need(found(revision.template_id, user), "seal")
     if revision.signed_at is not None:
         raise EditError(f"revision {revision.number} is signed off already, by {revision.signed_by}")
     open_points = [point.words for point in gate(Workspace(content(revision)), revision) if not point.is_met]
@@ -82,7 +78,7 @@ def sign(revision_pk: int, user: User, by: str) -> Revision:
         raise EditError(*open_points)
     with transaction.atomic():
         signed = Revision.objects.filter(pk=revision.pk, signed_at=None).update(
-            signed_by=name, signed_at=timezone.now()
+            signed_by=name_of(user), signed_user=user, signed_at=timezone.now()
         )
         if not signed:
             raise EditError(f"revision {revision.number} was signed off by somebody else just now")

@@ -12,6 +12,8 @@ from django.views.decorators.http import require_POST, require_safe
 
 from lattice.errors import DocumentError
 from lattice.model.names import slug
+from web.accounts.models import note_taken_out
+from web.accounts.signed_in import signed_in_user
 from web.editor.places.base import PLACES
 from web.editor.presenting import frame
 from web.editor.writes import base_of
@@ -20,7 +22,7 @@ from web.revisions.comparing import comparison, figures_of
 from web.revisions.gate import gate, ticked
 from web.revisions.models import Pack, Revision
 from web.revisions.tasks import make
-from web.shelf.access import own_template_or_404, signed_in_user
+from web.shelf.access import template_or_404
 from web.shelf.heads import document_of
 from web.shelf.models import StoredTemplate
 from web.shelf.services import StaleVersionError
@@ -32,11 +34,11 @@ MOST_VARIANTS = 12
 
 @require_safe
 def revisions_page(request: HttpRequest, pk: int) -> HttpResponse:
-    return _page(request, own_template_or_404(request, pk))
+    return _page(request, template_or_404(request, pk))
 
 
 def _page(request: HttpRequest, stored: StoredTemplate, status: int = 200, **said: Any) -> HttpResponse:
-    context = frame(stored)
+    context = frame(request, stored)
     known = list(stored.revisions.all())
     newest = known[0] if known else None
     context |= {
@@ -50,7 +52,7 @@ def _page(request: HttpRequest, stored: StoredTemplate, status: int = 200, **sai
         points = gate(_space(newest), newest) if newest.signed_at is None else []
         context |= {"points": points, "pack": newest.packs.defer("content").first()}
         context["may_sign"] = newest.signed_at is None and all(point.is_met for point in points)
-    context["sections"] = ticked(context["space"], stored.pk, newest.by if newest else "")
+    context["sections"] = ticked(context["space"], stored.pk, newest.user_id if newest else None)
     context["side_by_side"] = _side_by_side(stored, context["space"])
     return render(request, "revisions/revisions.html", context, status=status)
 
@@ -74,9 +76,9 @@ def _side_by_side(stored: StoredTemplate, space: Workspace) -> list[tuple[Stored
     ]  # fmt: skip
 
 
-def _revision(request: HttpRequest, pk: int, number: int) -> Revision:
+def _revision(request: HttpRequest, pk: int, number: int, action: str = "") -> Revision:
     found: Revision = get_object_or_404(
-        Revision.objects.select_related("template"), template=own_template_or_404(request, pk), number=number
+        Revision.objects.select_related("template"), template=template_or_404(request, pk, action), number=number
     )
     return found
 
@@ -86,36 +88,36 @@ def _done(request: HttpRequest, pk: int, work: Callable[[], Any], then: str = "r
     try:
         work()
     except StaleVersionError as stale:
-        return _page(request, own_template_or_404(request, pk), 409, is_stale=True, since=stale.since[-6:])
+        return _page(request, template_or_404(request, pk, "look"), 409, is_stale=True, since=stale.since[-6:])
     except DocumentError as error:
-        return _page(request, own_template_or_404(request, pk), 422, problems=error.problems)
+        return _page(request, template_or_404(request, pk, "look"), 422, problems=error.problems)
     return redirect(then, pk)
 
 
 @require_POST
 def seal(request: HttpRequest, pk: int) -> HttpResponse:
-    own_template_or_404(request, pk)
-    note, by = request.POST.get("note", ""), request.POST.get("by", "")
-    return _done(request, pk, lambda: services.seal(pk, signed_in_user(request), base_of(request), note, by))
+    template_or_404(request, pk, "seal")
+    note = request.POST.get("note", "")
+    return _done(request, pk, lambda: services.seal(pk, signed_in_user(request), base_of(request), note))
 
 
 @require_POST
 def tick(request: HttpRequest, pk: int) -> HttpResponse:
-    own_template_or_404(request, pk)
-    said = [request.POST.get(name, "") for name in ("section", "digest", "by")]
+    template_or_404(request, pk, "tick")
+    said = [request.POST.get(name, "") for name in ("section", "digest")]
     return _done(request, pk, lambda: services.tick(pk, signed_in_user(request), *said))
 
 
 @require_POST
 def untick(request: HttpRequest, pk: int) -> HttpResponse:
-    own_template_or_404(request, pk)
+    template_or_404(request, pk, "tick")
     return _done(request, pk, lambda: services.untick(pk, signed_in_user(request), request.POST.get("section", "")))
 
 
 @require_POST
 def sign(request: HttpRequest, pk: int, number: int) -> HttpResponse:
-    revision = _revision(request, pk, number)
-    return _done(request, pk, lambda: services.sign(revision.pk, signed_in_user(request), request.POST.get("by", "")))
+    revision = _revision(request, pk, number, "seal")
+    return _done(request, pk, lambda: services.sign(revision.pk, signed_in_user(request)))
 
 
 @require_POST
@@ -127,14 +129,14 @@ def go_back(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 @require_safe
 def compare_page(request: HttpRequest, pk: int) -> HttpResponse:
     """Any two revisions, or one with the present."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     known = {str(one.number): one for one in stored.revisions.select_related("template")}
     before, after = request.GET.get("from", ""), request.GET.get("to", PRESENT)
     if before not in known:
         before = next(iter(known), "")
     if after != PRESENT and after not in known:
         raise Http404
-    context = frame(stored)
+    context = frame(request, stored)
     context |= {
         "place": "revisions",
         "revisions": list(known.values()),
@@ -183,11 +185,18 @@ def cancel(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 @require_safe
 def download(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     revision = _revision(request, pk, number)
+    answer = pack_of(revision)
+    note_taken_out(signed_in_user(request), f"the pack of {revision.template.name}, revision {number}")
+    return answer
+
+
+def pack_of(revision: Revision) -> HttpResponse:
+    """The newest pack of a revision that is made, as a file. Raises Http404 where there is none."""
     pack = revision.packs.filter(state=Pack.DONE).first()
     if pack is None:
         raise Http404
     answer = HttpResponse(bytes(pack.content), content_type="application/zip")
-    answer["Content-Disposition"] = f'attachment; filename="{slug(revision.template.name)}-r{number}.zip"'
+    answer["Content-Disposition"] = f'attachment; filename="{slug(revision.template.name)}-r{revision.number}.zip"'
     return answer
 
 

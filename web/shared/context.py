@@ -15,7 +15,7 @@ HTMX = {
     "defaultSettleDelay": 0,
     "responseHandling": [
         {"code": "204", "swap": False},
-        *({"code": code, "swap": True} for code in ("[23]..", "409", "422", "503")),
+        *({"code": code, "swap": True} for code in ("[23]..", "403", "409", "422", "503")),
         {"code": "[45]..", "swap": False, "error": True},
     ],
 }

@@ -10,6 +10,8 @@ from django.db import models
 from django.utils import timezone
 from huey import SqliteHuey
 
+from web.shared.heartbeat import is_alive
+
 queue = SqliteHuey("lattice", filename=str(settings.JOBS_DATABASE), immediate=settings.JOBS_AT_ONCE)
 
 
@@ -37,6 +39,11 @@ class Job(models.Model):
     @property
     def is_under_way(self) -> bool:
         return self.state in self.UNDER_WAY
+
+    @property
+    def is_stuck(self) -> bool:
+        """Whether it waits for a worker that is not there."""
+        return self.state == self.WAITING and not is_alive()
 
     def tell(self, step: str, percent: int) -> None:
         """Says how far it is. Raises CancelledError where nobody waits any more."""

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import errno
+import logging
+import secrets
 from collections.abc import Callable
 from time import perf_counter
 
@@ -9,7 +12,11 @@ from django.db import OperationalError
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
+from web.shared.logs import view_of
+from web.shared.notice import notice
+
 Answer = Callable[[HttpRequest], HttpResponse]
+log = logging.getLogger("web.requests")
 
 
 class ServerTiming:
@@ -27,23 +34,39 @@ class ServerTiming:
         return response
 
 
-class Headers:
-    """What a page may load, and that nobody keeps what a person has seen signed in.
+class RequestLog:
+    """A line a request in the log: which view, how it ended, how long it took, and a number that its answer has too.
 
-    Nothing is loaded from anywhere else. Inline style attributes carry section colours and positions.
+    The address is left out: it may hold a secret, or what somebody looks for.
     """
 
-    POLICY = (
-        "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
-        "frame-ancestors 'none'; form-action 'self'"
-    )
+    def __init__(self, get_response: Answer) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        start, number = perf_counter(), secrets.token_hex(8)
+        response = self.get_response(request)
+        said = {
+            "request": number, "method": request.method, "view": view_of(request), "status": response.status_code,
+            "ms": round((perf_counter() - start) * 1000, 1),
+        }  # fmt: skip
+        log.info("answered", extra=said)
+        response["X-Request-Id"] = number
+        return response
+
+
+class Headers:
+    """Nobody keeps what a person has seen signed in, and no page needs what a device has."""
+
+    DEVICE = "camera=(), microphone=(), geolocation=(), payment=(), usb=(), midi=()"
 
     def __init__(self, get_response: Answer) -> None:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         response = self.get_response(request)
-        response.setdefault("Content-Security-Policy", self.POLICY)
+        response.setdefault("Permissions-Policy", self.DEVICE)
+        response.setdefault("Cross-Origin-Resource-Policy", "same-origin")
         if getattr(request, "user", None) is not None and request.user.is_authenticated:
             response.setdefault("Cache-Control", "no-store")
         return response
@@ -63,7 +86,7 @@ class PlainForms:
 
 
 class Busy:
-    """A write that waited its time for somebody else's is told to try again; what was typed is kept."""
+    """A write that waited its time for somebody else's, or finds no room, is told so; what was typed is kept."""
 
     def __init__(self, get_response: Answer) -> None:
         self.get_response = get_response
@@ -72,15 +95,26 @@ class Busy:
         return self.get_response(request)
 
     def process_exception(self, request: HttpRequest, exception: Exception) -> HttpResponse | None:
-        if not isinstance(exception, OperationalError) or "locked" not in str(exception):
+        why = _why_not(exception)
+        if why is None:
             return None
-        is_fragment = bool(request.headers.get("HX-Request"))
-        page = "shared/busy_note.html" if is_fragment else "shared/busy.html"
-        response = render(request, page, {"fields": _posted(request)}, status=503)
+        context = {"fields": _posted(request), "why": why}
+        if request.headers.get("HX-Request"):
+            response = notice(request, "shared/busy_note.html", context, 503)
+        else:
+            response = render(request, "shared/busy.html", context, status=503)
         response["Retry-After"] = "5"
-        if is_fragment:
-            response["HX-Retarget"], response["HX-Reswap"] = "#notice", "innerHTML"
         return response
+
+
+def _why_not(exception: Exception) -> str | None:
+    """Why nothing could be written, where that is neither a fault of ours nor of what was sent."""
+    is_full = isinstance(exception, OSError) and exception.errno == errno.ENOSPC
+    if isinstance(exception, OperationalError):
+        is_full = "full" in str(exception) or "disk I/O" in str(exception)
+        if "locked" in str(exception):
+            return "somebody else was writing all the time"
+    return "there is no room left on the disk. Whoever runs this place has to make some" if is_full else None
 
 
 def _posted(request: HttpRequest) -> list[tuple[str, str]]:

@@ -1,27 +1,113 @@
-"""Who may see and do what with a template. Today one person owns it; everything asks here."""
+"""Who may see and do what with a template. Everything asks here; what each role may is said in `web.people.roles`."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from django.contrib.auth.models import User
 from django.core.exceptions import PermissionDenied
-from django.http import HttpRequest
-from django.shortcuts import get_object_or_404
+from django.db.models import Q, QuerySet
+from django.http import Http404, HttpRequest
 
-from web.shelf.models import StoredTemplate
-from web.shelf.services import of_owner
+from web.accounts.signed_in import signed_in_user
+from web.people.models import Member
+from web.people.roles import ACTIONS, Role
+from web.shelf.models import Share, StoredTemplate
 
-
-def signed_in_user(request: HttpRequest) -> User:
-    """Whoever is signed in; the middleware lets nobody else in, but for the views that say so."""
-    if not isinstance(request.user, User):
-        raise PermissionDenied
-    return request.user
+READING = ("GET", "HEAD")
 
 
-def own_template_or_404(request: HttpRequest, pk: int, permission: str = "edit") -> StoredTemplate:
-    """A template of the person signed in, for what needs a permission; another's is a 404.
+class NotAllowedError(PermissionDenied):
+    """Somebody may see a template and not do this with it; its words say what, and who may."""
 
-    The owner may do everything, so `permission` decides nothing yet: it says what each caller needs.
+    title = "Not with this role"
+
+    def __init__(self, role: Role, action: str) -> None:
+        least, words = ACTIONS[action]
+        super().__init__(
+            f"You are {role.label.lower()} of this template; to {words} one has to be {least.label.lower()}."
+        )
+
+
+class FullShelfError(NotAllowedError):
+    """Somebody has as many templates as one person may."""
+
+    title = "The shelf is full"
+
+    def __init__(self, number: int, most: int) -> None:
+        PermissionDenied.__init__(
+            self,
+            f"You have {number} templates, with those that were taken off the shelf in the last 90 days; {most} are "
+            "kept. Hand some to a team, or ask whoever runs this place for more room.",
+        )
+
+
+def visible_to(user: User) -> QuerySet[StoredTemplate]:
+    """All templates that a person has a role on, those taken off the shelf too."""
+    shared = Share.objects.filter(user=user).values("template")
+    teams = Member.objects.filter(user=user).values("team")
+    return StoredTemplate.objects.filter(Q(team=None, owner=user) | Q(pk__in=shared) | Q(team__in=teams))
+
+
+def shelf_of(user: User) -> QuerySet[StoredTemplate]:
+    """What stands on a person's shelf."""
+    return visible_to(user).filter(deleted_at=None)
+
+
+def role_on(stored: StoredTemplate, user: User) -> Role | None:
+    """What a person is to a template: the most of what they are by themselves and by their team; None for nothing."""
+    if stored.team_id is None and stored.owner_id == user.pk:
+        return Role.OWNER
+    given = list(Share.objects.filter(template=stored.pk, user=user.pk).values_list("role", flat=True))
+    if stored.team_id is not None:
+        given += Member.objects.filter(team=stored.team_id, user=user.pk).values_list("role", flat=True)
+    return max(map(Role, given), key=lambda role: role.rank, default=None)
+
+
+def found(pk: int, user: User, *, is_off: bool = False, without: Sequence[str] = ()) -> StoredTemplate:
+    """A template by its number, with what the person is to it. Plain queries: this is asked with every request.
+
+    Raises StoredTemplate.DoesNotExist, also where they have no role on it.
     """
-    found: StoredTemplate = get_object_or_404(of_owner(signed_in_user(request)), pk=pk)
-    return found
+    stored: StoredTemplate = StoredTemplate.objects.select_related("team").defer("variant_base", *without).get(pk=pk)
+    stored.asked_by, stored.role = user, role_on(stored, user)
+    if stored.role is None or (stored.deleted_at is not None and not is_off):
+        raise StoredTemplate.DoesNotExist
+    return stored
+
+
+def template_or_404(
+    request: HttpRequest, pk: int, action: str = "", *, is_off: bool = False, is_light: bool = False
+) -> StoredTemplate:  # fmt: skip
+    """A template for what somebody wants to do with it.
+
+    Whoever has no role on it learns nothing, not even that it is there; whose role is too small is told so.
+
+    Parameters
+    ----------
+    request, pk
+        Who asks, and for which.
+    action
+        Of `ACTIONS`; left out, looking for what is read and editing for what is sent.
+    is_off
+        Whether it may be off the shelf.
+    is_light
+        Without its document and map, for what is asked often.
+
+    Raises
+    ------
+    Http404, NotAllowedError
+    """
+    user = signed_in_user(request)
+    try:
+        stored = found(pk, user, is_off=is_off, without=("head", "slots") if is_light else ())
+    except (StoredTemplate.DoesNotExist, OverflowError):  # a number beyond what the database counts
+        raise Http404 from None
+    need(stored, action or ("look" if request.method in READING else "edit"))
+    return stored
+
+
+def need(stored: StoredTemplate, action: str) -> None:
+    """Raises NotAllowedError where the role is too small."""
+    if stored.role is None or not stored.role.may(action):
+        raise NotAllowedError(stored.role or Role.READER, action)

@@ -2,8 +2,15 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+
 from django.conf import settings
+from django.contrib.auth.models import User
 from django.db import models
+
+from lattice.changes.patch import Patch
+from web.people.models import Team
+from web.people.roles import Role
 
 
 class WithoutBases(models.Manager["StoredTemplate"]):
@@ -14,15 +21,15 @@ class WithoutBases(models.Manager["StoredTemplate"]):
 
 
 class StoredTemplate(models.Model):
-    """One template of one person: its head as a document, and a version that every write raises."""
+    """One template of a person or a team: its head as a document, and a version that every write raises."""
 
-    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="templates")
+    # Who made it, or has it from somebody; what belongs to a team is the team's, whoever made it.
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="templates")
+    team = models.ForeignKey(Team, null=True, on_delete=models.PROTECT, related_name="templates")
     name = models.CharField(max_length=120)  # the document's, so that the shelf needs no decoding
     head = models.BinaryField()
     version = models.PositiveIntegerField(default=1)
-    cursor = models.ForeignKey("JournalEntry", null=True, on_delete=models.SET_NULL, related_name="+")
     slots = models.BinaryField(default=bytes)  # where strips stand on the map
-    folded = models.JSONField(null=True)  # sections folded on the map; null: as it opens
     summary = models.JSONField(default=dict)  # findings by severity, strips and routes, for the shelf
     created_at = models.DateTimeField(auto_now_add=True)
     changed_at = models.DateTimeField(auto_now=True)
@@ -34,6 +41,9 @@ class StoredTemplate(models.Model):
     variant_of = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="variants")
 
     objects = WithoutBases()
+    # Who asked for it, and what they are to it (web.shelf.access); None where nobody did.
+    asked_by: User | None = None
+    role: Role | None = None
 
     class Meta:
         ordering = ("-changed_at", "-pk")
@@ -50,6 +60,43 @@ class StoredTemplate(models.Model):
         if self.version != self.sealed_version:
             return f"in work since revision {self.revision}, edit {self.version - 1}"
         return f"revision {self.revision}, {'released' if self.released == self.revision else 'sealed'}"
+
+    @cached_property
+    def folded(self) -> list[str] | None:
+        """Sections that whoever asked for it has folded on their map; None where it stands as it opens."""
+        views = MapView.objects.filter(template=self.pk, user=self.asked_by).values_list("folded", flat=True)
+        return views.first() if self.asked_by is not None else None
+
+
+class MapView(models.Model):
+    """How one person has left a map: which sections are folded on it. Where strips stand is the template's."""
+
+    template = models.ForeignKey(StoredTemplate, on_delete=models.CASCADE, related_name="views")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="map_views")
+    folded = models.JSONField()
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=["template", "user"], name="one_view_a_person"),)
+
+    def __str__(self) -> str:
+        return f"{self.template} as {self.user} sees it"
+
+
+class Share(models.Model):
+    """A role on one template, given to somebody whom it does not belong to."""
+
+    template = models.ForeignKey(StoredTemplate, on_delete=models.CASCADE, related_name="shares")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="shares")
+    role = models.CharField(max_length=7, choices=Role.choices)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ("user__username",)
+        constraints = (models.UniqueConstraint(fields=["template", "user"], name="one_role_a_person"),)
+
+    def __str__(self) -> str:
+        return f"{self.user} on {self.template}: {self.role}"
 
 
 class KeptProfile(models.Model):
@@ -84,7 +131,10 @@ class KeptInventory(models.Model):
 
 
 class JournalEntry(models.Model):
-    """One write: an edit with the patch it made, or the undoing or redoing of one. Never changed, never removed."""
+    """One write: an edit with the patch it made, or the undoing or redoing of one. Never removed.
+
+    All that changes of it is whether it is undone.
+    """
 
     EDIT, UNDO, REDO = "edit", "undo", "redo"
 
@@ -94,15 +144,26 @@ class JournalEntry(models.Model):
     at = models.DateTimeField(auto_now_add=True)
     version = models.PositiveIntegerField()  # of the template after it
     label = models.CharField(max_length=300)
-    patch = models.BinaryField(default=bytes)  # of edits: lattice.edits.Patch; its inverse undoes it
-    before = models.ForeignKey(
-        "self", null=True, on_delete=models.SET_NULL, related_name="after"
-    )  # the edit it stands on
+    patch = models.BinaryField(default=bytes)  # lattice.changes.Patch from the state before it; empty where unknown
     of = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="+")  # the edit undone or redone
+    # Where a state that did not read was left behind: the version whose state it brought back.
+    state_of = models.PositiveIntegerField(null=True)
+    is_undone = models.BooleanField(default=False)  # of edits: taken back, and not done again since
 
     class Meta:
         ordering = ("pk",)
         constraints = (models.UniqueConstraint(fields=["template", "version"], name="one_entry_a_version"),)
+        indexes = (models.Index(fields=["template", "by", "kind"]),)
 
     def __str__(self) -> str:
         return f"{self.version}: {self.label}"
+
+    @property
+    def change(self) -> Patch | None:
+        """What it did to the document. Undoing did not keep that once: it was always the last edit turned round."""
+        if self.patch:
+            return Patch.load(bytes(self.patch))
+        if self.kind == self.EDIT or self.of is None:
+            return None
+        patch = Patch.load(bytes(self.of.patch))
+        return patch.inverse() if self.kind == self.UNDO else patch

@@ -19,9 +19,10 @@ from lattice.errors import DocumentError, EditError
 from lattice.formats.document_json import load
 from lattice.model.document import Template
 from lattice.model.names import slug
+from web.accounts.signed_in import signed_in_user
 from web.shared.numbers import number_of
 from web.shelf import services
-from web.shelf.access import own_template_or_404, signed_in_user
+from web.shelf.access import template_or_404
 from web.shelf.heads import document_of
 from web.shelf.models import JournalEntry, StoredTemplate
 from web.shelf.workspace import UnreadableError, workspace
@@ -54,19 +55,19 @@ class UnreadableTemplates:
         return render(request, "shelf/unreadable.html", context, status=409)
 
 
-def last_readable(stored: StoredTemplate) -> tuple[Template, JournalEntry | None, int] | None:
-    """The newest state that reads, the edit it stands on, and how many edits are taken back for it.
+def last_readable(stored: StoredTemplate) -> tuple[Template, list[JournalEntry]] | None:
+    """The newest state that reads, and the edits that are taken back for it.
 
     The edits are taken back one by one on the plain data. None where no state before reads either.
     """
     try:
         document = json.loads(document_of(bytes(stored.head)))
-        entry, back = stored.cursor, 0
-        while entry is not None:
+        back = list[JournalEntry]()
+        for entry in stored.journal.filter(kind=JournalEntry.EDIT, is_undone=False).order_by("-pk").iterator():
             document = Patch.load(bytes(entry.patch)).inverse().onto(document)
-            entry, back = entry.before, back + 1
+            back.append(entry)
             try:
-                return load(json.dumps(document).encode()), entry, back
+                return load(json.dumps(document).encode()), back
             except DocumentError:
                 continue
     except (DocumentError, ValueError, TypeError, KeyError, AttributeError):  # the bytes are no document at all
@@ -80,16 +81,16 @@ def recover(pk: int, user: User, base: int) -> StoredTemplate:
     found = last_readable(stored)
     if found is None:
         raise EditError("no earlier state of this template reads either; its bytes can still be taken out")
-    template, cursor, back = found
-    label = f"Back to the last state that reads, {back} edit{'s' if back != 1 else ''} earlier"
-    entry = JournalEntry(kind=JournalEntry.UNDO, label=label)
-    return services.commit_state(pk, user, base, services.PreparedState(template, stored), entry, cursor)
+    template, back = found
+    label = f"Back to the last state that reads, {len(back)} edit{'s' if len(back) != 1 else ''} earlier"
+    entry = JournalEntry(kind=JournalEntry.UNDO, label=label, state_of=back[-1].version - 1)
+    return services.commit_state(pk, user, base, services.PreparedState(template, stored), entry, undone=back)
 
 
 @require_safe
 def raw(request: HttpRequest, pk: int) -> HttpResponse:
     """The stored bytes as they are."""
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     head = bytes(stored.head)
     try:
         document = document_of(head)
@@ -102,7 +103,7 @@ def raw(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def back_to_readable(request: HttpRequest, pk: int) -> HttpResponse:
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk)
     try:
         workspace(stored)
     except UnreadableError:

@@ -5,41 +5,33 @@ What takes time (the edit itself, its audit, reading back what will be stored) i
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from typing import Any
 
 import msgspec
+from django.conf import settings
 from django.contrib.auth.models import User
 from django.db import OperationalError, connection, transaction
 from django.utils import timezone
 from msgspec.structs import replace
 
-from lattice.edits import Patch, apply_steps, diff
+from lattice.edits import apply_steps, diff
 from lattice.errors import DocumentError, EditError
 from lattice.formats.document_json import encode, read_back
 from lattice.model.document import Profile, Template
 from lattice.model.edit_step import EditStep
 from lattice.model.inventory import Inventory
+from web.shelf.access import FullShelfError, found, need, shelf_of
 from web.shelf.heads import deflated
-from web.shelf.models import JournalEntry, KeptInventory, KeptProfile, StoredTemplate
+from web.shelf.history import StaleVersionError, needed_for, on_top, since, state_at, to_redo, to_undo
+from web.shelf.models import JournalEntry, KeptInventory, KeptProfile, MapView, StoredTemplate
 from web.shelf.sheets import folded_of, folded_sections
 from web.shelf.workspace import Workspace, keep, workspace
 
 PACKERS = ThreadPoolExecutor(2, "packer")
-
-
-class StaleVersionError(Exception):
-    """The edit was made on an older version; `since` says what was written after it."""
-
-    def __init__(self, since: list[JournalEntry]) -> None:
-        super().__init__("the template has changed since")
-        self.since = since
-
-
-def of_owner(user: User) -> Any:
-    """The templates on a person's shelf."""
-    return StoredTemplate.objects.filter(owner=user, deleted_at=None)
+MOST_TRIES = 5  # to write on top of others who write at the same time
 
 
 class PreparedState:
@@ -64,7 +56,7 @@ class PreparedState:
         self.head = packing.result()
         self.slots_before = bytes(stored.slots) if stored else b""
         folded = folded_sections(self.space, stored.folded if stored else None)
-        self.slots = self.space.drawn(folded, self.slots_before)[1]
+        self.slots = self.space.drawn(folded, self.slots_before).after
 
     @property
     def fields(self) -> dict[str, Any]:
@@ -73,63 +65,95 @@ class PreparedState:
 
 
 def store(user: User, template: Template) -> StoredTemplate:
-    """A new template on a person's shelf."""
+    """A new template on a person's shelf. Raises FullShelfError where they have as many as they may."""
+    number = StoredTemplate.objects.filter(owner=user, team=None).count()
+    if number >= settings.MOST_TEMPLATES:
+        raise FullShelfError(number, settings.MOST_TEMPLATES)
     made = PreparedState(template)
     stored: StoredTemplate = StoredTemplate.objects.create(owner=user, slots=made.slots, **made.fields)
     keep(stored, made.space)
     return stored
 
 
-def edit(pk: int, user: User, base: int, label: str, steps: Iterable[EditStep]) -> StoredTemplate:
-    """Applies steps as one edit.
+def edit(
+    pk: int, user: User, base: int, label: str, steps: Iterable[EditStep], action: str = "edit"
+) -> StoredTemplate:  # fmt: skip
+    """Applies steps as one edit, on top of what others have written since the version it was made on.
 
     Raises StaleVersionError, or DocumentError with what is wrong; then nothing is written.
     """
     steps = list(steps)
-    return change(pk, user, base, label, lambda template: apply_steps(template, steps))
+    return change(pk, user, base, label, lambda template: apply_steps(template, steps), action)
 
 
-def change(pk: int, user: User, base: int, label: str, work: Callable[[Template], Template]) -> StoredTemplate:
-    """Writes what `work` makes of the template as one edit of the journal."""
-    stored = based_on(pk, user, base)
-    space = workspace(stored)
-    after = work(space.template)
-    patch = diff(space.template, after)
-    if not patch:
-        return stored
-    made = PreparedState(after, stored, space)
-    entry = JournalEntry(kind=JournalEntry.EDIT, label=label[:300], patch=patch.dump(), before=stored.cursor)
-    return commit_state(pk, user, base, made, entry, entry)
+def change(
+    pk: int, user: User, base: int, label: str, work: Callable[[Template], Template], action: str = "edit"
+) -> StoredTemplate:  # fmt: skip
+    """Writes what `work` makes of the state at version `base` as one edit of the journal."""
+    ours: list[tuple[Template, Template]] = []
+
+    def made(stored: StoredTemplate, now: Template) -> tuple[Template, JournalEntry]:
+        if not ours:
+            before = state_at(stored, now, base)
+            ours.append((before, work(before)))
+        return on_top(stored, base, ours[0], now), JournalEntry(kind=JournalEntry.EDIT, label=label[:300])
+
+    return _write(pk, user, made, action)
 
 
 def undo(pk: int, user: User, base: int) -> StoredTemplate:
-    """Takes the last edit back that has not been taken back. Raises EditError where there is none."""
-    stored = based_on(pk, user, base)
-    entry = stored.cursor
-    if entry is None:
-        raise EditError("there is nothing to undo")
-    space = workspace(stored)
-    made = PreparedState(Patch.load(bytes(entry.patch)).inverse().apply(space.template), stored, space)
-    undoing = JournalEntry(kind=JournalEntry.UNDO, label=f"Undo: {entry.label}"[:300], of=entry)
-    return commit_state(pk, user, base, made, undoing, entry.before)
+    """Takes a person's last edit back that has not been taken back. Raises EditError where there is none."""
+    return _turn(pk, user, base, JournalEntry.UNDO, to_undo)
 
 
 def redo(pk: int, user: User, base: int) -> StoredTemplate:
-    """Does again what was last undone. Raises EditError where there is nothing."""
-    stored = based_on(pk, user, base)
-    entry = undone(stored)
-    if entry is None:
-        raise EditError("there is nothing to redo")
-    space = workspace(stored)
-    made = PreparedState(Patch.load(bytes(entry.patch)).apply(space.template), stored, space)
-    redoing = JournalEntry(kind=JournalEntry.REDO, label=f"Redo: {entry.label}"[:300], of=entry)
-    return commit_state(pk, user, base, made, redoing, entry)
+    """Does again what a person has undone last. Raises EditError where there is nothing."""
+    return _turn(pk, user, base, JournalEntry.REDO, to_redo)
 
 
-def undone(stored: StoredTemplate) -> JournalEntry | None:
-    """The edit that redo would do again: the newest one that stands on the present one."""
-    edits = JournalEntry.objects.filter(template=stored, kind=JournalEntry.EDIT, before=stored.cursor)
-    return edits.order_by("-pk").first()
+def _turn(
+    pk: int, user: User, base: int, kind: str, which: Callable[[StoredTemplate, User], JournalEntry | None]
+) -> StoredTemplate:  # fmt: skip
+    """An edit of a person taken back, or done again, on top of what stands there now.
+
+    Raises StaleVersionError where the page does not show that edit.
+    """
+
+    def made(stored: StoredTemplate, now: Template) -> tuple[Template, JournalEntry]:
+        entry = which(stored, user)
+        if entry is None:
+            raise EditError(f"there is nothing of yours to {kind}")
+        change = entry.change
+        if not entry.version <= base <= stored.version or change is None:
+            raise StaleVersionError(since(stored, base))
+        need(stored, needed_for(change))
+        after = state_at(stored, now, entry.version)
+        before = change.inverse().apply(after)
+        turned = (after, before) if kind == JournalEntry.UNDO else (before, after)
+        label = f"{kind.capitalize()}: {entry.label}"[:300]
+        return on_top(stored, entry.version, turned, now), JournalEntry(kind=kind, label=label, of=entry)
+
+    return _write(pk, user, made, "waive")
+
+
+def _write(
+    pk: int, user: User, made: Callable[[StoredTemplate, Template], tuple[Template, JournalEntry]], action: str
+) -> StoredTemplate:
+    """Writes a state made on top of the present one; where somebody is quicker, on top of theirs."""
+    for tries_left in reversed(range(MOST_TRIES)):
+        stored = found(pk, user)
+        space = workspace(stored)
+        after, entry = made(stored, space.template)
+        patch = diff(space.template, after)
+        if not patch and entry.kind == JournalEntry.EDIT:
+            return stored
+        entry.patch = patch.dump()
+        try:
+            return commit_state(pk, user, stored.version, PreparedState(after, stored, space), entry, action)
+        except StaleVersionError:
+            if not tries_left:
+                raise
+    raise AssertionError("the last try returns or raises")
 
 
 def based_on(pk: int, user: User, base: int) -> StoredTemplate:
@@ -137,27 +161,33 @@ def based_on(pk: int, user: User, base: int) -> StoredTemplate:
 
     Asked again inside a transaction it holds to the end of it: transactions are immediate, nobody writes in between.
     """
-    stored = StoredTemplate.objects.select_related("cursor").get(pk=pk, owner=user, deleted_at=None)
+    stored = found(pk, user)
     if stored.version != base:
-        raise StaleVersionError(list(stored.journal.filter(version__gt=base)))
+        raise StaleVersionError(since(stored, base))
     return stored
 
 
 @transaction.atomic
 def commit_state(
-    pk: int, user: User, base: int, made: PreparedState, entry: JournalEntry, cursor: JournalEntry | None
-) -> StoredTemplate:
-    """Writes a state with its entry of the journal. Under the lock only the version is looked at again.
+    pk: int, user: User, base: int, made: PreparedState, entry: JournalEntry, action: str = "edit",
+    undone: Iterable[JournalEntry] = (),
+) -> StoredTemplate:  # fmt: skip
+    """Writes a state with its entry of the journal. Under the lock the version and the role are looked at again.
 
-    The map's slots are left as they are where somebody has tidied or folded it since.
+    The map's slots are left as they are where somebody has tidied or folded it since. `undone` are edits that the
+    state does without, beside the one that `entry` undoes.
     """
-    stored: StoredTemplate = StoredTemplate.objects.defer("head").get(pk=pk, owner=user, deleted_at=None)
+    stored = found(pk, user, without=("head",))
+    need(stored, action)
     if stored.version != base:
-        raise StaleVersionError(list(stored.journal.filter(version__gt=base)))
+        raise StaleVersionError(since(stored, base))
     entry.template, entry.by, entry.version = stored, user, base + 1
     entry.save(force_insert=True)
+    if entry.of is not None:
+        JournalEntry.objects.filter(pk=entry.of.pk).update(is_undone=entry.kind == JournalEntry.UNDO)
+    JournalEntry.objects.filter(pk__in=[one.pk for one in undone]).update(is_undone=True)
     slots = made.slots if bytes(stored.slots) == made.slots_before else stored.slots
-    fields = {**made.fields, "version": base + 1, "cursor": cursor, "slots": slots, "changed_at": timezone.now()}
+    fields = {**made.fields, "version": base + 1, "slots": slots, "changed_at": timezone.now()}
     for name, value in fields.items():
         setattr(stored, name, value)
     stored.save(update_fields=list(fields))
@@ -168,15 +198,17 @@ def commit_state(
 def duplicate(stored: StoredTemplate, user: User) -> StoredTemplate:
     """A copy under a name of its own; its journal starts anew, its map stands as it did."""
     template = workspace(stored).template
-    name = _copy_name(template.name, {known.name for known in of_owner(user)})
+    name = _copy_name(template.name, {known.name for known in shelf_of(user)})
     copy = store_variant(stored, user, replace(template, name=name))
-    StoredTemplate.objects.filter(pk=copy.pk).update(slots=stored.slots, folded=stored.folded)
+    StoredTemplate.objects.filter(pk=copy.pk).update(slots=stored.slots)
+    if stored.folded is not None:
+        MapView.objects.create(template=copy, user=user, folded=stored.folded)
     return copy
 
 
 def store_starter(user: User, template: Template) -> StoredTemplate:
     """A starter under its own name, or as a copy where that is taken."""
-    taken = {known.name for known in of_owner(user)}
+    taken = {known.name for known in shelf_of(user)}
     name = template.name if template.name not in taken else _copy_name(template.name, taken)
     return store(user, replace(template, name=name))
 
@@ -202,10 +234,9 @@ def delete(stored: StoredTemplate) -> None:
     StoredTemplate.objects.filter(pk=stored.pk).update(deleted_at=timezone.now())
 
 
-def restore(pk: int, user: User) -> StoredTemplate:
-    stored: StoredTemplate = StoredTemplate.objects.get(pk=pk, owner=user)
+def restore(stored: StoredTemplate) -> None:
+    """On the shelf again."""
     StoredTemplate.objects.filter(pk=stored.pk).update(deleted_at=None)
-    return stored
 
 
 def keep_profile(user: User, profile: Profile) -> None:
@@ -228,26 +259,40 @@ def keep_inventory(user: User, inventory: Inventory) -> KeptInventory:
     return kept
 
 
-def redraw(stored: StoredTemplate, **fields: Any) -> None:
-    """The map with other folds, or laid out anew from other slots; where its strips then stand is kept."""
-    for name, value in fields.items():
-        setattr(stored, name, value)
+def fold(stored: StoredTemplate, user: User, sections: Iterable[str]) -> None:
+    """Folds these sections of a person's map, and no others."""
+    stored.folded = sorted(sections)
+    with _without_waiting():
+        MapView.objects.update_or_create(template=stored, user=user, defaults={"folded": stored.folded})
+    _redraw(stored)
+
+
+def tidy(stored: StoredTemplate) -> None:
+    """Lays the map out anew, as if it were drawn for the first time."""
+    stored.slots = b""
+    _redraw(stored)
+
+
+def _redraw(stored: StoredTemplate) -> None:
+    """Draws the map, and keeps where its strips then stand."""
     space = workspace(stored)
-    stored.slots = space.drawn(folded_of(stored, space), bytes(stored.slots))[1]
-    _remember_sheet(stored, folded=stored.folded, slots=stored.slots)
+    stored.slots = space.drawn(folded_of(stored, space), bytes(stored.slots)).after
+    with _without_waiting():
+        StoredTemplate.objects.filter(pk=stored.pk).update(slots=stored.slots)
 
 
-def _remember_sheet(stored: StoredTemplate, **fields: Any) -> None:
-    """Keeps slots and folds of the map: how it looks, not what it says, so no version and no journal.
+@contextmanager
+def _without_waiting() -> Iterator[None]:
+    """For how a map looks, which is not what it says: no version, no journal, and nobody waits for it.
 
-    Nobody waits for that: where somebody else is writing, the map is laid out again next time.
+    Where somebody else is writing, nothing is kept, and the map is laid out again next time.
     """
     with connection.cursor() as cursor:
         cursor.execute("PRAGMA busy_timeout")
         (before_ms,) = cursor.fetchone()
         cursor.execute("PRAGMA busy_timeout = 0")
         try:
-            StoredTemplate.objects.filter(pk=stored.pk).update(**fields)
+            yield
         except OperationalError as error:
             if "locked" not in str(error):
                 raise

@@ -2,39 +2,47 @@
 
 from __future__ import annotations
 
+from django.db.models import OuterRef, Subquery, Value
+from django.db.models.functions import Concat, Trim
 from django.http import Http404, HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404, redirect, render
+from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from lattice.errors import DocumentError
 from lattice.exports import EXPORTS
 from lattice.model.names import slug
+from web.accounts.models import note_taken_out
+from web.accounts.signed_in import signed_in_user
 from web.shared.numbers import number_of
 from web.shelf import services
-from web.shelf.access import own_template_or_404, signed_in_user
+from web.shelf.access import role_on, shelf_of, template_or_404, visible_to
 from web.shelf.forms import NewForm
-from web.shelf.models import StoredTemplate
+from web.shelf.models import JournalEntry
 from web.shelf.starters import STARTERS
 from web.shelf.workspace import workspace
 
 
 @require_safe
 def shelf(request: HttpRequest) -> HttpResponse:
-    taken_off = (
-        StoredTemplate.objects.filter(owner=signed_in_user(request), pk=number_of(request.GET.get("off", "")))
-        .exclude(deleted_at=None)
-        .first()
-    )
+    user = signed_in_user(request)
+    off = visible_to(user).filter(pk=number_of(request.GET.get("off", "")))
+    taken_off = off.exclude(deleted_at=None).first()
+    last_by = JournalEntry.objects.filter(template=OuterRef("pk"), version=OuterRef("version"))
     templates = (
-        services.of_owner(signed_in_user(request)).select_related("cursor__by", "variant_of").defer("head", "slots")
+        shelf_of(user)
+        .select_related("variant_of", "owner", "team")
+        .annotate(last_by=Subquery(last_by.values(name=Trim(Concat("by__first_name", Value(" "), "by__last_name")))))
+        .defer("head", "slots")
     )
+    for one in templates:
+        one.role = role_on(one, user)
     return render(request, "shelf/shelf.html", {"templates": templates, "taken_off": taken_off})
 
 
 @require_safe
 def demo(request: HttpRequest) -> HttpResponse:
     """Where the demo's sign-in link leads: the map of Night Ferry, or the shelf."""
-    ferry = services.of_owner(signed_in_user(request)).filter(name="Night Ferry").order_by("pk").first()
+    ferry = shelf_of(signed_in_user(request)).filter(name="Night Ferry").order_by("pk").first()
     return redirect("map", ferry.pk) if ferry else redirect("shelf")
 
 
@@ -55,13 +63,13 @@ def new(request: HttpRequest) -> HttpResponse:
 
 @require_POST
 def duplicate(request: HttpRequest, pk: int) -> HttpResponse:
-    services.duplicate(own_template_or_404(request, pk), signed_in_user(request))
+    services.duplicate(template_or_404(request, pk, "export"), signed_in_user(request))
     return redirect("shelf")
 
 
 @require_POST
 def delete(request: HttpRequest, pk: int) -> HttpResponse:
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk, "remove")
     services.delete(stored)
     response = redirect("shelf")
     response["Location"] += f"?off={stored.pk}"
@@ -70,17 +78,17 @@ def delete(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def restore(request: HttpRequest, pk: int) -> HttpResponse:
-    get_object_or_404(StoredTemplate, pk=pk, owner=signed_in_user(request))
-    services.restore(pk, signed_in_user(request))
+    services.restore(template_or_404(request, pk, "remove", is_off=True))
     return redirect("shelf")
 
 
 @require_safe
 def export(request: HttpRequest, pk: int, form: str) -> HttpResponse:
-    stored = own_template_or_404(request, pk)
+    stored = template_or_404(request, pk, "export")
     if form not in EXPORTS:
         raise Http404
     template = workspace(stored).template
+    note_taken_out(signed_in_user(request), f"{stored.name} as {form}")
     response = HttpResponse(EXPORTS[form].write(template), content_type=EXPORTS[form].media_type)
     response["Content-Disposition"] = f'attachment; filename="{slug(template.name)}.{form}"'
     return response

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass
 from threading import Lock
-from typing import Any
+from typing import Any, TypeVar
+
+from django.conf import settings
 
 from lattice.errors import DocumentError
 from lattice.formats.document_json import load
@@ -19,8 +22,14 @@ from lattice.sheet.svg import Kept
 from web.shelf.heads import document_of
 from web.shelf.models import StoredTemplate
 
-KEPT = 24
+PIECE_BYTES = 4096  # of a strip or route with all that is computed on it and said of it; measured: 2 to 4 kB
+MOST_WORKED_OUT = 40  # pages' own results of one version
+MOST_DRAWN = 4  # maps of one template with other folds
+DRAWN_BYTES = 1536  # of a strip or route on each of them beside the first; measured: 0.2 to 1.5 kB
 MOST_WORK = 60_000  # what audits of remedies may cost, by `trial_work`: a second or two
+
+
+T = TypeVar("T")
 
 
 class UnreadableError(Exception):
@@ -47,8 +56,9 @@ class Workspace(State):
         self._matters: tuple[Matter, ...] | None = None
         self.is_followed = False
         self.effects: Effects = {}  # what remedies would do, once that was looked for
-        self._drawn: Drawn | None = None
-        self._before = _map_of(before) if before is not None else None
+        self._worked_out: dict[tuple[str, Any], Any] = {}
+        self._drawn: tuple[Drawn, ...] = ()  # maps with other folds, the one that was asked for last at the end
+        self._before = (before._drawn, before.graph, before.feedback) if before is not None else None
         # Records of the page as they were made last, each good for the very pieces it was made from.
         self.records: dict[str, tuple[Any, ...]] = before.records if before is not None else {}
 
@@ -73,37 +83,52 @@ class Workspace(State):
             self.effects = effects_of(self, self._matters, MOST_WORK)
             self.is_followed = True
 
+    def once(self, what: str, of: Any, work: Callable[[], T]) -> T:
+        """What a page works out of this version and nothing else, so that looking again costs nothing.
+
+        Parameters
+        ----------
+        what, of
+            What it is, and what of the template it is of.
+        work
+            How it is worked out. Two threads may do so at once; the result is the same.
+        """
+        key = what, of
+        known = self._worked_out
+        if key in known:
+            return known[key]  # type: ignore[no-any-return]
+        found = work()
+        self._worked_out = {**(known if len(known) < MOST_WORKED_OUT else {}), key: found}
+        return found
+
     @property
     def feedback(self) -> frozenset[int]:
         return self.analysis.loops.feedback
 
-    def drawn(self, folded: frozenset[str], slots: bytes) -> tuple[Sheet, bytes]:
-        """The map with some sections folded, and the slots that its strips have on it; the last one is kept.
+    def drawn(self, folded: frozenset[str], slots: bytes) -> Drawn:
+        """The map with some sections folded; those that were drawn last are kept, since each person has their own.
 
         Strips that `slots` does not know get one. A map drawn with the slots it gave is the same map.
         """
-        if self._drawn is None or not self._drawn.is_of(folded, slots):
-            self._drawn = self._redrawn(folded, slots) or self._drawn_whole(folded, slots)
-        return self._drawn.sheet, self._drawn.after
+        known = self._drawn
+        made = _of(known, folded, slots) or self._redrawn(folded, slots) or self._drawn_whole(folded, slots)
+        self._drawn = (*(one for one in known if one.folded != folded), made)[-MOST_DRAWN:]
+        return made
 
     def _redrawn(self, folded: frozenset[str], slots: bytes) -> Drawn | None:
         """The map before the edit with what looks different now, where nothing has moved."""
-        if self._before is None or not self._before[0].is_of(folded, slots):
+        if self._before is None:
             return None
-        was, graph, feedback = self._before
-        sheet = redrawn(was.sheet, graph, self.graph, (feedback, self.feedback))
-        return None if sheet is None else Drawn(sheet, folded, slots, was.after, was.kept)
+        known, graph, feedback = self._before
+        was = _of(known, folded, slots)
+        sheet = redrawn(was.sheet, graph, self.graph, (feedback, self.feedback)) if was else None
+        return Drawn(sheet, folded, slots, was.after, was.kept) if was and sheet else None
 
     def _drawn_whole(self, folded: frozenset[str], slots: bytes) -> Drawn:
         known = Slots.load(slots)
         sheet = draw(self.graph, self.feedback, folded, known)
-        kept = self._before[0].kept if self._before is not None else Kept()
-        return Drawn(sheet, folded, slots, known.dump(), kept)
-
-    @property
-    def kept(self) -> Kept:
-        """What was made of the map that was drawn last, as it stands in its page."""
-        return self._drawn.kept if self._drawn is not None else Kept()
+        nearest = next(reversed(self._drawn or (self._before[0] if self._before is not None else ())), None)
+        return Drawn(sheet, folded, slots, known.dump(), nearest.kept.copy() if nearest else Kept())
 
 
 @dataclass(frozen=True)
@@ -121,9 +146,8 @@ class Drawn:
         return self.folded == folded and slots in (self.slots, self.after)
 
 
-def _map_of(space: Workspace) -> tuple[Drawn, SignalGraph, frozenset[int]] | None:
-    """What a map is taken over from, without the figures that go with the state it is of."""
-    return (space._drawn, space.graph, space.feedback) if space._drawn is not None else None
+def _of(known: tuple[Drawn, ...], folded: frozenset[str], slots: bytes) -> Drawn | None:
+    return next((one for one in known if one.is_of(folded, slots)), None)
 
 
 _kept: OrderedDict[int, tuple[int, Workspace]] = OrderedDict()  # template → (version, workspace)
@@ -150,9 +174,15 @@ def keep(stored: StoredTemplate, space: Workspace) -> Workspace:
         if stored.version >= _kept.get(stored.pk, (0, None))[0]:
             _kept[stored.pk] = stored.version, space
             _kept.move_to_end(stored.pk)
-        while len(_kept) > KEPT:
+        while sum(size_of(one) for _version, one in _kept.values()) > settings.CACHE_BYTES and len(_kept) > 1:
             _kept.popitem(last=False)
     return space
+
+
+def size_of(space: Workspace) -> int:
+    """About how many bytes a workspace takes."""
+    pieces = len(space.template.strips) + len(space.template.routes) + 1
+    return pieces * (PIECE_BYTES + DRAWN_BYTES * max(len(space._drawn) - 1, 0))
 
 
 def forget_all() -> None:

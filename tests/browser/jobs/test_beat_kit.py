@@ -50,6 +50,7 @@ def test_a_beat_kit_with_duckers(page: Page, on_map: Opener) -> None:
     hand.click('#sheet-holder [data-id="sub"]')
     hand.click('#sheet-holder [data-id="bass-bus"]', modifiers=["Shift"])
     hand.click('#sheet-holder [data-id="music-bus"]', modifiers=["Shift"])
+    expect(page.locator("#panel h2")).to_contain_text("3")
     hand.pick("#bulk-duck", label="Trigger")
     hand.click(page.locator("form", has=page.locator("#bulk-duck")).locator("button"))
     writes(hand, lambda: hand.click("#do-it"))

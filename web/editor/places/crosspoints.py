@@ -79,7 +79,7 @@ def _columns(template: Template, kind: str) -> list[tuple[str, str, str]]:
         return [(strip.id, strip.name, group) for group, strip in destinations]
     if kind == "key":
         return [
-            (f"{strip.id}/{insert.id}", f"{strip.name}: {insert.name or insert.type}", "Inserts")
+            (f"{strip.id}/{insert.id}", f"{strip.name}: {insert.title}", "Inserts")
             for strip in template.strips
             for insert in strip.inserts
             if insert.traits.can_be_keyed

@@ -46,7 +46,7 @@ def _shown(request: HttpRequest, context: Context) -> Context:
     shown = _top(request, context)
     shown["matters"] = matters_list(request, context, wanted(request, "finding"))
     if shown["narrowed"].family == OTHERS:
-        shown |= hygiene_place(context["space"], context["sheet_map"].zone_of)
+        shown |= hygiene_place(context["space"], context["drawn"].sheet.zone_of)
     shown["waived"] = waived_by_waiver(context["space"])
     asked = wanted(request, "awake")
     if asked not in ("1", "0"):

@@ -154,7 +154,7 @@ def _fader(levels: Levels, number: int, response: SourceResponse) -> LevelStep:
 def _insert_words(levels: Levels, strip_number: int, place: int) -> str:
     insert: Insert = levels.graph.strips[strip_number].inserts[place]
     if insert.state != "on":
-        return f"{insert.name or insert.type}, {insert.state}"
+        return f"{insert.title}, {insert.state}"
     shown = levels.insert_figures(strip_number, place)
     if shown.reduction_db:
         return f"{insert.type} {words_db(-shown.reduction_db)}"

@@ -9,6 +9,7 @@ from django.http import HttpRequest
 
 from lattice.graph.origin import NO_OUTLET
 from lattice.graph.paths import Path
+from lattice.graph.reach import upstream
 from lattice.graph.signal_graph import IN, SignalGraph
 from lattice.levels.chain import Stage, figures, likely_db
 from lattice.levels.levels import Levels
@@ -36,7 +37,7 @@ def levels_place(space: Workspace, wanted: str, end: str, sum_at: str) -> dict[s
     target = graph.index.get(end, -1)
     if target not in {strip_number for strip_number, *_rest in ends}:
         target = max(ends, key=lambda entry: entry[2])[0]
-    sources = _sources(space, target)
+    sources = space.once("sources, loudest first", target, lambda: _sources(space, target))
     start = next((one for one in sources if wanted in (one.id, one.id.partition("/")[0])), next(iter(sources), None))
     path = _path(space, start, target) if start is not None else None
     steps = level_steps(levels, path) if path else []
@@ -98,8 +99,10 @@ def _end_row(space: Workspace, number: int, stage: Stage, likely: float, *, chos
 def _sources(space: Workspace, target: int) -> list[SourceChoice]:
     """Sources that come to an endpoint, loudest first."""
     levels, graph, found = space.analysis.levels, space.graph, []
+    before = upstream(graph, target)
+    only = frozenset(route for strip in before for route in graph.ins[strip])
     for strip, outlet in sources_of(levels):
-        response = SourceResponse(levels, strip, outlet, weight=LIKELY)
+        response = SourceResponse(levels, strip, outlet, LIKELY, only)
         if target in response.at_in:
             ending = f"/{graph.outlets[outlet][1].id}" if outlet >= 0 else ""
             name = space.analysis.source_name(strip, outlet)

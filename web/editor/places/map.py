@@ -38,14 +38,14 @@ def _lists(request: HttpRequest, context: Context) -> tuple[list[KeyedList], dic
         context |= margin_lists(request, context, context["chosen_finding"])
     tables = {
         "numbers": numbers(context["rows"]),
-        "wires": wires_table(context["space"], context["sheet_map"]),
-        "strips": strips_table(context["space"], context["sheet_map"]),
+        "wires": wires_table(context["space"], context["drawn"].sheet),
+        "strips": strips_table(context["space"], context["drawn"].sheet),
     }
     return lists, tables
 
 
 def _drawn_lists(context: Context, drawing: Any) -> list[KeyedList]:
-    sheet = context["sheet_map"]
+    sheet = context["drawn"].sheet
     size = f"{sheet.width:g} {sheet.height:g}"
     return [
         KeyedList("frame", [("frame-lines", drawing.frame)], is_svg=True, size=size),

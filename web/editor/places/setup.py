@@ -11,9 +11,9 @@ from django.http import HttpRequest
 from lattice.model.document import PAN_LAWS_DB, FrameRate, Template
 from lattice.model.units import words_db
 from lattice.profiles import PRESETS
+from web.accounts.signed_in import signed_in_user
 from web.editor.kept_inventories import inventory_place
 from web.editor.places.base import SETUP, Context, Place, wanted
-from web.shelf.access import signed_in_user
 from web.shelf.models import KeptInventory, KeptProfile
 
 PROFILE_ROWS = (

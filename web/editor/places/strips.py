@@ -148,7 +148,7 @@ def _rungs(graph: SignalGraph, strip_number: int) -> list[Rung]:
     rungs = [stage("in", IN, ins=[lead for lead in comes if lead.route.kind != "key"])]
     for position, insert in enumerate(strip.inserts):
         keys = [lead for lead in comes if lead.route.to_insert == insert.id]
-        rungs.append(Rung("insert", insert.name or insert.type, insert=insert, ins=keys, position=position))
+        rungs.append(Rung("insert", insert.title, insert=insert, ins=keys, position=position))
     rungs += [stage("pre", PRE), stage("post", POST)]
     for outlet in strip.outlets:
         if outlet is not main:

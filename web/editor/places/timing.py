@@ -52,11 +52,12 @@ def timing_place(space: Workspace, section: str = "") -> dict[str, Any]:
         for at, line in enumerate(lines)
     ]
     marks = [end * part // 6 for part in range(7)]
+    gains = space.once("latency without each insert", output, lambda: _gains(space, steps, total or 0))
     return {
         "total": total, "total_ms": ms(total or 0), "rows": rows, "opened": space.analysis.sections.get(section),
         "ticks": [{"x": x(samples), "samples": samples, "ms": ms(samples)} for samples in marks],
         "width": WIDTH, "height": HEAD + ROW * len(rows) + 8, "total_x": x(total or 0), "head": HEAD, "left": LEFT,
-        "steps": [_step(space, step) for step in steps if step.samples], "gains": _gains(space, steps, total or 0),
+        "steps": [_step(space, step) for step in steps if step.samples], "gains": gains,
         "live": _live(space), "comb": _comb(space), "delays": _delays(space),
         "output": None if output is None else space.graph.strips[output],
         "cut": bool(space.feedback),
@@ -128,7 +129,7 @@ def _row(space: Workspace, strip_number: int, at: int, x: Any, on_path: bool) ->
             marks += _key_marks(space, node, x, now)
         took = actual_samples(insert)
         if took:
-            bars.append(_bar(x, now, took, "path" if on_path else "take", insert.name or insert.type))
+            bars.append(_bar(x, now, took, "path" if on_path else "take", insert.title))
             now += took
     held = max((arrivals.delays.get(route, 0) for route in space.graph.outs[strip_number]), default=0)
     if held:
@@ -173,7 +174,7 @@ def _key_marks(space: Workspace, node: int, x: Any, audio: int) -> list[dict[str
 def _step(space: Workspace, step: Any) -> dict[str, Any]:
     strip: Strip = space.graph.strips[step.strip]
     insert = next((insert for insert in strip.inserts if insert.id == step.id), None)
-    words = {"insert": insert and (insert.name or insert.type), "tie": "tie line", "output": "output of the machine"}
+    words = {"insert": insert and insert.title, "tie": "tie line", "output": "output of the machine"}
     return {"strip": strip, "what": words.get(step.what) or "waits, or source", "samples": step.samples}
 
 
@@ -187,7 +188,7 @@ def _gains(space: Workspace, steps: list[Any], total: int) -> list[dict[str, Any
             ms = samples_to_ms(then, space.template.sample_rate_hz)
             gains.append(
                 {
-                    "name": insert.name or insert.type,
+                    "name": insert.title,
                     "strip": space.graph.strips[step.strip],
                     "then": then,
                     "ms": ms,

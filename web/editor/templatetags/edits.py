@@ -8,11 +8,11 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable
 from functools import lru_cache
+from html import escape
 from typing import Any
 
 from django import template
 from django.urls import reverse
-from django.utils.html import format_html_join
 from django.utils.safestring import SafeString, mark_safe
 
 from lattice.edits import EDITS
@@ -98,8 +98,18 @@ def preview(context: Context, edit: str) -> str:
 
 def as_options(known: Iterable[Any], chosen: Any) -> SafeString:
     """Options from words, pairs, or pieces with an id and a name; written here, as a page may have thousands."""
-    rows = ((value, SELECTED if value == chosen else "", words) for value, words in map(_pair, known))
-    return format_html_join("", '<option value="{}"{}>{}</option>', rows)
+    pairs = [_pair(one) for one in known]
+    text = _options(tuple((str(value), str(words)) for value, words in pairs))
+    for taken in {str(value) for value, _words in pairs if value == chosen}:
+        option = f'<option value="{escape(taken)}"'
+        text = text.replace(f"{option}>", f"{option}{SELECTED}>")
+    return mark_safe(text)  # noqa: S308 - both parts are escaped, by the same function as templates do
+
+
+@lru_cache(maxsize=32)
+def _options(pairs: tuple[tuple[str, str], ...]) -> str:
+    """Options of which none is chosen: the same strips stand in many fields of a page."""
+    return "".join(f'<option value="{escape(value)}">{escape(words)}</option>' for value, words in pairs)
 
 
 def _pair(one: Any) -> tuple[Any, Any]:

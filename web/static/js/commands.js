@@ -19,6 +19,11 @@ const common = [
     name: "Bring in a newer sheet",
     run: () => location.assign(`/t/${document.getElementById("state").dataset.pk}/import/`),
   },
+  {
+    name: "Remarks",
+    run: () => location.assign(`/t/${document.getElementById("state").dataset.pk}/map/?remarks=all`),
+  },
+  { name: "Your account", run: () => location.assign("/account/") },
   { name: "Back to the shelf", run: () => document.querySelector(".brand").click() },
 ];
 

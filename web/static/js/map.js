@@ -5,6 +5,7 @@ import { boxOf, open, panel, post, read, view } from "./map/drawing.js";
 import { rest, rowOf, showFinding, showRoutes, showTrace, unlight } from "./map/highlight.js";
 import { DEEDS } from "./map/keyboard.js";
 import "./map/pointer.js";
+import { markRemarks } from "./map/remarks.js";
 import { choose, markChosen, pressFinding } from "./map/selection.js";
 import { pasteAnywhere, recall } from "./forms.js";
 import "./shared.js";
@@ -56,6 +57,7 @@ document.addEventListener("htmx:afterSettle", (event) => {
 function refresh() {
   read();
   markChosen();
+  markRemarks();
 }
 
 // A way that another place points at: from a source (strip or strip/outlet), to a strip where one is named.
@@ -64,11 +66,19 @@ function openTraced(address) {
   open(`trace/?from=${encodeURIComponent(address.get("trace"))}${to}`);
 }
 
+// Remarks that another place points at: on one thing, as `strip:kick`, or all.
+function openRemarks(named) {
+  const [kind, ...of] = named.split(":");
+  const about = new URLSearchParams({ kind, of: of.join(":") });
+  open(of.length ? `remarks/?${about}` : "remarks/");
+}
+
 pasteAnywhere(() => open("add/"));
 refresh();
 const address = new URLSearchParams(location.search);
 const deepLinked = rowOf(chosen.finding);
 if (deepLinked) showFinding(deepLinked);
 else if (address.get("trace")) openTraced(address);
+else if (address.get("remarks")) openRemarks(address.get("remarks"));
 else if (chosen.strip && boxOf(chosen.strip)) view.show(boxOf(chosen.strip).getBoundingClientRect());
 document.body.dataset.ready = "true";

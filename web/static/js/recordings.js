@@ -55,7 +55,7 @@ async function measure(files) {
   stop = new AbortController();
   box.hidden = false;
   const aside = () =>
-    (large.length ? `; ${large.length} larger than 2 GiB left out` : "") +
+    (large.length ? `; ${large.length} larger than ${Number(body.dataset.largest) / 1024 ** 3} GiB left out` : "") +
     (failed ? `; ${failed} did not arrive${reason}` : "");
   tell(total ? `0 of ${total}` : `No recording among them (WAV, RF64, FLAC)${aside()}`);
   const worker = async () => {

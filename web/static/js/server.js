@@ -6,8 +6,9 @@ import { shown } from "./changes.js";
 
 let queue = Promise.resolve();
 
-function ask(verb, url, target, values) {
-  queue = queue.then(() => htmx.ajax(verb, url, { target, swap: "innerHTML", values })).catch(() => {});
+function ask(verb, url, target, values, isStillWanted = () => true) {
+  const send = () => isStillWanted() && htmx.ajax(verb, url, { target, swap: "innerHTML", values: values() });
+  queue = queue.then(send).catch(() => {});
   return queue;
 }
 
@@ -15,10 +16,14 @@ let last = null; // the last write, to be sent again where the server was busy
 
 export function write(url, values = {}) {
   last = { url, values };
-  return ask("POST", url, "#notice", values);
+  return ask("POST", url, "#notice", () => values);
 }
 export const again = () => last && write(last.url, last.values);
-export const open = (url) => ask("GET", url, "#panel");
+export const open = (url) => ask("GET", url, "#panel", () => ({}));
+
+// What others have changed, unless the answers to one's own edits have brought it by then.
+const versionShown = () => Number(document.getElementById("state").dataset.version);
+export const catchUp = (url, version, values) => ask("POST", url, "#notice", values, () => version > versionShown());
 
 // What an element says: the values of those around it, its own, and what was typed.
 function said(element) {
@@ -43,10 +48,12 @@ function commit(field) {
   write(field.dataset.write, values);
 }
 
-// Escape leaves a field as it was; Tab takes what an empty one suggests.
+// Escape leaves a field as it was; Tab takes what an empty one suggests. Enter says a field here, since the browser tells
+// of no change where the text was put back behind somebody else's edit.
 document.addEventListener("keydown", (event) => {
   const field = event.target;
-  if (event.key === "Escape" && field.matches(TEXT)) {
+  if (event.key === "Enter" && field.matches(TEXT) && field.matches("input")) commit(field);
+  else if (event.key === "Escape" && field.matches(TEXT)) {
     field.value = field.defaultValue;
     field.blur();
     event.stopPropagation();

@@ -95,19 +95,25 @@ const isShown = (row) => !grid.folded.has(row.section) && row.name.toLowerCase()
 export function draw() {
   grid.shown = grid.rows.filter(isShown);
   place.innerHTML = grid.cols.length && grid.rows.length ? table() : EMPTY;
+  place.querySelector(".grid")?.style.setProperty("--columns", grid.cols.length);
   countAll();
 }
 
 // ---- the table's text
 
-const EMPTY = '<p class="empty" style="padding:24px">Nothing of this kind can be connected yet.</p>';
+const EMPTY = '<p class="empty">Nothing of this kind can be connected yet.</p>';
 const ENTITIES = { "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;" };
 const escaped = (text) => text.replace(/[&<>"]/g, (character) => ENTITIES[character]);
 const beginsGroup = (n) => n === 0 || grid.cols[n - 1].group !== grid.cols[n].group;
-const band = (row) => `style="--band:${row.colour || "transparent"}"`;
+// A piece of drawing: what a page may load has no styles that are written into it.
+const band = (row) =>
+  row.colour
+    ? `<svg class="band-edge" width="4" height="100%" aria-hidden="true">
+      <rect width="4" height="100%" fill="${escaped(row.colour)}" /></svg>`
+    : "";
 
 const table = () => `
-  <table class="grid" role="grid" aria-label="Crosspoints" style="--columns:${grid.cols.length}">
+  <table class="grid" role="grid" aria-label="Crosspoints">
     <thead role="rowgroup">
       <tr role="row">
         <th class="corner" role="columnheader"><span class="visually-hidden">Source</span></th>
@@ -140,7 +146,7 @@ function body() {
 
 function sectionHead(row, size) {
   const isFolded = grid.folded.has(row.section);
-  return `<tr class="section" role="row"><th scope="rowgroup" role="rowheader" ${band(row)}>
+  return `<tr class="section" role="row"><th scope="rowgroup" role="rowheader">${band(row)}
     <button type="button" data-fold="${escaped(row.section)}" aria-expanded="${!isFolded}">
       ${isFolded ? "▸" : "▾"} ${escaped(row.section_name)} <span class="figure">${size}</span></button></th></tr>`;
 }
@@ -153,5 +159,5 @@ function bodyRow(row, line) {
   });
   const name = escaped(row.name);
   return `<tr role="row" data-line="${line}">
-    <th scope="row" role="rowheader" ${band(row)} title="${name}">${name}</th>${cells.join("")}</tr>`;
+    <th scope="row" role="rowheader" title="${name}">${band(row)}${name}</th>${cells.join("")}</tr>`;
 }

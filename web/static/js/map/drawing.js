@@ -34,8 +34,9 @@ export function boxOf(id) {
 }
 
 export const sectionOf = (id) => boxOf(id)?.dataset.band || "";
-// Where a box itself lies, without the marks of findings that stand out from it.
-export const frameOf = (box) => box.querySelector("rect:not(.edge):not(.back)").getBoundingClientRect();
+// A box itself, without the marks of findings that stand out from it; and where that lies in the page.
+export const rectOf = (box) => box.querySelector("rect:not(.edge):not(.back)");
+export const frameOf = (box) => rectOf(box).getBoundingClientRect();
 
 export const isFolded = (box) => box.classList.contains("k-fold");
 export const overlay = (...paths) =>

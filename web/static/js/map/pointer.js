@@ -2,7 +2,7 @@
 
 import { chosen } from "./chosen.js";
 import { connect } from "./connecting.js";
-import { drawing, isFolded, open, overlay, svg, view, viewport } from "./drawing.js";
+import { drawing, isFolded, open, overlay, rectOf, svg, view, viewport } from "./drawing.js";
 import { path } from "./flow.js";
 import { light, unlight } from "./highlight.js";
 import { pressKind } from "./kinds.js";
@@ -61,7 +61,7 @@ const boxUnder = (event) => document.elementFromPoint(event.clientX, event.clien
 function stretch(event) {
   viewport.classList.add("linking");
   const [x, y] = view.point(event);
-  const rect = drag.from.querySelector("rect:not(.edge):not(.back)");
+  const rect = rectOf(drag.from);
   const right = rect.x.baseVal.value + rect.width.baseVal.value;
   const middle = Math.max(right + 8, (right + x) / 2);
   const corners = [

@@ -1,0 +1,88 @@
+"""Two browsers on one template: each learns of the other within three seconds, and nobody's work is lost."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+from django.conf import settings
+from django.contrib.auth.models import User
+from django.test import Client
+from playwright.sync_api import Browser, Page, expect
+
+from tests.browser.test_main_job import Opener
+from tests.build import template
+from web.people.roles import Role
+from web.shelf.models import Share, StoredTemplate
+from web.shelf.workspace import workspace
+
+ROOM = template(
+    [{"id": "kick", "name": "Kick", "kind": "audio"}, {"id": "bus", "name": "Drum bus", "kind": "bus"}, "o:out"],
+    ["kick>bus", "bus>out"],
+)
+LEARNT_MS = 3000
+
+
+@pytest.fixture
+def other(browser: Browser, live_server, page: Page) -> Iterator[Page]:  # type: ignore[no-untyped-def]
+    """M. Quay's browser."""
+    person = User.objects.create_user("quay", first_name="M.", last_name="Quay")
+    client = Client()
+    client.force_login(person)
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=live_server.url)
+    key = client.cookies[settings.SESSION_COOKIE_NAME].value
+    context.add_cookies([{"name": settings.SESSION_COOKIE_NAME, "value": key, "url": live_server.url}])
+    yield context.new_page()
+    context.close()
+
+
+def test_each_learns_of_the_other_and_both_edits_are_kept(page: Page, other: Page, on_map: Opener) -> None:
+    stored = on_map(ROOM)
+    Share.objects.create(template=stored, user=User.objects.get(username="quay"), role=Role.EDITOR)
+    other.goto(f"/t/{stored.pk}/map/?strip=kick")
+    expect(page.locator(".company-one")).to_have_text("MQ", timeout=LEARNT_MS)
+    page.click('[data-id="kick"]')
+    page.fill("#s-name", "Big kick")  # being typed while the other one edits
+    other.fill("#s-fader", "-6")
+    other.press("#s-fader", "Enter")
+    expect(page.locator(".company-said")).to_contain_text("M. Quay, edit 1: Kick: fader", timeout=LEARNT_MS)
+    expect(page.locator("#state")).to_have_attribute("data-version", "2")
+    assert page.input_value("#s-name") == "Big kick"
+    page.press("#s-name", "Enter")
+    expect(other.locator('[data-id="kick"]')).to_contain_text("Big kick", timeout=LEARNT_MS)
+    expect(other.locator("#s-name")).to_have_value("Big kick")  # what stands in the margin is as it is now
+    kick = workspace(StoredTemplate.objects.get()).template.strips[0]
+    assert (kick.name, kick.fader_db) == ("Big kick", -6.0)
+
+
+def test_what_both_change_is_refused_with_both_states_and_what_was_typed_stays(
+    page: Page, other: Page, on_map: Opener
+) -> None:
+    stored = on_map(ROOM)
+    Share.objects.create(template=stored, user=User.objects.get(username="quay"), role=Role.EDITOR)
+    page.route("**/news/**", lambda route: route.fulfill(status=204))  # this page does not learn of it in time
+    page.click('[data-id="kick"]')
+    other.goto(f"/t/{stored.pk}/map/?strip=kick")
+    other.fill("#s-fader", "-6")
+    other.press("#s-fader", "Enter")
+    expect(other.locator("#state")).to_have_attribute("data-version", "2")
+    page.fill("#s-fader", "-3")
+    page.press("#s-fader", "Enter")
+    expect(page.locator(".clashes tbody tr")).to_have_text("Kick, fader usual −3 −6", use_inner_text=True)
+    assert page.input_value("#s-fader") == "-3"
+
+
+def test_a_strip_that_somebody_remarks_on_has_a_turned_corner(page: Page, on_map: Opener) -> None:
+    on_map(ROOM)
+    expect(page.locator(".remark-corner")).to_have_count(0)
+    page.click('[data-id="kick"]')
+    page.click("#panel >> text=Remark")
+    page.fill("#panel textarea", "Too loud?")
+    page.click("#panel form button")
+    expect(page.locator('[data-id="kick"] .remark-corner')).to_have_count(1)
+    page.click('[data-id="kick"]')
+    expect(page.locator("#panel")).to_contain_text("Remarks 1")
+    page.fill("#s-fader", "-6")
+    page.press("#s-fader", "Enter")
+    expect(page.locator("#state")).to_have_attribute("data-version", "2")
+    expect(page.locator('[data-id="kick"] .remark-corner')).to_have_count(1)

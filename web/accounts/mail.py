@@ -1,0 +1,92 @@
+"""Mail to people about their own accounts, where this place can send any.
+
+It is looked up and sent beside the request: how long an answer takes tells nobody who has an account here.
+"""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from datetime import timedelta
+from smtplib import SMTPException
+
+from django.conf import settings
+from django.contrib.auth.forms import PasswordResetForm
+from django.contrib.auth.models import User
+from django.contrib.auth.tokens import default_token_generator
+from django.core.mail import send_mail
+from django.template.loader import render_to_string
+from django.urls import reverse
+from django.utils import timezone
+from django.utils.encoding import force_bytes
+from django.utils.http import urlsafe_base64_encode
+
+from web.accounts.models import Event, note
+from web.accounts.names import name_of
+from web.shared.jobs import queue
+
+logger = logging.getLogger(__name__)
+MAILER = ThreadPoolExecutor(1, "mail")
+MOST_LINKS = 3  # of one account in an hour: whoever asks for more only fills somebody's box
+
+
+def can_send() -> bool:
+    """Whether this place can send mail."""
+    return bool(settings.DEFAULT_FROM_EMAIL)
+
+
+def new_password_path(user: User) -> str:
+    """Where somebody replaces a lost password; signing in or a new password makes it void."""
+    name = urlsafe_base64_encode(force_bytes(user.pk))
+    return reverse("new-password", args=[name, default_token_generator.make_token(user)])
+
+
+def send_links(address: str, root: str) -> None:
+    """Sends a link for a new password to every account with this address, if there is one. `root` is this place's."""
+    _beside(_send_links, address, root.rstrip("/"))
+
+
+def tell(user: User, happened: str, address: str = "") -> None:
+    """Tells somebody what happened to their account, at an address that is not theirs any more or at their own."""
+    to = address or user.email
+    if can_send() and to:
+        text = render_to_string("accounts/mail_happened.txt", {"user": user, "happened": happened})
+        _beside(_send, user, to, f"Your {happened}", text)
+
+
+def _beside(work: Callable[..., None], *given: object) -> None:
+    if queue.immediate:
+        work(*given)
+    else:
+        MAILER.submit(_told, work, *given)
+
+
+def _told(work: Callable[..., None], *given: object) -> None:
+    """Nobody looks at what a thread raises."""
+    try:
+        work(*given)
+    except Exception:
+        logger.exception("mail")
+
+
+def _send_links(address: str, root: str) -> None:
+    for user in PasswordResetForm().get_users(address):
+        words = f"{name_of(user)} was sent a link for a new password"
+        since = timezone.now() - timedelta(hours=1)
+        if Event.objects.filter(kind=Event.LINK, user=user, words=words, at__gt=since).count() >= MOST_LINKS:
+            continue
+        note(Event.LINK, user, words)
+        link = root + new_password_path(user)
+        _send(
+            user, user.email, "A new password", render_to_string("accounts/mail_link.txt", {"user": user, "link": link})
+        )
+
+
+def _send(user: User, to: str, subject: str, text: str) -> None:
+    """Sends one; where that fails, the administrator's page says so."""
+    try:
+        send_mail(f"{subject} – Intact Lattice", text, None, [to])
+    except (OSError, SMTPException) as wrong:
+        logger.warning("mail was not sent: %s", type(wrong).__name__)
+        note(Event.FAILED, user, f"mail to {name_of(user)} could not be sent: {type(wrong).__name__}")

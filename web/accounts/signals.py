@@ -1,0 +1,31 @@
+"""What is put down of signing in.
+
+Of a refused one the name is kept only where there is such an account: people type passwords into the wrong field.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.contrib.auth.models import User
+from django.contrib.auth.signals import user_logged_in, user_login_failed
+from django.dispatch import receiver
+from django.http import HttpRequest
+
+from web.accounts.models import Event, note
+from web.accounts.names import name_of
+from web.accounts.sessions import begin
+from web.accounts.signed_in import address_of
+
+
+@receiver(user_logged_in)
+def signed_in(request: HttpRequest, user: User, **_rest: Any) -> None:
+    begin(request, user)
+    note(Event.SIGN_IN, user, f"{name_of(user)} signed in", address_of(request))
+
+
+@receiver(user_login_failed)
+def refused(credentials: dict[str, Any], request: HttpRequest | None = None, **_rest: Any) -> None:
+    user = User.objects.filter(username=credentials.get("username")).first()
+    words = f"a wrong password for {name_of(user)}" if user else "a name that nobody has"
+    note(Event.FAILED, user, words, address_of(request))

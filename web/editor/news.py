@@ -1,0 +1,44 @@
+"""What others do while a page is open: it asks every two seconds, and is brought up to date like by an edit."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_POST, require_safe
+
+from web.accounts.signed_in import signed_in_user
+from web.editor.places.base import PLACES
+from web.editor.presence import others_here
+from web.editor.writes import changed
+from web.shared.numbers import number_of
+from web.shelf.access import template_or_404
+
+SHOWN = 3
+
+
+@require_safe
+def news(request: HttpRequest, pk: int) -> HttpResponse:
+    """Who is here and what they have done since the version that the page shows; 204 where nothing is new."""
+    stored, user = template_or_404(request, pk, is_light=True), signed_in_user(request)
+    place = PLACES.get(request.GET.get("place", ""), PLACES["map"])
+    here = others_here(pk, user, place.title)
+    version = number_of(request.GET.get("version", ""))
+    names = ", ".join(f"{one.name} {one.place}" for one in here)
+    if stored.version == version and names == request.GET.get("here", ""):
+        return HttpResponse(status=204)
+    entries = stored.journal.filter(version__gt=version).exclude(by=user).select_related("by").defer("patch")
+    context = {
+        "company": here,
+        "names": names,
+        "stored": stored,
+        "entries": entries.order_by("-pk")[:SHOWN],
+        "is_newer": stored.version > version,
+        "catches_up": place.lists is not None or place.context is not None,
+    }
+    return render(request, "editor/company.html", context)
+
+
+@require_POST
+def catch_up(request: HttpRequest, pk: int) -> HttpResponse:
+    """Everything on the page that others have changed; of the margin a strip, and nothing else that is open there."""
+    return changed(request, template_or_404(request, pk, "look"), is_asked=request.POST.get("margin") == "1")

@@ -1,0 +1,39 @@
+"""Who has a template open now. Kept in memory: the application is one process, and it is no matter of record."""
+
+from __future__ import annotations
+
+from threading import Lock
+from time import monotonic
+from typing import NamedTuple
+
+from django.contrib.auth.models import User
+
+from web.accounts.names import name_of
+
+GONE_S = 10  # without a word from their page
+
+
+class Here(NamedTuple):
+    """Somebody who has the template open: who, and at which place."""
+
+    name: str
+    place: str
+
+    @property
+    def initials(self) -> str:
+        return "".join(word[0] for word in self.name.split()[:3]).upper()
+
+
+_seen: dict[int, dict[int, tuple[float, Here]]] = {}  # template → person → when they were heard of last
+_lock = Lock()
+
+
+def others_here(template: int, user: User, place: str) -> list[Here]:
+    """Notes that somebody has a template open, and says who else has, by name."""
+    now = monotonic()
+    with _lock:
+        there = _seen.setdefault(template, {})
+        there[user.pk] = now, Here(name_of(user), place)
+        for person in [person for person, (when, _here) in there.items() if now - when > GONE_S]:
+            del there[person]
+        return sorted(here for person, (_when, here) in there.items() if person != user.pk)

@@ -1,0 +1,96 @@
+"""What is said about remarks and written of them."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+from django.contrib.auth.models import User
+from django.db import transaction
+from django.db.models import QuerySet
+from django.utils import timezone
+
+from lattice.errors import EditError
+from web.editor.differences import names_of
+from web.remarks.models import LONGEST, Line, Remark, RemarkRule
+from web.shared.words import lines
+from web.shelf.models import StoredTemplate
+from web.shelf.workspace import Workspace, workspace
+
+MOST = 2000  # threads of one template
+
+
+def about(space: Workspace, kind: str, subject: str) -> str:
+    """What people call a thing of a template. Raises EditError where there is none."""
+    if kind in ("strip", "route", "stem"):
+        found = names_of(space.template).get((kind, subject))
+    elif kind == "matter":
+        found = next((matter.message for matter in space.matters if matter.fingerprint == subject), None)
+    else:
+        found = f"revision {subject}" if kind == "revision" and subject.isdecimal() else None
+    if found is None:
+        raise EditError("what the remark is about is not there any more")
+    return found[:200]
+
+
+def _words(text: str) -> str:
+    return lines(text, "the remark", "a remark needs words", LONGEST)
+
+
+@transaction.atomic
+def begin(stored: StoredTemplate, user: User, kind: str, subject: str, called: str, text: str) -> Remark:
+    """A new thread with its first line."""
+    if stored.remarks.count() >= MOST:
+        raise EditError(f"this template has {MOST} remarks; more are not kept")
+    made = Remark.objects.create(template=stored, kind=kind, subject=subject, about=called[:200])
+    Line.objects.create(remark=made, by=user, text=_words(text))
+    return made
+
+
+@transaction.atomic
+def answer(remark: Remark, user: User, text: str) -> None:
+    """Another line; a settled thread is open again."""
+    Line.objects.create(remark=remark, by=user, text=_words(text))
+    Remark.objects.filter(pk=remark.pk).update(is_open=True, settled_by=None, settled_at=None)
+
+
+def settle(remark: Remark, user: User) -> None:
+    Remark.objects.filter(pk=remark.pk, is_open=True).update(is_open=False, settled_by=user, settled_at=timezone.now())
+
+
+def threads(stored: StoredTemplate) -> QuerySet[Remark]:
+    """Threads of a template, open ones first, with their lines."""
+    return stored.remarks.select_related("settled_by").prefetch_related("lines__by")
+
+
+def open_count(stored: StoredTemplate) -> int:
+    return stored.remarks.filter(is_open=True).count()
+
+
+def open_on(stored: StoredTemplate) -> Counter[tuple[str, str]]:
+    """How many threads are open on each thing, by kind and id; asked once for an answer."""
+    known: Counter[tuple[str, str]] | None = stored.__dict__.get("open_remarks")
+    if known is None:
+        known = Counter(stored.remarks.filter(is_open=True).order_by().values_list("kind", "subject"))
+        stored.__dict__["open_remarks"] = known
+    return known
+
+
+def strips_with_open(stored: StoredTemplate) -> dict[str, int]:
+    """How many threads are open on each strip and the routes that leave it, where there are any."""
+    on, found = open_on(stored), Counter[str]()
+    if on:
+        template = workspace(stored).template
+        for strip in template.strips:
+            found[strip.id] += on["strip", strip.id]
+        for route in template.routes:
+            found[route.from_strip] += on["route", route.id]
+    return {strip: count for strip, count in found.items() if count}
+
+
+def is_required(stored: StoredTemplate) -> bool:
+    """Whether the gate asks for no open remark."""
+    return RemarkRule.objects.filter(template=stored, is_required=True).exists()
+
+
+def require(stored: StoredTemplate, *, wanted: bool) -> None:
+    RemarkRule.objects.update_or_create(template=stored, defaults={"is_required": wanted})

@@ -1,0 +1,64 @@
+"""How the application is, for whoever watches over it: no account, and nothing about people."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Callable
+
+from django.conf import settings
+from django.contrib.auth.decorators import login_not_required
+from django.db import DatabaseError, connection
+from django.db.migrations.executor import MigrationExecutor
+from django.http import HttpRequest, JsonResponse
+from django.views.decorators.cache import never_cache
+from django.views.decorators.http import require_safe
+
+from web.shared.heartbeat import is_alive, silent_s
+
+LEAST_FREE = 512 * 1024**2  # bytes
+
+
+def unmigrated() -> list[str]:
+    """Migrations that the database lacks."""
+    executor = MigrationExecutor(connection)
+    return [str(step) for step, _backwards in executor.migration_plan(executor.loader.graph.leaf_nodes())]
+
+
+def _database() -> tuple[bool, str]:
+    try:
+        lacking = unmigrated()
+    except DatabaseError as wrong:
+        return False, f"cannot be read: {wrong}"
+    return (False, f"lacks {len(lacking)} migrations: run migrate") if lacking else (True, "read, up to date")
+
+
+def _worker() -> tuple[bool, str]:
+    silent = silent_s()
+    return is_alive(), "never heard of" if silent is None else f"heard of {silent:.0f} s ago"
+
+
+def _disk() -> tuple[bool, str]:
+    free = shutil.disk_usage(settings.VAR).free
+    return free >= LEAST_FREE, f"{free / 1024**3:.1f} GiB free"
+
+
+PARTS: dict[str, Callable[[], tuple[bool, str]]] = {"database": _database, "worker": _worker, "disk": _disk}
+
+
+@login_not_required
+@never_cache
+@require_safe
+def health(_request: HttpRequest) -> JsonResponse:
+    """Database, worker, disk: 200 where all is well, else 503 with what is not."""
+    found = {name: part() for name, part in PARTS.items()}
+    is_well = all(well for well, _words in found.values())
+    parts = {name: {"well": well, "says": words} for name, (well, words) in found.items()}
+    return JsonResponse({"well": is_well, "parts": parts}, status=200 if is_well else 503)
+
+
+@login_not_required
+@never_cache
+@require_safe
+def live(_request: HttpRequest) -> JsonResponse:
+    """That the process answers at all."""
+    return JsonResponse({"well": True})

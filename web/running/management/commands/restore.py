@@ -1,0 +1,27 @@
+"""`manage.py restore FILE`: a backup in the place of what is there. The server and the worker have to be stopped."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from django.core.management import call_command
+from django.core.management.base import BaseCommand, CommandError, CommandParser
+
+from web.running.backups import BackupError, restore
+
+
+class Command(BaseCommand):
+    help = "Puts a backup in the place of what is there, which is kept beside it, and brings it up to date."
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        parser.add_argument("file", type=Path)
+
+    def handle(self, *_args: Any, **options: Any) -> None:
+        try:
+            before = restore(options["file"])
+        except BackupError as wrong:
+            raise CommandError(str(wrong)) from None
+        call_command("migrate", verbosity=0)
+        kept = f"; what was there is {before}" if before else ""
+        self.stdout.write(f"{options['file']} is restored{kept}")

@@ -1,0 +1,43 @@
+"""Whether the worker lives: it touches a file every few seconds, which whoever waits for it looks at."""
+
+from __future__ import annotations
+
+from threading import Event, Thread
+from time import time
+
+from django.conf import settings
+
+BEATS_EVERY_S = 5
+DEAD_AFTER_S = 30
+
+
+def beat() -> None:
+    """Says that the worker lives."""
+    settings.HEARTBEAT.touch()
+
+
+def keep_beating(stopped: Event) -> Thread:
+    """Beats beside the work until `stopped`."""
+
+    def beating() -> None:
+        beat()
+        while not stopped.wait(BEATS_EVERY_S):
+            beat()
+
+    thread = Thread(target=beating, name="heartbeat", daemon=True)
+    thread.start()
+    return thread
+
+
+def silent_s() -> float | None:
+    """Seconds since the worker was heard of last; None where it never was."""
+    try:
+        return abs(time() - settings.HEARTBEAT.stat().st_mtime)  # ahead of us only where the clock was put back
+    except OSError:
+        return None
+
+
+def is_alive() -> bool:
+    """Whether what is asked for will be done. Where work is done within the request, it always is."""
+    silent = silent_s()
+    return settings.JOBS_AT_ONCE or (silent is not None and silent < DEAD_AFTER_S)

@@ -1,0 +1,84 @@
+"""What somebody with a link sees: one revision's map, report and pack, and no other page."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import wraps
+from typing import Any
+
+from django.contrib.auth.decorators import login_not_required
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_safe
+
+from lattice.model.names import slug
+from web.accounts.models import digest_of
+from web.revisions.models import Pack
+from web.revisions.pack import facts_of
+from web.revisions.papers import map_svg, report_html, to_pdf
+from web.revisions.services import content
+from web.revisions.views import pack_of
+from web.sharing.models import RevisionLink
+from web.shelf.workspace import Workspace
+
+
+def by_link(view: Callable[[HttpRequest, RevisionLink, str], HttpResponse]) -> Callable[..., HttpResponse]:
+    """For a link that is good; of another one nobody learns why it is not. No search engine keeps what it shows."""
+
+    @login_not_required
+    @require_safe
+    @wraps(view)
+    def asked(request: HttpRequest, token: str, **_named: Any) -> HttpResponse:
+        links = RevisionLink.objects.select_related("revision__template", "by")
+        found = links.filter(digest=digest_of(token)).first()
+        if found is None or not found.is_good:
+            raise Http404
+        response = view(request, found, token)
+        response["X-Robots-Tag"], response["Cache-Control"] = "noindex, nofollow", "no-store"
+        response["Referrer-Policy"] = "no-referrer"  # the address is the key
+        return response
+
+    return asked
+
+
+@by_link
+def link(request: HttpRequest, found: RevisionLink, token: str) -> HttpResponse:
+    revision = found.revision
+    space = Workspace(content(revision))
+    facts = facts_of(revision, space.template)
+    context = {
+        "link": found, "revision": revision, "facts": facts, "summary": space.audit.summary, "token": token,
+        "has_pack": revision.packs.filter(state=Pack.DONE).exists(),
+    }  # fmt: skip
+    return render(request, "sharing/link.html", context)
+
+
+@by_link
+def link_map(_request: HttpRequest, found: RevisionLink, _token: str) -> HttpResponse:
+    """The map as a picture, which brings its own styles: the page takes none that are written into it."""
+    space = Workspace(content(found.revision))
+    answer = HttpResponse(map_svg(space, facts_of(found.revision, space.template)), content_type="image/svg+xml")
+    # By itself it may have its own styles, and nothing else: no script, and nothing from anywhere.
+    answer["Content-Security-Policy"] = "default-src 'none'; style-src 'unsafe-inline'; frame-ancestors 'none'"
+    return answer
+
+
+@by_link
+def link_report(_request: HttpRequest, found: RevisionLink, _token: str) -> HttpResponse:
+    space = Workspace(content(found.revision))
+    facts = facts_of(found.revision, space.template)
+    answer = HttpResponse(to_pdf(report_html(space, facts), facts), content_type="application/pdf")
+    answer["Content-Disposition"] = f'inline; filename="{slug(facts.name)}-r{facts.number}-report.pdf"'
+    return answer
+
+
+@by_link
+def link_pack(_request: HttpRequest, found: RevisionLink, _token: str) -> HttpResponse:
+    return pack_of(found.revision)
+
+
+@login_not_required
+@require_safe
+def robots(_request: HttpRequest) -> HttpResponse:
+    """Nothing here is for search engines."""
+    return HttpResponse("User-agent: *\nDisallow: /\n", content_type="text/plain")

@@ -1,0 +1,64 @@
+"""`manage.py demo`: the demo's person and templates, made once; prints how to get in."""
+
+from __future__ import annotations
+
+import secrets
+from typing import Any
+
+from django.contrib.auth.models import User
+from django.core.management.base import BaseCommand, CommandParser
+from django.urls import reverse
+from sesame.utils import get_token
+
+from lattice.generate import generate
+from web.accounts.names import name_of
+from web.bench.demo import with_readings
+from web.reuse.demo import with_parts
+from web.revisions.demo import second_studio, with_history
+from web.sharing.demo import with_people
+from web.shelf import services
+from web.shelf.access import shelf_of
+from web.shelf.demo import night_ferry
+from web.shelf.demo.podcast import podcast
+
+# user name → first name, last name: who works on Night Ferry, who checks it, who only reads it
+PEOPLE = {"strand": ("I.", "Strand"), "quay": ("M.", "Quay"), "lock": ("H.", "Lock")}
+
+
+class Command(BaseCommand):
+    help = "Makes the demo's person and templates where they are missing, and prints the sign-in link."
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        parser.add_argument("--address", default="http://127.0.0.1:8000")
+        parser.add_argument("--large", type=int, help="also make a generated template of so many strips")
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        user, second, reader = (_person(name) for name in PEOPLE)
+        names = {stored.name for stored in shelf_of(user)}
+        large = [generate(options["large"])] if options["large"] else []
+        for template in (*large, podcast()):
+            if template.name not in names:
+                services.store(user, template)
+        clean = night_ferry.clean()
+        if clean.name not in names:
+            stored = services.store(user, clean)
+            with_parts(user, stored)
+            with_readings(stored)
+        if "Night Ferry" not in names:
+            ferry = with_history(user, second)
+            with_people(ferry, shelf_of(user).get(name=podcast().name), second, reader)
+            services.keep_inventory(user, second_studio())
+        address = options["address"]
+        self.stdout.write(f"\nIntact Lattice runs at {address}\nOpen it, signed in, each link once:")
+        for person, role in ((user, "owner"), (second, "editor"), (reader, "reader")):
+            link = f"{address}{reverse('sign-in-link', args=[get_token(person)])}"
+            self.stdout.write(f"  {name_of(person)}, {role}: {link}")
+
+
+def _person(name: str) -> User:
+    first, last = PEOPLE[name]
+    person, is_new = User.objects.get_or_create(username=name, defaults={"first_name": first, "last_name": last})
+    if is_new:
+        person.set_password(secrets.token_urlsafe(24))  # the link is the way in
+        person.save()
+    return person

@@ -1,0 +1,115 @@
+"""Earlier states of a template, by its journal: what an edit that was made on one is put on top of."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator, Sequence
+
+from django.contrib.auth.models import User
+from django.db.models import QuerySet
+
+from lattice.changes.patch import Patch
+from lattice.changes.rebase import Clash, ClashError, rebase
+from lattice.model.document import Template
+from web.shelf.models import JournalEntry, StoredTemplate
+
+MOST_BACK = 1000  # entries that an edit may lie behind; a page that is older is told to load again
+
+
+class StaleVersionError(Exception):
+    """The edit was made on an older version and cannot be put on top; `since` says what was written after it."""
+
+    def __init__(self, since: Collection[JournalEntry]) -> None:
+        super().__init__("the template has changed since")
+        self.since = list(since)
+
+
+class ClashedError(StaleVersionError):
+    """Somebody has changed the same since: what it was, what we would have made of it, and what they have."""
+
+    def __init__(self, since: Collection[JournalEntry], clashes: Sequence[Clash], states: States) -> None:
+        super().__init__(since)
+        self.clashes, self.states = clashes, states
+
+
+States = tuple[Template, Template, Template]  # the base, ours, theirs
+
+
+def since(stored: StoredTemplate, version: int) -> list[JournalEntry]:
+    """What was written after a version, the oldest first."""
+    return list(stored.journal.filter(version__gt=version).select_related("by", "of"))
+
+
+def state_at(stored: StoredTemplate, now: Template, version: int) -> Template:
+    """The state that a template had at a version, from the one it has now. Raises StaleVersionError."""
+    if version == stored.version:
+        return now
+    entries = since(stored, version)
+    if not 0 < version < stored.version or len(entries) != stored.version - version or len(entries) > MOST_BACK:
+        raise StaleVersionError(entries)
+    state, at = now, stored.version
+    for entry in reversed(entries):
+        if entry.version > at:  # left behind with a state that did not read
+            continue
+        change = entry.change
+        if entry.state_of is not None and version <= entry.state_of:
+            at = entry.state_of
+        elif entry.state_of is not None or change is None:
+            raise StaleVersionError(entries)
+        else:
+            state = change.inverse().apply(state)
+    return state
+
+
+def on_top(stored: StoredTemplate, version: int, ours: tuple[Template, Template], now: Template) -> Template:
+    """What a change of an earlier state (before, after) makes of the present one. Raises ClashedError."""
+    before, after = ours
+    if before == now:
+        return after
+    try:
+        return rebase(before, after, now)
+    except ClashError as clash:
+        entries = since(stored, version)
+        touching = [entry for entry in entries if touches(entry.change, clash.clashes)]
+        raise ClashedError(touching or entries, clash.clashes, (before, after, now)) from None
+
+
+def touches(change: Patch | None, clashes: Sequence[Clash]) -> bool:
+    """Whether a patch changes a piece, or a field of the template, that is clashed about."""
+    if change is None:
+        return True
+    return any(
+        clash.path[0] in change.fields or (len(clash.path) > 1 and clash.path[1] in set(_pieces(change, clash.path[0])))
+        for clash in clashes
+    )
+
+
+def _pieces(change: Patch, name: str) -> Iterator[str]:
+    of = change.lists.get(name)
+    if of is None:
+        return
+    yield from (piece["id"] for _at, piece in (*of.removed, *of.added))
+    yield from (after["id"] for _before, after in of.changed)
+    if of.order is not None:
+        yield "order"
+
+
+def to_undo(stored: StoredTemplate, user: User) -> JournalEntry | None:
+    """A person's newest edit that is not taken back. Every page asks, so what it did is fetched when it is wanted."""
+    return _edits(stored, user).filter(is_undone=False).defer("patch").last()
+
+
+def to_redo(stored: StoredTemplate, user: User) -> JournalEntry | None:
+    """A person's edit that was taken back last, where they have made none since."""
+    newest = _edits(stored, user).values_list("pk", flat=True).last()
+    undoings = JournalEntry.objects.filter(template=stored, by=user, kind=JournalEntry.UNDO, of__is_undone=True)
+    first = undoings.filter(pk__gt=newest or 0).order_by("of__pk").values_list("of", flat=True).first()
+    return JournalEntry.objects.defer("patch").get(pk=first) if first is not None else None
+
+
+def _edits(stored: StoredTemplate, user: User) -> QuerySet[JournalEntry]:
+    return JournalEntry.objects.filter(template=stored, by=user, kind=JournalEntry.EDIT).order_by("pk")
+
+
+def needed_for(change: Patch) -> str:
+    """What one has to be allowed to take a change back: those who may waive may take their waivers back."""
+    return "waive" if not change.lists and set(change.fields) <= {"waivers"} else "edit"
