@@ -23,7 +23,7 @@ EDITS = 31
 def main(strips: int = 3000) -> None:
     with tempfile.TemporaryDirectory() as folder:
         os.environ |= {"LATTICE_VAR": folder, "DJANGO_SETTINGS_MODULE": "web.config.settings"}
-        import django  # noqa: PLC0415
+        import django
 
         django.setup()
         times = sorted(_locked_ms(strips))
@@ -31,12 +31,12 @@ def main(strips: int = 3000) -> None:
 
 
 def _locked_ms(strips: int) -> list[float]:
-    from django.contrib.auth import get_user_model  # noqa: PLC0415
-    from django.core.management import call_command  # noqa: PLC0415
+    from django.contrib.auth import get_user_model
+    from django.core.management import call_command
 
-    from lattice.generate import generate  # noqa: PLC0415
-    from lattice.model.edit_step import EditStep  # noqa: PLC0415
-    from web.shelf import services  # noqa: PLC0415
+    from lattice.generate import generate
+    from lattice.model.edit_step import EditStep
+    from web.shelf import services
 
     call_command("migrate", verbosity=0)
     user: Any = get_user_model().objects.create_user("measure")
@@ -63,7 +63,7 @@ def _locked_ms(strips: int) -> list[float]:
 
 def stored_strip(stored: Any) -> str:
     """The first strip of a stored template."""
-    from web.shelf.workspace import workspace  # noqa: PLC0415
+    from web.shelf.workspace import workspace
 
     return workspace(stored).template.strips[0].id
 

@@ -35,13 +35,13 @@ def main() -> int:
         os.environ["LATTICE_VAR"] = folder
         os.environ["LATTICE_DEMO"] = "1"
         os.environ["DJANGO_SETTINGS_MODULE"] = "web.config.settings"
-        import django  # noqa: PLC0415
+        import django
 
         django.setup()
-        from django.contrib.auth import get_user_model  # noqa: PLC0415
-        from django.core.management import call_command  # noqa: PLC0415
+        from django.contrib.auth import get_user_model
+        from django.core.management import call_command
 
-        import web.config.wsgi  # noqa: F401, PLC0415 - for its settings of garbage collection
+        import web.config.wsgi  # noqa: F401 - for its settings of garbage collection
 
         call_command("migrate", verbosity=0)
         user = get_user_model().objects.create_user("measure")
@@ -54,9 +54,9 @@ def main() -> int:
 
 def edits(user: Any) -> Any:
     """The table of edits; gives the last template, the large worn one."""
-    from lattice.formats.document_json import dump  # noqa: PLC0415
-    from lattice.generate import generate  # noqa: PLC0415
-    from web.shelf import services  # noqa: PLC0415
+    from lattice.formats.document_json import dump
+    from lattice.generate import generate
+    from web.shelf import services
 
     print("strips        map         a fader: ms   kB    write audit+layout draw    a feed: ms   kB    json.loads ms")
     stored = None
@@ -90,11 +90,12 @@ def pages(user: Any, stored: Any) -> None:
 
 def paints(user: Any, stored: Any) -> None:
     """First contentful paint of pages in headless Chromium, ms."""
-    from playwright.sync_api import sync_playwright  # noqa: PLC0415
+    from playwright.sync_api import sync_playwright
 
     sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
-    from tests.browser.chromium import launch  # noqa: PLC0415
-    from web.accounts.links import token_for  # noqa: PLC0415
+    from sesame.utils import get_token
+
+    from tests.browser.chromium import launch
 
     paint = """() => new Promise((done) => {
         const look = () => {
@@ -106,7 +107,7 @@ def paints(user: Any, stored: Any) -> None:
     print(f"\nfirst paint at {LARGE} worn strips   ms")
     with serving(), sync_playwright() as playwright:
         page = launch(playwright).new_context(viewport={"width": 1280, "height": 800}).new_page()
-        page.goto(f"http://{ADDRESS}/sign-in/{token_for(user.pk)}/")
+        page.goto(f"http://{ADDRESS}/sign-in/{get_token(user)}/")
         for place in PAGES[:5]:
             found = []
             for _ in range(ROUNDS):
@@ -118,11 +119,11 @@ def paints(user: Any, stored: Any) -> None:
 @contextmanager
 def serving() -> Iterator[None]:
     """The application on an address, in a thread of this process, whose states are computed already."""
-    from threading import Thread  # noqa: PLC0415
+    from threading import Thread
 
-    import waitress  # noqa: PLC0415
+    import waitress
 
-    from web.config.wsgi import application  # noqa: PLC0415
+    from web.config.wsgi import application
 
     server = waitress.create_server(application, listen=ADDRESS)
     Thread(target=server.run, daemon=True).start()
@@ -160,7 +161,7 @@ class Page:
 
 
 def signed_in(user: Any) -> Any:
-    from django.test import Client  # noqa: PLC0415
+    from django.test import Client
 
     client = Client(SERVER_NAME="localhost")
     client.force_login(user)

@@ -99,25 +99,26 @@ VIEWS: list[tuple[str, str, str, Callable[[Page], None] | None]] = [
     ("import", "/import/", "light", bring),
     ("put-in", "/", "light", put_in),
     ("bench", "/", "light", bench),
-    ("folded", "LARGE", "light", None),
+    ("people", "People", "light", None),
 ]
 
 
 def take(link: str, wanted: set[str]) -> None:
     with sync_playwright() as playwright:
         browser = launch(playwright)
+        first = browser.new_context(base_url=f"http://{ADDRESS}")
+        first.new_page().goto(link)  # which works once
+        signed_in = first.storage_state()
         for name, path, scheme, act in VIEWS:
             if wanted and name not in wanted:
                 continue
             page = browser.new_page(
-                viewport={"width": 1280, "height": 800}, color_scheme=scheme, base_url=f"http://{ADDRESS}"
-            )  # type: ignore[arg-type]
-            page.goto(link)
-            if path[0] != "/" and path != "LARGE":
+                viewport={"width": 1280, "height": 800}, color_scheme=scheme, base_url=f"http://{ADDRESS}",
+                storage_state=signed_in,
+            )  # type: ignore[arg-type]  # fmt: skip
+            page.goto("/demo/")
+            if path[0] != "/":
                 page.click(f"nav >> text={path.capitalize()}")
-            elif path == "LARGE":
-                page.goto("/")
-                page.click("text=Generated, 300 strips")
             else:
                 page.goto(path)
             if act:

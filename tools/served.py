@@ -26,7 +26,11 @@ def served(address: str, large: int = 300) -> Iterator[str]:
             return subprocess.run(command, cwd=ROOT, env=environment, check=True, capture_output=True, text=True).stdout
 
         run("manage.py", "migrate", "--verbosity", "0")
-        link = run("manage.py", "demo", "--large", str(large), "--address", f"http://{address}").split()[-1]
+        link = (
+            run("manage.py", "demo", "--large", str(large), "--address", f"http://{address}")
+            .split("owner: ")[1]
+            .split()[0]
+        )
         waitress = str(Path(sys.executable).parent / "waitress-serve")
         serve = [waitress, f"--listen={address}", "web.config.wsgi:application"]
         with subprocess.Popen(serve, cwd=ROOT, env=environment, stderr=subprocess.DEVNULL) as server:

@@ -21,7 +21,16 @@ VENDOR = Path(__file__).resolve().parent.parent / "web" / "static" / "vendor"
 MANIFEST = VENDOR / "vendor.json"
 
 FONT_WEIGHTS = {"barlow-semi-condensed": (400, 500, 600), "ibm-plex-mono": (400, 500)}
-ICONS = ("arrow-counterclockwise", "arrow-clockwise", "circle-half", "box-arrow-right", "trash", "download", "copy")
+ICONS = (
+    "arrow-counterclockwise",
+    "arrow-clockwise",
+    "circle-half",
+    "box-arrow-right",
+    "trash",
+    "download",
+    "copy",
+    "person",
+)
 
 # package, version, licence, {file in the package: file here}
 PACKAGES: list[tuple[str, str, str, dict[str, str]]] = [
