@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from django.conf import settings
-from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
@@ -23,8 +23,9 @@ from web.accounts.signed_in import signed_in_user
 from web.bench import services
 from web.bench.models import Reading
 from web.bench.showing import Spot, grid, spots
-from web.bench.views import as_file, bench, bench_frame, kit_or_404, take
+from web.bench.views import bench, bench_frame, kit_or_404, take
 from web.editor.writes import base_of
+from web.shared.downloads import as_file
 from web.shelf.access import template_or_404
 from web.shelf.models import StoredTemplate
 from web.shelf.services import StaleVersionError
@@ -231,7 +232,7 @@ def fixes(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 
 @require_safe
-def as_json(request: HttpRequest, pk: int, number: int) -> FileResponse:
+def as_json(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     stored = template_or_404(request, pk)
     reading = reading_or_404(stored, number)
     if reading.state != Reading.DONE:

@@ -25,6 +25,7 @@ from web.accounts.signed_in import signed_in_user
 from web.bench import services
 from web.bench.models import ToneRun
 from web.bench.views import bench_frame
+from web.shared.downloads import as_file
 from web.shelf.access import template_or_404
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
@@ -237,6 +238,4 @@ def sound(request: HttpRequest, pk: int) -> HttpResponse:
     soundfile.write(
         out, np.zeros((1, 1)) if whole is None else np.clip(whole[:, :2], -1, 1), rate, "PCM_24", format="WAV"
     )
-    answer = HttpResponse(out.getvalue(), content_type="audio/wav")
-    answer["Content-Disposition"] = f'inline; filename="{request.GET.get("strip", "")}.wav"'
-    return answer
+    return as_file(out.getvalue(), f"{analysis.graph.strips[number].id}.wav", "audio/wav", is_shown=True)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import tempfile
 from typing import Any
 
@@ -21,6 +20,7 @@ from web.bench.models import FilesJob, StoredKit
 from web.bench.showing import spots
 from web.editor.places.base import PLACES
 from web.editor.presenting import frame
+from web.shared.downloads import as_file
 from web.shelf.access import template_or_404
 from web.shelf.models import StoredTemplate
 
@@ -118,9 +118,7 @@ def cue(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     heads = [head.replace("_", " ") for head in CUE_HEADS]
     rows = cue_rows(kit, template)
     html = render_to_string("papers/cue.html", {"kept": kept, "template": template, "heads": heads, "rows": rows})
-    answer = HttpResponse(HTML(string=html).write_pdf(), content_type="application/pdf")
-    answer["Content-Disposition"] = f'inline; filename="{slug(stored.name)}-cue.pdf"'
-    return answer
+    return as_file(HTML(string=html).write_pdf(), f"{slug(stored.name)}-cue.pdf", "application/pdf", is_shown=True)
 
 
 @require_POST
@@ -142,8 +140,3 @@ def take(request: HttpRequest, lot: FilesJob | None) -> HttpResponse | None:
     except DocumentError as wrong:
         return HttpResponse(wrong.problems[0], status=422, content_type="text/plain")
     return None
-
-
-def as_file(data: bytes, name: str, kind: str) -> FileResponse:
-    """An answer that is saved as a file."""
-    return FileResponse(io.BytesIO(data), as_attachment=True, filename=name, content_type=kind)

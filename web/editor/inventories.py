@@ -19,6 +19,7 @@ from lattice.model.names import slug
 from web.accounts.signed_in import signed_in_user
 from web.editor.kept_inventories import as_inventory
 from web.editor.writes import base_of, changed, refused, written
+from web.shared.downloads import as_file
 from web.shared.numbers import number_of
 from web.shelf import services
 from web.shelf.access import template_or_404
@@ -30,9 +31,7 @@ from web.shelf.workspace import workspace
 def export_inventory(request: HttpRequest, pk: int, of: int) -> HttpResponse:
     template_or_404(request, pk)
     kept = get_object_or_404(KeptInventory, owner=signed_in_user(request), pk=of)
-    answer = HttpResponse(dump(as_inventory(kept)), content_type="text/csv; charset=utf-8")
-    answer["Content-Disposition"] = f'attachment; filename="{slug(kept.name)}.csv"'
-    return answer
+    return as_file(dump(as_inventory(kept)), f"{slug(kept.name)}.csv", "text/csv; charset=utf-8")
 
 
 @require_POST

@@ -26,6 +26,7 @@ from web.editor.writes import base_of
 from web.reuse.making import ticked_rows
 from web.reuse.models import BlockUse, KeptBlock
 from web.reuse.services import keep_block
+from web.shared.downloads import as_file
 from web.shelf import services
 from web.shelf.access import template_or_404
 from web.shelf.models import StoredTemplate
@@ -58,9 +59,7 @@ def _ends_of(part: Block) -> list[str]:
 @require_safe
 def export(request: HttpRequest, number: int) -> HttpResponse:
     kept = own_block_or_404(request, number)
-    answer = HttpResponse(dump(from_plain(kept.content)), content_type="application/json")
-    answer["Content-Disposition"] = f'attachment; filename="{slug(kept.name)}.block.json"'
-    return answer
+    return as_file(dump(from_plain(kept.content)), f"{slug(kept.name)}.block.json", "application/json")
 
 
 @require_POST

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.db.models.functions import Greatest
@@ -24,6 +26,16 @@ from web.shelf.workspace import Workspace, workspace
 
 def content(revision: Revision) -> Template:
     return load(document_of(bytes(revision.head)))
+
+
+@lru_cache(maxsize=2)  # the page, the map and the report of a link are asked for one after another
+def _computed(head: bytes) -> Workspace:
+    return Workspace(load(document_of(head)))
+
+
+def workspace_of(revision: Revision) -> Workspace:
+    """A revision with what is computed on it; those that were looked at last are kept."""
+    return _computed(bytes(revision.head))
 
 
 @transaction.atomic

@@ -22,6 +22,7 @@ from web.revisions.comparing import comparison, figures_of
 from web.revisions.gate import gate, ticked
 from web.revisions.models import Pack, Revision
 from web.revisions.tasks import make
+from web.shared.downloads import as_file
 from web.shelf.access import template_or_404
 from web.shelf.heads import document_of
 from web.shelf.models import StoredTemplate
@@ -195,15 +196,12 @@ def pack_of(revision: Revision) -> HttpResponse:
     pack = revision.packs.filter(state=Pack.DONE).first()
     if pack is None:
         raise Http404
-    answer = HttpResponse(bytes(pack.content), content_type="application/zip")
-    answer["Content-Disposition"] = f'attachment; filename="{slug(revision.template.name)}-r{revision.number}.zip"'
-    return answer
+    return as_file(bytes(pack.content), f"{slug(revision.template.name)}-r{revision.number}.zip", "application/zip")
 
 
 @require_safe
 def document(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     """A revision's document as it was sealed."""
     revision = _revision(request, pk, number)
-    answer = HttpResponse(document_of(bytes(revision.head)), content_type="application/json")
-    answer["Content-Disposition"] = f'attachment; filename="{slug(revision.template.name)}-r{number}.json"'
-    return answer
+    name = f"{slug(revision.template.name)}-r{number}.json"
+    return as_file(document_of(bytes(revision.head)), name, "application/json")

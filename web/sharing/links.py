@@ -16,10 +16,10 @@ from web.accounts.models import digest_of
 from web.revisions.models import Pack
 from web.revisions.pack import facts_of
 from web.revisions.papers import map_svg, report_html, to_pdf
-from web.revisions.services import content
+from web.revisions.services import workspace_of
 from web.revisions.views import pack_of
+from web.shared.downloads import as_file
 from web.sharing.models import RevisionLink
-from web.shelf.workspace import Workspace
 
 
 def by_link(view: Callable[[HttpRequest, RevisionLink, str], HttpResponse]) -> Callable[..., HttpResponse]:
@@ -44,7 +44,7 @@ def by_link(view: Callable[[HttpRequest, RevisionLink, str], HttpResponse]) -> C
 @by_link
 def link(request: HttpRequest, found: RevisionLink, token: str) -> HttpResponse:
     revision = found.revision
-    space = Workspace(content(revision))
+    space = workspace_of(revision)
     facts = facts_of(revision, space.template)
     context = {
         "link": found, "revision": revision, "facts": facts, "summary": space.audit.summary, "token": token,
@@ -56,7 +56,7 @@ def link(request: HttpRequest, found: RevisionLink, token: str) -> HttpResponse:
 @by_link
 def link_map(_request: HttpRequest, found: RevisionLink, _token: str) -> HttpResponse:
     """The map as a picture, which brings its own styles: the page takes none that are written into it."""
-    space = Workspace(content(found.revision))
+    space = workspace_of(found.revision)
     answer = HttpResponse(map_svg(space, facts_of(found.revision, space.template)), content_type="image/svg+xml")
     # By itself it may have its own styles, and nothing else: no script, and nothing from anywhere.
     answer["Content-Security-Policy"] = "default-src 'none'; style-src 'unsafe-inline'; frame-ancestors 'none'"
@@ -65,11 +65,10 @@ def link_map(_request: HttpRequest, found: RevisionLink, _token: str) -> HttpRes
 
 @by_link
 def link_report(_request: HttpRequest, found: RevisionLink, _token: str) -> HttpResponse:
-    space = Workspace(content(found.revision))
+    space = workspace_of(found.revision)
     facts = facts_of(found.revision, space.template)
-    answer = HttpResponse(to_pdf(report_html(space, facts), facts), content_type="application/pdf")
-    answer["Content-Disposition"] = f'inline; filename="{slug(facts.name)}-r{facts.number}-report.pdf"'
-    return answer
+    made = space.once("report as PDF", facts, lambda: to_pdf(report_html(space, facts), facts))
+    return as_file(made, f"{slug(facts.name)}-r{facts.number}-report.pdf", "application/pdf", is_shown=True)
 
 
 @by_link

@@ -20,6 +20,7 @@ from lattice.formats.document_json import load
 from lattice.model.document import Template
 from lattice.model.names import slug
 from web.accounts.signed_in import signed_in_user
+from web.shared.downloads import as_file
 from web.shared.numbers import number_of
 from web.shelf import services
 from web.shelf.access import template_or_404
@@ -96,9 +97,7 @@ def raw(request: HttpRequest, pk: int) -> HttpResponse:
         document = document_of(head)
     except DocumentError:  # as far as they can be given: what is left of the row
         document = head
-    answer = HttpResponse(document, content_type="application/octet-stream")
-    answer["Content-Disposition"] = f'attachment; filename="{slug(stored.name)}-as-stored.json"'
-    return answer
+    return as_file(document, f"{slug(stored.name)}-as-stored.json", "application/octet-stream")
 
 
 @require_POST

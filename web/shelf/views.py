@@ -13,6 +13,7 @@ from lattice.exports import EXPORTS
 from lattice.model.names import slug
 from web.accounts.models import note_taken_out
 from web.accounts.signed_in import signed_in_user
+from web.shared.downloads import as_file
 from web.shared.numbers import number_of
 from web.shelf import services
 from web.shelf.access import role_on, shelf_of, template_or_404, visible_to
@@ -89,6 +90,4 @@ def export(request: HttpRequest, pk: int, form: str) -> HttpResponse:
         raise Http404
     template = workspace(stored).template
     note_taken_out(signed_in_user(request), f"{stored.name} as {form}")
-    response = HttpResponse(EXPORTS[form].write(template), content_type=EXPORTS[form].media_type)
-    response["Content-Disposition"] = f'attachment; filename="{slug(template.name)}.{form}"'
-    return response
+    return as_file(EXPORTS[form].write(template), f"{slug(template.name)}.{form}", EXPORTS[form].media_type)
