@@ -19,7 +19,33 @@ export function write(url, values = {}) {
   return ask("POST", url, "#notice", () => values);
 }
 export const again = () => last && write(last.url, last.values);
-export const open = (url) => ask("GET", url, "#panel", () => ({}));
+
+// A margin that waits for its answer still says what was chosen before: until that comes, nothing in it can be pressed,
+// and what keys ask of it waits.
+const MARGIN = "#panel";
+let opened = 0;
+
+export function open(url) {
+  const mine = ++opened;
+  const isLast = () => mine === opened; // one that was asked for before is not wanted any more
+  const margin = document.querySelector(MARGIN);
+  margin.ariaBusy = "true";
+  return ask("GET", url, MARGIN, () => ({}), isLast).then(() => isLast() && (margin.ariaBusy = "false"));
+}
+
+export const whenAnswered = (deed) => queue.then(deed);
+
+const isBehind = (element) => element.closest?.(`${MARGIN}[aria-busy="true"]`);
+for (const name of ["click", "submit", "change"])
+  document.addEventListener(
+    name,
+    (event) => {
+      if (!isBehind(event.target)) return;
+      event.preventDefault();
+      event.stopImmediatePropagation();
+    },
+    { capture: true },
+  );
 
 // What others have changed, unless the answers to one's own edits have brought it by then.
 const versionShown = () => Number(document.getElementById("state").dataset.version);

@@ -6,6 +6,7 @@ import { chosen } from "./chosen.js";
 import { askConnect } from "./connecting.js";
 import { base, boxOf, drawing, frameOf, isFolded, open, post, sectionOf, svg, view } from "./drawing.js";
 import { showRoutes } from "./highlight.js";
+import { whenAnswered } from "../server.js";
 import { choose, chooseSection, enter, nextFinding, release, toggle } from "./selection.js";
 
 const ZOOM_STEP = 1.2;
@@ -19,6 +20,9 @@ const sendsOf = (ids) =>
     .filter((wire) => wire.kind === "send" && ids.includes(wire.start))
     .flatMap((wire) => wire.routes);
 const here = () => encodeURIComponent(chosen.strip);
+
+// What a button of the margin does, once that says what is chosen.
+const press = (button) => whenAnswered(() => document.querySelector(button)?.click());
 
 function traceTo() {
   const from = chosen.strip;
@@ -41,8 +45,8 @@ export const DEEDS = {
   "fold-all": () => post("fold", { section: "all" }),
   "open-all": () => post("fold", { section: "none" }),
   tidy: () => post("tidy"),
-  mute: () => document.querySelector('#panel [data-values*="\\"mute\\""]')?.click(),
-  remove: () => chosen.strip && document.getElementById("remove-strip")?.click(),
+  mute: () => press('#panel [data-values*="\\"mute\\""]'),
+  remove: () => chosen.strip && press("#remove-strip"),
   in: () => view.zoom(ZOOM_STEP),
   out: () => view.zoom(1 / ZOOM_STEP),
   fit: () => view.fit(),
