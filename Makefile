@@ -4,6 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 SCALE ?= 20
 FUZZ_S ?= 600
+LATE_MS ?= 1000
 ADDRESS ?= 127.0.0.1:8000
 SHELL := /bin/bash
 BROWSER := web/static/js web/static/css
@@ -14,7 +15,7 @@ papers: $(VENV)/.ready
 	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0; \
 	  else echo "This account may not install packages. Run: sudo apt-get install libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0" >&2; exit 1; fi; }
 
-.PHONY: papers setup demo test test-quick test-long lint format browser requirements vendor
+.PHONY: papers setup demo test test-quick test-long test-late lint format browser requirements vendor
 
 # Compiled ahead, so that the command line starts quickly where Python may not write beside its sources.
 setup: $(VENV)/.ready papers
@@ -68,6 +69,10 @@ test-quick: setup
 test-long: setup
 	LATTICE_TEST_PROFILE=long LATTICE_TEST_SCALE=$(SCALE) $(BIN)/pytest -n 2 --dist worksteal -m hypothesis
 	$(BIN)/python -m tests.fuzz.run --seconds $(FUZZ_S)
+
+# The browser's tests with answers that come up to a second late: a failure is a page or a test that does not wait.
+test-late: setup browser
+	LATTICE_TEST_LATE_MS=$(LATE_MS) $(BIN)/pytest -n 2 --dist worksteal tests/browser
 
 requirements:
 	cd requirements && for name in base dev; do pip-compile --quiet --generate-hashes --allow-unsafe --strip-extras \

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import subprocess
 import sys
 import tempfile
@@ -17,7 +18,14 @@ ROOT = Path(__file__).resolve().parent.parent
 
 @contextmanager
 def served(address: str, large: int = 300) -> Iterator[str]:
-    """Serves the demo and a generated template of `large` strips; gives the link that signs in."""
+    """Serves the demo and a generated template of `large` strips; gives the link that signs its owner in."""
+    with served_to_all(address, large) as links:
+        yield links["owner"]
+
+
+@contextmanager
+def served_to_all(address: str, large: int = 300) -> Iterator[dict[str, str]]:
+    """As `served`; gives the links of all people of the demo, by role."""
     with tempfile.TemporaryDirectory() as folder:
         environment = {**os.environ, "LATTICE_VAR": folder, "LATTICE_DEMO": "1"}
 
@@ -26,17 +34,14 @@ def served(address: str, large: int = 300) -> Iterator[str]:
             return subprocess.run(command, cwd=ROOT, env=environment, check=True, capture_output=True, text=True).stdout
 
         run("manage.py", "migrate", "--verbosity", "0")
-        link = (
-            run("manage.py", "demo", "--large", str(large), "--address", f"http://{address}")
-            .split("owner: ")[1]
-            .split()[0]
-        )
+        told = run("manage.py", "demo", "--large", str(large), "--address", f"http://{address}")
+        links = dict(re.findall(r"(owner|editor|reader): (\S+)", told))
         waitress = str(Path(sys.executable).parent / "waitress-serve")
         serve = [waitress, f"--listen={address}", "web.config.wsgi:application"]
         with subprocess.Popen(serve, cwd=ROOT, env=environment, stderr=subprocess.DEVNULL) as server:
             try:
                 _wait_for(f"http://{address}/sign-in/")
-                yield link
+                yield links
             finally:
                 server.terminate()
 

@@ -7,12 +7,18 @@ from collections.abc import Callable, Iterator
 import pytest
 from django.conf import settings
 from django.test import Client
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from lattice.model.document import Template
 from tests.browser.chromium import launch
+from tests.browser.late import LATE_MS, LateAnswers
 from web.shelf import services
 from web.shelf.models import StoredTemplate
+
+expect.set_options(timeout=30_000)  # as long as actions wait: a slow machine is no fault
+
+if LATE_MS:
+    settings.MIDDLEWARE = [f"{LateAnswers.__module__}.{LateAnswers.__name__}", *settings.MIDDLEWARE]
 
 
 @pytest.fixture(scope="session")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from lattice.formats.document_json import load
 from lattice.model.document import Template
@@ -120,9 +120,7 @@ def test_what_is_exported_comes_back_as_the_same_document(page: Page, on_map: Op
 
 def test_a_finding_shows_its_evidence_and_its_remedy_is_one_click(page: Page, on_map: Opener) -> None:
     on_map(night_ferry.in_work())
-    expect(page.locator("[data-poll]")).to_have_count(
-        0, timeout=20_000
-    )  # what follows has come to stand under its matters
+    expect(page.locator("[data-poll]")).to_have_count(0)  # what follows has come to stand under its matters
     before = page.locator(".matter").count()
     loop = page.locator(".matter", has_text="feeds itself")
     loop.locator(".finding-line").first.click()
@@ -136,7 +134,7 @@ def test_a_finding_shows_its_evidence_and_its_remedy_is_one_click(page: Page, on
     gangway.locator("text=Feed it to Effects").click()
     expect(gangway).to_have_count(0)
     page.mouse.move(300, 790)
-    expect(page.locator("[data-poll]")).to_have_count(0, timeout=20_000)
+    expect(page.locator("[data-poll]")).to_have_count(0)
     assert page.locator(".matter").count() == before - 1
     page.click("#undo")
     expect(gangway).to_have_count(1)
@@ -325,10 +323,16 @@ def test_the_five_gestures_of_a_multi_output_drum_set(page: Page, on_map: Opener
 def test_what_follows_from_a_mistake_comes_to_stand_under_it_and_stays_open(page: Page, on_map: Opener) -> None:
     strips = [{"id": "kick", "name": "Kick", "kind": "audio"}, {"id": "hat", "name": "Hat", "kind": "audio"}]
     ends = [{"id": "bus", "name": "Bus", "kind": "bus", "mute": True}, {"id": "out", "name": "Out", "kind": "output"}]
-    on_map(template([*strips, *ends], ["kick>bus", "hat>bus", "bus>out"]))
+    held: list[Route] = []
+    page.route("**/write/follow/", held.append, times=1)
+    with page.expect_request("**/write/follow/"):
+        on_map(template([*strips, *ends], ["kick>bus", "hat>bus", "bus>out"]))
     matter = page.locator(".matter", has_text="2 sources are not heard: Bus is muted")
     matter.locator(".finding-line").first.click()
-    page.wait_for_timeout(1200)
+    with page.expect_response("**/write/follow/") as answered:
+        held[0].continue_()
+    answered.value.finished()
+    page.evaluate("() => new Promise(requestAnimationFrame)")
     expect(matter.locator(".finding")).to_have_count(2)  # nothing moves under somebody's hand
     page.mouse.move(300, 790)
     page.evaluate("document.activeElement.blur()")

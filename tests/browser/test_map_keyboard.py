@@ -85,7 +85,7 @@ CHOSEN = re.compile(r"\bchosen\b")
 
 def test_findings_are_walked_through_and_lit(page: Page, on_map: Opener) -> None:
     on_map(BAND)
-    expect(page.locator("[data-poll]")).to_have_count(0, timeout=20_000)  # what follows stands under its matters
+    expect(page.locator("[data-poll]")).to_have_count(0)  # what follows stands under its matters
     rows = page.locator("#panel .matter")
     count = rows.count()
     assert count > 1

@@ -33,7 +33,7 @@ def test_a_long_list_goes_on_as_one_scrolls(page: Page, on_map: Opener, place: s
         assert rows.count() == MOST_ROWS
         for count in (200, 229):
             page.locator("#matters > li").last.scroll_into_view_if_needed()
-            expect(rows).to_have_count(count, timeout=20_000)
+            expect(rows).to_have_count(count)
     fold = page.locator(".notes-fold").first
     fold.locator("summary").click()
     expect(fold.locator(".matter").first).to_be_visible()
@@ -58,7 +58,7 @@ def test_findings_are_narrowed_by_what_is_pressed_and_the_address_keeps_it(page:
 
 def test_the_routes_a_remedy_changes_are_lit_while_the_pointer_is_on_it(page: Page, on_map: Opener) -> None:
     on_map(night_ferry.in_work())
-    expect(page.locator("[data-poll]")).to_have_count(0, timeout=20_000)
+    expect(page.locator("[data-poll]")).to_have_count(0)
     button = page.get_by_role("button", name="Disable the send from Effects to Long echo").first
     button.hover()
     expect(page.locator("#overlay .shown")).to_have_count(1)
@@ -68,7 +68,7 @@ def test_the_routes_a_remedy_changes_are_lit_while_the_pointer_is_on_it(page: Pa
 
 def test_an_edit_leaves_open_what_is_open_and_where_one_looks(page: Page, on_map: Opener) -> None:
     on_map(night_ferry.in_work())
-    expect(page.locator("[data-poll]")).to_have_count(0, timeout=20_000)
+    expect(page.locator("[data-poll]")).to_have_count(0)
     row = page.locator(".matter", has_text="Ropes and chains is in Mix 5.1")
     row.locator(".finding-line").first.click()
     expect(row.locator(".matter-more .finding").first).to_be_visible()

@@ -28,6 +28,7 @@ class Hand:
 
     def click(self, where: str | Locator, **how: object) -> None:
         self.count += 1
+        self.settled()
         place = self.page.locator(where).first if isinstance(where, str) else where
         place.click(**how)  # type: ignore[arg-type]
 
@@ -38,11 +39,13 @@ class Hand:
     def fill(self, where: str, text: str) -> None:
         """Fills a field and leaves it."""
         self.count += 1
+        self.settled()
         self.page.fill(where, text)
         self.page.locator(where).blur()
 
     def pick(self, where: str, **what: str) -> None:
         self.count += 1
+        self.settled()
         self.page.select_option(where, **what)  # type: ignore[arg-type]
 
     def find(self, name: str) -> None:
@@ -65,6 +68,10 @@ class Hand:
         )
 
     # what does not
+
+    def settled(self) -> None:
+        """Waits until the margin says what is chosen."""
+        expect(self.page.locator("#panel[aria-busy=true]")).to_have_count(0)
 
     @property
     def version(self) -> int:
