@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
-from playwright.sync_api import Page
+from playwright.sync_api import Page, Route
 
 from tests.build import template
 
@@ -42,6 +44,21 @@ def lit(page: Page) -> set[str]:
 
 def chosen(page: Page) -> set[str]:
     return set(page.locator("#sheet-holder .box.chosen").evaluate_all("boxes => boxes.map(box => box.dataset.id)"))
+
+
+@contextmanager
+def holding(page: Page, url: str) -> Iterator[list[Route]]:
+    """What is done makes the page ask for something, which is held back: behind it, the list has its route."""
+    held: list[Route] = []
+    page.route(url, lambda route: held.append(route), times=1)  # noqa: PLW0108 - a method of a list is refused
+    yield held
+    while not held:
+        page.wait_for_timeout(10)
+
+
+def settled(page: Page) -> None:
+    """Waits until what has come is in the page."""
+    page.evaluate("() => new Promise(requestAnimationFrame)")
 
 
 def middle(page: Page, selector: str) -> tuple[float, float]:

@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 from playwright.sync_api import Page, Route, expect
 
-from tests.browser.gestures import BAND
+from tests.browser.gestures import BAND, holding, settled
 from tests.browser.test_main_job import Opener, at_version, choose, now
 
 
@@ -71,6 +71,36 @@ def test_what_is_being_typed_stays_with_its_caret_while_an_answer_arrives(page: 
     expect(page.locator("#s-name")).to_be_focused()
     page.keyboard.type("X")
     assert page.locator("#s-name").input_value() == "LeXad voice"
+
+
+def test_what_is_chosen_is_not_changed_in_the_margin_of_the_former_choice(page: Page, on_map: Opener) -> None:
+    on_map(BAND)
+    choose(page, "lead")
+    with holding(page, "**/panel/strip/double/") as held:
+        page.click('[data-id="double"]')
+    page.keyboard.press("m")
+    page.evaluate("document.querySelector('#panel [data-values*=mute]').click()")  # nobody's hand reaches it
+    assert page.locator("#panel").get_attribute("aria-busy") == "true"
+    held[0].continue_()
+    at_version(page, 2)
+    assert [strip.id for strip in now().strips if strip.mute] == ["double"]
+
+
+def test_an_answer_to_what_has_left_the_page_changes_nothing(page: Page, on_map: Opener) -> None:
+    with holding(page, "**/write/follow/") as held:
+        on_map(BAND)
+    answer = held[0].fetch()  # of version 1
+    choose(page, "lead")
+    page.keyboard.press("m")
+    at_version(page, 2)
+    page.fill("#s-name", "Lead voice")
+    with page.expect_response("**/write/follow/") as come:
+        held[0].fulfill(response=answer)
+    come.value.finished()
+    settled(page)
+    expect(page.locator("#s-name")).to_be_focused()
+    assert page.locator("#state").get_attribute("data-version") == "2"
+    expect(page.locator('[data-id="lead"]')).to_contain_text("mute")
 
 
 @pytest.mark.parametrize(

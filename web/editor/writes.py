@@ -76,6 +76,7 @@ def changed(request: HttpRequest, stored: StoredTemplate, *, is_asked: bool = Tr
         context |= {"place": here.name, "here": here}
         context["changes"] = changes(*here.lists(request, context), said)
     response = render(request, "editor/changed.html", context)
+    response["X-Version"] = str(stored.version)
     request.timings |= {"audit-layout": (audited - start) * 1000, "draw": (perf_counter() - audited) * 1000}  # type: ignore[attr-defined]
     return response
 

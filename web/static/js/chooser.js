@@ -20,13 +20,13 @@ export function kindsBetween(from, to) {
   return kinds;
 }
 
-// What the finder asks for, and which ends stand first: sums of the own section, sums, ends, tracks.
+// What the finder asks for, and which ends stand first: sums of the own section, sums, ends, tracks. `froms` gives the
+// strips, whose table may come while somebody types.
 export function endsOf(froms) {
-  const sections = new Set(froms.map((from) => from.section));
-  const own = new Set(froms.map((from) => from.id));
+  const isOfTheirSection = (to) => to.section && froms().some((from) => from.section === to.section);
   return {
-    admits: (to) => !own.has(to.id) && froms.every((from) => kindsBetween(from, to).length),
-    likely: (to) => (FED.indexOf(to.kind) + 1 || FED.length) - (to.section && sections.has(to.section) ? 0.5 : 0),
+    admits: (to) => froms().every((from) => from.id !== to.id && kindsBetween(from, to).length),
+    likely: (to) => (FED.indexOf(to.kind) + 1 || FED.length) - (isOfTheirSection(to) ? 0.5 : 0),
   };
 }
 

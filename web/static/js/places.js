@@ -43,12 +43,12 @@ function inSight(element) {
 // ---- connecting from the strip sheet
 
 function askConnect() {
-  const from = now("strips").get(chosen());
-  if (!onSheet() || !from) return;
+  if (!onSheet() || !chosen()) return;
+  const froms = () => [now("strips").get(chosen())].filter(Boolean);
   finder.ask(
-    `${from.name} → where?`,
-    (to) => chooser.open([from], now("strips").get(to), null, [innerWidth / 2, 120]),
-    endsOf([from]),
+    `${froms()[0]?.name ?? "This strip"} → where?`,
+    (to) => chooser.open(froms(), now("strips").get(to), null, [innerWidth / 2, 120]),
+    endsOf(froms),
   );
 }
 

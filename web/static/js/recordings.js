@@ -91,3 +91,4 @@ document.addEventListener("drop", (event) => {
   event.preventDefault();
   begin(event.dataTransfer.files);
 });
+document.body.dataset.ready = "true";

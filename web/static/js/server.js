@@ -127,14 +127,18 @@ function look(waiting) {
   const later = () => waiting.isConnected && setTimeout(() => look(waiting), POLL_MS);
   if (!mayChange(waiting)) return later();
   const target = `#${waiting.parentElement.id}`;
-  // What is posted answers like an edit, with the changes of the page.
-  const how = waiting.dataset.verb === "POST" ? { swap: "none" } : { target, swap: "innerHTML" };
+  // What is posted answers like an edit, with the changes of the page; its target is never taken away meanwhile, since
+  // nobody would hear of an answer to an element that has left the page.
+  const how = waiting.dataset.verb === "POST" ? { target: "#notice", swap: "none" } : { target, swap: "innerHTML" };
   htmx.ajax(waiting.dataset.verb || "GET", waiting.dataset.poll, { source: waiting, ...how }).then(later, () => {});
 }
 
 document.addEventListener("htmx:beforeSwap", (event) => {
   const waiting = event.detail.requestConfig?.elt;
-  if (waiting?.dataset?.poll && !mayChange(waiting)) event.detail.shouldSwap = false;
+  if (!waiting?.dataset?.poll) return;
+  const version = event.detail.xhr.getResponseHeader("X-Version"); // an edit may have been answered since
+  const isOld = version !== null && Number(version) < versionShown();
+  if (isOld || !mayChange(waiting)) event.detail.shouldSwap = false;
 });
 poll();
 for (const name of ["htmx:afterSwap", "htmx:oobAfterSwap", "lattice:changed"]) document.addEventListener(name, poll);

@@ -30,6 +30,6 @@ export function askConnect() {
       const rect = (boxOf(to) || viewport).getBoundingClientRect();
       connect(from, to, null, [rect.right, rect.top]);
     },
-    endsOf(froms),
+    endsOf(() => froms),
   );
 }
