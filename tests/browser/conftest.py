@@ -11,14 +11,14 @@ from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from lattice.model.document import Template
 from tests.browser.chromium import launch
-from tests.browser.late import LATE_MS, LateAnswers
+from tests.browser.late import LATE_MS, hold_back
 from web.shelf import services
 from web.shelf.models import StoredTemplate
 
 expect.set_options(timeout=30_000)  # as long as actions wait: a slow machine is no fault
 
 if LATE_MS:
-    settings.MIDDLEWARE = [f"{LateAnswers.__module__}.{LateAnswers.__name__}", *settings.MIDDLEWARE]
+    hold_back()
 
 
 @pytest.fixture(scope="session")

@@ -7,9 +7,24 @@ import random
 import time
 from collections.abc import Callable
 
+from django.conf import settings
+from django.contrib.staticfiles import handlers
 from django.http import HttpRequest, HttpResponse
 
 LATE_MS = int(os.environ.get("LATTICE_TEST_LATE_MS", "0"))
+FILES_AT_ONCE = 5  # a page has some thirty, a few behind each other
+
+
+def _wait(most_ms: float) -> None:
+    time.sleep(random.uniform(0, most_ms) / 1000)  # noqa: S311 - no secret
+
+
+class LateFiles(handlers.StaticFilesHandler):
+    """Scripts and styles come late as well: a page is looked at and pressed before its scripts are there."""
+
+    def serve(self, request: HttpRequest) -> HttpResponse:
+        _wait(LATE_MS / FILES_AT_ONCE)
+        return super().serve(request)
 
 
 class LateAnswers:
@@ -20,5 +35,11 @@ class LateAnswers:
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         answer = self.answer(request)
-        time.sleep(random.uniform(0, LATE_MS) / 1000)  # noqa: S311 - no secret
+        _wait(LATE_MS)
         return answer
+
+
+def hold_back() -> None:
+    """All answers of the live server that is started next."""
+    handlers.StaticFilesHandler = LateFiles  # type: ignore[misc]
+    settings.MIDDLEWARE = [f"{LateAnswers.__module__}.{LateAnswers.__name__}", *settings.MIDDLEWARE]

@@ -58,6 +58,8 @@ def test_prints_are_chosen_sent_and_read(page: Page, room: StoredTemplate, tmp_p
     paths = print_files(ROOM, services.kit_in(kit), built(ROOM, ["mute:snare"]), tmp_path / "made", "16", split=True)
     page.goto(f"/t/{room.pk}/bench/")
     page.click("text=Bring prints in")
+    page.wait_for_url("**/readings/**")
+    page.wait_for_selector("body[data-ready]")
     page.set_input_files("#rec-files", paths)
     expect(page.locator("#rec-body tbody tr")).to_have_count(4)
     expect(page.locator("#rec-body")).to_contain_text("every stem has its print")

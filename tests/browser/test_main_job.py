@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from playwright.sync_api import Page, Route, expect
+from playwright.sync_api import Page, expect
 
 from lattice.formats.document_json import load
 from lattice.model.document import Template
+from tests.browser.gestures import holding, settled
 from tests.build import template
 from web.shelf.demo import night_ferry
 from web.shelf.models import StoredTemplate
@@ -323,16 +324,14 @@ def test_the_five_gestures_of_a_multi_output_drum_set(page: Page, on_map: Opener
 def test_what_follows_from_a_mistake_comes_to_stand_under_it_and_stays_open(page: Page, on_map: Opener) -> None:
     strips = [{"id": "kick", "name": "Kick", "kind": "audio"}, {"id": "hat", "name": "Hat", "kind": "audio"}]
     ends = [{"id": "bus", "name": "Bus", "kind": "bus", "mute": True}, {"id": "out", "name": "Out", "kind": "output"}]
-    held: list[Route] = []
-    page.route("**/write/follow/", held.append, times=1)
-    with page.expect_request("**/write/follow/"):
+    with holding(page, "**/write/follow/") as held:
         on_map(template([*strips, *ends], ["kick>bus", "hat>bus", "bus>out"]))
     matter = page.locator(".matter", has_text="2 sources are not heard: Bus is muted")
     matter.locator(".finding-line").first.click()
     with page.expect_response("**/write/follow/") as answered:
         held[0].continue_()
     answered.value.finished()
-    page.evaluate("() => new Promise(requestAnimationFrame)")
+    settled(page)
     expect(matter.locator(".finding")).to_have_count(2)  # nothing moves under somebody's hand
     page.mouse.move(300, 790)
     page.evaluate("document.activeElement.blur()")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import json
 import zipfile
 from pathlib import Path
 
@@ -120,7 +119,7 @@ def test_prints_are_sent_read_and_their_files_go(signed_in: Client, kit: StoredK
     ):
         assert words in page, words
     assert sent(signed_in, f"{place}file/", drums).status_code == 422  # type: ignore[attr-defined]
-    plain = json.loads(b"".join(signed_in.get(f"{place}json/").streaming_content))  # type: ignore[attr-defined]
+    plain = signed_in.get(f"{place}json/").json()  # type: ignore[attr-defined]
     assert plain["format"] == "intact-lattice.reading"
     assert signed_in.post(f"{place}forget/")["Location"] == f"/t/{pk}/bench/"
     assert not Reading.objects.exists()
