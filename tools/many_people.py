@@ -74,7 +74,7 @@ def work(browser: Browser, template: int, strips: list[str], until: float, chanc
             asked = urlencode({"version": version, "place": "map", "here": names})
             status, text = browser.timed("news", f"/t/{template}/news/?{asked}")
             names = re.search(r'data-names="([^"]*)"', text)[1] if status == 200 else names  # type: ignore[index]
-            if status == 200 and re.search(r'data-newer="\d+"', text):
+            if status == 200 and re.search(r'data-remarked="\d+"', text):
                 status, text = browser.timed(
                     "catch up", f"/t/{template}/write/catch-up/", {"place": "map", "base": version}
                 )

@@ -140,13 +140,13 @@ def test_rows_fold_by_section_and_are_filtered_by_name(grid: Page) -> None:
     for command, rows in (("Open all rows", 9), ("Fold all rows", 0), ("Open all rows", 9)):
         grid.fill("#find", command)
         grid.keyboard.press("Enter")
-        assert grid.locator("tbody tr[data-line]").count() == rows
+        expect(grid.locator("tbody tr[data-line]")).to_have_count(rows)
     grid.fill("#grid-filter", "DOUB")
     assert grid.locator("tbody tr[data-line] th").all_text_contents() == ["Double"]
     assert grid.locator("tr.section").count() == 0
     grid.fill("#find", "lost")
     grid.keyboard.press("Enter")
-    assert grid.locator("#grid-filter").input_value() == ""
+    expect(grid.locator("#grid-filter")).to_have_value("")
     assert here(grid).startswith("Lost → ")
     grid.reload()
     grid.wait_for_selector("body[data-ready]")

@@ -71,6 +71,25 @@ def test_what_both_change_is_refused_with_both_states_and_what_was_typed_stays(
     assert page.input_value("#s-fader") == "-3"
 
 
+def test_what_the_other_says_is_seen_without_anybody_editing(page: Page, other: Page, on_map: Opener) -> None:
+    stored = on_map(ROOM)
+    Share.objects.create(template=stored, user=User.objects.get(username="quay"), role=Role.CHECKER)
+    page.click('[data-id="kick"]')
+    page.click("#panel >> text=Remark")
+    expect(page.locator("#remark-list")).to_contain_text("Nothing has been said")
+    other.goto(f"/t/{stored.pk}/map/?remarks=strip:kick")
+    other.fill("#panel textarea", "Too loud?")
+    other.click("#panel form button")
+    expect(page.locator(".company-said")).to_contain_text("M. Quay, Kick: “Too loud?”")
+    expect(page.locator('[data-id="kick"] .remark-corner')).to_have_count(1)
+    expect(page.locator("#remark-list")).to_contain_text("Too loud?")
+    page.fill("#remark-list input", "No")
+    other.click("#panel >> text=Settle")
+    expect(page.locator(".company-said")).to_contain_text("remark settled")
+    expect(page.locator(".remark-corner")).to_have_count(0)
+    assert page.input_value("#remark-list input") == "No"  # somebody is about to answer
+
+
 def test_a_strip_that_somebody_remarks_on_has_a_turned_corner(page: Page, on_map: Opener) -> None:
     on_map(ROOM)
     expect(page.locator(".remark-corner")).to_have_count(0)

@@ -242,6 +242,31 @@ def test_a_thread_is_begun_answered_settled_and_opened_again(
     assert "No, look again." in signed_in.get(f"/t/{stored.pk}/panel/remarks/").content.decode()
 
 
+def test_what_others_say_is_news_until_the_page_shows_it(
+    signed_in: Client, stored: StoredTemplate, second: User
+) -> None:
+    def news(**seen: int) -> str:
+        answer = signed_in.get(f"/t/{stored.pk}/news/", {"version": 1, "place": "map", **seen})
+        return answer.content.decode()
+
+    Share.objects.create(template=stored, user=second, role=Role.CHECKER)
+    remark(signed_in, stored, "Mine")
+    assert news(remarked=1) == ""
+    remark(browser(second), stored, "Is this meant?" + " x" * 100)
+    told = news(remarked=1)
+    assert "M. Quay, Kick: “Is this meant? x" in told
+    assert "…”" in told
+    assert 'data-remarked="2"' in told
+    assert "Mine" not in news(remarked=0)
+    page = post(signed_in, stored, "write/catch-up", place="map", base=1).content.decode()
+    assert 'data-remarked="2"' in page
+    assert news(remarked=2) == ""
+    post(browser(second), stored, f"remarks/{Remark.objects.latest('pk').pk}/settle")
+    assert "M. Quay, Kick: remark settled" in news(remarked=2)
+    post(browser(second), stored, f"remarks/{Remark.objects.latest('pk').pk}/settle")  # which it is
+    assert news(remarked=3) == ""
+
+
 @pytest.mark.parametrize(
     ("kind", "of", "called"),
     [("strip", "kick", "Kick"), ("route", "r1", "feed Kick → Drum bus"), ("revision", "1", "revision 1")],

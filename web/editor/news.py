@@ -18,22 +18,26 @@ SHOWN = 3
 
 @require_safe
 def news(request: HttpRequest, pk: int) -> HttpResponse:
-    """Who is here and what they have done since the version that the page shows; 204 where nothing is new."""
+    """Who is here and what they have done and said since what the page shows; 204 where nothing is new."""
     stored, user = template_or_404(request, pk, is_light=True), signed_in_user(request)
     place = PLACES.get(request.GET.get("place", ""), PLACES["map"])
-    here = others_here(pk, user, place.title)
+    catches_up = place.lists is not None or place.context is not None
     version = number_of(request.GET.get("version", ""))
+    remarked = number_of(request.GET.get("remarked", "")) if catches_up else stored.remarked
+    here = others_here(pk, user, place.title)
     names = ", ".join(f"{one.name} {one.place}" for one in here)
-    if stored.version == version and names == request.GET.get("here", ""):
+    if (stored.version, stored.remarked, names) == (version, remarked, request.GET.get("here", "")):
         return HttpResponse(status=204)
     entries = stored.journal.filter(version__gt=version).exclude(by=user).select_related("by").defer("patch")
+    is_newer = stored.version > version
     context = {
         "company": here,
         "names": names,
         "stored": stored,
         "entries": entries.order_by("-pk")[:SHOWN],
-        "is_newer": stored.version > version,
-        "catches_up": place.lists is not None or place.context is not None,
+        "remarked": remarked,
+        "catches_up": catches_up and (is_newer or stored.remarked > remarked),
+        "is_behind": is_newer and not catches_up,
     }
     return render(request, "editor/company.html", context)
 

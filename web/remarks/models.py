@@ -22,6 +22,7 @@ class Remark(models.Model):
     is_open = models.BooleanField(default=True)
     settled_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
     settled_at = models.DateTimeField(null=True)
+    changed_in = models.PositiveIntegerField(default=0)  # the template's `remarked` when something happened to it last
 
     class Meta:
         ordering = ("-is_open", "-pk")

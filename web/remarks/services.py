@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections import Counter
+from typing import NamedTuple
 
 from django.contrib.auth.models import User
 from django.db import transaction
-from django.db.models import QuerySet
+from django.db.models import F, QuerySet, Subquery
 from django.utils import timezone
+from django.utils.text import Truncator
 
 from lattice.errors import EditError
 from web.editor.differences import names_of
@@ -17,6 +19,8 @@ from web.shelf.models import StoredTemplate
 from web.shelf.workspace import Workspace, workspace
 
 MOST = 2000  # threads of one template
+SHOWN = 3  # that others have changed
+SHOWN_CHARACTERS = 60  # of what they have said
 
 
 def about(space: Workspace, kind: str, subject: str) -> str:
@@ -36,6 +40,13 @@ def _words(text: str) -> str:
     return lines(text, "the remark", "a remark needs words", LONGEST)
 
 
+def _note(template: int, remark: int) -> None:
+    """Numbers what has happened to a thread, so that pages which are open learn of it."""
+    StoredTemplate.objects.filter(pk=template).update(remarked=F("remarked") + 1)
+    number = StoredTemplate.objects.filter(pk=template).values("remarked")
+    Remark.objects.filter(pk=remark).update(changed_in=Subquery(number))
+
+
 @transaction.atomic
 def begin(stored: StoredTemplate, user: User, kind: str, subject: str, called: str, text: str) -> Remark:
     """A new thread with its first line."""
@@ -43,6 +54,7 @@ def begin(stored: StoredTemplate, user: User, kind: str, subject: str, called: s
         raise EditError(f"this template has {MOST} remarks; more are not kept")
     made = Remark.objects.create(template=stored, kind=kind, subject=subject, about=called[:200])
     Line.objects.create(remark=made, by=user, text=_words(text))
+    _note(stored.pk, made.pk)
     return made
 
 
@@ -51,10 +63,34 @@ def answer(remark: Remark, user: User, text: str) -> None:
     """Another line; a settled thread is open again."""
     Line.objects.create(remark=remark, by=user, text=_words(text))
     Remark.objects.filter(pk=remark.pk).update(is_open=True, settled_by=None, settled_at=None)
+    _note(remark.template_id, remark.pk)
 
 
+@transaction.atomic
 def settle(remark: Remark, user: User) -> None:
-    Remark.objects.filter(pk=remark.pk, is_open=True).update(is_open=False, settled_by=user, settled_at=timezone.now())
+    still_open = Remark.objects.filter(pk=remark.pk, is_open=True)
+    if still_open.update(is_open=False, settled_by=user, settled_at=timezone.now()):
+        _note(remark.template_id, remark.pk)
+
+
+class Said(NamedTuple):
+    """What happened to a thread last: who did it, and what in words."""
+
+    by: User | None
+    words: str
+
+
+def said_since(stored: StoredTemplate, number: int, user: User) -> list[Said]:
+    """What others have said or settled since a state of `remarked`, the newest first, as far as a page has room."""
+    changed = stored.remarks.filter(changed_in__gt=number).order_by("-changed_in")
+    return [said for said in map(_last_of, changed.select_related("settled_by")[:SHOWN]) if said.by != user]
+
+
+def _last_of(thread: Remark) -> Said:
+    if not thread.is_open:
+        return Said(thread.settled_by, f"{thread.about}: remark settled")
+    line = thread.lines.select_related("by").latest("pk")
+    return Said(line.by, f"{thread.about}: “{Truncator(line.text).chars(SHOWN_CHARACTERS)}”")
 
 
 def threads(stored: StoredTemplate) -> QuerySet[Remark]:

@@ -40,6 +40,7 @@ def _done(request: HttpRequest, pk: int, work: Callable[[StoredTemplate], None])
         work(stored)
     except DocumentError as wrong:
         return refused(request, wrong)
+    stored.refresh_from_db(fields=["remarked"])
     return _panel(request, stored, request.POST.get("kind", ""), request.POST.get("subject", ""))
 
 

@@ -30,6 +30,7 @@ class StoredTemplate(models.Model):
     head = models.BinaryField()
     version = models.PositiveIntegerField(default=1)
     slots = models.BinaryField(default=bytes)  # where strips stand on the map
+    remarked = models.PositiveIntegerField(default=0)  # how often something was said about it, or settled
     summary = models.JSONField(default=dict)  # findings by severity, strips and routes, for the shelf
     created_at = models.DateTimeField(auto_now_add=True)
     changed_at = models.DateTimeField(auto_now=True)

@@ -24,6 +24,7 @@ class Migration(migrations.Migration):
                 ('about', models.CharField(max_length=200)),
                 ('is_open', models.BooleanField(default=True)),
                 ('settled_at', models.DateTimeField(null=True)),
+                ('changed_in', models.PositiveIntegerField(default=0)),
                 ('settled_by', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='+', to=settings.AUTH_USER_MODEL)),
                 ('template', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='remarks', to='shelf.storedtemplate')),
             ],

@@ -1,12 +1,13 @@
-"""Open remarks, where their things are shown."""
+"""Remarks, where their things are shown and where people learn of them."""
 
 from __future__ import annotations
 
 import json
 
 from django import template
+from django.contrib.auth.models import User
 
-from web.remarks.services import open_on, strips_with_open
+from web.remarks.services import Said, open_on, said_since, strips_with_open
 from web.shelf.models import StoredTemplate
 
 register = template.Library()
@@ -22,3 +23,9 @@ def open_remarks(stored: StoredTemplate, kind: str, subject: str) -> int:
 def open_by_strip(stored: StoredTemplate) -> str:
     """How many are open on each strip and the routes that leave it, as JSON for the map."""
     return json.dumps(strips_with_open(stored))
+
+
+@register.simple_tag
+def said_by_others(stored: StoredTemplate, remarked: int, user: User) -> list[Said]:
+    """What others have said or settled since the page last heard of remarks."""
+    return said_since(stored, remarked, user) if stored.remarked > remarked else []

@@ -50,4 +50,9 @@ class Migration(migrations.Migration):
         ),
         migrations.RunPython(give_folds_to_owners, migrations.RunPython.noop),
         migrations.RemoveField(model_name="storedtemplate", name="folded"),
+        migrations.AddField(
+            model_name="storedtemplate",
+            name="remarked",
+            field=models.PositiveIntegerField(default=0),
+        ),
     ]

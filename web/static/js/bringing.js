@@ -24,6 +24,12 @@ body?.addEventListener("change", (event) => {
   if (field) choose(field, event.target.dataset.value ?? event.target.value);
 });
 
+// What was chosen before this script came, or stands there again on the way back.
+for (const list of body?.querySelectorAll("select[data-field]") ?? []) {
+  const was = [...list.options].find((option) => option.defaultSelected) ?? list.options[0];
+  if (was && list.value !== was.value) choose(list.dataset.field, list.dataset.value ?? list.value);
+}
+
 body?.addEventListener("click", (event) => {
   const button = event.target.closest("button[data-field]");
   if (button) choose(button.dataset.field, button.dataset.value);

@@ -47,9 +47,16 @@ for (const name of ["click", "submit", "change"])
     { capture: true },
   );
 
-// What others have changed, unless the answers to one's own edits have brought it by then.
+// What others have changed or said, unless the answers to one's own edits have brought it by then.
 const versionShown = () => Number(document.getElementById("state").dataset.version);
-export const catchUp = (url, version, values) => ask("POST", url, "#notice", values, () => version > versionShown());
+export const shownNow = () => ({
+  version: versionShown(),
+  remarked: Number(document.getElementById("open-remarks").dataset.remarked),
+});
+export function catchUp(url, now, values) {
+  const isNewer = () => Object.entries(shownNow()).some(([what, number]) => now[what] > number);
+  return ask("POST", url, "#notice", values, isNewer);
+}
 
 // What an element says: the values of those around it, its own, and what was typed.
 function said(element) {

@@ -1,7 +1,7 @@
-// Others on the same template: the page asks every two seconds who is here and whether they have written something,
+// Others on the same template: the page asks every two seconds who is here and whether they have written or said something,
 // and then fetches what has changed, behind the edits of one's own that are under way.
 
-import { catchUp } from "./server.js";
+import { catchUp, open, shownNow } from "./server.js";
 
 const FIRST_MS = 500; // what the page itself still needs comes first
 const EVERY_MS = 2000;
@@ -20,16 +20,27 @@ function show(here, words) {
 // A strip in the margin has to be as it is now, or one would type over what somebody else has typed.
 const isOfStrip = () => document.querySelector("#panel h2[data-strip]") !== null;
 
+// Remarks in the margin are read anew where nobody is about to say something there.
+const isIdle = (field) => !field.value && field !== document.activeElement;
+
+function readRemarks() {
+  const list = document.getElementById("remark-list");
+  if (list && [...list.querySelectorAll("input, textarea")].every(isIdle)) open(list.dataset.again);
+}
+
 async function look() {
-  const state = document.getElementById("state");
+  const { place } = document.getElementById("state").dataset;
   const here = document.getElementById("company");
   const names = here.querySelector(".company-names")?.dataset.names || "";
-  const asked = new URLSearchParams({ version: state.dataset.version, place: state.dataset.place, here: names });
+  const asked = new URLSearchParams({ ...shownNow(), place, here: names });
   const answer = await fetch(`${here.dataset.news}?${asked}`, { redirect: "manual" });
   if (answer.status !== 200) return answer.status === 204;
   show(here, await answer.text());
-  const newer = Number(here.querySelector(".company-names").dataset.newer);
-  await catchUp(here.dataset.catchUp, newer, () => ({ margin: isOfStrip() ? "1" : "" }));
+  const { version, remarked } = here.querySelector(".company-names").dataset;
+  if (!version) return true;
+  const isRemarked = Number(remarked) > shownNow().remarked;
+  await catchUp(here.dataset.catchUp, { version, remarked }, () => ({ margin: isOfStrip() ? "1" : "" }));
+  if (isRemarked) readRemarks();
   return true;
 }
 
