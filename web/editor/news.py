@@ -13,7 +13,7 @@ from web.editor.writes import changed
 from web.shared.numbers import number_of
 from web.shelf.access import template_or_404
 
-SHOWN = 3
+SHOWN = 3  # lines of what others have done, which the head of a page has room for
 
 
 @require_safe
@@ -28,13 +28,15 @@ def news(request: HttpRequest, pk: int) -> HttpResponse:
     names = ", ".join(f"{one.name} {one.place}" for one in here)
     if (stored.version, stored.remarked, names) == (version, remarked, request.GET.get("here", "")):
         return HttpResponse(status=204)
-    entries = stored.journal.filter(version__gt=version).exclude(by=user).select_related("by").defer("patch")
+    others = stored.journal.filter(version__gt=version).exclude(by=user).select_related("by").defer("patch")
+    entries = list(others.order_by("-pk")[:SHOWN])
     is_newer = stored.version > version
     context = {
         "company": here,
         "names": names,
         "stored": stored,
-        "entries": entries.order_by("-pk")[:SHOWN],
+        "entries": entries,
+        "room": SHOWN - len(entries),
         "remarked": remarked,
         "catches_up": catches_up and (is_newer or stored.remarked > remarked),
         "is_behind": is_newer and not catches_up,

@@ -19,7 +19,6 @@ from web.shelf.models import StoredTemplate
 from web.shelf.workspace import Workspace, workspace
 
 MOST = 2000  # threads of one template
-SHOWN = 3  # that others have changed
 SHOWN_CHARACTERS = 60  # of what they have said
 
 
@@ -80,10 +79,10 @@ class Said(NamedTuple):
     words: str
 
 
-def said_since(stored: StoredTemplate, number: int, user: User) -> list[Said]:
-    """What others have said or settled since a state of `remarked`, the newest first, as far as a page has room."""
+def said_since(stored: StoredTemplate, number: int, user: User, most: int) -> list[Said]:
+    """What others have said or settled since a state of `remarked`, the newest first."""
     changed = stored.remarks.filter(changed_in__gt=number).order_by("-changed_in")
-    return [said for said in map(_last_of, changed.select_related("settled_by")[:SHOWN]) if said.by != user]
+    return [said for said in map(_last_of, changed.select_related("settled_by")[:most]) if said.by != user]
 
 
 def _last_of(thread: Remark) -> Said:

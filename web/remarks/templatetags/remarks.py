@@ -26,6 +26,6 @@ def open_by_strip(stored: StoredTemplate) -> str:
 
 
 @register.simple_tag
-def said_by_others(stored: StoredTemplate, remarked: int, user: User) -> list[Said]:
+def said_by_others(stored: StoredTemplate, remarked: int, user: User, most: int) -> list[Said]:
     """What others have said or settled since the page last heard of remarks."""
-    return said_since(stored, remarked, user) if stored.remarked > remarked else []
+    return said_since(stored, remarked, user, most) if stored.remarked > remarked else []
