@@ -63,7 +63,8 @@ def _tone(options: argparse.Namespace) -> int:
     import msgspec
 
     from lattice.analysis import Analysis
-    from lattice.bench.tone import Wanted, each_in_turn, origins_of, play_tone
+    from lattice.bench.tone import Wanted, origins_of, play_tone
+    from lattice.bench.turns import each_in_turn
     from lattice.model.selectors import select
     from lattice.model.units import words_db
 

@@ -16,6 +16,7 @@ from lattice.bench.render.host import HostDelays, source_samples, tie_samples
 from lattice.bench.render.inserts import Dynamics
 from lattice.bench.render.lines import SILENT, Block, Delay, Sound
 from lattice.bench.render.strips import Playing, RouteWork, StripWork
+from lattice.bench.render.timetable import Timetable
 from lattice.bench.signals import Signal
 from lattice.errors import EditError
 from lattice.graph.loops import LoopGraph
@@ -117,9 +118,7 @@ class Renderer:
         self._between: list[Sound] = [None] * len(graph.strips)  # where the chain waits for a key
         self._fed_back: dict[int, Sound] = {}
         self._busy: set[int] = set()
-        self._due: list[tuple[int, int]] = []  # (sample, node or outlet behind all nodes) from which a source plays
-        for number, source in self._sources():
-            self._plays_from(number, source, 0)
+        self._sources_due = Timetable(self._sources())
         self.pads = {number: Delay(samples) for number, samples in self.host.prints.items()}
 
     # built once
@@ -217,7 +216,8 @@ class Renderer:
         start = 0
         while start < samples:
             if not self._busy and not any(block is not None for block in self._fed_back.values()):
-                silent_until = self._silent_until(start, samples)
+                first = min(self._sources_due.first, samples)
+                silent_until = start + (first - start) // self.size * self.size
                 if silent_until > start:
                     yield Rendered(start, silent_until - start)
                     start = silent_until
@@ -228,35 +228,13 @@ class Renderer:
             start += done.count
 
     def _sources(self) -> Iterator[tuple[int, Playing]]:
-        """Sources by number: strips, then outlets."""
+        """Sources that play, by number: strips, then outlets."""
         for number, work in enumerate(self.strips):
             if work.playing is not None:
                 yield number, work.playing
         for number, source in enumerate(self.outlets, start=len(self.strips)):
             if source is not None:
                 yield number, source
-
-    def _plays_from(self, number: int, source: Playing, start: int) -> None:
-        coming = source.next_sound(start)
-        if coming is not None:
-            heappush(self._due, (coming, number))
-
-    def _playing_in(self, start: int, count: int) -> list[int]:
-        """Sources that may sound in a block."""
-        due = []
-        while self._due and self._due[0][0] < start + count:
-            due.append(heappop(self._due)[1])
-        for number in due:
-            beyond = number - len(self.strips)
-            source = self.strips[number].playing if beyond < 0 else self.outlets[beyond]
-            if source is not None:
-                self._plays_from(number, source, start + count)
-        return due
-
-    def _silent_until(self, start: int, samples: int) -> int:
-        """Where the next block begins in which a source plays: nothing needs to be done until then."""
-        first = self._due[0][0] if self._due else samples
-        return min(start + (first - start) // self.size * self.size, samples)
 
     def _block(self, done: Rendered, count: int) -> None:
         """One block of the whole size; of the last one the run takes less."""
@@ -273,7 +251,7 @@ class Renderer:
         ask(self._busy)
         ask([self.back[route] for route, block in self._fed_back.items() if block is not None])
         self._at_outlet = [None] * len(self.outlets)
-        for number in self._playing_in(start, count):
+        for number in self._sources_due.playing_in(start, count):
             if number < len(self.strips):
                 ask([number])
             else:

@@ -12,7 +12,8 @@ from msgspec.structs import replace
 
 from lattice.analysis import Analysis
 from lattice.bench import tone
-from lattice.bench.tone import Wanted, each_in_turn, origins_of, play_tone
+from lattice.bench.tone import Wanted, origins_of, play_tone
+from lattice.bench.turns import each_in_turn
 from lattice.errors import DocumentError, EditError
 from lattice.graph.origin import Origin
 from lattice.model.document import Compensation, Template
