@@ -105,7 +105,10 @@ def test_an_answer_to_what_has_left_the_page_changes_nothing(page: Page, on_map:
 
 @pytest.mark.parametrize(
     ("status", "words"),
-    [(500, "That could not be done; nothing was stored"), (404, "That could not be done; nothing was stored")],
+    [
+        (500, "Load the page again to see whether the last edit was stored"),
+        (404, "That could not be done; nothing was stored"),
+    ],
 )
 def test_an_answer_that_fails_is_said_and_closed(
     page: Page, on_map: Opener, tolerated: set[str], status: int, words: str
@@ -121,6 +124,25 @@ def test_an_answer_that_fails_is_said_and_closed(
     page.unroute("**/write/**")
     page.keyboard.press("m")
     at_version(page, 2)
+
+
+def test_an_edit_whose_answer_is_lost_is_seen_as_soon_as_the_server_answers(
+    page: Page, on_map: Opener, tolerated: set[str]
+) -> None:
+    tolerated |= {"ERR_FAILED", "htmx:sendError", "htmx:afterRequest"}
+
+    def lose(route: Route) -> None:
+        route.fetch()
+        route.abort()
+
+    on_map(BAND)
+    choose(page, "lead")
+    page.route("**/write/change_strip/", lose, times=1)
+    page.keyboard.press("m")
+    expect(page.locator("#notice")).to_contain_text("Whether the last edit was stored shows as soon as it does")
+    at_version(page, 2)
+    expect(page.locator("#notice")).to_be_empty()
+    expect(page.locator('[data-id="lead"]')).to_contain_text("mute")
 
 
 def test_a_busy_server_keeps_the_write_to_be_sent_again(page: Page, on_map: Opener, tolerated: set[str]) -> None:

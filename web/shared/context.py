@@ -13,6 +13,7 @@ HTMX = {
     "allowEval": False,
     "historyEnabled": False,
     "defaultSettleDelay": 0,
+    "timeout": 120_000,  # ms; what is asked next waits for it
     "responseHandling": [
         {"code": "204", "swap": False},
         *({"code": code, "swap": True} for code in ("[23]..", "403", "409", "422", "503")),

@@ -12,12 +12,25 @@ document.getElementById("sheet-switch").addEventListener("click", () => {
   document.cookie = `sheet=${root.dataset.sheet}; path=/; max-age=31536000; samesite=lax`;
 });
 
-document.addEventListener("htmx:responseError", () =>
-  say("That could not be done; nothing was stored. Load the page again to see the present state."),
+document.addEventListener("htmx:responseError", (event) =>
+  say(
+    event.detail.xhr.status < 500
+      ? "That could not be done; nothing was stored. Load the page again to see the present state."
+      : "Something went wrong on the server. Load the page again to see whether the last edit was stored.",
+  ),
 );
-document.addEventListener("htmx:sendError", () =>
-  say("The server does not answer. Nothing was stored; try again in a moment."),
-);
+
+// An edit may have been stored before the answer was lost. The question for news brings it as soon as there are answers.
+for (const name of ["htmx:sendError", "htmx:timeout"])
+  document.addEventListener(name, (event) => {
+    const isRead = event.detail.requestConfig.verb === "get";
+    const seen = document.getElementById("company") ? "as soon as it does" : "when the page is loaded again";
+    say(
+      isRead
+        ? "The server does not answer; try again in a moment."
+        : `The server does not answer. Whether the last edit was stored shows ${seen}.`,
+    );
+  });
 
 export function say(words) {
   const box = document.createElement("div");
