@@ -38,6 +38,9 @@ class Difference(NamedTuple):
     read_db: float | None = None
     late_samples: int = 0
     detail: str = ""
+    is_wet: bool | None = (
+        None  # of what is unexpected: it has come by a reverb or the like; None where notes tell nothing
+    )
 
     @property
     def change_db(self) -> float:
@@ -116,7 +119,8 @@ def _pair(
         if lost:
             yield Difference(MISSING, pair, expected_db=_loudest(model[n] for n in lost))
         if new:
-            yield Difference(UNEXPECTED, pair, read_db=_loudest(mine[n] for n in new))
+            is_wet = None if is_note else not any(one.is_coherent for n in new for one in mine[n])
+            yield Difference(UNEXPECTED, pair, read_db=_loudest(mine[n] for n in new), is_wet=is_wet)
         yield from _level(pair, kept)
     yield from _delay(pair, kept, is_note=is_note)
     if not moved:

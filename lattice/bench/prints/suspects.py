@@ -16,9 +16,10 @@ from lattice.bench.prints.differences import (
     Compared,
     Pair,
 )
+from lattice.bench.prints.slot_reading import COHERENT
 from lattice.bench.prints.ways import Element, Ways
 from lattice.graph.origin import Origin
-from lattice.graph.signal_graph import SignalGraph
+from lattice.graph.signal_graph import IN, POST, SignalGraph
 from lattice.model.strip_kinds import FED
 from lattice.model.units import gain
 
@@ -31,6 +32,7 @@ SOME_SHARE = 0.003  # of a pair that comes some other way as well
 SWITCHED_OFF = 1e-6  # power that is left of what does not come any more
 MAIN = 0.98  # share from which it is the only way
 LESS = 0.35  # of a change that a compressor behind it leaves
+ABOUT_DB = 4.0  # as loud: what the mapping of channels does is left aside
 
 
 class Explained(NamedTuple):
@@ -209,14 +211,18 @@ class Suspecting:
             )
             named = [
                 *self._kept_out(origin.strip, prints), self.ways.graph.strips[origin.strip].id,
-                *self._entered(origin, prints, prints | more),
+                *self._entered(origin, numbers, prints, prints | more),
             ]  # fmt: skip
             suspects = tuple(dict.fromkeys(named))[:MOST_SUSPECTS]
             found.append(Explained(tuple(sorted((*numbers, *louder))), suspects))
         return found
 
-    def _entered(self, origin: Origin, prints: set[int], changed: set[int]) -> list[str]:
-        """Strips by which it may come in: those that lead to all that has changed first, then the nearest source."""
+    def _entered(self, origin: Origin, numbers: Sequence[int], prints: set[int], changed: set[int]) -> list[str]:
+        """Strips by which it may come in, the likeliest first.
+
+        First those that lead to all that has changed, then those into which a plain feed would bring what was read,
+        then the nearest source.
+        """
         graph, behind, rank = self.ways.graph, self.ways.prints_behind, self.ways.rank
         mine = behind[origin.strip] if origin.is_chain else frozenset()
         may = [
@@ -224,8 +230,30 @@ class Suspecting:
             if strip != origin.strip and graph.strips[strip].kind in FED and self.ways.analysis.unblocked.entered[strip]
             and prints <= behind[strip] <= changed | mine
         ]  # fmt: skip
-        may.sort(key=lambda strip: (behind[strip] != changed, graph.strips[strip].kind == "audio", rank[strip]))
+        may.sort(
+            key=lambda strip: (
+                behind[strip] != changed,
+                graph.strips[strip].kind == "audio",
+                not all(self._would_bring(origin, strip, number) for number in numbers),
+                rank[strip],
+            )
+        )
         return [graph.strips[strip].id for strip in may]
+
+    def _would_bring(self, origin: Origin, strip: int, number: int) -> bool:
+        """Whether a feed at 0 dB into a strip would be heard as what was read: as dry or as wet, and as loud."""
+        one = self.compared.differences[number]
+        leaves = self.ways.forward(origin)
+        power = leaves.at[POST].get(origin.strip, 0.0) if origin.is_chain else leaves.outlet[origin.outlet]
+        print_strip = self.prints[one.pair.stem]
+        whole, dry = (
+            power * self.ways.backward(print_strip, dry=only_dry).at[IN].get(strip, 0.0) for only_dry in (False, True)
+        )
+        if one.is_wet is None or one.read_db is None or not whole:
+            return True
+        if one.is_wet != (dry < COHERENT * whole):
+            return False
+        return abs(10 * math.log10(whole if one.is_wet else dry) - one.read_db) <= ABOUT_DB
 
     def _kept_out(self, strip: int, prints: Collection[int]) -> list[str]:
         """Routes from a source that are closed now, by which it would come to all of these prints."""

@@ -47,7 +47,7 @@ class Ways:
     def __init__(self, analysis: Analysis) -> None:
         self.analysis, self.graph = analysis, analysis.graph
         self._forward: dict[Origin, Stages] = {}
-        self._backward: dict[int, Stages] = {}
+        self._backward: dict[tuple[int, bool], Stages] = {}
         graph = self.graph
         reach = analysis.unblocked
         cut = analysis.loops.feedback
@@ -66,6 +66,7 @@ class Ways:
             spread = 1.0 if matrix is None else matrix.norm**2 / len(matrix[0])
             self._gain[number] = gain(route.gain_db) ** 2 * spread
         self._chain = [_chain_power(strip) for strip in graph.strips]
+        self._dry_chain = [_chain_power(strip, dry=True) for strip in graph.strips]
         self._fader = [
             gain(strip.fader_db) ** 2 if open_ else 0.0
             for strip, open_ in zip(graph.strips, graph.post_open, strict=True)
@@ -91,9 +92,10 @@ class Ways:
             self._forward[origin] = Stages(at, outlet)
         return self._forward[origin]
 
-    def backward(self, print_strip: int) -> Stages:
-        """What of the power at each stage comes to a print."""
-        if print_strip not in self._backward:
+    def backward(self, print_strip: int, *, dry: bool = False) -> Stages:
+        """What of the power at each stage comes to a print; `dry` leaves out what reverbs and the like make."""
+        key, chain = (print_strip, dry), self._dry_chain if dry else self._chain
+        if key not in self._backward:
             graph, at = self.graph, ({}, {}, {})  # type: ignore[var-annotated]
             outlet: dict[int, float] = {}
             for strip in reversed(self._order):
@@ -101,7 +103,7 @@ class Ways:
                 for route in graph.outs[strip]:
                     stages[graph.stage[route]] += self._gain.get(route, 0.0) * at[IN].get(graph.head[route], 0.0)
                 stages[1] += self._fader[strip] * stages[2]
-                stages[0] += self._chain[strip] * stages[1]
+                stages[0] += chain[strip] * stages[1]
                 for place, power in enumerate(stages):
                     if power:
                         at[place][strip] = power
@@ -109,8 +111,8 @@ class Ways:
                 power = sum(self._gain.get(route, 0.0) * at[IN].get(graph.head[route], 0.0) for route in routes)
                 if power:
                     outlet[number] = power
-            self._backward[print_strip] = Stages(at, outlet)
-        return self._backward[print_strip]
+            self._backward[key] = Stages(at, outlet)
+        return self._backward[key]
 
     def shares(self, origin: Origin, print_strip: int) -> dict[Element, float]:
         """Share of each element in what a source brings to a print; nothing where it brings nothing."""
@@ -153,17 +155,17 @@ def _add(at: dict[int, float], strip: int, power: float) -> None:
         at[strip] = at.get(strip, 0.0) + power
 
 
-def _chain_power(strip: Strip) -> float:
+def _chain_power(strip: Strip, *, dry: bool = False) -> float:
     power = 1.0
     for insert in strip.inserts:
-        power *= _insert_power(insert)
+        power *= _insert_power(insert, dry=dry)
     return power
 
 
-def _insert_power(insert: Insert) -> float:
+def _insert_power(insert: Insert, *, dry: bool = False) -> float:
     if insert.state != "on":
         return 1.0
     level = gain(insert.gain_db)
     if insert.type in DECORRELATING:
-        return (1 - insert.wet) ** 2 + (insert.wet * level) ** 2
+        return (1 - insert.wet) ** 2 + (0.0 if dry else (insert.wet * level) ** 2)
     return (1 - insert.wet + insert.wet * level) ** 2

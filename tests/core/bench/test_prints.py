@@ -194,6 +194,28 @@ def test_foreign_kits_are_refused() -> None:
         check_kit(HERE.analysis, kit_of(Analysis(moved)))
 
 
+@pytest.mark.parametrize(
+    ("fed", "first"),
+    [("feed:bell:room", "room"), ("feed:bell:bus", "bus"), ("feed:bell:low", "low")],
+)
+def test_of_the_ways_something_may_have_come_in_the_one_that_sounds_like_it_is_first(fed: str, first: str) -> None:
+    """By the room it would be a tail alone, by the bus itself as loud as it is, by the other bus 12 dB lower."""
+    made = template(
+        [{"id": "voice", "kind": "audio"}, {"id": "bell", "kind": "audio"},
+         {"id": "room", "kind": "return", "layout": "stereo", "inserts": [{"id": "verb", "type": "reverb", "wet": 1.0}]},
+         {"id": "low", "kind": "bus", "layout": "stereo", "fader_db": -12.0}, {"id": "bus", "kind": "bus", "layout": "stereo"},
+         {"id": "bells", "kind": "bus", "layout": "stereo"}, {"id": "p-bus", "kind": "print", "layout": "stereo"},
+         {"id": "p-bells", "kind": "print", "layout": "stereo"}, {"id": "out", "kind": "output", "layout": "stereo"}],
+        ["voice>bus", "send voice>room -14", "send voice>low -6", "room>bus", "low>bus", "bell>bells",
+         "bus>p-bus", "bells>p-bells", "bus>out", "bells>out"],
+        stems=[{"id": "st-bus", "name": "Voices", "strip": "bus", "print": "p-bus"},
+               {"id": "st-bells", "name": "Bells", "strip": "bells", "print": "p-bells"}],
+    )  # fmt: skip
+    here = mapped(made)
+    _reading, verdict = read(here, fed)
+    assert verdict.found[0].suspects[:2] == ("bell", first)
+
+
 def test_twelve_sources_up_in_one_print_are_one_matter_at_its_feed(tmp_path: Path) -> None:
     """bench.md, *Where to look*: up in one stem and right in the mix: the print's feed; up in both: the bus."""
     _reading, verdict = from_files(stand_in(tmp_path / "a", "gain:r4:+3"))
