@@ -122,7 +122,7 @@ def _read(url: str) -> str:
     opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
     for _ in range(600):  # files are gathered first, on a machine that may be busy
         try:
-            return str(opener.open(url, timeout=5).read().decode(errors="replace"))
+            return str(opener.open(url, timeout=60).read().decode(errors="replace"))
         except (ConnectionError, urllib.error.URLError):
             time.sleep(0.1)
     raise TimeoutError(url)
