@@ -71,6 +71,24 @@ def test_what_both_change_is_refused_with_both_states_and_what_was_typed_stays(
     assert page.input_value("#s-fader") == "-3"
 
 
+def test_a_form_that_is_being_filled_in_stays_while_the_other_edits(page: Page, other: Page, on_map: Opener) -> None:
+    stored = on_map(ROOM)
+    Share.objects.create(template=stored, user=User.objects.get(username="quay"), role=Role.EDITOR)
+    page.goto(f"/t/{stored.pk}/stems/")
+    page.fill(".rule-form [name=name]", "No kick in the mix")
+    page.select_option(".rule-form [name=kind]", index=2)
+    page.fill(".rule-form [name=channels]", "C")
+    page.click("h1")
+    promise = page.input_value(".rule-form [name=kind]")
+    other.goto(f"/t/{stored.pk}/map/?strip=kick")
+    other.fill("#s-name", "Big kick")
+    other.press("#s-name", "Enter")
+    expect(page.locator("#state")).to_have_attribute("data-version", "2")
+    expect(page.locator("#place-body")).to_contain_text("Big kick")
+    filled = [page.input_value(f".rule-form [name={name}]") for name in ("name", "kind", "channels")]
+    assert filled == ["No kick in the mix", promise, "C"]
+
+
 def test_what_the_other_says_is_seen_without_anybody_editing(page: Page, other: Page, on_map: Opener) -> None:
     stored = on_map(ROOM)
     Share.objects.create(template=stored, user=User.objects.get(username="quay"), role=Role.CHECKER)

@@ -2,6 +2,7 @@
 // the other, and the page shows what is understood now.
 
 import { markDiffering } from "./differing.js";
+import { isChanged } from "./drafts.js";
 import "./shared.js";
 
 const body = document.getElementById("bring-body");
@@ -25,10 +26,8 @@ body?.addEventListener("change", (event) => {
 });
 
 // What was chosen before this script came, or stands there again on the way back.
-for (const list of body?.querySelectorAll("select[data-field]") ?? []) {
-  const was = [...list.options].find((option) => option.defaultSelected) ?? list.options[0];
-  if (was && list.value !== was.value) choose(list.dataset.field, list.dataset.value ?? list.value);
-}
+for (const list of body?.querySelectorAll("select[data-field]") ?? [])
+  if (isChanged(list)) choose(list.dataset.field, list.dataset.value ?? list.value);
 
 body?.addEventListener("click", (event) => {
   const button = event.target.closest("button[data-field]");

@@ -33,7 +33,11 @@ export class Finder {
 
   know(strips) {
     this.strips = strips;
-    if (!this.list.hidden) this.filter();
+    if (this.list.hidden) return;
+    const was = this.found[this.at];
+    this.filter();
+    const at = this.found.findIndex((one) => (one.id ?? one.name) === (was?.id ?? was?.name));
+    if (at > 0) this.walk(at);
   }
 
   // `onPick` takes the strip; without it, strips and commands do what they do in this place. `admits` says which
@@ -85,13 +89,17 @@ export class Finder {
     return row;
   }
 
+  walk(at) {
+    this.at = at;
+    this.draw();
+    this.list.children[at]?.scrollIntoView({ block: "nearest" });
+  }
+
   key(event) {
     if (event.key === "ArrowDown" || event.key === "ArrowUp") {
       event.preventDefault();
       const step = event.key === "ArrowDown" ? 1 : -1;
-      this.at = (this.at + step + this.found.length) % Math.max(this.found.length, 1);
-      this.draw();
-      this.list.children[this.at]?.scrollIntoView({ block: "nearest" });
+      this.walk((this.at + step + this.found.length) % Math.max(this.found.length, 1));
     } else if (event.key === "Enter") {
       event.preventDefault();
       // Somebody may be quicker than the table of strips.

@@ -3,6 +3,7 @@
 // they ask by data-write, data-values, data-get and data-poll; docs/decisions/0008 says why not by hx-post.
 
 import { shown } from "./changes.js";
+import { begun, refill } from "./drafts.js";
 
 let queue = Promise.resolve();
 
@@ -167,10 +168,12 @@ document.addEventListener("htmx:configRequest", (event) => {
 // What is being typed while an answer arrives is kept, and so are focus and caret.
 let kept = null;
 let unfolded = []; // what was unfolded stays so
+let drafts = []; // what was begun, where others' edits are the reason; one's own empty the form they came from
 document.addEventListener("htmx:beforeSwap", (event) => {
   if (!event.detail.shouldSwap) return; // nothing is taken away, and nobody says when it would be over
   swapping = true;
   unfolded = [...document.querySelectorAll("details[open][id]")].map((one) => one.id);
+  drafts = event.detail.requestConfig.path.endsWith("/catch-up/") ? begun() : [];
   const at = document.activeElement;
   const isText = at?.matches("input:not([type=color]):not([type=checkbox]), textarea");
   kept = at?.id
@@ -189,6 +192,7 @@ document.addEventListener("htmx:afterRequest", () => (swapping = false)); // a r
 document.addEventListener("htmx:oobAfterSwap", restore);
 function restore() {
   for (const id of unfolded) document.getElementById(id)?.setAttribute("open", "");
+  refill(drafts);
   const at = kept && document.getElementById(kept.id);
   if (!at || at === document.activeElement) return;
   at.focus({ preventScroll: true });
