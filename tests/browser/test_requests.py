@@ -116,12 +116,12 @@ def test_an_answer_that_fails_is_said_and_closed(
     tolerated |= {str(status), "Response Status Error"}
     on_map(BAND)
     choose(page, "lead")
-    page.route("**/write/**", lambda route: route.fulfill(status=status, body="no"))
+    page.route("**/write/change_strip/", lambda route: route.fulfill(status=status, body="no"))
     page.keyboard.press("m")
     expect(page.locator("#notice")).to_contain_text(words)
     page.click("#notice >> text=Close")
     expect(page.locator("#notice")).to_be_empty()
-    page.unroute("**/write/**")
+    page.unroute("**/write/change_strip/")
     page.keyboard.press("m")
     at_version(page, 2)
 
@@ -156,11 +156,11 @@ def test_a_busy_server_keeps_the_write_to_be_sent_again(page: Page, on_map: Open
     def busy(route: Route) -> None:
         route.fulfill(status=503, body=note, headers={"HX-Retarget": "#notice", "HX-Reswap": "innerHTML"})
 
-    page.route("**/write/**", busy)
+    page.route("**/write/change_strip/", busy)
     page.fill("#s-name", "Kept")
     page.keyboard.press("Enter")
     page.locator("#notice button").wait_for()
-    page.unroute("**/write/**")
+    page.unroute("**/write/change_strip/")
     page.click("#notice >> text=Send it again")
     at_version(page, 2)
     assert now().strips[0].name == "Kept"
