@@ -71,6 +71,12 @@ def page(browser: Browser, live_server, person, session_keys: dict[int, str], to
 
 
 @pytest.fixture
+def intercepted(page: Page) -> None:
+    """Requests of the page can be held back or refused. Chromium lets one past right after that is switched on."""
+    page.route("**/nothing-is-asked-here", lambda route: route.continue_())
+
+
+@pytest.fixture
 def on_map(page: Page, person) -> Callable[[Template], StoredTemplate]:  # type: ignore[no-untyped-def]
     """Stores a template and opens its map."""
 

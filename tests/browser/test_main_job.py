@@ -209,9 +209,9 @@ def rename(tab: Page, name: str) -> None:
 def test_a_stale_tab_is_told_and_nothing_is_lost(page: Page, on_map: Opener) -> None:
     on_map(night_ferry.clean())
     other = page.context.new_page()
+    other.route("**/news/*", lambda route: route.abort())  # it does not hear of the edit
     other.goto(page.url)
     other.wait_for_selector("body[data-ready]")
-    other.route("**/news/*", lambda route: route.abort())  # it has not heard of the edit yet
     rename(page, "Big bells")
     expect(page.locator("#state")).to_have_attribute("data-version", "2")
     rename(other, "Small bells")

@@ -10,6 +10,8 @@ from playwright.sync_api import Page, Route, expect
 from tests.browser.gestures import BAND, holding, settled
 from tests.browser.test_main_job import Opener, at_version, choose, now
 
+pytestmark = pytest.mark.usefixtures("intercepted")
+
 
 @pytest.fixture
 def sent(page: Page) -> list[dict[str, str]]:
@@ -137,9 +139,11 @@ def test_an_edit_whose_answer_is_lost_is_seen_as_soon_as_the_server_answers(
 
     on_map(BAND)
     choose(page, "lead")
+    page.route("**/news/**", lambda route: route.fulfill(status=204))
     page.route("**/write/change_strip/", lose, times=1)
     page.keyboard.press("m")
     expect(page.locator("#notice")).to_contain_text("Whether the last edit was stored shows as soon as it does")
+    page.unroute("**/news/**")
     at_version(page, 2)
     expect(page.locator("#notice")).to_be_empty()
     expect(page.locator('[data-id="lead"]')).to_contain_text("mute")

@@ -21,6 +21,8 @@ ROOM = template(
     ["kick>bus", "bus>out"],
 )
 
+pytestmark = pytest.mark.usefixtures("intercepted")
+
 
 @pytest.fixture
 def other(browser: Browser, live_server, page: Page) -> Iterator[Page]:  # type: ignore[no-untyped-def]
