@@ -28,13 +28,15 @@ def content(revision: Revision) -> Template:
     return load(document_of(bytes(revision.head)))
 
 
-@lru_cache(maxsize=2)  # the page, the map and the report of a link are asked for one after another
+@lru_cache(maxsize=2)  # pages of a revision are asked for one after another; comparing takes two
 def _computed(head: bytes) -> Workspace:
     return Workspace(load(document_of(head)))
 
 
 def workspace_of(revision: Revision) -> Workspace:
-    """A revision with what is computed on it; those that were looked at last are kept."""
+    """A revision with what is computed on it: the present state's where nothing has changed since."""
+    if revision.version == revision.template.version:
+        return workspace(revision.template)
     return _computed(bytes(revision.head))
 
 
@@ -85,7 +87,7 @@ def sign(revision_pk: int, user: User) -> Revision:
     need(found(revision.template_id, user), "seal")
     if revision.signed_at is not None:
         raise EditError(f"revision {revision.number} is signed off already, by {revision.signed_by}")
-    open_points = [point.words for point in gate(Workspace(content(revision)), revision) if not point.is_met]
+    open_points = [point.words for point in gate(workspace_of(revision), revision) if not point.is_met]
     if open_points:
         raise EditError(*open_points)
     with transaction.atomic():

@@ -50,20 +50,12 @@ def _page(request: HttpRequest, stored: StoredTemplate, status: int = 200, **sai
         **said,
     }
     if newest is not None:
-        points = gate(_space(newest), newest) if newest.signed_at is None else []
+        points = gate(services.workspace_of(newest), newest) if newest.signed_at is None else []
         context |= {"points": points, "pack": newest.packs.defer("content").first()}
         context["may_sign"] = newest.signed_at is None and all(point.is_met for point in points)
     context["sections"] = ticked(context["space"], stored.pk, newest.user_id if newest else None)
     context["side_by_side"] = _side_by_side(stored, context["space"])
     return render(request, "revisions/revisions.html", context, status=status)
-
-
-def _space(revision: Revision) -> Workspace:
-    """A revision computed; the present state's workspace where nothing has changed since."""
-    stored = revision.template
-    if revision.version == stored.version:
-        return workspace(stored)
-    return Workspace(services.content(revision))
 
 
 def _side_by_side(stored: StoredTemplate, space: Workspace) -> list[tuple[StoredTemplate, dict[str, Any]]]:
@@ -145,7 +137,9 @@ def compare_page(request: HttpRequest, pk: int) -> HttpResponse:
         "to": after,
     }
     if before:
-        spaces = [context["space"] if name == PRESENT else _space(known[name]) for name in (before, after)]
+        spaces = [
+            context["space"] if name == PRESENT else services.workspace_of(known[name]) for name in (before, after)
+        ]
         context |= {
             "comparison": comparison(*spaces),
             "old": known[before],
