@@ -1,4 +1,4 @@
-// What somebody has begun to fill in, in fields that wait for a button, stays where others' edits draw a page anew.
+// What somebody has begun to fill in, in fields that wait for a button, stays where that part of a page is drawn anew.
 
 const isBox = (field) => field.matches("[type=checkbox], [type=radio]");
 // The option that a list begins with.

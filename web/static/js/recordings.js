@@ -1,5 +1,6 @@
 // Recordings: files go to the server two at a time and are measured as they arrive; stopping keeps what is there.
 
+import { begun, refill } from "./drafts.js";
 import "./shared.js";
 
 const AT_ONCE = 2;
@@ -28,19 +29,15 @@ async function send(file, signal) {
 const tell = (words) => (said.textContent = words);
 const rows = (list) => list.querySelectorAll("tbody tr").length;
 
-// What has come in by now; what somebody has typed meanwhile stays.
+// What has come in by now; what somebody has begun to fill in meanwhile stays.
 // Of two answers that cross, the one that lists less is older: what has come stays.
 function show(html) {
   const answer = document.createElement("template");
   answer.innerHTML = html;
   if (rows(answer.content) < rows(body)) return;
-  const typed = [...body.querySelectorAll("input, select")].filter((field) => field.value !== field.defaultValue);
-  const kept = typed.map((field) => [field.name, field.value]);
+  const kept = begun();
   body.innerHTML = html;
-  for (const [name, value] of kept) {
-    const field = body.querySelector(`[name="${name}"]`);
-    if (field) field.value = value;
-  }
+  refill(kept);
 }
 
 async function measure(files) {
