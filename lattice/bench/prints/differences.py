@@ -38,9 +38,7 @@ class Difference(NamedTuple):
     read_db: float | None = None
     late_samples: int = 0
     detail: str = ""
-    is_wet: bool | None = (
-        None  # of what is unexpected: it has come by a reverb or the like; None where notes tell nothing
-    )
+    is_wet: bool | None = None  # of what is unexpected: a reverb's tail alone; None where notes cannot tell
 
     @property
     def change_db(self) -> float:

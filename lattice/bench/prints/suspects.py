@@ -243,13 +243,12 @@ class Suspecting:
     def _would_bring(self, origin: Origin, strip: int, number: int) -> bool:
         """Whether a feed at 0 dB into a strip would be heard as what was read: as dry or as wet, and as loud."""
         one = self.compared.differences[number]
-        leaves = self.ways.forward(origin)
+        if one.is_wet is None or one.read_db is None:
+            return True
+        leaves, to = self.ways.forward(origin), self.prints[one.pair.stem]
         power = leaves.at[POST].get(origin.strip, 0.0) if origin.is_chain else leaves.outlet[origin.outlet]
-        print_strip = self.prints[one.pair.stem]
-        whole, dry = (
-            power * self.ways.backward(print_strip, dry=only_dry).at[IN].get(strip, 0.0) for only_dry in (False, True)
-        )
-        if one.is_wet is None or one.read_db is None or not whole:
+        whole, dry = (power * self.ways.backward(to, dry=dry).at[IN].get(strip, 0.0) for dry in (False, True))
+        if not whole:
             return True
         if one.is_wet != (dry < COHERENT * whole):
             return False
