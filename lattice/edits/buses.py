@@ -1,16 +1,20 @@
-"""Buses and returns put in between, or taken out, with the sound kept as it is."""
+"""Buses put in between, or taken out, with the sound kept as it is."""
 
 from __future__ import annotations
 
+import math
+
 from msgspec.structs import replace
 
-from lattice.edits.arguments import Choice, Flag, Piece, Pieces, Text, Words
-from lattice.edits.described import edit
-from lattice.edits.pieces import all_known, inserted, position, strip_of
+from lattice.edits.arguments import Flag, Piece, Pieces, Text, Words
+from lattice.edits.described import edit, nothing_else
+from lattice.edits.pieces import all_known, inserted, strip_of
 from lattice.errors import EditError
+from lattice.graph.signal_graph import SignalGraph
+from lattice.levels.gains import chain_gain, pan_of, route_gain, route_matrix_of
 from lattice.model.dangling import rule_without
 from lattice.model.document import Insert, Route, Strip, Template
-from lattice.model.insert_types import DECORRELATING
+from lattice.model.layouts import Matrix
 from lattice.model.names import free_id, free_route_ids, slug
 from lattice.model.units import decibels
 
@@ -21,6 +25,7 @@ from lattice.model.units import decibels
     Text("name", default=""),
     Words("inserts", default=None),
     says="Put a bus between {strips} and {to}",
+    keeps_sound=nothing_else,
 )
 def insert_bus(
     template: Template, strips: list[str], to: str, name: str = "", inserts: list[str] | None = None
@@ -58,7 +63,12 @@ def _follow(route: Route, moved: list[Insert], bus: Strip) -> Route:
     return replace(route, to=bus.id) if route.to_insert in {insert.id for insert in moved} else route
 
 
-@edit(Piece("bus"), Flag("hand_on", "hand its inserts on", default=False), says="Dissolve {bus}")
+@edit(
+    Piece("bus"),
+    Flag("hand_on", "hand its inserts on", default=False),
+    says="Dissolve {bus}",
+    keeps_sound=nothing_else,
+)
 def dissolve_bus(template: Template, bus: str, hand_on: bool = False) -> Template:
     """Without a bus: what came to it goes on to where it went, at the level it had behind the bus's fader.
 
@@ -89,19 +99,55 @@ def dissolve_bus(template: Template, bus: str, hand_on: bool = False) -> Templat
     is_named = any(section.bus == bus for section in template.sections)
     if is_named or any(bus in (stem.strip, stem.print) for stem in template.stems):
         raise EditError(f"{old_bus.name} is the bus of a section or the strip of a stem; give it another first")
-    ids, joined = free_route_ids(template), []
-    for come in ins:
-        for go in outs:
-            fader_db = (old_bus.fader_db or 0.0) if go.tap == "post-fader" else 0.0
-            level_db = (come.gain_db or 0.0) + fader_db + (go.gain_db or 0.0)
-            kind = "send" if "send" in (come.kind, go.kind) else "feed"
-            is_on = come.enabled and go.enabled
-            both = replace(come, id=next(ids), to=go.to, kind=kind, gain_db=level_db, enabled=is_on)
-            joined.append(both)
+    graph = SignalGraph(template)
+    ids = free_route_ids(template)
+    joined = [_joined(graph, come, go, next(ids)) for come in ins for go in outs]
     kept = tuple(route for route in template.routes if bus not in (route.from_strip, route.to))
     strips = (*template.strips[:at], *template.strips[at + 1 :])
     rules = (left for rule in template.rules if (left := rule_without(rule, {f"strip:{bus}"})) is not None)
     return replace(template, strips=strips, routes=(*kept, *joined), rules=tuple(rules))
+
+
+def _joined(graph: SignalGraph, come: Route, go: Route, new_id: str) -> Route:
+    """One route with the gain of two and the bus between them.
+
+    It takes the channels of the first, or pairs of its own; a pan of its own where mono comes to a wider strip.
+    Raises EditError where no single route does what the two do (a bus that is panned, or folds and widens again).
+    """
+    first, last = graph.route_index[come.id], graph.route_index[go.id]
+    bus, end = graph.strips[graph.head[first]], graph.strips[graph.head[last]]
+    both = route_gain(graph, first).then(chain_gain(bus, graph.stage[last])).then(route_gain(graph, last))
+    kind = "send" if "send" in (come.kind, go.kind) else "feed"
+    base = replace(
+        come, id=new_id, to=go.to, kind=kind, enabled=come.enabled and go.enabled,
+        automated=come.automated or go.automated,
+    )  # fmt: skip
+    layout = graph.layout_leaving(first)
+    law_db, tail = graph.template.pan_law_db, graph.strips[graph.tail[first]]
+    panned = replace(base, channels=None, pan=pan_of(go, bus))
+    for route in (base, panned, replace(base, channels=None), replace(base, channels=_pairs(both.matrix))):
+        alone = route_matrix_of(route, layout, tail, end.layout, law_db)
+        factor = _factor(alone, both.matrix)
+        if factor is not None:
+            return replace(route, gain_db=both.level_db + decibels(factor))
+    raise EditError(
+        f"{bus.name} changes the channels between {tail.name} and {end.name} (pan, layout or channel list) "
+        "in a way that no single route can"
+    )
+
+
+def _pairs(matrix: Matrix) -> tuple[tuple[int, int], ...]:
+    """The channels that a matrix joins, as [source, destination] from 1."""
+    return tuple(sorted((column + 1, row + 1) for row, column, by in matrix.entries if by))
+
+
+def _factor(one: Matrix, wanted: Matrix) -> float | None:
+    """The gain that makes one matrix the other; None where no gain does, or where nothing passes."""
+    cells = [(a, b) for row, other in zip(one, wanted, strict=True) for a, b in zip(row, other, strict=True)]
+    largest = max(cells, key=lambda cell: abs(cell[0]), default=(0.0, 0.0))
+    factor = largest[1] / largest[0] if largest[0] else 0.0
+    alike = all(math.isclose(a * factor, b, rel_tol=1e-12, abs_tol=1e-15) for a, b in cells)
+    return factor if factor > 0 and alike else None
 
 
 def _inserts_handed_on(template: Template, bus: str) -> Template:
@@ -120,54 +166,3 @@ def _inserts_handed_on(template: Template, bus: str) -> Template:
 
     routes = (replace(route, to=end) if route.to_insert in moved else route for route in template.routes)
     return replace(template, strips=tuple(map(after, template.strips)), routes=tuple(routes))
-
-
-@edit(
-    Pieces("strips"),
-    Choice("type", "effect", options=tuple(sorted(DECORRELATING))),
-    Text("name", default=""),
-    Piece("to", "the return feeds", default=""),
-    says=lambda template, said: (
-        f"The {said['type']} of {Pieces('strips').said(said['strips'], template)} "
-        f"becomes the return {said.get('name') or _shared_name(said['type'])}"
-    ),
-)
-def effect_to_return(template: Template, strips: list[str], type: str, name: str = "", to: str = "") -> Template:
-    """All effects of one type on some strips become one shared return (`insert_to_return`)."""
-    wanted = all_known(template.strips, strips, "strip")
-    hosts = (strip for strip in template.strips if strip.id in wanted)
-    inserts = [insert.id for strip in hosts for insert in strip.inserts if insert.type == type]
-    return insert_to_return(template, inserts, name or _shared_name(type), to)
-
-
-def _shared_name(kind: str) -> str:
-    return f"Shared {kind}"
-
-
-@edit(Words("inserts"), Text("name"), Piece("feed"), says="{inserts} effects become the return {name}")
-def insert_to_return(template: Template, inserts: list[str], name: str, feed: str) -> Template:
-    """The same effect on several strips becomes one shared return, with sends at the level that was wet.
-
-    The first insert moves onto the return, fully wet; each strip sends 20·log10(wet) + its gain, post-fader,
-    and the insert goes from its chain. The dry part stays where it was. The return feeds `feed`.
-    """
-    places = {i.id: (n, i) for n, strip in enumerate(template.strips) for i in strip.inserts if i.id in set(inserts)}
-    if len(places) != len(set(inserts)) or not inserts:
-        raise EditError("not all of these inserts are there")
-    if any(not insert.traits.decorrelates or insert.wet <= 0 for _n, insert in places.values()):
-        raise EditError("only a reverb, delay or modulation that is at least partly wet becomes a return")
-    position(template.strips, feed, "strip")
-    first = places[inserts[0]][1]
-    back = Strip(
-        id=free_id(slug(name), {strip.id for strip in template.strips}), name=name, kind="return", layout="stereo",
-        inserts=(replace(first, wet=1.0, gain_db=0.0),),
-    )  # fmt: skip
-    ids = free_route_ids(template)
-    routes = [Route(id=next(ids), kind="feed", from_strip=back.id, to=feed)]
-    strips = list(template.strips)
-    for strip_number, insert in places.values():
-        strip = strips[strip_number]
-        level_db = decibels(insert.wet) + insert.gain_db
-        routes.append(Route(id=next(ids), kind="send", from_strip=strip.id, to=back.id, gain_db=level_db))
-        strips[strip_number] = replace(strip, inserts=tuple(known for known in strip.inserts if known.id != insert.id))
-    return replace(template, strips=(*strips, back), routes=(*template.routes, *routes))

@@ -3,17 +3,26 @@
 from __future__ import annotations
 
 import inspect
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from typing import Any, Literal, TypeVar
 
-from lattice.edits.arguments import REQUIRED, Argument, Form, Pieces
+from lattice.edits.arguments import REQUIRED, Argument, Flag, Form, Pieces
+from lattice.edits.same_sound import refuse_other_sound
 from lattice.errors import EditError
 from lattice.model.document import Template
 
 Function = TypeVar("Function", bound=Callable[..., Template])
 Words = str | Callable[[Template, dict[str, Any]], str]
 Permission = Literal["edit", "waive"]
+# For an edit that keeps the sound: ids of strips and stems whose sound it may change all the same.
+MayChange = Callable[[Template, dict[str, Any]], Collection[str]]
+ALLOW_CHANGE = Flag("allow_change", "even if the sound changes", default=False)
+
+
+def nothing_else(_template: Template, _arguments: dict[str, Any]) -> Collection[str]:
+    """An edit that keeps the sound everywhere."""
+    return ()
 
 
 @dataclass(frozen=True)
@@ -25,6 +34,7 @@ class Edit:
     arguments: tuple[Argument, ...]
     says: Words
     permission: Permission
+    keeps_sound: MayChange | None = None
 
     @property
     def of_chosen(self) -> bool:
@@ -54,6 +64,25 @@ class Edit:
         needed = (a for a in self.arguments if a.default is REQUIRED or a.given(form))
         return {argument.name: argument.read(form, template) for argument in needed}
 
+    def apply(self, before: Template, arguments: dict[str, Any]) -> Template:
+        """The template after the edit, not yet validated.
+
+        Raises
+        ------
+        EditError
+            Where the arguments are not those it takes, where it cannot be made, or where it promises to keep the
+            sound, would not, and `allow_change` is not given.
+        """
+        self.check(arguments)
+        if self.keeps_sound is None:
+            return self.function(before, **arguments)
+        arguments = dict(arguments)
+        is_allowed = arguments.pop(ALLOW_CHANGE.name, False)
+        after = self.function(before, **arguments)
+        if not is_allowed:
+            refuse_other_sound(before, after, self.keeps_sound(before, arguments))
+        return after
+
     def words(self, template: Template, arguments: dict[str, Any]) -> str:
         """The edit in the journal's words."""
         arguments = {a.name: a.default for a in self.arguments} | arguments
@@ -80,7 +109,9 @@ class Edit:
 EDITS: dict[str, Edit] = {}
 
 
-def edit(*arguments: Argument, says: Words, permission: Permission = "edit") -> Callable[[Function], Function]:
+def edit(
+    *arguments: Argument, says: Words, permission: Permission = "edit", keeps_sound: MayChange | None = None
+) -> Callable[[Function], Function]:
     """Registers a function as the edit of its name.
 
     This is the only place where an edit is described: forms, the reading of what is typed, previews, the journal's
@@ -95,6 +126,9 @@ def edit(*arguments: Argument, says: Words, permission: Permission = "edit") -> 
         Its words for the journal: a sentence with arguments in braces, or a function of (template, arguments).
     permission
         What a person needs to make it.
+    keeps_sound
+        For an edit that promises the same sound: what it may change all the same (`nothing_else`: nothing). It then
+        takes one more argument, `allow_change`, and without it is refused where the sound would change.
 
     Raises
     ------
@@ -109,7 +143,8 @@ def edit(*arguments: Argument, says: Words, permission: Permission = "edit") -> 
         taken = [(p.name, REQUIRED if p.default is empty else p.default) for p in parameters]
         if described != taken:
             raise ValueError(f"{function.__name__} takes {taken}, described are {described}")
-        EDITS[function.__name__] = Edit(function.__name__, function, arguments, says, permission)
+        taken_by_form = (*arguments, ALLOW_CHANGE) if keeps_sound else arguments
+        EDITS[function.__name__] = Edit(function.__name__, function, taken_by_form, says, permission, keeps_sound)
         return function
 
     return register

@@ -20,6 +20,7 @@ from lattice.edits import (  # noqa: F401
     deliverables,
     delivery,
     ducking,
+    effect_returns,
     inserts,
     instruments,
     machines,
@@ -88,8 +89,7 @@ def apply_steps(before: Template, steps: Iterable[EditStep]) -> Template:
 
 def _edited(before: Template, name: str, arguments: dict[str, Any]) -> Template:
     wanted = edit_named(name)
-    wanted.check(arguments)
     try:
-        return wanted.function(before, **arguments)
+        return wanted.apply(before, arguments)
     except msgspec.ValidationError as error:
         raise EditError(f"{name}: {error}") from None

@@ -76,11 +76,18 @@ def print_stem(template: Template, stem: str) -> Template:
     )
 
 
-@edit(Piece("strip"), Text("set"), says="Split {strip}")
+def _stems_of(template: Template, arguments: dict[str, Any]) -> set[str]:
+    """A set's stems and their prints: what a shared return brings moves between them. Its mixes are to stay."""
+    stems = [stem for stem in template.stems if stem.set == arguments["set"] and stem.role != "mix"]
+    return {stem.id for stem in stems} | {stem.print for stem in stems if stem.print}
+
+
+@edit(Piece("strip"), Text("set"), says="Split {strip}", keeps_sound=_stems_of)
 def split_return(template: Template, strip: str, set: str) -> Template:
     """One return for each stem: a copy of a shared one for every other stem that sends to it, fed to that stem.
 
-    The copies have the same inserts, fader and pan; sends keep their levels and taps.
+    The copies have the same inserts, fader and pan; sends keep their levels and taps. What the set's stems hold
+    changes, since that is what it is for; its mixes and all other endpoints sound as before.
     """
     strip_number, shared = strip_of(template, strip)
     if shared.kind != "return":

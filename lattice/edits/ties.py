@@ -8,12 +8,14 @@ from msgspec.structs import replace
 
 from lattice.edits.arguments import Piece, Pieces, Rows, Text, name_of
 from lattice.edits.connections import connect
-from lattice.edits.described import edit
+from lattice.edits.described import edit, nothing_else
 from lattice.edits.machines import add_machine
 from lattice.edits.pieces import all_known, position
 from lattice.edits.sections import add_section
 from lattice.errors import EditError
 from lattice.formats.tables.heads import cells_of, table_of
+from lattice.graph.signal_graph import SignalGraph
+from lattice.levels.gains import pan_of
 from lattice.model.document import LONGEST_LABEL, Route, Strip, Template, machine_id
 from lattice.model.layouts import LAYOUTS, channel_count
 from lattice.model.names import free_id, free_route_ids, slug
@@ -37,19 +39,23 @@ class _Ties:
             if strip.traits.has_physical_channels:
                 self.used.setdefault((machine_id(template, strip), strip.kind), set()).update(strip.io or ())
 
-    def tie(self, name: str, layout: str, start: str, end: str, section: str | None = None) -> tuple[str, str]:
-        """An output on one machine, an input on the other, tied; their ids."""
+    def tie(
+        self, name: str, layout: str, start: str, end: str, section: str | None = None, pan: float = 0.0
+    ) -> tuple[str, str]:
+        """An output on one machine, an input at a pan on the other, tied; their ids."""
         out = self._end(f"{name} out", "output", layout, start, section)
-        into = self._end(f"{name} in", "input", layout, end, section)
+        into = self._end(f"{name} in", "input", layout, end, section, pan)
         self.routes.append(Route(id=next(self.ids), kind="tie", from_strip=out, to=into))
         return out, into
 
-    def _end(self, name: str, kind: Any, layout: str, machine: str, section: str | None) -> str:
+    def _end(self, name: str, kind: Any, layout: str, machine: str, section: str | None, pan: float = 0.0) -> str:
         new = free_id(slug(name), self.taken)
         self.taken.add(new)
         on = None if machine == self.main else machine
         io = self._channels(machine, kind, channel_count(layout))
-        strip = Strip(id=new, name=name[:LONGEST_LABEL], kind=kind, layout=layout, machine=on, io=io, section=section)
+        strip = Strip(
+            id=new, name=name[:LONGEST_LABEL], kind=kind, layout=layout, machine=on, io=io, section=section, pan=pan
+        )
         self.strips.append(strip)
         return new
 
@@ -78,12 +84,12 @@ def _moved_words(template: Template, arguments: dict[str, Any]) -> str:
     return f"Move {many} to {name_of(template, 'machine', arguments['machine'])}"
 
 
-@edit(Pieces("strips"), Piece("machine", kind="machine"), says=_moved_words)
+@edit(Pieces("strips"), Piece("machine", kind="machine"), says=_moved_words, keeps_sound=nothing_else)
 def move_to_machine(template: Template, strips: list[str], machine: str) -> Template:
     """Strips on another machine; what then leads from one machine to the other goes by ties that are made for it.
 
-    A tie for each strip, tap and outlet that routes leave by; its input feeds, or sends to, where they went, at their
-    levels. Machines get as many channels as that takes. Raises EditError where a strip is tied itself.
+    A tie for each strip, tap, outlet and pan that routes leave by; its input feeds, or sends to, where they went, at
+    their levels. Machines get as many channels as that takes. Raises EditError where a strip is tied itself.
     """
     wanted = all_known(template.strips, strips, "strip")
     position(template.machines, machine, "machine")
@@ -91,35 +97,33 @@ def move_to_machine(template: Template, strips: list[str], machine: str) -> Temp
     ends = [strip.name for strip in template.strips if strip.id in wanted & tied]
     if ends:
         raise EditError(f"{', '.join(ends[:5])}: the end of a tie stays on its machine; remove the tie first")
+    graph = SignalGraph(template)
+    leaving = {route.id: layout for route, layout in zip(template.routes, graph.leaving, strict=True)}
     on = None if machine == template.machines[0].id else machine
     moved = tuple(replace(strip, machine=on) if strip.id in wanted else strip for strip in template.strips)
     template = replace(template, strips=moved)
     of = {strip.id: machine_id(template, strip) for strip in template.strips}
     by_id = {strip.id: strip for strip in template.strips}
-    ties, made, routes = _Ties(template), {}, []
+    ties, routes = _Ties(template), []
+    inputs: dict[tuple[object, ...], dict[float, str]] = {}  # where sound leaves → pan → input on the other machine
     for route in template.routes:
         if route.kind not in ("feed", "send") or of[route.from_strip] == of[route.to]:
             routes.append(route)
             continue
         start = by_id[route.from_strip]
-        way = (start.id, route.from_outlet, route.tap, of[route.to])
-        if way not in made:
+        there = inputs.setdefault((start.id, route.from_outlet, route.tap, of[route.to]), {})
+        into = there.get(pan_of(route, start)) if route.kind == "feed" else next(iter(there.values()), None)
+        if into is None:
             outlet = next((one for one in start.outlets if one.id == route.from_outlet), None)
             name = f"{start.name} {outlet.name or outlet.id}" if outlet else start.name
-            layout = outlet.layout if outlet else _leaving(start)
-            out, made[way] = ties.tie(name, layout, of[start.id], of[route.to], start.section)
+            layout = leaving[route.id]
+            pan = pan_of(route, start) if layout == "mono" else 0.0
+            out, into = ties.tie(name, layout, of[start.id], of[route.to], start.section, pan)
+            there[pan_of(route, start)] = into
             at_start = replace(route, id=next(ties.ids), kind="feed", to=out, gain_db=0.0, channels=None, pan=0.0)
             routes.append(replace(at_start, enabled=True, automated=False))
-        routes.append(replace(route, from_strip=made[way], from_outlet=None, tap="post-fader"))
+        routes.append(replace(route, from_strip=into, from_outlet=None, tap="post-fader"))
     return ties.added_to(template, tuple(routes))
-
-
-def _leaving(strip: Strip) -> str:
-    """The layout that leaves a strip's chain."""
-    layout = strip.layout
-    for insert in strip.inserts:
-        layout = insert.layout_out or insert.layout_in or layout
-    return layout
 
 
 def _player_words(_template: Template, arguments: dict[str, Any]) -> str:

@@ -156,7 +156,8 @@ def route_gain(graph: SignalGraph, number: int) -> Gain:
     route, head = graph.routes[number], graph.strips[graph.head[number]]
     tail = graph.strips[graph.tail[number]]
     layout = graph.layout_leaving(number)
-    return Gain(_route_matrix(graph, route, layout, tail, head.layout), route.gain_db or 0.0)
+    matrix = route_matrix_of(route, layout, tail, head.layout, graph.template.pan_law_db)
+    return Gain(matrix, route.gain_db or 0.0)
 
 
 def route_matrix(graph: SignalGraph, number: int) -> Matrix | None:
@@ -165,7 +166,7 @@ def route_matrix(graph: SignalGraph, number: int) -> Matrix | None:
     layout = graph.leaving[number]
     if layout == head.layout and route.channels is None:
         return None
-    return _route_matrix(graph, route, layout, graph.strips[graph.tail[number]], head.layout)
+    return route_matrix_of(route, layout, graph.strips[graph.tail[number]], head.layout, graph.template.pan_law_db)
 
 
 def spread_on(channels: int, spreads: Sequence[int]) -> int:
@@ -231,14 +232,36 @@ def _mixes(matrix: Matrix) -> bool:
     return len({row for row, _column, _gain in matrix.entries}) < len(matrix.entries)
 
 
-def _route_matrix(graph: SignalGraph, route: Route, layout: str, tail: Strip, destination: str) -> Matrix:
+def pan_of(route: Route, tail: Strip) -> float:
+    """The pan that a route from mono to wider uses: its strip's for a feed behind the fader, else its own."""
+    follows_strip = route.kind == "feed" and route.tap == "post-fader" and route.from_outlet is None
+    return tail.pan if follows_strip else route.pan
+
+
+def route_matrix_of(route: Route, layout: str, tail: Strip, destination: str, law_db: float) -> Matrix:
+    """What an audio route does to channels, its level apart.
+
+    Parameters
+    ----------
+    route
+        The route; it need not be in a template.
+    layout, destination
+        Layouts of what leaves by it and of the strip it ends at.
+    tail
+        The strip it leaves.
+    law_db
+        The template's pan law, dB.
+
+    Returns
+    -------
+    Matrix
+        (destination channels, channels that leave).
+    """
     if route.channels is not None:
         return listed(layout, destination, route.channels)
     if layout != "mono" or destination == "mono":
         return mapping(layout, destination)
-    follows_strip = route.kind == "feed" and route.tap == "post-fader" and route.from_outlet is None
-    pan = tail.pan if follows_strip else route.pan
-    return mapping(layout, destination, *pan_gains(pan, graph.template.pan_law_db))
+    return mapping(layout, destination, *pan_gains(pan_of(route, tail), law_db))
 
 
 def hops_gain(graph: SignalGraph, routes: Iterable[int], start: int) -> Gain:

@@ -187,12 +187,16 @@ def test_a_dissolved_bus_leaves_the_level_as_it_was() -> None:
 
 
 def test_an_effect_becomes_a_return_with_sends_at_the_same_level() -> None:
-    """Wet 25 % is −12.04 dB (20·log10 0.25, arithmetic)."""
-    made = apply(MADE, "insert_to_return", {"inserts": ["v1", "v2"], "name": "Hall", "feed": "mix"})
+    """Wet 25 %: the dry part at −2.50 dB, the send at −9.54 dB behind it (20·log10 of 3/4 and 1/3, arithmetic)."""
+    made = apply(MADE, "insert_to_return", {"inserts": ["v1", "v2"], "name": "Hall", "feed": "bus"})
     assert [(k, s) for k, s, _e, _g in routes(made, None, "hall")] == [("send", "tom-1"), ("send", "tom-2")]
-    assert routes(made, "tom-1", "hall")[0][3] == pytest.approx(-12.04, abs=0.005)
+    assert routes(made, "tom-1", "hall")[0][3] == pytest.approx(-9.54, abs=0.005)
+    assert routes(made, "tom-2", "hall")[0][3] == pytest.approx(-15.54, abs=0.005)
     assert [insert.wet for insert in strip(made, "hall").inserts] == [1.0]
-    assert [insert.id for insert in strip(made, "tom-1").inserts] == ["tom-1-eq"]
+    assert [insert.type for insert in strip(made, "tom-1").inserts] == ["eq", "gain"]
+    assert strip(made, "tom-1").inserts[1].gain_db == pytest.approx(-2.50, abs=0.005)
+    with pytest.raises(DocumentError, match="would change the sound: Out would have"):
+        apply(MADE, "insert_to_return", {"inserts": ["v1", "v2"], "name": "Hall", "feed": "mix"})
 
 
 @pytest.mark.parametrize(
@@ -244,8 +248,8 @@ BULK: list[tuple[str, dict[str, Any]]] = [
     ("number_channels", {"strips": ["mic"], "first": 5}),
     ("insert_bus", {"strips": ["sub"], "to": "mix", "name": "X"}),
     ("dissolve_bus", {"bus": "sub"}),
-    ("insert_to_return", {"inserts": ["v1"], "name": "X", "feed": "mix"}),
-    ("effect_to_return", {"strips": [strip.id for strip in MADE.strips], "type": "reverb", "to": "mix"}),
+    ("insert_to_return", {"inserts": ["v1"], "name": "X", "feed": "bus"}),
+    ("effect_to_return", {"strips": [strip.id for strip in MADE.strips], "type": "reverb", "to": "bus"}),
 ]
 
 

@@ -27,7 +27,7 @@ from lattice.edits.arguments import (
     names_in,
     piece_named,
 )
-from lattice.edits.described import Edit, edit
+from lattice.edits.described import ALLOW_CHANGE, Edit, edit
 from lattice.errors import EditError
 from lattice.model.document import Insert, Route, Strip, Template
 from tests.build import template
@@ -163,8 +163,10 @@ def test_pieces_are_called_as_people_call_them() -> None:
 class TestEveryEdit:
     def test_its_arguments_are_its_functions_parameters(self, one: Edit) -> None:
         parameters = list(inspect.signature(one.function).parameters.values())[1:]
-        assert [argument.name for argument in one.arguments] == [parameter.name for parameter in parameters]
-        for argument, parameter in zip(one.arguments, parameters, strict=True):
+        arguments = one.arguments[:-1] if one.keeps_sound else one.arguments
+        assert (one.arguments[-1:] == (ALLOW_CHANGE,)) == (one.keeps_sound is not None)
+        assert [argument.name for argument in arguments] == [parameter.name for parameter in parameters]
+        for argument, parameter in zip(arguments, parameters, strict=True):
             is_needed = parameter.default is inspect.Parameter.empty
             assert (argument.default is REQUIRED) == is_needed
             assert is_needed or argument.default == parameter.default

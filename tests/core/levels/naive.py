@@ -68,6 +68,7 @@ class Naive:
 
     def plays(self, strip: Strip) -> bool:
         passes = strip.kind == "audio" and strip.id in self.fed and strip.monitor == "always"
+        passes |= strip.kind == "input" and strip.id in self.fed  # by a tie: nothing else may end at an input
         return strip.kind in ("audio", "instrument", "input") and strip.source is not None and not passes
 
     def _number(self, strip: Strip, outlet: str | None, layout: str) -> None:

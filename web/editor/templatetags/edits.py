@@ -86,6 +86,8 @@ def argument(edit: str, name: str, known: Iterable[Any] | None = None, **look: A
     wanted = next(one for one in EDITS[edit].arguments if one.name == name)
     kind = type(wanted).__name__.lower()
     options = as_options(known if known is not None else getattr(wanted, "options", ()), look.pop("chosen", None))
+    if kind == "flag":
+        look.setdefault("label", wanted.label)
     value = look.pop("value", "" if wanted.default in (REQUIRED, None) else wanted.default)
     return {"kind": kind, "name": name, "options": options, "value": value, **look}
 
