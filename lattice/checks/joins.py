@@ -12,8 +12,8 @@ from itertools import pairwise
 
 from lattice.analysis import Analysis
 from lattice.graph.signal_graph import IN
-from lattice.levels.gains import TRANSPARENT
 from lattice.model.document import Strip
+from lattice.model.insert_types import TRANSPARENT
 
 FED, SENT = 1, 2  # states of a walk, as bits: it has come by feeds alone; it has come behind a send
 Options = dict[int, list[tuple[int, int]]]  # strip → (route, strip it leads to)

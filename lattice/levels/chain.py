@@ -11,7 +11,16 @@ from lattice.levels.gains import insert_layouts
 from lattice.levels.rows import SparseRows
 from lattice.levels.signal_levels import SignalLevels
 from lattice.model.document import Insert, Strip
-from lattice.model.insert_types import ACTING, COMPRESSING, DECORRELATING, DUCKING, LIMITING, REPEATING, SPREADING
+from lattice.model.insert_types import (
+    ACTING,
+    COMPRESSING,
+    DECORRELATING,
+    DUCKING,
+    LIMIT_RATIO,
+    LIMITING,
+    REPEATING,
+    SPREADING,
+)
 from lattice.model.layouts import balance_gains, mapping, panner_matrix
 from lattice.model.units import gain
 
@@ -55,7 +64,6 @@ class Wet(NamedTuple):
 Effect = Even | ByChannel | Wet
 Carriers = dict[int, tuple[SparseRows, SparseRows]]
 TOP_DB = 9999.0  # where gains are typed beyond all reason, a figure stays a number
-LIMIT_RATIO = 100.0  # model.md: from here on a ratio is ∞:1
 
 
 def stages(strip: Strip, sound: SignalLevels, carriers: Carriers) -> list[Stage]:

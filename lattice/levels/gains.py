@@ -29,7 +29,6 @@ from lattice.model.units import SILENT_DB, decibels, gain
 FEW_CHANNELS = 128  # up to here all eigenvalues of a group are worked out; of a larger one the largest alone
 # Power iteration of a large group ends here at the latest: what has not settled by then is as good as settled.
 MOST_ROUNDS = 1_000
-TRANSPARENT = frozenset({"gain", "meter", "tuner"})
 
 
 Carried = tuple[Any, float]  # an array of gains and its level in dB

@@ -7,7 +7,17 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Literal, NamedTuple
+
+LIMIT_RATIO = 100.0  # model.md: from here on a ratio is ∞:1
+
+
+class Usual(NamedTuple):
+    """Where people begin with a field (common practice; from memory), as it is typed."""
+
+    field: str
+    value: str
+    where: str = ""  # a word in the name of the insert or its strip, or a kind of strip; nothing: anywhere
 
 
 @dataclass(frozen=True)
@@ -28,11 +38,33 @@ class InsertTraits:
     is_effect: bool = False  # what a return is there for
     bends: bool = False  # works on level: split into stems it does something else than on the mix
     raises_peaks: bool = False  # behind a limiter it lifts peaks again
+    is_transparent: bool = False  # at most louder or softer: sound that has passed it is the same sound
+    opens_above: bool = False  # takes from what is below its threshold: a gate or expander
+    usual_ratio: float | None = None  # what it does where no ratio is stated
     operating_rank: int | None = None  # wants the operating level; in this order among those of one strip
+    signs: tuple[str, ...] = ()  # parts of names that mean this type, in tables of others
+    sign_rank: int = 99  # where a name has parts of several types, the lowest decides
+    by_word: tuple[Usual, ...] = ()  # where to begin, by a word in a name
+    by_host: tuple[Usual, ...] = ()  # the same by the kind of strip it stands on
+    by_key: tuple[Usual, ...] = ()  # the same where a key from outside works it
 
 
 INSERT_TYPES: tuple[InsertTraits, ...] = (
-    InsertTraits("eq", raises_peaks=True),
+    InsertTraits(
+        "eq",
+        raises_peaks=True,
+        signs=("eq", "cut", "filter"),
+        sign_rank=9,
+        by_word=(
+            Usual("low_cut_hz", "475", "cymbal"),
+            Usual("low_cut_hz", "475", "overhead"),
+            Usual("low_cut_hz", "475", "crash"),
+            Usual("low_cut_hz", "475", "ride"),
+            Usual("low_cut_hz", "15", "bass"),
+            Usual("low_cut_hz", "180", "voice"),
+        ),
+        by_host=(Usual("low_cut_hz", "250", "return"),),
+    ),
     InsertTraits(
         "compressor",
         fields=("threshold_db", "ratio"),
@@ -41,6 +73,16 @@ INSERT_TYPES: tuple[InsertTraits, ...] = (
         bends=True,
         raises_peaks=True,
         operating_rank=0,
+        signs=("comp", "de-ess", "deess"),
+        sign_rank=4,
+        by_word=(Usual("threshold_db", "-20", "duck"), Usual("ratio", "3", "duck")),
+        by_host=(
+            Usual("ratio", "2", "master"),
+            Usual("attack_ms", "10", "master"),
+            Usual("ratio", "4"),
+            Usual("threshold_db", "-20"),
+        ),
+        by_key=(Usual("threshold_db", "-20"), Usual("ratio", "3")),
     ),
     InsertTraits(
         "limiter",
@@ -49,20 +91,77 @@ INSERT_TYPES: tuple[InsertTraits, ...] = (
         ceiling="hard",
         is_limiter=True,
         bends=True,
+        signs=("limit",),
+        sign_rank=0,
+        by_host=(Usual("ceiling_db", "-1"),),
     ),
-    InsertTraits("clipper", fields=("ceiling_db",), ceiling="hard", bends=True),
-    InsertTraits("gate", fields=("threshold_db", "ratio"), can_be_keyed=True, bends=True, operating_rank=2),
-    InsertTraits("expander", fields=("threshold_db", "ratio"), can_be_keyed=True, bends=True),
-    InsertTraits("saturator", fields=("ceiling_db",), ceiling="soft", bends=True, raises_peaks=True, operating_rank=1),
-    InsertTraits("reverb", decorrelates=True, has_tail=True, is_effect=True),
+    InsertTraits("clipper", fields=("ceiling_db",), ceiling="hard", bends=True, signs=("clip",), sign_rank=1),
     InsertTraits(
-        "delay", fields=("delay_ms", "feedback"), decorrelates=True, has_tail=True, repeats=True, is_effect=True
+        "gate",
+        fields=("threshold_db", "ratio"),
+        can_be_keyed=True,
+        bends=True,
+        opens_above=True,
+        usual_ratio=LIMIT_RATIO,
+        operating_rank=2,
+        signs=("gate",),
+        sign_rank=2,
     ),
-    InsertTraits("modulation", decorrelates=True, is_effect=True),
-    InsertTraits("gain"),
-    InsertTraits("meter"),
-    InsertTraits("panner", spreads=True),
-    InsertTraits("tuner"),
+    InsertTraits(
+        "expander",
+        fields=("threshold_db", "ratio"),
+        can_be_keyed=True,
+        bends=True,
+        opens_above=True,
+        signs=("expand",),
+        sign_rank=3,
+    ),
+    InsertTraits(
+        "saturator",
+        fields=("ceiling_db",),
+        ceiling="soft",
+        bends=True,
+        raises_peaks=True,
+        operating_rank=1,
+        signs=("tape", "satur", "drive"),
+        sign_rank=8,
+    ),
+    InsertTraits(
+        "reverb",
+        decorrelates=True,
+        has_tail=True,
+        is_effect=True,
+        signs=("verb", "hall", "plate", "room"),
+        sign_rank=5,
+        by_word=(
+            Usual("high_cut_hz", "8 kHz", "plate"),
+            Usual("pre_delay_ms", "170", "plate"),
+            Usual("low_cut_hz", "500", "hall"),
+        ),
+        by_host=(Usual("low_cut_hz", "250", "return"),),
+    ),
+    InsertTraits(
+        "delay",
+        fields=("delay_ms", "feedback"),
+        decorrelates=True,
+        has_tail=True,
+        repeats=True,
+        is_effect=True,
+        signs=("delay", "echo", "slap"),
+        sign_rank=6,
+        by_word=(
+            Usual("high_cut_hz", "9.5 kHz", "slap"),
+            Usual("feedback", "25 %", "slap"),
+            Usual("feedback", "40 %", "quarter"),
+            Usual("feedback", "40 %", "1/4"),
+        ),
+        by_host=(Usual("low_cut_hz", "250", "return"),),
+    ),
+    InsertTraits("modulation", decorrelates=True, is_effect=True, signs=("chorus", "flang", "phas"), sign_rank=7),
+    InsertTraits("gain", is_transparent=True, signs=("gain", "trim"), sign_rank=13),
+    InsertTraits("meter", is_transparent=True, signs=("meter",), sign_rank=10),
+    InsertTraits("panner", spreads=True, signs=("pan",), sign_rank=11),
+    InsertTraits("tuner", is_transparent=True, signs=("tun",), sign_rank=12),
     InsertTraits("external", fields=("io_out", "io_in"), is_external=True, is_effect=True),
     InsertTraits("other", can_be_keyed=True, is_effect=True),
 )
@@ -87,6 +186,7 @@ DECORRELATING = _types(lambda row: row.decorrelates)
 REPEATING = _types(lambda row: row.repeats)
 SPREADING = _types(lambda row: row.spreads)
 EXTERNAL = _types(lambda row: row.is_external)
+TRANSPARENT = _types(lambda row: row.is_transparent)
 KEYABLE = _types(lambda row: row.can_be_keyed)
 # What changes levels whatever its gain.
 ACTING = COMPRESSING | LIMITING | DECORRELATING
@@ -96,4 +196,8 @@ AT_OPERATING_LEVEL: tuple[str, ...] = tuple(
     traits.name
     for traits in sorted(INSERT_TYPES, key=lambda row: row.operating_rank or 0)
     if traits.operating_rank is not None
+)
+# Parts of names of processors, the first that occurs decides; what has none is of type other.
+SIGNS: tuple[tuple[str, str], ...] = tuple(
+    (sign, traits.name) for traits in sorted(INSERT_TYPES, key=lambda row: row.sign_rank) for sign in traits.signs
 )

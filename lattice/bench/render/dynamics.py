@@ -13,12 +13,12 @@ import numpy as np
 
 from lattice.bench.render.lines import Block, Sound
 from lattice.model.document import Insert
+from lattice.model.insert_types import LIMIT_RATIO
 
 STEP = 64  # samples between two looks at the level
 WINDOW_S = 0.010  # of the RMS detector
 ATTACK_MS, RELEASE_MS = 10.0, 100.0  # where an insert states none
 RANGE_DB = 80.0  # the most that a gate takes
-LIMIT_RATIO = 100.0  # model.md: from here on a ratio is ∞:1
 QUIET_POWER = 1e-20  # −200 dBFS: it hears nothing
 SAME_DB = 1e-9  # no change at all
 RAMP = np.arange(STEP) / STEP
@@ -29,14 +29,14 @@ Curve = Callable[[Block], Block]  # levels in dBFS → attenuation in dB, 0 or m
 
 def curve_of(insert: Insert) -> Curve | None:
     """The static curve of an insert that follows a level (checks.md, *Dynamics*); None where it follows none."""
-    kind, keyed = insert.type, insert.key == "external"
+    traits = insert.traits
     if insert.state != "on":
         return None
-    if kind in ("gate", "expander"):
-        return _below(insert.threshold_db, LIMIT_RATIO if insert.ratio is None and kind == "gate" else insert.ratio)
-    if kind == "limiter" and keyed:
+    if traits.opens_above:
+        return _below(insert.threshold_db, traits.usual_ratio if insert.ratio is None else insert.ratio)
+    if traits.is_limiter and insert.key == "external":
         return _above(insert.ceiling_db if insert.threshold_db is None else insert.threshold_db, math.inf)
-    return _above(insert.threshold_db, insert.ratio) if kind == "compressor" else None
+    return _above(insert.threshold_db, insert.ratio) if traits.compresses else None
 
 
 def _above(threshold_db: float | None, ratio: float | None) -> Curve | None:
@@ -79,7 +79,7 @@ class Follower:
         release = RELEASE_MS if insert.release_ms is None else insert.release_ms
         coming, going = (_smoothing(time, rate_hz) for time in (attack, release))
         # A gate attacks when it opens, everything else when it closes in.
-        self._more, self._less = (going, coming) if insert.type in ("gate", "expander") else (coming, going)
+        self._more, self._less = (going, coming) if insert.traits.opens_above else (coming, going)
         self._at = 0  # samples into the step
         self._sums: Block = np.zeros((channels, self._window))  # power of the last whole steps
         self._partial: Block = np.zeros(channels)  # and of the step that is not over

@@ -19,7 +19,8 @@ from lattice.timing.arrivals import actual_samples
 
 REVERB_S = 1.2  # in which a reverb's noise falls by 60 dB
 REVERB_SEED = 1201
-ALL_PASS_G = 0.6
+# One that tears channels apart, one that takes what is in step with the dry sound down to 0.09 (0.4 dB).
+ALL_PASS_GAINS = (0.6, 0.15)
 ALL_PASS_SAMPLES = (911, 1499)  # primes, so that their repeats never fall together
 
 Line = Delay | Echo | Convolution | AllPass
@@ -125,16 +126,19 @@ def effect_of(insert: Insert, channels: int, rate_hz: int, size: int, key_channe
 
 
 def _lines(insert: Insert, channels: int, rate_hz: int, size: int) -> tuple[Line, ...]:
-    """What makes the wet part of a reverb, delay or modulation, one behind the other."""
-    if insert.type == "reverb":
+    """What makes the wet part of an effect, one behind the other: repeats, a tail, or all-passes."""
+    traits = insert.traits
+    if traits.repeats:
+        return (Echo(round((insert.delay_ms or 0.0) * rate_hz / 1000), insert.feedback),)
+    if traits.has_tail:
         early = Delay(round((insert.pre_delay_ms or 0.0) * rate_hz / 1000))
         return early, Convolution(_reverb_spectra(channels, rate_hz, size), size)
-    if insert.type == "delay":
-        return (Echo(round((insert.delay_ms or 0.0) * rate_hz / 1000), insert.feedback),)
-    if insert.type == "modulation":
+    if traits.decorrelates:
         # Turned from channel to channel, so that they come apart.
-        gains = np.array([ALL_PASS_G * (-1.0) ** channel for channel in range(channels)])
-        return AllPass(ALL_PASS_SAMPLES[0], gains), AllPass(ALL_PASS_SAMPLES[1], gains)
+        turned = np.array([(-1.0) ** channel for channel in range(channels)])
+        return tuple(
+            AllPass(samples, by * turned) for samples, by in zip(ALL_PASS_SAMPLES, ALL_PASS_GAINS, strict=True)
+        )
     return ()
 
 

@@ -6,6 +6,7 @@ import re
 from dataclasses import dataclass
 
 from lattice.model import insert_types, strip_kinds
+from lattice.model.insert_types import SIGNS
 from lattice.model.layouts import DISCRETE, NAMED
 
 # What an auxiliary strip is, only its routes tell: a bus where strips feed it, a return where they send to it.
@@ -55,16 +56,6 @@ LAYOUT_WORDS: dict[str, tuple[str, ...]] = {
 LAYOUT_OF = {word: layout for layout, words in LAYOUT_WORDS.items() for word in words}
 NUMBERED = re.compile(r"(?:discrete[: ]?)?(\d{1,2})\s*(?:ch|channels|discrete)?")
 MOST_CHANNELS = 64
-
-# Parts of names of processors, the first that occurs decides; what has none is of type other.
-INSERT_SIGNS: tuple[tuple[str, str], ...] = (
-    ("limit", "limiter"), ("clip", "clipper"), ("gate", "gate"), ("expand", "expander"), ("comp", "compressor"),
-    ("de-ess", "compressor"), ("deess", "compressor"), ("verb", "reverb"), ("hall", "reverb"), ("plate", "reverb"),
-    ("room", "reverb"), ("delay", "delay"), ("echo", "delay"), ("slap", "delay"), ("chorus", "modulation"),
-    ("flang", "modulation"), ("phas", "modulation"), ("tape", "saturator"), ("satur", "saturator"),
-    ("drive", "saturator"), ("eq", "eq"), ("cut", "eq"), ("filter", "eq"), ("meter", "meter"), ("pan", "panner"),
-    ("tun", "tuner"), ("gain", "gain"), ("trim", "gain"),
-)  # fmt: skip
 
 PHYSICAL = re.compile(
     r"(?P<way>outputs?|outs?|main outs?|main|inputs?|ins?|line|mic|analogu?e?|digital|aes|madi|physical|)"
@@ -127,7 +118,7 @@ def insert_type_of(text: str) -> str:
     plain = _plain(text)
     if plain in insert_types.TRAITS:
         return plain
-    return next((kind for sign, kind in INSERT_SIGNS if sign in plain), "other")
+    return next((kind for sign, kind in SIGNS if sign in plain), "other")
 
 
 @dataclass(frozen=True)

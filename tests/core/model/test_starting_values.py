@@ -6,7 +6,8 @@ import pytest
 
 from lattice.edits.fields import fields_of
 from lattice.model.document import Insert, Strip, Template
-from lattice.model.starting_values import BY_KIND, BY_WORD, starting_value
+from lattice.model.insert_types import INSERT_TYPES
+from lattice.model.starting_values import starting_value
 
 ROWS = [
     ("low cut on a return, 200 to 300 Hz", "return", "Room", "reverb", "", "low_cut_hz", "250"),
@@ -38,5 +39,7 @@ def test_ducking_begins_at_minus_20_and_3_to_1() -> None:
 
 def test_every_suggestion_can_be_typed_into_its_field() -> None:
     fields = fields_of(Insert)
-    for _type, _host, field, value in (*BY_WORD, *BY_KIND):
-        assert fields[field].read(value, Template(name="x")) is not None
+    usual = [one for row in INSERT_TYPES for one in (*row.by_word, *row.by_host, *row.by_key)]
+    assert len(usual) > 20
+    for one in usual:
+        assert fields[one.field].read(one.value, Template(name="x")) is not None
