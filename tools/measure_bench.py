@@ -22,7 +22,7 @@ from lattice.bench.kit.package import write_kit
 from lattice.bench.loudness import measure_print
 from lattice.bench.prints.files import PrintFiles
 from lattice.bench.prints.model import expected, read_all
-from lattice.bench.prints.reading import read_cells
+from lattice.bench.prints.reader import read_cells
 from lattice.bench.render.renderer import Renderer
 from lattice.bench.tone import Wanted, play_tone, signal_for
 from lattice.generate import generate

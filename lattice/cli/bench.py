@@ -127,7 +127,8 @@ def _kit_in(options: argparse.Namespace) -> Kit:
 
 def _read_prints(options: argparse.Namespace) -> int:
     from lattice.analysis import Analysis
-    from lattice.bench.prints.reading import as_json, read_prints
+    from lattice.bench.prints.reader import read_prints
+    from lattice.bench.prints.reading import as_json
     from lattice.bench.prints.verdict import in_words, judge
     from lattice.bench.recordings import recordings_in
 

@@ -13,8 +13,9 @@ from lattice.bench.faults import built
 from lattice.bench.kit.slots import load
 from lattice.bench.prints.files import Matched, PrintFiles
 from lattice.bench.prints.model import expected, printed
+from lattice.bench.prints.reader import read_prints, reading_of
 from lattice.bench.prints.reading import Reading as PrintsRead
-from lattice.bench.prints.reading import from_json, read_prints, reading_of
+from lattice.bench.prints.reading import from_json
 from lattice.bench.prints.verdict import judge
 from lattice.bench.programme import measure_programme as measure
 from lattice.bench.stand_in import cells_of

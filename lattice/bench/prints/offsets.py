@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from typing import NamedTuple
 
@@ -20,6 +21,7 @@ AROUND = 32  # cells on either side in which a burst is the highest
 ALIKE_DB = 1.0
 ALIKE = 0.05  # of a voice more, for a slot at the level that is expected
 NEVER = 1 << 60
+A_TENTH = 0.1
 QUIET_CELLS = 16  # of quiet before something begins
 
 
@@ -29,6 +31,12 @@ class Expected(NamedTuple):
     at: int
     gain_db: float
     within: int
+
+
+def slot_weights(kit: Kit) -> dict[int, float]:
+    """Slot → its share of its source's vote: a source of six channels is late once, not six times."""
+    count = Counter((slot.source, slot.outlet) for slot in kit.slots)
+    return {slot.slot: 1 / count[slot.source, slot.outlet] for slot in kit.slots}
 
 
 def expected_places(kit: Kit, outs: Mapping[int, Sequence[Out]]) -> list[Expected]:
@@ -127,10 +135,22 @@ def best_offset(found: Mapping[int, float], near: int = 0) -> int | None:
     )
 
 
-def whole_offset(each: Iterable[Mapping[int, float]]) -> int:
-    """The offset that most slots of all prints speak for; 0 where nothing is heard."""
+def offsets_by_votes(each: Iterable[Mapping[int, float]], near_samples: int) -> list[int]:
+    """Offsets that slots of all prints speak for, most first; 0 alone where nothing is heard.
+
+    Of several alike the one nearest to 0. What less than a tenth of the most speak for is chance; what is farther than
+    `near_samples` from the first is one slot taken for another.
+    """
     total: dict[int, float] = {}
     for found in each:
         for offset, weight in found.items():
             total[offset] = total.get(offset, 0.0) + weight
-    return best_offset(total) or 0
+    first = best_offset(total)
+    if first is None:
+        return [0]
+    others = [
+        offset
+        for offset, weight in total.items()
+        if 0 < abs(offset - first) <= near_samples and weight >= A_TENTH * total[first]
+    ]
+    return [first, *sorted(others, key=lambda offset: (-total[offset], abs(offset), offset))]

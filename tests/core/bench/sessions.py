@@ -12,7 +12,8 @@ from lattice.bench.kit.making import kit_of
 from lattice.bench.kit.slots import Kit
 from lattice.bench.prints.files import Matched, PrintFiles
 from lattice.bench.prints.model import Outs, expected, printed
-from lattice.bench.prints.reading import Reading, reading_of
+from lattice.bench.prints.reader import reading_of
+from lattice.bench.prints.reading import Reading
 from lattice.bench.prints.verdict import Verdict, judge
 from lattice.bench.stand_in import cells_of
 from lattice.model.document import Template

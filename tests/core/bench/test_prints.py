@@ -18,7 +18,8 @@ from lattice.bench.faults import BY_WORD, FAULTS, built
 from lattice.bench.kit.making import kit_of
 from lattice.bench.prints.files import match
 from lattice.bench.prints.model import printed
-from lattice.bench.prints.reading import Reading, as_json, check_kit, read_prints
+from lattice.bench.prints.reader import read_prints
+from lattice.bench.prints.reading import Reading, as_json, check_kit
 from lattice.bench.prints.verdict import Verdict, judge
 from lattice.bench.stand_in import print_files
 from lattice.errors import DocumentError, EditError
@@ -59,6 +60,42 @@ def test_a_fault_is_found_with_its_suspect_and_nothing_else(seed: int, kind: str
         assert {stem for finding in verdict.findings for stem in finding.stems} == {at_fault}
     else:
         assert at_fault in verdict.found[0].suspects[:3], put
+
+
+LATE_SETS = (
+    ("a", "ab", "ac", "bc"),
+    ("ab", "ac", "abc", "bc"),
+    ("a", "a", "abc", "bc"),
+    ("ab", "ab", "ac", "c"),
+    ("ab", "abc", "ac", "b"),
+)
+
+
+@pytest.mark.parametrize("layout", ["mono", "stereo", "5.1"])
+@pytest.mark.parametrize("prints", LATE_SETS if SCALE >= 1 else LATE_SETS[:1], ids="-".join)
+def test_one_source_late_in_three_prints_of_four_is_late_and_no_other_early(
+    prints: tuple[str, ...], layout: str
+) -> None:
+    """Its slots may be more than those of all others: nothing arrives early without compensation all the same."""
+    strips: list[Any] = [{"id": "a", "kind": "audio", "layout": layout}, "a:b", "a:c"]
+    routes, stems = [], []
+    for number, sources in enumerate(prints):
+        strips += [{"id": f"{kind}{number}", "kind": kind, "layout": "stereo"} for kind in ("bus", "print")]
+        routes += [*(f"{source}>bus{number}" for source in sources), f"bus{number}>print{number}"]
+        stems.append(
+            {"id": f"st{number}", "name": f"Stem {number}", "strip": f"bus{number}", "print": f"print{number}"}
+        )
+    reading, verdict = read(mapped(template(strips, routes, stems=stems)), "late:a:96")
+    assert verdict.summary["matters"] == 1
+    assert verdict.found[0].suspects[0] == "a"
+    said = [
+        finding.figures.get("late_samples") or finding.figures.get("offset_samples") for finding in verdict.findings
+    ]
+    assert said == [96] * 3
+    assert {stem for finding in verdict.findings for stem in finding.stems} == {
+        f"st{n}" for n, sources in enumerate(prints) if "a" in sources
+    }
+    assert all(one.offset_samples in (0, 96) for one in reading.prints)
 
 
 # one session, by hand

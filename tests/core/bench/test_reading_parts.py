@@ -15,7 +15,7 @@ from lattice.bench.playing import playing
 from lattice.bench.prints.answers import edit_of
 from lattice.bench.prints.cells import CELL, TRANSFORM, PrintCells
 from lattice.bench.prints.model import read_all
-from lattice.bench.prints.offsets import Expected, best_offset, bursts_in, onsets_in, votes, whole_offset
+from lattice.bench.prints.offsets import Expected, best_offset, bursts_in, offsets_by_votes, onsets_in, votes
 from lattice.bench.prints.slot_reading import Out, came_at, first_present
 from lattice.bench.prints.suspects import change_at, change_seen
 from lattice.bench.prints.ways import Ways
@@ -132,7 +132,7 @@ def test_the_offset_is_what_most_slots_agree_on(late: int) -> None:
         line[place.at + late + odd : place.at + late + odd + 8191] += burst() * 10 ** (-18 / 20)
     found = votes(KIT, gone_through(line), places)
     assert best_offset(found) == late
-    assert whole_offset([found, {late: 1.0}]) == late
+    assert offsets_by_votes([found, {late: 1.0}], 1000)[0] == late
 
 
 def test_where_slots_are_as_far_apart_as_prints_may_be_late_the_nearest_offset_is_meant() -> None:
