@@ -46,6 +46,14 @@ def test_what_is_not_understood_is_refused_or_left_out(signed_in: Client, stored
     assert added[-2:] == ["Tom", "Horn"]
 
 
+def test_the_tick_stays_when_the_preview_is_drawn_anew(signed_in: Client, stored: StoredTemplate) -> None:
+    """The form posts itself 0.2 s behind each tick: what comes back has it as it was left."""
+    lines = "name\tlayout\nTom\twide"
+    tick = 'id="add-leave-out" type="checkbox" name="leave_out" value="1"'
+    assert f"{tick} >" in read(signed_in, stored, lines)
+    assert f"{tick} checked>" in read(signed_in, stored, lines, leave_out="1")
+
+
 def test_the_form_offers_all_ends_and_the_next_colour(signed_in: Client, stored: StoredTemplate) -> None:
     page = signed_in.get(f"/t/{stored.pk}/panel/add/?section=drums").content.decode()
     assert 'value="Drums"' in page

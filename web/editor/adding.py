@@ -50,7 +50,8 @@ def rows_panel(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         arguments = edit_named("spread").read(dict(request.POST.lists()), template)
         if any(line.strip() for line in arguments["names"]):
-            context = _shown(template, rows_read(template, **arguments))
+            read = rows_read(template, **arguments)
+            context = _shown(template, read) | {"leaves_out": arguments.get("leave_out", False)}
     except DocumentError as wrong:
         context = {"refused": wrong.problems}
     return render(request, "editor/rows_read.html", context)

@@ -8,7 +8,7 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from itertools import pairwise
 
 from lattice.formats import table
-from lattice.formats.tables.heads import LEVEL, NUMBERING, Column, column_of, is_send_cell
+from lattice.formats.tables.heads import LEVEL, NUMBERING, Column, column_of, is_send_cell, names_send
 from lattice.formats.tables.parts import columns_across
 from lattice.formats.tables.words import KIND_OF, is_nothing, layout_of, physical_of
 from lattice.formats.track_sheet_cells import entries
@@ -119,7 +119,7 @@ def told_by(cells: Sequence[str], names: Collection[str], sections: Collection[s
     """What a column is by its cells, folded; empty where they do not tell."""
     said = [cell for cell in cells if not is_nothing(cell)]
     signs: dict[str, Callable[[str], object]] = {
-        "sends": lambda cell: "@" in cell,
+        "sends": lambda cell: names_send(cell, names),
         "feed": lambda cell: cell in names or physical_of(cell),  # before kinds: a strip may be called Bus or Mix
         "kind": lambda cell: cell in KIND_OF,
         "layout": lambda cell: layout_of(cell) and not cell.isdecimal(),

@@ -22,7 +22,10 @@ HEADS: dict[str, tuple[str, ...]] = {
         "outputs", "dest", "route to", "main output", "output to", "bus out",
     ),
     "input": ("in", "from", "source", "comes from", "fed by", "input bus", "inputs", "bus in", "input from"),
-    "sends": ("send", "aux", "auxes", "fx", "effects", "aux sends", "fx sends", "effect sends", "sends to", "send to"),
+    "sends": (
+        "send", "aux", "auxes", "fx", "effects", "aux sends", "fx sends", "effect sends", "sends to", "send to",
+        "aux send", "fx send", "effect send", "effects send", "effects sends",
+    ),
     "keys": ("key", "side-chain", "sidechain", "side-chains", "key to", "side chain", "side-chain to"),
     "midi": ("midi to", "plays", "midi output", "midi out", "midi destination"),
     "inserts": ("insert", "plug-ins", "plugins", "processing", "processors", "chain", "fx chain", "insert chain"),
@@ -60,6 +63,10 @@ IN_ORDER = ("section", "kind", "layout", "feed", "sends")
 NOTED = "noted"  # as a field: goes to the note behind its head
 LEVEL = re.compile(r"[-−–+]?\d+(?:[.,]\d+)?\s*(?:db|dbfs)?", re.I)
 SEPARATORS = ("\t", ";", ",")
+# “Hall -12 dB pre”, “Hall (−12 dB)”: a level behind a name, as people write sends without an @.
+BARE_LEVEL = re.compile(
+    r"(?P<place>.*\S)\s+\(?(?P<level>[-−–+]?\d+(?:[.,]\d+)?\s*(?:db)?)\)?(?P<tap>\s+pre(?:-fader)?)?", re.I
+)
 
 
 @dataclass(frozen=True)
@@ -127,13 +134,31 @@ def table_of(text: str, names: Collection[str] = (), sections: Collection[str] =
             continue
         heads = [column_of(cell) for cell in lines[0][1]]
         if _are_heads(heads):
-            return Columns(tuple(heads), lines[1:], has_heads=True)
+            return Columns(_with_sends(heads, lines[1:], names), lines[1:], has_heads=True)
         columns = _by_content(lines, names, sections, takes_order=separator == "\t")
         if columns is not None:
             return Columns(columns, lines, has_heads=False)
     lines = table.rows(text, MAX_STRIPS + 1, "\0")
     has_head = bool(lines) and lines[0][1][0].casefold() == "name"
     return Columns((Column("", "name"),), lines[has_head:], has_heads=has_head)
+
+
+def _with_sends(heads: Sequence[Column], lines: Sequence[table.Line], names: Collection[str]) -> tuple[Column, ...]:
+    """The columns with those of unknown heads read as sends where every cell names a strip and a level."""
+    name_at = [column.field for column in heads].index("name")
+    own = {line[name_at].casefold() for _number, line in lines if name_at < len(line)}
+    found = list(heads)
+    for at, column in enumerate(heads):
+        cells = [line[at].casefold() for _number, line in lines if at < len(line) and line[at]]
+        if not column.field and cells and all(names_send(cell, {*names, *own}) for cell in cells):
+            found[at] = Column(column.head, "sends")
+    return tuple(found)
+
+
+def names_send(cell: str, names: Collection[str]) -> bool:
+    """Whether a folded cell is a strip's name with a level behind it: “chapel −9 db”, “chapel@-9”."""
+    match = BARE_LEVEL.fullmatch(cell)
+    return "@" in cell or (match is not None and cell not in names and match["place"] in names)
 
 
 def _are_heads(heads: Sequence[Column]) -> bool:
@@ -162,7 +187,7 @@ def _by_content(
 def _told_by(cells: list[str], names: Collection[str], sections: Collection[str]) -> str:
     """What a column is by its cells; empty where they do not tell."""
     signs: dict[str, Callable[[str], object]] = {
-        "sends": lambda cell: "@" in cell,
+        "sends": lambda cell: names_send(cell, names),
         "feed": lambda cell: cell in names,  # before kinds: a strip may be called Bus or Mix
         "kind": lambda cell: cell in KIND_OF,
         "layout": layout_of,

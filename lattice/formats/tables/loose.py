@@ -16,7 +16,7 @@ from msgspec.structs import replace
 
 from lattice.formats.insert_cells import INSERT_TYPES, read_insert
 from lattice.formats.tables import words
-from lattice.formats.tables.heads import cells_of, table_of
+from lattice.formats.tables.heads import BARE_LEVEL, cells_of, table_of
 from lattice.formats.tables.reader import Reader
 from lattice.formats.tables.rows import Row, SheetProblem, in_sections, widened
 from lattice.formats.tables.short_forms import spell_out
@@ -27,10 +27,6 @@ from lattice.model.palette import next_colour
 from lattice.model.strip_kinds import ENDS, NO_START, PLAYING, SUMS
 
 SECTION_BUS = "*section"  # as `feed`: the bus of the section a strip comes into; no name has such a sign
-# “Hall -12 dB pre”: a level behind a name, as people write sends without an @.
-BARE_LEVEL = re.compile(
-    r"(?P<place>.*\S)\s+(?P<level>[-−–+]?\d+(?:[.,]\d+)?\s*(?:db)?)(?P<tap>\s+pre(?:-fader)?)?", re.I
-)
 POP = Source(peak_dbfs=-20.0, rms_dbfs=-23.01)  # a sine at −20 dBFS (common practice)
 IS = "="  # before an answer: the strip that is meant
 ANSWERS: Mapping[str, str] = {}

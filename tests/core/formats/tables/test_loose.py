@@ -133,6 +133,15 @@ def test_what_is_not_understood_is_said_by_row_and_column(text: str, said: str) 
     assert problems[0].startswith(said)
 
 
+@pytest.mark.parametrize("head", ["FX send", "Aux send", "effects send", "Depth"])
+@pytest.mark.parametrize("cell", ["Hall −9 dB", "Hall (−9 dB)", "Hall@-9", "hall -9"])
+def test_a_column_of_names_with_levels_is_sends_whatever_its_head_says(head: str, cell: str) -> None:
+    found = read_rows(ROOM, f"name\tkind\t{head}\nVox\taudio\t{cell}\nHorn\taudio\t", {})
+    assert not found.problems
+    assert not found.unused
+    assert [(r.kind, r.to, r.gain_db) for r in found.template.routes[len(ROOM.routes) :]] == [("send", "hall", -9.0)]
+
+
 CELLS = st.one_of(
     st.sampled_from(["Kick", "Drums", "Mix", "bus", "aux", "audio", "mono", "5.1", "Out 1-2", "In 7", "-", "", "Hall -12", "Hall@-9 pre", "eq; limiter ceiling -1",
                      "all>Mix", "8 stereo", "16", "1>Mix; 2>Drums", "x/duck@0", "kit@2.5", "trigger", "pop", "Name", "to", "kind", "outlets", "parts", "midi", "keys"]),
