@@ -105,7 +105,8 @@ def connect_many(
     to
         The strip it ends at; a key goes to strip/insert.
     kind, gain_db, tap
-        Of the routes; level and tap are those of sends. Notes take the next free channels of an instrument.
+        Of the routes; the level is that of sends, the tap that of feeds, sends and keys. Notes take the next free
+        channels of an instrument.
     instead
         A feed takes the place of the feeds that leave there.
     first_channel
@@ -118,8 +119,10 @@ def connect_many(
         Where a route may not be made, or the destination has too few free channels.
     """
     fields: dict[str, Any] = {"kind": kind, "to": to}
+    if kind in ("feed", "send", "key"):
+        fields["tap"] = tap
     if kind == "send":
-        fields |= {"gain_db": gain_db, "tap": tap}
+        fields["gain_db"] = gain_db
     if kind == "key":
         fields["to"], _slash, fields["to_insert"] = to.partition("/")
     if kind == "midi":

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.browser.gestures import BAND, address, chosen, lit, sheet_place
 from tests.browser.test_main_job import Opener, at_version, box, choose, now
@@ -173,3 +173,31 @@ def test_keys_are_letters_while_somebody_types(page: Page, on_map: Opener) -> No
     page.keyboard.press("m")  # a dialog is open: nothing else listens
     page.keyboard.press("Escape")
     expect(page.locator("#help")).to_be_hidden()
+
+
+def test_keys_pressed_before_the_scripts_stand_wait_for_them(page: Page, on_map: Opener, intercepted: None) -> None:
+    stored = on_map(BAND, "?strip=lead")
+    held: list[Route] = []
+    page.route("**/js/map.js", lambda route: held.append(route))  # noqa: PLW0108 - a method of a list is refused
+    page.goto(f"/t/{stored.pk}/map/?strip=lead", wait_until="commit")
+    page.wait_for_selector("#sheet-holder .box")
+    assert page.locator("body[data-ready]").count() == 0
+    page.keyboard.press("c")
+    page.wait_for_timeout(50)
+    assert page.locator("#find-list:visible").count() == 0
+    for route in held:
+        route.continue_()
+    expect(page.locator("#find")).to_have_attribute("placeholder", re.compile("Lead"))
+
+
+def test_a_key_made_by_the_chooser_leaves_at_the_tap_chosen(page: Page, on_map: Opener) -> None:
+    stored = on_map(BAND)
+    choose(page, "lost")
+    page.keyboard.press("c")
+    page.locator("#find").fill("Voices")
+    page.keyboard.press("Enter")
+    page.locator("#chooser-tap").select_option("pre-fader")
+    page.locator('#chooser [data-kind="key"]').click()
+    at_version(page, 2)
+    (key,) = [route for route in now().routes if route.kind == "key"]
+    assert (key.from_strip, key.to_insert, key.tap) == ("lost", "duck", "pre-fader")

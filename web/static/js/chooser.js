@@ -75,7 +75,7 @@ export class Chooser {
     const shown = names.slice(0, 3).join("; ") + (names.length > 3 ? " …" : "");
     field("now").textContent = going.length ? `${who} to ${shown} now` : "";
     field("none").hidden = kinds.length > 0;
-    field("levels").hidden = !kinds.includes("send");
+    field("levels").hidden = !["feed", "send", "key"].some((kind) => kinds.includes(kind));
     field("keys").hidden = !kinds.includes("key");
     field("one-each").hidden = !many || !["feed", "tie", "midi"].some((kind) => kinds.includes(kind));
     field("pairwise").checked = false;
@@ -88,8 +88,9 @@ export class Chooser {
 
   take(kind, instead) {
     this.dialog.close();
-    const level = kind === "send" ? { gain_db: field("gain").value, tap: field("tap").value } : {};
-    const shared = { kind, ...level, ...(instead ? { instead: "yes" } : {}) };
+    const tap = ["feed", "send", "key"].includes(kind) && !this.outlet ? { tap: field("tap").value } : {};
+    const level = kind === "send" ? { gain_db: field("gain").value } : {};
+    const shared = { kind, ...tap, ...level, ...(instead ? { instead: "yes" } : {}) };
     const [first] = this.froms;
     const channel = field("channels").hidden ? "" : field("first").value.trim();
     if (this.froms.length === 1 && !channel)
