@@ -13,6 +13,8 @@ from hypothesis import HealthCheck, settings
 from lattice.model.document import Template
 from tests.build import template
 from web.bringing.reading import forget_books
+from web.editor.lists import forget_lists
+from web.editor.presence import forget_everybody
 from web.shared.jobs import queue
 from web.shelf import services
 from web.shelf.models import StoredTemplate
@@ -48,8 +50,11 @@ def _light_accounts(tmp_path_factory: pytest.TempPathFactory) -> None:
 
 @pytest.fixture(autouse=True)
 def _fresh_workspaces() -> None:
+    """Templates of each test have the numbers of those before: nothing kept of them in memory may be taken for theirs."""
     forget_all()
     forget_books()
+    forget_everybody()
+    forget_lists()
 
 
 @pytest.fixture

@@ -49,7 +49,7 @@ def tolerated() -> set[str]:
 
 @pytest.fixture
 def page(browser: Browser, live_server, person, session_keys: dict[int, str], tolerated: set[str]) -> Iterator[Page]:  # type: ignore[no-untyped-def]
-    """A page of somebody signed in; any error in the console, or a script that throws, fails the test."""
+    """A page of somebody signed in; an error or a warning in the console, or a script that throws, fails the test."""
     if person.pk not in session_keys:
         client = Client()
         client.force_login(person)
@@ -64,7 +64,7 @@ def page(browser: Browser, live_server, person, session_keys: dict[int, str], to
     faults: list[str] = []
     opened = context.new_page()
     opened.on("pageerror", lambda error: faults.append(str(error)))
-    opened.on("console", lambda said: faults.append(said.text) if said.type == "error" else None)
+    opened.on("console", lambda said: faults.append(said.text) if said.type in ("error", "warning") else None)
     yield opened
     context.close()
     assert [fault for fault in faults if not any(words in fault for words in tolerated)] == []

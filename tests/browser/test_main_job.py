@@ -217,7 +217,7 @@ def test_a_stale_tab_is_told_and_nothing_is_lost(page: Page, on_map: Opener) -> 
     rename(other, "Small bells")
     expect(other.locator("#notice")).to_contain_text("Bells: name Big bells")
     assert next(strip.name for strip in now().strips if strip.id == "bells") == "Big bells"
-    other.click("text=Show the present state")
+    other.click("#notice >> text=Reload")
     other.wait_for_selector("body[data-ready]")
     expect(other.locator("#s-name")).to_have_value("Big bells")
 

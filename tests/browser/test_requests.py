@@ -153,19 +153,17 @@ def test_a_busy_server_keeps_the_write_to_be_sent_again(page: Page, on_map: Open
     tolerated |= {"503", "Response Status Error"}
     on_map(BAND)
     choose(page, "lead")
-    note = (
-        '<div class="strip-note warn" role="alert"><button type="button" data-do="again">Send it again</button></div>'
-    )
+    note = '<div class="strip-note warn" role="alert"><button type="button" data-do="again">Try again</button></div>'
 
     def busy(route: Route) -> None:
-        route.fulfill(status=503, body=note, headers={"HX-Retarget": "#notice", "HX-Reswap": "innerHTML"})
+        route.fulfill(status=503, body=note, headers={"HX-Retarget": "#notice", "HX-Reswap": "afterbegin"})
 
     page.route("**/write/change_strip/", busy)
     page.fill("#s-name", "Kept")
     page.keyboard.press("Enter")
     page.locator("#notice button").wait_for()
     page.unroute("**/write/change_strip/")
-    page.click("#notice >> text=Send it again")
+    page.click("#notice >> text=Try again")
     at_version(page, 2)
     assert now().strips[0].name == "Kept"
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 
 import pytest
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.test import Client
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Browser, Page, Route, expect
 
 from tests.browser.test_main_job import Opener
 from tests.build import template
@@ -71,6 +72,58 @@ def test_what_both_change_is_refused_with_both_states_and_what_was_typed_stays(
     page.press("#s-fader", "Enter")
     expect(page.locator(".clashes tbody tr")).to_have_text("Kick, fader usual −3 −6", use_inner_text=True)
     assert page.input_value("#s-fader") == "-3"
+
+
+def test_a_clash_stays_until_it_is_closed_and_can_be_applied_all_the_same(
+    page: Page, other: Page, on_map: Opener
+) -> None:
+    """The other's edit comes in behind it, as it did before: the note was drawn away with it."""
+    stored = on_map(ROOM)
+    Share.objects.create(template=stored, user=User.objects.get(username="quay"), role=Role.EDITOR)
+    news: list[Route] = []
+    page.route("**/news/**", lambda route: news.append(route))  # noqa: PLW0108 - a method of a list is refused
+    page.click('[data-id="kick"]')
+    other.goto(f"/t/{stored.pk}/map/?strip=kick")
+    other.fill("#s-fader", "-6")
+    other.press("#s-fader", "Enter")
+    expect(other.locator("#state")).to_have_attribute("data-version", "2")
+    page.fill("#s-fader", "-3")
+    page.press("#s-fader", "Enter")
+    expect(page.locator("#notice .clashes tbody tr")).to_have_text("Kick, fader usual −3 −6", use_inner_text=True)
+    page.unroute("**/news/**")
+    for route in news:
+        route.continue_()
+    expect(page.locator("#state")).to_have_attribute("data-version", "2")
+    expect(page.locator("#s-fader")).to_have_value(re.compile("−6.0.dB"))
+    page.fill("#s-name", "Big kick")
+    page.press("#s-name", "Enter")
+    expect(page.locator("#state")).to_have_attribute("data-version", "3")
+    expect(page.locator("#notice .clashes")).to_be_visible()
+    assert page.locator("#notice .sent-again input").input_value() == "-3"
+    page.click("#notice >> text=Apply my change")
+    expect(page.locator("#state")).to_have_attribute("data-version", "4")
+    expect(page.locator("#notice")).to_be_empty()
+    kick = workspace(StoredTemplate.objects.get()).template.strips[0]
+    assert (kick.name, kick.fader_db) == ("Big kick", -3.0)
+
+
+def test_a_value_that_is_refused_stays_to_be_put_right(page: Page, other: Page, on_map: Opener) -> None:
+    stored = on_map(ROOM)
+    Share.objects.create(template=stored, user=User.objects.get(username="quay"), role=Role.EDITOR)
+    page.click('[data-id="kick"]')
+    page.fill("#s-fader", "loud")
+    page.press("#s-fader", "Enter")
+    expect(page.locator("#notice")).to_contain_text("“loud” is not a level")
+    other.goto(f"/t/{stored.pk}/map/?strip=bus")
+    other.fill("#s-name", "Drums")
+    other.press("#s-name", "Enter")
+    expect(page.locator("#state")).to_have_attribute("data-version", "2")
+    assert page.locator("#notice .sent-again input").input_value() == "loud"
+    page.fill("#notice .sent-again input", "-4")
+    page.press("#notice .sent-again input", "Enter")
+    expect(page.locator("#state")).to_have_attribute("data-version", "3")
+    expect(page.locator("#notice")).to_be_empty()
+    assert workspace(StoredTemplate.objects.get()).template.strips[0].fader_db == -4.0
 
 
 def test_a_form_that_is_being_filled_in_stays_while_the_other_edits(page: Page, other: Page, on_map: Opener) -> None:

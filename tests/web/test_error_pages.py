@@ -114,7 +114,7 @@ def test_a_busy_database_keeps_what_was_typed_to_be_sent_again(
     assert f'action="{address}"' in page
     part = signed_in.post(address, typed, headers={"HX-Request": "true"})
     assert part.status_code == 503
-    assert (part["HX-Retarget"], part["HX-Reswap"]) == ("#notice", "innerHTML")
+    assert (part["HX-Retarget"], part["HX-Reswap"]) == ("#notice", "afterbegin")
     assert 'data-do="again"' in page_of(part)
     assert "<html" not in page_of(part)
 

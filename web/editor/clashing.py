@@ -24,6 +24,7 @@ class Row(NamedTuple):
 def told(stale: StaleVersionError) -> dict[str, Any]:
     """What the notice says: what was written since, and what of it clashes."""
     context: dict[str, Any] = {"since": stale.since[-SHOWN_ENTRIES:], "more": len(stale.since) - SHOWN_ENTRIES}
+    context["version"] = max((entry.version for entry in stale.since), default="")  # to send it again on top of that
     if isinstance(stale, ClashedError):
         base, ours, theirs = stale.states
         names = names_of(base) | names_of(ours) | names_of(theirs)

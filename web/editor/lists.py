@@ -35,7 +35,7 @@ _lock = Lock()
 
 
 def said(piece: str) -> int:
-    """What a piece is told from others by. Numbers of matters go out by themselves: one that comes moves all others."""
+    """What a piece is told from others by. An open page keeps the numbers of matters that it showed first."""
     return hash(NUMBER.sub("", piece) if "data-no" in piece else piece)
 
 
@@ -160,12 +160,11 @@ class Table:
     columns: str
     rows: Sequence[Sequence[Any]]
     pieces: Sequence[Piece]
-    most: int = MOST_RECORDS
 
     @staticmethod
-    def of(columns: str, rows: Sequence[Sequence[Any]], most: int = MOST_RECORDS) -> Table:
+    def of(columns: str, rows: Sequence[Sequence[Any]]) -> Table:
         """The table of some records."""
-        return Table(columns, rows, [(_name(row), as_text(row)) for row in rows], most)
+        return Table(columns, rows, [(_name(row), as_text(row)) for row in rows])
 
     def remembered(self) -> str:
         """The token for all of it, for a page that shows it."""
@@ -178,14 +177,14 @@ class Table:
     def change(self, into: str, shown: Remembered | None) -> Change | None:
         """Records that came or changed since what a page has, and names of those that went.
 
-        Where there are more than `most` of them, only that: the page asks for the table when nobody waits for it.
+        Where there are more than MOST_RECORDS of them, only that: the page asks for the table when nobody waits for it.
         """
         before, now = shown if shown is not None else {}, told(self.pieces)
         fresh = [row for (key, _piece), row in zip(self.pieces, self.rows, strict=True) if before.get(key) != now[key]]
         gone = [key for key in before if key not in now]
         if shown is not None and not fresh and not gone:
             return None
-        if len(fresh) + len(gone) > self.most:
+        if len(fresh) + len(gone) > MOST_RECORDS:
             return Change(into, "", as_data({}), is_table=True)
         return Change(into, remember(now), as_data({**records(self.columns, fresh), "gone": gone}), is_table=True)
 

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import sys
 from typing import Any
 
 from django.core.cache import cache
 from django.http import HttpRequest
 from django.template.loader import render_to_string
 
-from web.editor.lists import KeyedList, Piece, Table, renumbered
+from web.editor.lists import KeyedList, Piece, renumbered
 from web.editor.matters import Row, contents
 from web.editor.narrowing import Listing, Narrowed, listing
 
@@ -39,11 +38,6 @@ def margin_lists(request: HttpRequest, context: dict[str, Any], chosen: str = ""
         "matters": matters_list(request, context, chosen),
         "matters_head": KeyedList("margin-head", [("matters-head", head)]),
     }
-
-
-def numbers(rows: list[Row]) -> Table:
-    """The number of each matter, which a page shows at its row and at its mark on the map."""
-    return Table.of("key number", [(row.key, row.number) for row in rows], most=sys.maxsize)
 
 
 def _row(request: HttpRequest, context: dict[str, Any], row: Row, part: Listing) -> str:

@@ -28,6 +28,12 @@ _seen: dict[int, dict[int, tuple[float, Here]]] = {}  # template → person → 
 _lock = Lock()
 
 
+def forget_everybody() -> None:
+    """As after a restart."""
+    with _lock:
+        _seen.clear()
+
+
 def others_here(template: int, user: User, place: str) -> list[Here]:
     """Notes that somebody has a template open, and says who else has, by name."""
     now = monotonic()

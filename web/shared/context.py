@@ -13,6 +13,7 @@ HTMX = {
     "allowEval": False,
     "historyEnabled": False,
     "defaultSettleDelay": 0,
+    "attributesToSettle": ["class", "width", "height"],  # a style copied as an attribute is refused by our policy
     "timeout": 120_000,  # ms; what is asked next waits for it
     "responseHandling": [
         {"code": "204", "swap": False},

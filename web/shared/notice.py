@@ -10,5 +10,5 @@ from django_htmx.http import reswap, retarget
 
 
 def notice(request: HttpRequest, page: str, context: dict[str, Any], status: int) -> HttpResponse:
-    """A fragment that goes into the notice, wherever the answer was to go."""
-    return reswap(retarget(render(request, page, context, status=status), "#notice"), "innerHTML")
+    """A note over the page, before those that stand there already, wherever the answer was to go."""
+    return reswap(retarget(render(request, page, context, status=status), "#notice"), "afterbegin")

@@ -10,7 +10,7 @@ from django.template.loader import render_to_string
 from lattice.checks.finding import SEVERITIES
 from web.editor.hygiene import hygiene_place
 from web.editor.lists import KeyedList, Table
-from web.editor.matter_lists import matters_list, numbers
+from web.editor.matter_lists import matters_list
 from web.editor.matters import OTHERS, Row, waived_by_waiver
 from web.editor.narrowing import Narrowed, bars
 from web.editor.places.base import RECORD, Context, Place, wanted
@@ -55,7 +55,7 @@ def _shown(request: HttpRequest, context: Context) -> Context:
 
 
 def _context(request: HttpRequest, context: Context) -> Context:
-    return _shown(request, context) | {"numbers_shown": numbers(context["rows"]).remembered()}
+    return _shown(request, context)
 
 
 def _lists(request: HttpRequest, context: Context) -> tuple[list[KeyedList], dict[str, Table]]:
@@ -65,7 +65,7 @@ def _lists(request: HttpRequest, context: Context) -> tuple[list[KeyedList], dic
         KeyedList(f"findings-{part}", [(f"of-findings-{part}", render_to_string(page, shown, request))])
         for part, page in (("top", "editor/findings_top.html"), ("foot", "editor/findings_foot.html"))
     ]
-    return [*parts, shown["matters"]], {"numbers": numbers(context["rows"])}
+    return [*parts, shown["matters"]], {}
 
 
 PLACE = Place("findings", "Findings", RECORD, 0, _context, answer="editor/findings_changed.html", lists=_lists)

@@ -9,7 +9,7 @@ from django.utils.safestring import mark_safe
 
 from lattice.sheet.svg import FIGURES
 from web.editor.lists import KeyedList, Table
-from web.editor.matter_lists import margin_lists, numbers
+from web.editor.matter_lists import margin_lists
 from web.editor.panels import CHOICES, chosen
 from web.editor.places.base import FLOW, Context, Place
 from web.editor.presenting import drawing_of, figure_of, strips_table, wires_table
@@ -23,7 +23,6 @@ def _context(request: HttpRequest, context: Context) -> Context:
     lists = _drawn_lists(context, drawing)
     marked = {one.into: f' data-shown="{one.remembered()}"' for one in lists}
     shown["svg"] = mark_safe(drawing.whole(marked))  # noqa: S308 - escaped where it is made
-    shown["numbers_shown"] = numbers(context["rows"]).remembered()
     if shown["panel"] == "findings":
         shown |= margin_lists(request, context, shown["chosen_finding"])
     return shown
@@ -37,7 +36,6 @@ def _lists(request: HttpRequest, context: Context) -> tuple[list[KeyedList], dic
     elif context["brings_margin"] and context["panel"] == "findings":
         context |= margin_lists(request, context, context["chosen_finding"])
     tables = {
-        "numbers": numbers(context["rows"]),
         "wires": wires_table(context["space"], context["drawn"].sheet),
         "strips": strips_table(context["space"], context["drawn"].sheet),
     }

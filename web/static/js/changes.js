@@ -8,7 +8,7 @@ function put(template) {
   const list = document.getElementById(into);
   if (table) {
     const change = JSON.parse(template.content.textContent);
-    return into === "numbers" ? renumber(token, change) : patchTable(into, token, change);
+    return patchTable(into, token, change);
   }
   if (!list) return null;
   const inside = drawing ? template.content.firstElementChild : template.content;
@@ -40,18 +40,29 @@ function reorder(list, keys, fresh) {
   }
 }
 
-// Matters keep their rows and marks while their numbers move on.
-function renumber(token, change) {
-  const numbers = new Map(change.rows);
-  for (const one of document.querySelectorAll("[data-no]")) {
-    const number = numbers.get(one.dataset.no);
-    if (number === undefined) continue;
-    one.textContent = number;
-    one.classList.toggle("long", number > 99);
+// A matter keeps the number that it was first shown with for as long as the page stands: what comes and goes meanwhile
+// renumbers nothing. One that is new takes the number it has now, or the next that is free.
+const marks = new Map();
+let highest = 0;
+
+function numberOf(key, given) {
+  if (!marks.has(key)) {
+    const isTaken = [...marks.values()].includes(given);
+    marks.set(key, isTaken ? highest + 1 : given);
+    highest = Math.max(highest, marks.get(key));
   }
-  const holder = document.getElementById("numbers");
-  if (holder) holder.dataset.shown = token;
+  return marks.get(key);
 }
+
+function number() {
+  for (const one of document.querySelectorAll("[data-no]")) {
+    const kept = numberOf(one.dataset.no, Number(one.textContent));
+    if (Number(one.textContent) !== kept) one.textContent = kept;
+    one.classList.toggle("long", kept > 99);
+  }
+}
+number();
+for (const name of ["htmx:afterSwap", "htmx:oobAfterSwap", "lattice:changed"]) document.addEventListener(name, number);
 
 function resize(svg, size) {
   const [width, height] = size.split(" ");

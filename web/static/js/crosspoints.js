@@ -153,7 +153,7 @@ place.addEventListener("click", (event) => {
 filter.addEventListener("input", redraw);
 
 document.addEventListener("htmx:afterSwap", (event) => {
-  if (event.target.id !== "notice") return;
+  if (event.target.id !== "answer") return;
   const had = document.activeElement?.matches("#grid td, body");
   update();
   at = [within(at[0], grid.shown.length), within(at[1], grid.cols.length)];

@@ -1,6 +1,6 @@
 // Forms that show what they would do while they are filled in, and that remember what was chosen in them.
 
-import { say } from "./shared.js";
+import { say } from "./notes.js";
 
 const PAUSE_MS = 200; // of a hand that types on
 const waiting = new Map();

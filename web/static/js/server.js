@@ -5,6 +5,7 @@
 import { shown } from "./changes.js";
 import { begun, refill } from "./drafts.js";
 
+const ANSWER = "#answer"; // where answers to writes land: all they bring is put elsewhere
 let queue = Promise.resolve();
 
 function ask(verb, url, target, values, isStillWanted = () => true) {
@@ -13,13 +14,17 @@ function ask(verb, url, target, values, isStillWanted = () => true) {
   return queue;
 }
 
-let last = null; // the last write, to be sent again where the server was busy
+// The write that is under way, for a note that says why it was refused: what was typed can be sent again from there.
+let underWay = null;
+export const refusedWrite = () => underWay;
 
-export function write(url, values = {}) {
-  last = { url, values };
-  return ask("POST", url, "#notice", () => values);
+// `typed`: name and label of the one field that it comes from.
+export function write(url, values = {}, typed = null) {
+  return ask("POST", url, ANSWER, () => {
+    underWay = { url, values, typed };
+    return values;
+  });
 }
-export const again = () => last && write(last.url, last.values);
 
 // A margin that waits for its answer still says what was chosen before: until that comes, nothing in it can be pressed,
 // and what keys ask of it waits.
@@ -56,7 +61,7 @@ export const shownNow = () => ({
 });
 export function catchUp(url, now, values) {
   const isNewer = () => Object.entries(shownNow()).some(([what, number]) => now[what] > number);
-  return ask("POST", url, "#notice", values, isNewer);
+  return ask("POST", url, ANSWER, values, isNewer);
 }
 
 // What an element says: the values of those around it, its own, and what was typed.
@@ -79,8 +84,12 @@ function commit(field) {
   if (swapping || field.value === field.defaultValue) return;
   const values = said(field);
   field.defaultValue = field.value;
-  write(field.dataset.write, values);
+  write(field.dataset.write, values, typedIn(field));
 }
+const typedIn = (field) => ({
+  name: field.name,
+  label: (field.labels?.[0]?.textContent || field.ariaLabel || "").trim(),
+});
 
 // Escape leaves a field as it was; Tab takes what an empty one suggests. Enter says a field here, since the browser tells
 // of no change where the text was put back behind somebody else's edit.
@@ -137,7 +146,7 @@ function look(waiting) {
   const target = `#${waiting.parentElement.id}`;
   // What is posted answers like an edit, with the changes of the page; its target is never taken away meanwhile, since
   // nobody would hear of an answer to an element that has left the page.
-  const how = waiting.dataset.verb === "POST" ? { target: "#notice", swap: "none" } : { target, swap: "innerHTML" };
+  const how = waiting.dataset.verb === "POST" ? { target: ANSWER, swap: "none" } : { target, swap: "innerHTML" };
   htmx.ajax(waiting.dataset.verb || "GET", waiting.dataset.poll, { source: waiting, ...how }).then(later, () => {});
 }
 
@@ -158,7 +167,7 @@ const OF_ADDRESS = "strip strips finding severity to at awake section set only o
 document.addEventListener("htmx:configRequest", (event) => {
   const state = document.getElementById("state");
   if (!state || event.detail.verb === "get") return;
-  event.detail.parameters.base = state.dataset.version;
+  event.detail.parameters.base ??= state.dataset.version; // what is sent again says which state it was refused by
   event.detail.parameters.place = state.dataset.place;
   event.detail.parameters.shown = shown();
   const address = new URLSearchParams(location.search);

@@ -1,6 +1,7 @@
-// What every page does: the sheet switch, undo and redo, notices.
+// What every page does: the sheet switch, undo and redo.
 
-import { again, write } from "./server.js";
+import { say } from "./notes.js";
+import { write } from "./server.js";
 
 const root = document.documentElement;
 
@@ -25,34 +26,11 @@ for (const name of ["htmx:sendError", "htmx:timeout"])
   document.addEventListener(name, (event) => {
     const isRead = event.detail.requestConfig.verb === "get";
     const seen = document.getElementById("company") ? "as soon as it does" : "when the page is loaded again";
-    say(
-      isRead
-        ? "The server does not answer; try again in a moment."
-        : `The server does not answer. Whether the last edit was stored shows ${seen}.`,
-    );
+    const words = isRead
+      ? "The server does not answer; try again in a moment."
+      : `The server does not answer. Whether the last edit was stored shows ${seen}.`;
+    say(words, { untilAnswered: true });
   });
-
-export function say(words) {
-  const box = document.createElement("div");
-  box.className = "strip-note warn";
-  box.setAttribute("role", "alert");
-  const text = document.createElement("p");
-  text.textContent = words;
-  const close = document.createElement("button");
-  close.type = "button";
-  close.className = "btn plain small";
-  close.dataset.do = "dismiss";
-  close.textContent = "Close";
-  box.append(text, close);
-  document.getElementById("notice").replaceChildren(box);
-}
-
-document.getElementById("notice").addEventListener("click", (event) => {
-  const action = event.target.dataset.do;
-  if (action === "dismiss") document.getElementById("notice").replaceChildren();
-  if (action === "reload") location.reload();
-  if (action === "again") again();
-});
 
 document.addEventListener("keydown", (event) => {
   const typing = event.target.matches("input, textarea, select");
