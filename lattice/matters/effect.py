@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from lattice.analysis import Analysis
 from lattice.checks.audit import Audit, audit_of
@@ -78,6 +78,22 @@ class LevelChange:
         return self.then - self.now
 
 
+class Ledger(NamedTuple):
+    """What an audit has to be changed by to be the audit behind a remedy: fingerprints that go, come and change.
+
+    Unlike the lists that are shown, a finding that only names other things along with its first goes and comes.
+    """
+
+    gone: tuple[str, ...]
+    come: tuple[str, ...]
+    changed: Mapping[str, tuple[str, str]]  # fingerprint → severity before and after
+
+    def as_json(self) -> dict[str, Any]:
+        """The lists of `plan --json`."""
+        eases = {mark: list(severities) for mark, severities in self.changed.items()}
+        return {"puts_right": list(self.gone), "brings": list(self.come), "eases": eases}
+
+
 @dataclass(frozen=True)
 class Effect:
     """What a remedy does to a state.
@@ -111,6 +127,19 @@ class Effect:
             for mark, finding in self.after.open.items()
             if (was := self.before.open.get(mark)) is not None and rank(finding.severity) > rank(was.severity)
         ]
+
+    @property
+    def ledger(self) -> Ledger:
+        """The exact difference of the two audits, by fingerprint."""
+        now, then = self.before.open, self.after.open
+        changed = {
+            mark: (str(finding.severity), str(then[mark].severity))
+            for mark, finding in now.items()
+            if mark in then and then[mark].severity != finding.severity
+        }
+        return Ledger(
+            tuple(mark for mark in now if mark not in then), tuple(mark for mark in then if mark not in now), changed
+        )
 
     @property
     def sentence(self) -> str:

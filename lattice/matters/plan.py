@@ -15,7 +15,7 @@ import msgspec
 from msgspec.structs import replace
 
 from lattice.checks.finding import SEVERITIES, Finding, Remedy
-from lattice.matters.effect import Effect, State, compared, effect_of
+from lattice.matters.effect import Effect, Ledger, State, compared, effect_of
 from lattice.matters.matter import Matter, matters_of
 from lattice.matters.together import inside
 from lattice.model.document import Template
@@ -41,6 +41,7 @@ class PlanStep:
     puts_right: tuple[Finding, ...]
     brings: tuple[Finding, ...]
     counts: dict[str, int]  # open findings by severity behind it
+    ledger: Ledger  # taken together in their order, those of all steps are the difference of the two audits
 
     def as_json(self) -> dict[str, Any]:
         """The form of `plan --json`."""
@@ -50,8 +51,7 @@ class PlanStep:
             "matter": self.matter,
             "edits": [{"edit": step.edit, **msgspec.to_builtins(step.arguments)} for step in self.remedy.steps],
             "effect": self.said,
-            "puts_right": [finding.fingerprint for finding in self.puts_right],
-            "brings": [finding.fingerprint for finding in self.brings],
+            **self.ledger.as_json(),
             "after": self.counts,
         }
 
@@ -72,8 +72,7 @@ class Question:
                 {
                     "remedy": remedy.label,
                     "effect": effect.sentence,
-                    "puts_right": [finding.fingerprint for finding in effect.puts_right],
-                    "brings": [finding.fingerprint for finding in effect.brings],
+                    **effect.ledger.as_json(),
                 }
                 for remedy, effect in self.answers
             ],
@@ -173,6 +172,7 @@ class _Planner:
                     effect.puts_right,
                     effect.brings,
                     counts_of(effect.after),
+                    effect.ledger,
                 )
             )
         self._ask()

@@ -24,8 +24,9 @@ from tests.deep import tries
 from tests.strategies import templates
 
 
-def open_marks(made: Template) -> set[str]:
-    return {finding.fingerprint for finding in audit(made).findings if not finding.waived}
+def open_marks(made: Template) -> dict[str, str]:
+    """Fingerprint → severity."""
+    return {finding.fingerprint: finding.severity for finding in audit(made).findings if not finding.waived}
 
 
 def counts(made: Template) -> dict[str, int]:
@@ -43,8 +44,15 @@ def holds(made: Template) -> None:
         before = open_marks(state)
         edits = [EditStep(edit["edit"], {k: v for k, v in edit.items() if k != "edit"}) for edit in its["edits"]]
         state = apply_steps(state, edits)
-        assert set(its["puts_right"]) <= before - open_marks(state)
-        assert set(its["brings"]) <= open_marks(state) - before
+        for mark in its["puts_right"]:
+            del before[mark]
+        assert not before.keys() & set(its["brings"])
+        for mark, (was, now) in its["eases"].items():
+            assert before.pop(mark) == was != now
+        after = open_marks(state)
+        assert (
+            before | {m: now for m, (_was, now) in its["eases"].items()} | {m: after[m] for m in its["brings"]} == after
+        )
         assert its["after"] == counts(state)
         assert not any(finding.severity == "blocker" for finding in step.brings)
     assert state == planned.template == apply_steps(made, planned.edits)
