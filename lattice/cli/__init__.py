@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from lattice import __version__
-from lattice.cli import bench, tables
+from lattice.cli import bench, edits, tables
 from lattice.cli.files import COULD_NOT, read, read_bytes, write_json
 from lattice.errors import DocumentError
 from lattice.formats.registry import read as read_template
@@ -107,6 +107,7 @@ def _parser() -> argparse.ArgumentParser:
     diff.add_argument("other", metavar="B", help="the later document")
     diff.add_argument("--json", action="store_true", help="changes as JSON")
     tables.add(command)
+    edits.add(command)
     bench.add(command)
     generate = command("generate", _generate, "a large realistic template", file=False)
     generate.add_argument("--strips", type=int, default=300)

@@ -215,7 +215,7 @@ class Pieces(Argument):
 
     def read(self, form: Form, template: Template) -> list[str]:
         wanted = {word for text in form.get(self.name, ()) for word in text.split()}
-        found = [piece.id for piece in _pieces(template, self.kind) if piece.id in wanted]
+        found = [piece.id for piece in pieces_of_kind(template, self.kind) if piece.id in wanted]
         if not found and len(wanted) == 1 and self.kind != "strip":
             raise EditError(f"there is no {self.kind} {wanted.pop()}; it may have been removed")
         if not found:
@@ -315,7 +315,8 @@ def _not_texts(value: Any) -> str | None:
     return None if is_texts else f"{value!r} is not a list of texts"
 
 
-def _pieces(template: Template, kind: str) -> Iterable[Any]:
+def pieces_of_kind(template: Template, kind: str) -> Iterable[Any]:
+    """All pieces of a template that are of a kind: strip, section, route, insert and so on."""
     if kind == "insert":
         return (insert for strip in template.strips for insert in strip.inserts)
     pieces: tuple[Any, ...] = getattr(template, f"{kind}s")
@@ -324,7 +325,7 @@ def _pieces(template: Template, kind: str) -> Iterable[Any]:
 
 def piece_named(template: Template, kind: str, wanted: str) -> Any:
     """The piece of an id. Raises EditError where there is none (any more)."""
-    for piece in _pieces(template, kind):
+    for piece in pieces_of_kind(template, kind):
         if piece.id == wanted:
             return piece
     raise EditError(f"there is no {kind} {wanted}; it may have been removed")
@@ -332,7 +333,7 @@ def piece_named(template: Template, kind: str, wanted: str) -> Any:
 
 def name_of(template: Template, kind: str, wanted: str) -> str:
     """How people call a piece: its name, “feed Kick → Drum bus”, “Kick, Low cut”; its id where it is not there."""
-    named = next((known for known in _pieces(template, kind) if known.id == wanted), None)
+    named = next((known for known in pieces_of_kind(template, kind) if known.id == wanted), None)
     if named is None:
         return wanted
     if isinstance(named, Route):
