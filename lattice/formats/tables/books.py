@@ -13,7 +13,7 @@ from collections.abc import Iterable
 from lattice.errors import DocumentError
 from lattice.formats import table
 from lattice.formats.tables.encodings import decoded
-from lattice.formats.tables.parts import MOST_ROWS, Book, Part, numbered
+from lattice.formats.tables.parts import MOST_ROWS, Book, Part, numbered, refuse_many_cells
 from lattice.formats.tables.workbooks import COMPOUND, ZIP, sheets
 
 MOST_BYTES = 16 * 1024 * 1024
@@ -62,7 +62,9 @@ def read_book(data: bytes, encoding: str | None = None, delimiter: str | None = 
         raise DocumentError(["the table is empty"])
     text, own = _without_announcement(text)
     delimiter = delimiter or own or delimiter_of(text)
-    return Book((Part("", _text_lines(text, delimiter)),), named, delimiter)
+    lines = _text_lines(text, delimiter)
+    refuse_many_cells((cells for _number, cells in lines), "the table")
+    return Book((Part("", lines),), named, delimiter)
 
 
 def _without_announcement(text: str) -> tuple[str, str]:

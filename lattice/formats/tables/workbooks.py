@@ -17,9 +17,11 @@ from typing import Any
 
 import python_calamine as calamine
 
+from lattice.apart import read_apart
 from lattice.errors import DocumentError
 from lattice.formats import table
-from lattice.formats.tables.parts import MOST_ROWS, Part, numbered
+from lattice.formats.tables.parts import MOST_ROWS, Part, numbered, refuse_many_cells
+from lattice.formats.tables.workbook_limits import SheetLimits
 from lattice.model.document import FORMAT
 
 ZIP, COMPOUND = b"PK\x03\x04", b"\xd0\xcf\x11\xe0"
@@ -43,14 +45,23 @@ LONGEST_CELL = 32_000  # characters; a cell holds 32,767
 AS_IT_IS = "(too long for a cell; stays as it is)"
 
 
-def sheets(data: bytes) -> tuple[list[Part], bytes]:
+Sheets = tuple[list[Part], bytes]
+
+
+def sheets(data: bytes) -> Sheets:
     """The visible sheets of a workbook that have a filled cell, and the document that one of ours carries.
 
-    Raises DocumentError with a sentence.
+    What it asks for is looked at first; then it is read in a process of its own, as the reader is a library that lays
+    out whatever it is told to. Raises DocumentError with a sentence.
     """
     if data.startswith(ZIP):
         _refuse_bombs(data)
-    elif "EncryptedPackage".encode("utf-16-le") in data:
+    return read_apart(f"{__name__}:sheets_here", data, Sheets, "the workbook")  # type: ignore[arg-type]
+
+
+def sheets_here(data: bytes) -> Sheets:
+    """The same in this process: only for one that has limits."""
+    if not data.startswith(ZIP) and "EncryptedPackage".encode("utf-16-le") in data:
         raise DocumentError(["the workbook has a password; save it without one"])
     try:
         workbook = calamine.load_workbook(io.BytesIO(data))
@@ -91,9 +102,11 @@ def _refuse_bombs(data: bytes) -> None:
         with zipfile.ZipFile(io.BytesIO(data)) as packed:
             _refuse_other_archives(packed)
             for member in packed.infolist():
+                limits = SheetLimits(member.filename)
                 with packed.open(member) as stream:
                     while piece := stream.read(CHUNK):
                         unpacked += len(piece)
+                        limits.feed(piece)
                         if unpacked > MOST_UNPACKED:
                             most = MOST_UNPACKED // 1024 // 1024
                             raise DocumentError([f"the workbook unpacks to more than {most} MiB; no more are allowed"])
@@ -118,6 +131,7 @@ def _sheet(sheet: Any) -> Part:
     if width > table.MAX_COLUMNS:
         raise DocumentError([f"the sheet “{sheet.name}” has {width} columns; at most {table.MAX_COLUMNS} are allowed"])
     grid = [[_cell(value) for value in row] for row in sheet.to_python(skip_empty_area=False)]
+    refuse_many_cells(grid, f"the sheet “{sheet.name}”")
     notes = _spread_merged(grid, sheet.merged_cell_ranges or ())
     return Part(sheet.name, numbered(grid), tuple(notes))
 
