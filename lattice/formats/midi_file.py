@@ -9,6 +9,7 @@ from typing import Any
 
 import mido
 
+from lattice.apart import read_apart
 from lattice.errors import DocumentError
 from lattice.model.document import LONGEST_LABEL
 
@@ -53,6 +54,11 @@ class _Told:
 
 
 def read_midi(data: bytes) -> MidiSong:
+    """The tracks of a file that hold notes or are named, read in a process of its own (`read_midi_here`)."""
+    return read_apart(f"{__name__}:read_midi_here", data, MidiSong, "the MIDI file")
+
+
+def read_midi_here(data: bytes) -> MidiSong:
     """The tracks of a file that hold notes or are named.
 
     Parameters

@@ -18,6 +18,7 @@ from lattice.model.document import Template
 from tests.build import template
 from tests.core.formats.test_midi_file import SONG
 from web.bringing.models import Brought, KeptChoices
+from web.bringing.reading import forget_books
 from web.shelf import services
 from web.shelf.demo import night_ferry
 from web.shelf.demo.sample_workbook import ROWS
@@ -280,6 +281,17 @@ def test_it_is_kept_after_a_restart_and_by_two_tabs_once(signed_in: Client) -> N
     keep(signed_in, address)
     assert signed_in.post(f"{address}keep/").status_code == 404
     assert StoredTemplate.objects.count() == 1
+
+
+def test_a_file_that_was_being_read_when_the_server_ended_is_not_read_again(signed_in: Client, monkeypatch) -> None:  # type: ignore[no-untyped-def]
+    signed_in.post("/import/", {"text": "Kick\nSnare\n"})
+    brought = Brought.objects.get()
+    assert brought.read_by == ""
+    Brought.objects.update(read_by="the run before")  # as a kill leaves it
+    forget_books()
+    monkeypatch.setattr("web.bringing.reading._read", lambda *_all: pytest.fail("it is read again"))
+    page = signed_in.get(f"/import/{brought.pk}/").content.decode()
+    assert "the server stopped while this file was read" in page
 
 
 def test_a_name_of_five_hundred_letters_is_cut_and_a_file_may_be_called_anything(signed_in: Client) -> None:

@@ -2,10 +2,16 @@
 
 from __future__ import annotations
 
+import secrets
+from collections.abc import Iterator
+from contextlib import contextmanager
+
 from django.conf import settings
 from django.db import models
 
 from web.shelf.models import StoredTemplate
+
+THIS_RUN = secrets.token_hex(16)
 
 
 class Brought(models.Model):
@@ -18,10 +24,26 @@ class Brought(models.Model):
     remembered = models.BooleanField(default=False)  # whether they come from an earlier table with the same heads
     into = models.ForeignKey(StoredTemplate, null=True, on_delete=models.CASCADE, related_name="+")  # to keep in step
     turned = models.JSONField(default=list)  # keys of differences that are ticked otherwise than at first
+    read_by = models.CharField(max_length=32, default="")  # the run of the server that reads it, or did when it ended
     created_at = models.DateTimeField(auto_now_add=True)
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def ended_a_server(self) -> bool:
+        """Whether the server ended while it was read: it is not read again by itself."""
+        return self.read_by not in ("", THIS_RUN)
+
+    @contextmanager
+    def being_read(self) -> Iterator[None]:
+        """Marks it for as long as it is read, so that it cannot end the server twice."""
+        mine = type(self)._default_manager.filter(pk=self.pk)
+        mine.update(read_by=THIS_RUN)
+        try:
+            yield
+        finally:
+            mine.update(read_by="")
 
 
 class KeptChoices(models.Model):

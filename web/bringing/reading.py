@@ -26,6 +26,7 @@ from lattice.formats.tables.understand import Unclear, unclear_of, understand
 from lattice.model.document import Marker, Template, Timeline
 from web.bringing.models import Brought
 
+NOT_AGAIN = "the server stopped while this file was read, so it is not read again; check the file, then bring it anew"
 MOST_KEPT = 8  # files as they were taken apart and read last, so that one request does not do it anew for the next
 
 
@@ -69,7 +70,10 @@ def read(brought: Brought, into: Template | None = None) -> Read:
     with _lock:
         known = _reads.get(key)
     if known is None or known[0] is not into:
-        known = into, _read(brought, into)
+        if brought.ended_a_server:
+            return Read(None, (NOT_AGAIN,))
+        with brought.being_read():
+            known = into, _read(brought, into)
         _keep(_reads, key, known)
     return known[1]
 
