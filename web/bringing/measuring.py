@@ -22,7 +22,7 @@ from lattice.model.edit_step import EditStep
 from lattice.model.names import slug
 from web.accounts.signed_in import signed_in_user
 from web.bringing.models import Recording, Recordings
-from web.bringing.services import LASTS
+from web.bringing.services import LASTS, open_to
 from web.editor.kept import kept
 from web.editor.writes import base_of
 from web.shelf import services
@@ -33,8 +33,9 @@ from web.shelf.workspace import workspace
 
 def _own_or_404(request: HttpRequest, number: int) -> Recordings:
     since = timezone.now() - LASTS
-    known = Recordings.objects.select_related("into").filter(owner=signed_in_user(request), created_at__gte=since)
-    found = known.filter(pk=number).first()
+    user = signed_in_user(request)
+    known = Recordings.objects.select_related("into").filter(owner=user, created_at__gte=since)
+    found = open_to(user, known.filter(pk=number).first())
     if found is None:
         raise Http404
     return found

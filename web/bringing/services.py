@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import timedelta
+from typing import TypeVar
 
 import msgspec
 from django.contrib.auth.models import User
@@ -16,14 +17,16 @@ from lattice.formats.tables.choices import Choices, SectionsFrom, fingerprint, i
 from lattice.formats.tables.encodings import ENCODINGS
 from lattice.formats.tables.understand import answered
 from lattice.model.document import LONGEST_LABEL, Template
-from web.bringing.models import Brought, KeptChoices
+from web.bringing.models import Brought, KeptChoices, Recordings
 from web.bringing.reading import Read, choices_of, read
 from web.shelf import services
+from web.shelf.access import seen_by
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 
 LASTS = timedelta(days=2)
 LONGEST_NAME = 120
+Lot = TypeVar("Lot", Brought, Recordings)
 SECTIONS = SectionsFrom.__args__  # type: ignore[attr-defined]
 
 
@@ -45,7 +48,14 @@ def put_aside(user: User, content: bytes, name: str, into: StoredTemplate | None
 def of_owner(user: User, number: int) -> Brought | None:
     """What a person has put aside; None where it is not theirs or has gone."""
     found = Brought.objects.select_related("into").filter(owner=user, pk=number, created_at__gte=timezone.now() - LASTS)
-    return found.first()
+    return open_to(user, found.first())
+
+
+def open_to(user: User, lot: Lot | None) -> Lot | None:
+    """What was begun for a template, as long as the person may still edit that; None where they may not."""
+    if lot is None or lot.into is None:
+        return lot
+    return lot if seen_by(user, lot.into, "edit") is not None else None
 
 
 def choose(brought: Brought, field: str, value: str) -> None:

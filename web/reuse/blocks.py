@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import partial
 from typing import Any
 
+from django.contrib.auth.models import User
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST, require_safe
@@ -28,7 +29,7 @@ from web.reuse.models import BlockUse, KeptBlock
 from web.reuse.services import keep_block
 from web.shared.downloads import as_file
 from web.shelf import services
-from web.shelf.access import template_or_404
+from web.shelf.access import seen_by, template_or_404
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 
@@ -46,7 +47,7 @@ def blocks_page(request: HttpRequest) -> HttpResponse:
 
 def _shelf_row(kept: KeptBlock) -> dict[str, Any]:
     part = from_plain(kept.content)
-    uses = [use for use in kept.uses.all() if use.template.deleted_at is None]
+    uses = [use for use in kept.uses.all() if seen_by(kept.owner, use.template) is not None]
     return {"kept": kept, "part": part, "ends": _ends_of(part), "uses": uses}
 
 
@@ -116,9 +117,9 @@ def keep(request: HttpRequest, pk: int) -> HttpResponse:
 # a newer state of a block
 
 
-def newer_states(stored: StoredTemplate) -> list[BlockUse]:
-    """Blocks in a template of which a newer state is kept."""
-    uses = BlockUse.objects.filter(template=stored).select_related("block")
+def newer_states(user: User, stored: StoredTemplate) -> list[BlockUse]:
+    """Blocks of a person in a template of which a newer state is kept: others' may hold what nobody else may see."""
+    uses = BlockUse.objects.filter(template=stored, block__owner=user).select_related("block")
     return [use for use in uses if use.version < use.block.version]
 
 
@@ -137,7 +138,8 @@ def renew_page(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 def _use_or_404(request: HttpRequest, pk: int, number: int) -> tuple[StoredTemplate, BlockUse]:
     stored = template_or_404(request, pk)
-    return stored, get_object_or_404(BlockUse.objects.select_related("block"), template=stored, pk=number)
+    mine = BlockUse.objects.select_related("block").filter(block__owner=signed_in_user(request))
+    return stored, get_object_or_404(mine, template=stored, pk=number)
 
 
 def _renew_page(request: HttpRequest, pk: int, number: int, status: int = 200, **said_: Any) -> HttpResponse:

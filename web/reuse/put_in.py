@@ -160,6 +160,6 @@ def choose_page(request: HttpRequest, pk: int) -> HttpResponse:
             "stored": stored,
             "blocks": KeptBlock.objects.filter(owner=user),
             "homes": homes,
-            "newer": newer_states(stored),
+            "newer": newer_states(user, stored),
         },
     )

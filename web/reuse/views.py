@@ -20,7 +20,7 @@ from web.editor.writes import base_of
 from web.reuse import making
 from web.reuse.making import Making
 from web.shelf import services
-from web.shelf.access import template_or_404
+from web.shelf.access import seen_by, template_or_404
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 
@@ -132,10 +132,11 @@ def carry_page(request: HttpRequest, pk: int) -> HttpResponse:
 def _carry(request: HttpRequest, pk: int, status: int = 200, **said_: Any) -> HttpResponse:
     """What changed in what this one is a variant of, with ticks; the address says which are turned."""
     stored = template_or_404(request, pk)
-    if stored.variant_of is None or stored.variant_of.deleted_at is not None:
+    came_from = seen_by(signed_in_user(request), stored.variant_of)
+    if came_from is None:
         raise Http404
-    space, origin = workspace(stored), workspace(stored.variant_of)
-    context: dict[str, Any] = {"stored": stored, "into": stored, "origin": stored.variant_of}
+    space, origin = workspace(stored), workspace(came_from)
+    context: dict[str, Any] = {"stored": stored, "into": stored, "origin": came_from}
     try:
         found, listed = making.changes_of_origin(stored, space, origin)
     except DocumentError as wrong:
@@ -149,7 +150,7 @@ def _carry(request: HttpRequest, pk: int, status: int = 200, **said_: Any) -> Ht
 def keep_carried(request: HttpRequest, pk: int) -> HttpResponse:
     """Takes what is ticked, as one edit; from then on the two are alike in what was offered."""
     stored, user = template_or_404(request, pk), signed_in_user(request)
-    origin = stored.variant_of
+    origin = seen_by(user, stored.variant_of)
     if origin is None:
         raise Http404
     keys = request.POST.getlist("key")

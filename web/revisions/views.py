@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from django.contrib.auth.models import User
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -23,7 +24,7 @@ from web.revisions.gate import gate, ticked
 from web.revisions.models import Pack, Revision
 from web.revisions.tasks import make
 from web.shared.downloads import as_file
-from web.shelf.access import template_or_404
+from web.shelf.access import seen_by, template_or_404
 from web.shelf.heads import document_of
 from web.shelf.models import StoredTemplate
 from web.shelf.services import StaleVersionError
@@ -54,16 +55,17 @@ def _page(request: HttpRequest, stored: StoredTemplate, status: int = 200, **sai
         context |= {"points": points, "pack": newest.packs.defer("content").first()}
         context["may_sign"] = newest.signed_at is None and all(point.is_met for point in points)
     context["sections"] = ticked(context["space"], stored.pk, newest.user_id if newest else None)
-    context["side_by_side"] = _side_by_side(stored, context["space"])
+    user = signed_in_user(request)
+    context["origin"] = seen_by(user, stored.variant_of)
+    context["side_by_side"] = _side_by_side(user, stored, context["space"])
     return render(request, "revisions/revisions.html", context, status=status)
 
 
-def _side_by_side(stored: StoredTemplate, space: Workspace) -> list[tuple[StoredTemplate, dict[str, Any]]]:
-    """The template, what it is a variant of, and its own variants."""
-    family = [stored, *([stored.variant_of] if stored.variant_of else []), *stored.variants.filter(deleted_at=None)]
-    family += (
-        list(stored.variant_of.variants.filter(deleted_at=None).exclude(pk=stored.pk)) if stored.variant_of else []
-    )
+def _side_by_side(user: User, stored: StoredTemplate, space: Workspace) -> list[tuple[StoredTemplate, dict[str, Any]]]:
+    """The template, what it is a variant of, and its own variants: those that the person may see."""
+    origin = stored.variant_of
+    others = [origin, *stored.variants.all(), *(origin.variants.exclude(pk=stored.pk) if origin else ())]
+    family = [stored, *(one for one in others if seen_by(user, one) is not None)]
     return [
         (one, figures_of(space if one.pk == stored.pk else workspace(one))) for one in family[:MOST_VARIANTS]
     ]  # fmt: skip

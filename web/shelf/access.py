@@ -64,6 +64,17 @@ def role_on(stored: StoredTemplate, user: User) -> Role | None:
     return max(map(Role, given), key=lambda role: role.rank, default=None)
 
 
+def seen_by(user: User, other: StoredTemplate | None, action: str = "look") -> StoredTemplate | None:
+    """Another template that something leads to, where a person may do this with it and it is on the shelf; else None.
+
+    Asked for whatever is followed from one template to another: roles may have been taken away since the two met.
+    """
+    if other is None or other.deleted_at is not None:
+        return None
+    role = role_on(other, user)
+    return other if role is not None and role.may(action) else None
+
+
 def found(pk: int, user: User, *, is_off: bool = False, without: Sequence[str] = ()) -> StoredTemplate:
     """A template by its number, with what the person is to it. Plain queries: this is asked with every request.
 

@@ -45,6 +45,7 @@ class StoredTemplate(models.Model):
     # Who asked for it, and what they are to it (web.shelf.access); None where nobody did.
     asked_by: User | None = None
     role: Role | None = None
+    origin: StoredTemplate | None = None  # what it is a variant of, where the person may see that
 
     class Meta:
         ordering = ("-changed_at", "-pk")

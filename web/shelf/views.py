@@ -16,7 +16,7 @@ from web.accounts.signed_in import signed_in_user
 from web.shared.downloads import as_file
 from web.shared.numbers import number_of
 from web.shelf import services
-from web.shelf.access import role_on, shelf_of, template_or_404, visible_to
+from web.shelf.access import role_on, seen_by, shelf_of, template_or_404, visible_to
 from web.shelf.forms import NewForm
 from web.shelf.models import JournalEntry
 from web.shelf.starters import STARTERS
@@ -37,6 +37,7 @@ def shelf(request: HttpRequest) -> HttpResponse:
     )
     for one in templates:
         one.role = role_on(one, user)
+        one.origin = seen_by(user, one.variant_of)
     return render(request, "shelf/shelf.html", {"templates": templates, "taken_off": taken_off})
 
 
