@@ -16,6 +16,7 @@ import msgspec
 from lattice.errors import DocumentError
 from lattice.formats.document_json import encode, load, to_plain
 from lattice.model.document import Template
+from lattice.model.names import is_spent
 
 MISSING = msgspec.UNSET
 KEYS = ("id", "fingerprint")  # by which the pieces of a list are told apart
@@ -202,7 +203,7 @@ def _renumbered(base: dict[str, Any], ours: dict[str, Any], theirs: dict[str, An
     """Ours, with other numbers for new routes whose numbers the other side has given away. Nothing refers to them."""
     before, there = _by_id(base), _by_id(theirs)
     taken = {*before, *there, *_by_id(ours)}
-    numbers = (name for name in map("r{}".format, count(len(taken) + 1)) if name not in taken)
+    numbers = (name for name in map("r{}".format, count(len(taken) + 1)) if name not in taken and not is_spent(name))
     routes = [
         {**route, "id": next(numbers)}
         if route["id"] not in before and route["id"] in there and there[route["id"]] != route

@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Container, Iterable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 
 from lattice.model.document import Template
 
@@ -20,12 +22,31 @@ def slug(name: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:MAX_ID].rstrip("-") or "strip"
 
 
+# Ids that pieces had earlier in the life of the template that is edited: nothing new is called by them.
+_SPENT: ContextVar[Container[str]] = ContextVar("ids that are spent", default=frozenset())
+
+
+@contextmanager
+def sparing(spent: Container[str]) -> Iterator[None]:
+    """Within it no new piece gets one of these ids, so that whoever still sees the old piece means no other one."""
+    token = _SPENT.set(spent)
+    try:
+        yield
+    finally:
+        _SPENT.reset(token)
+
+
+def is_spent(name: str) -> bool:
+    """Whether a piece of the template that is edited had this id earlier."""
+    return name in _SPENT.get()
+
+
 def free_id(wanted: str, taken: Container[str]) -> str:
     """An id that is not taken: `wanted`, else with the first free number behind it, like kick, kick-2, kick-3."""
-    if wanted not in taken:
+    if wanted not in taken and not is_spent(wanted):
         return wanted
     number = 2
-    while (numbered := f"{wanted[: MAX_ID - len(str(number)) - 1]}-{number}") in taken:
+    while (numbered := f"{wanted[: MAX_ID - len(str(number)) - 1]}-{number}") in taken or is_spent(numbered):
         number += 1
     return numbered
 
@@ -44,5 +65,5 @@ def free_route_ids(template: Template) -> Iterator[str]:
     number = len(taken)
     while True:
         number += 1
-        if f"r{number}" not in taken:
+        if f"r{number}" not in taken and not is_spent(f"r{number}"):
             yield f"r{number}"

@@ -15,8 +15,10 @@ from lattice.levels.bus_effect import WayChange, bus_effect
 from lattice.matters.effect import level_changes
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
+from lattice.model.names import sparing
 from web.editor.differences import names_of, said
 from web.editor.what_if import only_in
+from web.shelf.spent import SpentIds
 from web.shelf.workspace import Workspace
 
 SALT = "web.editor.preview"
@@ -29,7 +31,8 @@ class Preview:
 
     def __init__(self, space: Workspace, holder: Holder, label: str, step: EditStep) -> None:
         self.label = label
-        after = apply_steps(space.template, [step])
+        with sparing(SpentIds(holder[1])):
+            after = apply_steps(space.template, [step])
         analysis = Analysis(after, before=space.analysis)
         names = names_of(space.template) | names_of(after)
         self.changes: list[str] = [said(change, names) for change in compare(space.template, after)]

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Sequence
+from typing import Any
 
 from django.contrib.auth.models import User
 from django.db.models import QuerySet
 
-from lattice.changes.patch import Patch
-from lattice.changes.rebase import Clash, ClashError, rebase
+from lattice.changes.patch import Patch, diff
+from lattice.changes.rebase import MISSING, Clash, ClashError, rebase
+from lattice.formats.document_json import to_plain
 from lattice.model.document import Template
 from web.shelf.models import JournalEntry, StoredTemplate
 
@@ -66,11 +68,42 @@ def on_top(stored: StoredTemplate, version: int, ours: tuple[Template, Template]
     if before == now:
         return after
     try:
+        _refuse_made_anew(stored, version, before, after, now)
         return rebase(before, after, now)
     except ClashError as clash:
         entries = since(stored, version)
         touching = [entry for entry in entries if touches(entry.change, clash.clashes)]
         raise ClashedError(touching or entries, clash.clashes, (before, after, now)) from None
+
+
+def _refuse_made_anew(stored: StoredTemplate, version: int, before: Template, after: Template, now: Template) -> None:
+    """Raises ClashError where a change is about a piece that was removed since, and another one has its id now.
+
+    A piece that is back because its removal was undone is the same piece.
+    """
+    gone: set[tuple[str, str]] = set()
+    anew: set[tuple[str, str]] = set()
+    for entry in since(stored, version):
+        change = entry.change
+        for name, of in change.lists.items() if change is not None else ():
+            gone |= {(name, piece["id"]) for _at, piece in of.removed}
+            back = {(name, piece["id"]) for _at, piece in of.added} & gone
+            anew = anew | back if entry.kind == JournalEntry.EDIT else anew - back
+    if not anew:
+        return
+    ours = diff(before, after)
+    clashes = []
+    for name, of in ours.lists.items():
+        touched = {piece["id"] for _at, piece in of.removed} | {piece["id"] for piece, _new in of.changed}
+        for found in sorted(piece for piece in touched if (name, piece) in anew):
+            was, mine, theirs = (_piece(state, name, found) for state in (before, after, now))
+            clashes.append(Clash((name, found), was, mine, theirs))
+    if clashes:
+        raise ClashError(clashes)
+
+
+def _piece(state: Template, name: str, wanted: str) -> Any:
+    return next((to_plain(piece) for piece in getattr(state, name) if piece.id == wanted), MISSING)
 
 
 def touches(change: Patch | None, clashes: Sequence[Clash]) -> bool:

@@ -14,10 +14,10 @@ from web.people.roles import Role
 
 
 class WithoutBases(models.Manager["StoredTemplate"]):
-    """Templates without what variants began as, which only carrying over asks for."""
+    """Templates without what variants began as, and without spent ids: few ask for those."""
 
     def get_queryset(self) -> models.QuerySet[StoredTemplate]:
-        return super().get_queryset().defer("variant_base")
+        return super().get_queryset().defer("variant_base", "spent")
 
 
 class StoredTemplate(models.Model):
@@ -39,6 +39,7 @@ class StoredTemplate(models.Model):
     released = models.PositiveIntegerField(default=0)  # the newest that is signed off
     sealed_version = models.PositiveIntegerField(default=0)  # at which the newest was sealed
     variant_base = models.BinaryField(default=bytes)  # what it is a variant of, as that was when they were last alike
+    spent = models.TextField(default="", blank=True)  # ids of pieces that were removed, with a space before each
     variant_of = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="variants")
 
     objects = WithoutBases()

@@ -23,11 +23,13 @@ from lattice.formats.document_json import encode, read_back
 from lattice.model.document import Profile, Template
 from lattice.model.edit_step import EditStep
 from lattice.model.inventory import Inventory
+from lattice.model.names import sparing
 from web.shelf.access import FullShelfError, found, need, shelf_of
 from web.shelf.heads import deflated
 from web.shelf.history import StaleVersionError, needed_for, on_top, since, state_at, to_redo, to_undo
 from web.shelf.models import JournalEntry, KeptInventory, KeptProfile, MapView, StoredTemplate
 from web.shelf.sheets import folded_of, folded_sections
+from web.shelf.spent import SpentIds, spend
 from web.shelf.workspace import Workspace, keep, workspace
 
 PACKERS = ThreadPoolExecutor(2, "packer")
@@ -143,7 +145,8 @@ def _write(
     for tries_left in reversed(range(MOST_TRIES)):
         stored = found(pk, user)
         space = workspace(stored)
-        after, entry = made(stored, space.template)
+        with sparing(SpentIds(pk)):
+            after, entry = made(stored, space.template)
         patch = diff(space.template, after)
         if not patch and entry.kind == JournalEntry.EDIT:
             return stored
@@ -183,6 +186,8 @@ def commit_state(
         raise StaleVersionError(since(stored, base))
     entry.template, entry.by, entry.version = stored, user, base + 1
     entry.save(force_insert=True)
+    if (change := entry.change) is not None:
+        spend(pk, change)
     if entry.of is not None:
         JournalEntry.objects.filter(pk=entry.of.pk).update(is_undone=entry.kind == JournalEntry.UNDO)
     JournalEntry.objects.filter(pk__in=[one.pk for one in undone]).update(is_undone=True)
