@@ -82,6 +82,7 @@ MIDDLEWARE = [
     "web.shelf.recovery.UnreadableTemplates",
     "web.shelf.refusing.NotAllowed",
     "axes.middleware.AxesMiddleware",
+    "web.accounts.throttle.KnownBrowsers",
 ]
 ROOT_URLCONF = "web.config.urls"
 WSGI_APPLICATION = "web.config.wsgi.application"
@@ -153,9 +154,11 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": f"{VALIDATION}.UserAttributeSimilarityValidator"},
 ]
 PASSWORD_RESET_TIMEOUT = 24 * 3600  # s that a link for a new password is good
-AXES_FAILURE_LIMIT = 15  # wrong passwords of one account, or from one address
+AXES_HANDLER = "web.accounts.throttle.Throttle"  # which has the limits
+AXES_FAILURE_LIMIT = 15
 AXES_COOLOFF_TIME = timedelta(minutes=15)
-AXES_LOCKOUT_PARAMETERS = ["username", "ip_address"]
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_RESET_COOL_OFF_ON_FAILURE_DURING_LOCKOUT = False  # or anybody could lengthen it for ever
 AXES_RESET_ON_SUCCESS = True
 AXES_LOCKOUT_TEMPLATE = "accounts/slowed.html"
 AXES_DISABLE_ACCESS_LOG = True  # web.accounts.signals keeps one, without names that may be passwords
