@@ -18,11 +18,12 @@ from django.utils import timezone
 from django.utils.encoding import force_bytes
 from django.utils.http import urlsafe_base64_encode
 from django_otp.oath import totp
+from django_otp.plugins.otp_static.models import StaticDevice, StaticToken
 from django_otp.plugins.otp_totp.models import TOTPDevice
 
 from tests.web.pages import without_tokens
 from web.accounts import two_step
-from web.accounts.mail import MOST_LINKS
+from web.accounts.mail import MOST_LINKS, new_password_path
 from web.accounts.models import Event, Invitation
 
 PASSWORD = "tide and glass 7"  # noqa: S105 - of nobody
@@ -221,9 +222,11 @@ def test_two_steps_ask_for_a_code_and_a_recovery_code_works_once(lock: User) -> 
     sign_in(client)
     assert "svg" in client.get("/account/two-step/").content.decode()
     device = TOTPDevice.objects.get()
-    assert client.post("/account/two-step/", {"code": "000000"}).status_code == 422
+    assert client.post("/account/two-step/", {"code": "000000", "password": PASSWORD}).status_code == 422
     TOTPDevice.objects.update(throttling_failure_count=0, throttling_failure_timestamp=None)
-    page = client.post("/account/two-step/", {"code": f"{totp(device.bin_key):06}"}).content.decode()
+    code = f"{totp(device.bin_key):06}"
+    assert client.post("/account/two-step/", {"code": code, "password": "wrong"}).status_code == 422
+    page = client.post("/account/two-step/", {"code": code, "password": PASSWORD}).content.decode()
     codes = re.findall(r"<li>(\w+)</li>", page)
     assert len(codes) == two_step.CODES
     other = Client()
@@ -239,6 +242,42 @@ def test_two_steps_ask_for_a_code_and_a_recovery_code_works_once(lock: User) -> 
     assert two_step.is_on(lock)
     client.post("/account/two-step/off/", {"password": PASSWORD})
     assert sign_in(Client())["Location"] == "/"
+
+
+def test_the_second_step_is_replaced_with_password_and_code_alone_and_told(lock: User, box: list[Any]) -> None:
+    client = Client()
+    sign_in(client)
+    client.get("/account/two-step/")
+    first = TOTPDevice.objects.get(user=lock)
+    client.post("/account/two-step/", {"code": f"{totp(first.bin_key):06}", "password": PASSWORD})
+    spare = list(StaticToken.objects.values_list("token", flat=True))
+    page = client.get("/account/two-step/").content.decode()
+    assert "recovery code" in page
+    second = TOTPDevice.objects.get(user=lock, confirmed=False)
+    given = {"code": f"{totp(second.bin_key):06}", "password": PASSWORD, "present": spare[0]}
+    for missing in ("password", "present"):
+        assert client.post("/account/two-step/", {**given, missing: ""}).status_code == 422
+        assert client.post("/account/two-step/", {**given, missing: "wrong"}).status_code == 422
+        StaticDevice.objects.update(throttling_failure_count=0, throttling_failure_timestamp=None)
+        TOTPDevice.objects.update(throttling_failure_count=0, throttling_failure_timestamp=None)
+    assert TOTPDevice.objects.get(user=lock, confirmed=True) == first
+    assert client.post("/account/two-step/", given).status_code == 200
+    assert TOTPDevice.objects.get(user=lock, confirmed=True).pk == second.pk
+    assert "two-step sign-in was replaced" in box[-1].subject
+
+
+@pytest.mark.parametrize("change", [{"is_active": False}, {"is_staff": False}])
+def test_links_of_who_is_no_administrator_any_more_are_void(lock: User, change: dict[str, bool]) -> None:
+    by = User.objects.create_user("admin", is_staff=True)
+    _made, token = Invitation.make(by, "somebody")
+    path = new_password_path(lock, by)
+    client = Client()
+    assert client.get(f"/invitation/{token}/").status_code == 200
+    assert client.get(path).status_code == 302
+    User.objects.filter(pk=by.pk).update(**change)
+    assert client.get(f"/invitation/{token}/").status_code == 410
+    assert "This link has been used" in Client().get(path).content.decode()
+    assert Client().get(new_password_path(lock)).status_code == 302
 
 
 def test_the_second_step_is_taken_within_five_minutes(lock: User) -> None:

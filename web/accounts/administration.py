@@ -91,7 +91,7 @@ def reset_link(request: HttpRequest, number: int) -> HttpResponse:
     """A link by which somebody replaces a lost password; signing in or a new password makes it void."""
     user, by = get_object_or_404(User, pk=number, is_active=True), signed_in_user(request)
     note(Event.LINK, by, f"{name_of(by)} made a link for a new password of {name_of(user)}")
-    show_once(request, f"A new password for {name_of(user)}, once", mail.new_password_path(user))
+    show_once(request, f"A new password for {name_of(user)}, once", mail.new_password_path(user, by))
     return redirect("administration")
 
 

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import Any
+
 from django import forms
 from django.contrib.auth.forms import AuthenticationForm, UserCreationForm
 from django.contrib.auth.models import User
+
+from web.accounts import two_step
 
 MAIL_LABEL = {"email": "Mail address"}
 
@@ -59,10 +64,45 @@ class LostPasswordForm(forms.Form):
     )
 
 
+class SecondStepForm(forms.Form):
+    """What a new authenticator is set up with: whoever finds a page open may not replace the second step."""
+
+    password = forms.CharField(
+        label="Your password", strip=False, widget=forms.PasswordInput(attrs={"autocomplete": "current-password"})
+    )
+    present = forms.CharField(max_length=32, label="Code of the present authenticator, or a recovery code")
+    code = forms.CharField(max_length=32, label="Code of the new authenticator")
+
+    def __init__(self, user: User, data: Mapping[str, Any] | None = None) -> None:
+        super().__init__(data)
+        self.user, self.is_renewed = user, two_step.is_on(user)
+        if not self.is_renewed:
+            del self.fields["present"]
+            self.fields["code"].label = "Code"
+
+    def clean_code(self) -> str:
+        return _code_in(self.cleaned_data["code"])
+
+    def clean(self) -> dict[str, Any]:
+        """A code is looked at behind the right password only, so that none is used up by guessing."""
+        cleaned = super().clean() or self.cleaned_data
+        if self.errors:
+            return cleaned
+        if not self.user.check_password(cleaned["password"]):
+            self.add_error("password", "This is not your password.")
+        elif self.is_renewed and not two_step.is_right(self.user, _code_in(cleaned["present"])):
+            self.add_error("present", "This is not the present code. After wrong ones it takes a while until the next.")
+        return cleaned
+
+
+def _code_in(text: object) -> str:
+    return "".join(str(text).split()).lower()
+
+
 class CodeForm(forms.Form):
     """Six figures of an authenticator, or a recovery code."""
 
     code = forms.CharField(max_length=32)
 
     def clean_code(self) -> str:
-        return "".join(str(self.cleaned_data["code"]).split()).lower()
+        return _code_in(self.cleaned_data["code"])

@@ -14,13 +14,13 @@ from smtplib import SMTPException
 from django.conf import settings
 from django.contrib.auth.forms import PasswordResetForm
 from django.contrib.auth.models import User
-from django.contrib.auth.tokens import default_token_generator
+from django.contrib.auth.tokens import PasswordResetTokenGenerator, default_token_generator
 from django.core.mail import send_mail
 from django.template.loader import render_to_string
 from django.urls import reverse
 from django.utils import timezone
 from django.utils.encoding import force_bytes
-from django.utils.http import urlsafe_base64_encode
+from django.utils.http import urlsafe_base64_decode, urlsafe_base64_encode
 
 from web.accounts.models import Event, note
 from web.accounts.names import name_of
@@ -36,10 +36,33 @@ def can_send() -> bool:
     return bool(settings.DEFAULT_FROM_EMAIL)
 
 
-def new_password_path(user: User) -> str:
-    """Where somebody replaces a lost password; signing in or a new password makes it void."""
-    name = urlsafe_base64_encode(force_bytes(user.pk))
-    return reverse("new-password", args=[name, default_token_generator.make_token(user)])
+class MadeBy(PasswordResetTokenGenerator):
+    """Tokens of links that an administrator made: void as soon as that one is switched off, or no administrator."""
+
+    def __init__(self, by: User) -> None:
+        super().__init__()
+        self.by = by
+
+    def _make_hash_value(self, user: User, timestamp: int) -> str:
+        makes = self.by.is_active and self.by.is_staff
+        return f"{super()._make_hash_value(user, timestamp)}{self.by.pk}{makes}"
+
+
+def new_password_path(user: User, by: User | None = None) -> str:
+    """Where somebody replaces a lost password; signing in or a new password makes it void. `by` made the link."""
+    generator = MadeBy(by) if by is not None else default_token_generator
+    name = f"{user.pk}.{by.pk}" if by is not None else str(user.pk)
+    return reverse("new-password", args=[urlsafe_base64_encode(force_bytes(name)), generator.make_token(user)])
+
+
+def person_of_link(name: str) -> tuple[User | None, PasswordResetTokenGenerator]:
+    """Whom a link is for, and what its token has to be held against."""
+    try:
+        numbers = [int(number) for number in urlsafe_base64_decode(name).decode("ascii").split(".")]
+        user, *makers = (User.objects.get(pk=number) for number in numbers[:2])
+    except (ValueError, OverflowError, User.DoesNotExist):
+        return None, default_token_generator
+    return user, MadeBy(makers[0]) if makers else default_token_generator
 
 
 def send_links(address: str, root: str) -> None:

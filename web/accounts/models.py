@@ -75,6 +75,8 @@ class Invitation(models.Model):
             return "This invitation has been used. Sign in with the account that was made, or ask for another one."
         if self.withdrawn_at is not None:
             return "This invitation was withdrawn. Ask whoever sent it for another one."
+        if self.by is not None and not (self.by.is_active and self.by.is_staff):
+            return "Who made this invitation is no administrator any more. Ask an administrator for another one."
         if timezone.now() > self.ends_at:
             return "This invitation was good for seven days. Ask whoever sent it for another one."
         return ""

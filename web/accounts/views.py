@@ -22,7 +22,15 @@ from django.views.decorators.debug import sensitive_post_parameters
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from web.accounts import mail, two_step
-from web.accounts.forms import CodeForm, LostPasswordForm, MailForm, NameForm, NewAccountForm, SignInForm
+from web.accounts.forms import (
+    CodeForm,
+    LostPasswordForm,
+    MailForm,
+    NameForm,
+    NewAccountForm,
+    SecondStepForm,
+    SignInForm,
+)
 from web.accounts.models import Event, Invitation, digest_of, note
 from web.accounts.names import name_of
 from web.accounts.sessions import begin, end_all
@@ -116,6 +124,11 @@ class NewPassword(PasswordResetConfirmView):
     success_url = reverse_lazy("sign-in")
     reset_url_token = "now"  # noqa: S105 - stands in the address for the token, which the session holds
 
+    def get_user(self, uidb64: str) -> User | None:
+        """Whose password it is; a link that an administrator made is held to that one being administrator still."""
+        user, self.token_generator = mail.person_of_link(uidb64)
+        return user
+
     def form_valid(self, form: object) -> HttpResponse:
         answer = super().form_valid(form)  # type: ignore[arg-type]
         if self.user is not None:
@@ -187,13 +200,15 @@ def sign_out_everywhere(request: HttpRequest) -> HttpResponse:
 @never_cache
 @require_http_methods(["GET", "HEAD", "POST"])
 def two_step_on(request: HttpRequest) -> HttpResponse:
-    """Sets an authenticator up and shows the recovery codes, once."""
+    """Sets an authenticator up, or another one instead, and shows the recovery codes, once."""
     user = signed_in_user(request)
-    form = CodeForm(request.POST or None)
+    form = SecondStepForm(user, request.POST or None)
     if request.method == "POST" and form.is_valid():
         codes = two_step.confirm(user, form.cleaned_data["code"])
         if codes is not None:
-            note(Event.ACCOUNT, user, f"{name_of(user)} switched two-step sign-in on")
+            happened = "was replaced" if form.is_renewed else "was switched on"
+            note(Event.ACCOUNT, user, f"{name_of(user)}: two-step sign-in {happened}")
+            mail.tell(user, f"two-step sign-in {happened}")
             return render(request, "accounts/recovery_codes.html", {"codes": codes})
         form.add_error("code", "This is not the code that the authenticator shows now. Its clock may be wrong.")
     context = {"form": form, "setting": two_step.to_set_up(user)}
