@@ -25,8 +25,9 @@ from web.bench.models import Reading
 from web.bench.showing import Spot, grid, spots
 from web.bench.views import bench, bench_frame, kit_or_404, take
 from web.editor.writes import base_of
+from web.shared.bodies import takes_files
 from web.shared.downloads import as_file
-from web.shelf.access import template_or_404
+from web.shelf.access import may, template_or_404
 from web.shelf.models import StoredTemplate
 from web.shelf.services import StaleVersionError
 from web.shelf.workspace import workspace
@@ -146,6 +147,7 @@ def _prints(reading: Reading, names: dict[str, str]) -> list[dict[str, Any]]:
     return [{**one, "name": names.get(one["stem"], one["stem"])} for one in reading.content["prints"]]
 
 
+@takes_files(settings.LARGEST_FILE, may("edit"))
 @require_POST
 def take_file(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     """One print that is sent; what has come so far is the answer."""

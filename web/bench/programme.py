@@ -16,7 +16,8 @@ from web.accounts.signed_in import signed_in_user
 from web.bench import services
 from web.bench.models import Programme
 from web.bench.views import bench_frame, take
-from web.shelf.access import template_or_404
+from web.shared.bodies import takes_files
+from web.shelf.access import may, template_or_404
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 
@@ -102,6 +103,7 @@ def begin(request: HttpRequest, pk: int) -> HttpResponse:
     return redirect("programme", pk)
 
 
+@takes_files(settings.LARGEST_FILE, may("edit"))
 @require_POST
 def take_file(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     stored = template_or_404(request, pk)

@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 import soundfile
+from django.conf import settings
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.utils.safestring import mark_safe
@@ -25,8 +26,9 @@ from web.accounts.signed_in import signed_in_user
 from web.bench import services
 from web.bench.models import ToneRun
 from web.bench.views import bench_frame
+from web.shared.bodies import takes_files
 from web.shared.downloads import as_file
-from web.shelf.access import template_or_404
+from web.shelf.access import may, template_or_404
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 
@@ -152,6 +154,7 @@ def _plot(name: str, line: list[float]) -> dict[str, Any]:
     }
 
 
+@takes_files(settings.LARGEST_FILE, may("edit"))
 @require_POST
 def run(request: HttpRequest, pk: int) -> HttpResponse:
     stored = template_or_404(request, pk)

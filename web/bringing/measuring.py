@@ -25,6 +25,7 @@ from web.bringing.models import Recording, Recordings
 from web.bringing.services import LASTS, open_to
 from web.editor.kept import kept
 from web.editor.writes import base_of
+from web.shared.bodies import takes_files
 from web.shelf import services
 from web.shelf.access import template_or_404
 from web.shelf.models import StoredTemplate
@@ -57,6 +58,7 @@ def page(request: HttpRequest, number: int) -> HttpResponse:
     return render(request, "bringing/recordings.html", _shown(_own_or_404(request, number)))
 
 
+@takes_files(settings.LARGEST_FILE)
 @require_POST
 def measured(request: HttpRequest, number: int) -> HttpResponse:
     """One file, measured; what is known of it by then, as a row. The file goes with the request."""

@@ -10,6 +10,7 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from lattice.errors import DocumentError
+from lattice.formats.document_json import MAX_BYTES
 from web.accounts.signed_in import signed_in_user
 from web.bringing import services
 from web.bringing.forms import BringForm
@@ -18,18 +19,21 @@ from web.bringing.reading import read
 from web.bringing.showing import shown
 from web.editor.kept import kept
 from web.editor.writes import base_of
-from web.shelf.access import template_or_404
+from web.shared.bodies import takes_files
+from web.shelf.access import may, template_or_404
 from web.shelf.demo.sample_workbook import NAME, sample_workbook
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 
 
+@takes_files(MAX_BYTES)
 @require_http_methods(["GET", "HEAD", "POST"])
 def bring(request: HttpRequest) -> HttpResponse:
     """A file or a pasted range, for the shelf."""
     return _brought(request, None)
 
 
+@takes_files(MAX_BYTES, may("edit"))
 @require_http_methods(["GET", "HEAD", "POST"])
 def bring_into(request: HttpRequest, pk: int) -> HttpResponse:
     """A newer sheet of a template that is there."""

@@ -64,6 +64,7 @@ INSTALLED_APPS = [
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
+    "web.shared.middleware.NoBodyForHead",
     "web.shared.middleware.RequestLog",
     "web.shared.middleware.ServerTiming",
     "web.shared.middleware.Headers",

@@ -34,6 +34,23 @@ class ServerTiming:
         return response
 
 
+class NoBodyForHead:
+    """The head alone, as it would be with the body: on a kept connection a body would be taken for the next answer."""
+
+    def __init__(self, get_response: Answer) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        response = self.get_response(request)
+        if request.method == "HEAD":
+            if response.streaming:
+                response.streaming_content = ()  # type: ignore[attr-defined]
+            else:
+                response.setdefault("Content-Length", str(len(response.content)))
+                response.content = b""
+        return response
+
+
 class RequestLog:
     """A line a request in the log: which view, how it ended, how long it took, and a number that its answer has too.
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from django.contrib.auth.models import User
 from django.core.exceptions import PermissionDenied
@@ -62,6 +62,18 @@ def role_on(stored: StoredTemplate, user: User) -> Role | None:
     if stored.team_id is not None:
         given += Member.objects.filter(team=stored.team_id, user=user.pk).values_list("role", flat=True)
     return max(map(Role, given), key=lambda role: role.rank, default=None)
+
+
+def may(action: str) -> Callable[[int, int], bool]:
+    """Whether a person, by number, may do something with a template, by number."""
+
+    def asked(person: int, pk: int) -> bool:
+        stored = StoredTemplate.objects.filter(pk=pk, deleted_at=None).only("owner", "team").first()
+        user = User.objects.filter(pk=person, is_active=True).first()
+        role = role_on(stored, user) if stored is not None and user is not None else None
+        return role is not None and role.may(action)
+
+    return asked
 
 
 def seen_by(user: User, other: StoredTemplate | None, action: str = "look") -> StoredTemplate | None:

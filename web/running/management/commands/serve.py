@@ -8,12 +8,12 @@ import sys
 from threading import Event, Thread
 from typing import Any
 
-import waitress
 from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.core.servers.basehttp import get_internal_wsgi_application
 
+from web.running.connections import serve
 from web.running.health import unmigrated
 
 AROUND_A_FILE = 1024**2  # bytes of a form that sends one
@@ -40,7 +40,7 @@ class Command(BaseCommand):
         } if settings.PROXY else {}  # fmt: skip
         worker = None if options["no_worker"] else _Worker()
         try:
-            waitress.serve(
+            serve(
                 get_internal_wsgi_application(), listen=options["listen"], threads=options["threads"], ident=None,
                 max_request_body_size=settings.LARGEST_FILE + AROUND_A_FILE, _quiet=True, **believed,
             )  # fmt: skip

@@ -1,0 +1,72 @@
+"""How much an address may be sent, known before any of it is read: files only where files are taken, and from whom."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from http.cookies import CookieError, SimpleCookie
+from importlib import import_module
+from typing import Any, TypeVar
+
+from django.conf import settings
+from django.contrib.auth import SESSION_KEY
+from django.urls import Resolver404, resolve
+
+MIB = 1024 * 1024
+OF_ANYBODY = MIB  # a name and a password are less
+AROUND = MIB  # of a form around a file
+View = TypeVar("View", bound=Callable[..., Any])
+Asks = Callable[[int, int], bool]  # person, template → whether they may
+
+
+def takes_files(most_bytes: int, may: Asks | None = None) -> Callable[[View], View]:
+    """Marks a view that takes a file, of so many bytes, from whoever `may` do with the template of its address."""
+
+    def mark(view: View) -> View:
+        view.takes_files = (most_bytes, may)  # type: ignore[attr-defined]
+        return view
+
+    return mark
+
+
+def most_bytes(path: str, cookies: str) -> int:
+    """The largest body that is read of a request.
+
+    Parameters
+    ----------
+    path, cookies
+        Its path and its Cookie header.
+
+    Returns
+    -------
+    int
+        Bytes: 1 MiB from who is not signed in, what forms may hold (DATA_UPLOAD_MAX_MEMORY_SIZE) from who is; more
+        where the address takes files and the person may send one there.
+    """
+    person = _person(cookies)
+    if person is None:
+        return OF_ANYBODY
+    of_forms = int(settings.DATA_UPLOAD_MAX_MEMORY_SIZE) + AROUND
+    try:
+        found = resolve(path)
+    except Resolver404:
+        return OF_ANYBODY
+    taken = getattr(found.func, "takes_files", None)
+    if taken is None:
+        return of_forms
+    most, may = taken
+    if may is not None and "pk" in found.kwargs and not may(person, found.kwargs["pk"]):
+        return OF_ANYBODY
+    return max(int(most) + AROUND, of_forms)
+
+
+def _person(cookies: str) -> int | None:
+    """Number of whose session it is; None for nobody's. Whether it is over is asked again when the request is whole."""
+    try:
+        found = SimpleCookie(cookies).get(settings.SESSION_COOKIE_NAME)
+    except CookieError:
+        return None
+    if found is None:
+        return None
+    store = import_module(settings.SESSION_ENGINE).SessionStore(found.value)
+    number = str(store.get(SESSION_KEY, ""))
+    return int(number) if number.isdecimal() else None
