@@ -36,8 +36,7 @@ def served_to_all(address: str, large: int = 300) -> Iterator[dict[str, str]]:
         run("manage.py", "migrate", "--verbosity", "0")
         told = run("manage.py", "demo", "--large", str(large), "--address", f"http://{address}")
         links = dict(re.findall(r"(owner|editor|reader): (\S+)", told))
-        waitress = str(Path(sys.executable).parent / "waitress-serve")
-        serve = [waitress, f"--listen={address}", "web.config.wsgi:application"]
+        serve = [sys.executable, "manage.py", "serve", "--listen", address, "--no-worker"]
         with subprocess.Popen(serve, cwd=ROOT, env=environment, stderr=subprocess.DEVNULL) as server:
             try:
                 _wait_for(f"http://{address}/sign-in/")
