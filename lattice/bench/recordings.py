@@ -23,6 +23,7 @@ BLOCK_S = 0.4  # of what counts as sounding or not, as momentary loudness has it
 SOUNDING_DBFS = -60.0  # RMS of a block; what is quieter is a pause
 STRETCH_FRAMES = 1 << 17
 MOST_CHANNELS = 64
+LEAST_RATE_HZ, MOST_RATE_HZ = 8_000, 768_000  # as a template's (model.md)
 ENDINGS = (".wav", ".wave", ".rf64", ".bwf", ".flac")
 READ = ("WAV", "WAVEX", "RF64", "FLAC", "W64")
 WORKERS = 2
@@ -106,6 +107,10 @@ def _measured(file: soundfile.SoundFile, name: str, told: Callable[[float], obje
         raise DocumentError(["holds no samples"])
     if file.channels > MOST_CHANNELS:
         raise DocumentError([f"has {file.channels} channels; at most {MOST_CHANNELS} are allowed"])
+    if not LEAST_RATE_HZ <= file.samplerate <= MOST_RATE_HZ:
+        raise DocumentError(
+            [f"has a sample rate of {file.samplerate} Hz; {LEAST_RATE_HZ} to {MOST_RATE_HZ} are measured"]
+        )
     channels = [_Channel(round(BLOCK_S * file.samplerate)) for _ in range(file.channels)]
     read = 0
     for stretch in _stretches(file):

@@ -23,7 +23,7 @@ ACTIONS_OF = (
     ("/readings/1/answer/", "answer"), ("/write/fold/", "look"), ("/write/redraw/", "look"), ("/write/catch-up/", "look"), ("/write/follow/", "look"),
     ("/write/keep-profile/", "look"), ("/write/forget-profile/", "look"), ("/write/undo/", "waive"),
     ("/write/redo/", "waive"), ("/write/waive/", "waive"), ("/remarks/begin/", "remark"), ("/1/settle/", "remark"),
-    ("/remarks/1/answer/", "remark"), ("/people/give/", "give"), ("/people/1/take/", "give"), ("/hand-over/", "give"),
+    ("/remarks/1/answer/", "remark"), ("/people/give/", "give"), ("/people/1/take/", "give"), ("/hand-over/", "give"), ("/t/1/take/", "give"),
     ("/links/", "give"),
 )  # fmt: skip
 
@@ -67,6 +67,7 @@ TABLE = [
     ("t/{pk}/duplicate/", "post", 302, 404),
     ("t/{pk}/delete/", "post", 302, 404),
     ("t/{pk}/restore/", "post", 302, 404),
+    ("t/{pk}/take/", "post", 302, 404),
     ("t/{pk}/stored.json", "get", 200, 404),
     ("t/{pk}/recover/", "post", 302, 404),
     ("t/{pk}/export/json/", "get", 200, 404),

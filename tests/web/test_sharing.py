@@ -19,7 +19,8 @@ from web.people.models import Member, Team
 from web.people.roles import Role
 from web.remarks import services as remarks
 from web.remarks.models import Line, Remark
-from web.revisions.models import Revision
+from web.revisions.models import Pack, Revision
+from web.revisions.tasks import make
 from web.sharing import services
 from web.sharing.models import RevisionLink
 from web.shelf.access import shelf_of
@@ -161,7 +162,19 @@ def linked(signed_in: Client, stored: StoredTemplate) -> str:
     return re.findall(r"http://testserver(/link/[\w-]+/)", page)[0]
 
 
+def test_the_report_by_a_link_is_the_workers(linked: str, stored: StoredTemplate, monkeypatch: Any) -> None:
+    """Making the link asks for the pack; the page itself makes nothing, whoever asks how often."""
+    monkeypatch.setattr("web.revisions.pack.to_pdf", lambda *_all: pytest.fail("made in the request"))
+    assert Pack.objects.count() == 0, "the link was made inside a transaction of the test"
+    for _time in range(3):
+        answer = Client().get(f"{linked}report.pdf")
+        assert (answer.status_code, "being made" in answer.content.decode()) == (202, True)
+    assert [pack.state for pack in Pack.objects.all()] == [Pack.WAITING]
+
+
 def test_by_a_link_one_sees_a_revision_and_nothing_else(linked: str, stored: StoredTemplate) -> None:
+    Pack.objects.all().delete()
+    make.call_local(Pack.objects.create(revision=stored.revisions.get()).pk)
     nobody = Client()
     page = nobody.get(linked)
     assert (page.status_code, page["X-Robots-Tag"], page["Referrer-Policy"]) == (
@@ -172,7 +185,7 @@ def test_by_a_link_one_sees_a_revision_and_nothing_else(linked: str, stored: Sto
     assert "Small, revision 1" in page.content.decode()
     assert nobody.get(f"{linked}map.svg").content.startswith(b"<svg")
     assert nobody.get(f"{linked}report.pdf").content.startswith(b"%PDF")
-    assert nobody.get(f"{linked}pack.zip").status_code == 404, "none has been made"
+    assert nobody.get(f"{linked}pack.zip").status_code == 200
     for address in ("/", f"/t/{stored.pk}/map/", f"/t/{stored.pk}/export/json/", f"/t/{stored.pk}/people/"):
         assert nobody.get(address).status_code == 302
     assert nobody.get("/robots.txt").content == b"User-agent: *\nDisallow: /\n"

@@ -10,6 +10,7 @@ from django.contrib.auth.forms import AuthenticationForm, UserCreationForm
 from django.contrib.auth.models import User
 
 from web.accounts import two_step
+from web.accounts.lookalikes import has_unseen, looks_like
 
 MAIL_LABEL = {"email": "Mail address"}
 
@@ -28,6 +29,24 @@ class NewAccountForm(UserCreationForm):  # type: ignore[type-arg]
         fields = ("username", "first_name", "last_name", "email")
         labels = MAIL_LABEL
 
+    def clean_username(self) -> str:
+        name: str = super().clean_username() or ""
+        if looks_like(name) is not None:
+            raise forms.ValidationError("An account here has a name that looks the same. Choose another one.")
+        return name
+
+    def clean_first_name(self) -> str:
+        return _all_seen(self.cleaned_data["first_name"])
+
+    def clean_last_name(self) -> str:
+        return _all_seen(self.cleaned_data["last_name"])
+
+
+def _all_seen(name: str) -> str:
+    if has_unseen(name):
+        raise forms.ValidationError("There is a sign in it that nobody sees. Type it again.")
+    return name
+
 
 class NameForm(forms.ModelForm):  # type: ignore[type-arg]
     """How somebody is called: what revisions, ticks and waivers are signed with."""
@@ -35,6 +54,12 @@ class NameForm(forms.ModelForm):  # type: ignore[type-arg]
     class Meta:
         model = User
         fields = ("first_name", "last_name")
+
+    def clean_first_name(self) -> str:
+        return _all_seen(self.cleaned_data["first_name"])
+
+    def clean_last_name(self) -> str:
+        return _all_seen(self.cleaned_data["last_name"])
 
 
 class MailForm(forms.ModelForm):  # type: ignore[type-arg]

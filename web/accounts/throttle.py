@@ -19,6 +19,8 @@ from django.core import signing
 from django.db.models import Sum
 from django.http import HttpRequest, HttpResponse
 
+from web.shared.full_disk import written_if_there_is_room
+
 KNOWN = "known"  # cookie: accounts that have signed in in this browser
 KNOWN_FOR_S = 180 * 24 * 3600
 MOST_KNOWN = 20  # accounts a browser
@@ -46,8 +48,9 @@ class Throttle(AxesDatabaseHandler):  # type: ignore[misc]
 
     def user_logged_in(self, sender: Any, request: HttpRequest, user: User, **rest: Any) -> None:
         """Forgets the wrong passwords of that name from there; `KnownBrowsers` then knows the browser."""
-        super().user_logged_in(sender, request, user, **rest)
-        AccessAttempt.objects.filter(username=user.get_username(), ip_address=request.axes_ip_address).delete()  # type: ignore[attr-defined]
+        with written_if_there_is_room():
+            super().user_logged_in(sender, request, user, **rest)
+            AccessAttempt.objects.filter(username=user.get_username(), ip_address=request.axes_ip_address).delete()  # type: ignore[attr-defined]
         request.has_signed_in = user  # type: ignore[attr-defined]
 
 

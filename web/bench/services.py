@@ -9,6 +9,7 @@ from typing import Any
 
 from django.conf import settings
 from django.contrib.auth.models import User
+from django.db import transaction
 
 from lattice.bench.faults import built
 from lattice.bench.kit.making import kit_of
@@ -164,11 +165,14 @@ def put_into_map(stored: StoredTemplate, user: User, base: int, reading: Reading
 
 
 def answer(reading: Reading, matter: int, said: str) -> None:
-    """Says of a matter that the session is wrong, that this is done, or nothing any more."""
-    answers = {**reading.answers, str(matter): said} if said else {**reading.answers}
-    if not said:
-        answers.pop(str(matter), None)
-    Reading.objects.filter(pk=reading.pk).update(answers=answers)
+    """Says of a matter that the session is wrong, that this is done, or nothing any more.
+
+    Read again inside the transaction, which is immediate: what another person answers meanwhile is kept.
+    """
+    with transaction.atomic():
+        known = Reading.objects.filter(pk=reading.pk).values_list("answers", flat=True).first() or {}
+        answers = {**known, str(matter): said} if said else {n: old for n, old in known.items() if n != str(matter)}
+        Reading.objects.filter(pk=reading.pk).update(answers=answers)
 
 
 def newest_reading(stored: StoredTemplate, digest: str = "") -> Reading | None:

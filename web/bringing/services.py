@@ -8,6 +8,8 @@ from typing import TypeVar
 import msgspec
 from django.contrib.auth.models import User
 from django.db import transaction
+from django.db.models import Sum
+from django.db.models.functions import Length
 from django.utils import timezone
 from msgspec.structs import replace
 
@@ -24,7 +26,8 @@ from web.shelf.access import seen_by
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 
-LASTS = timedelta(days=2)
+LASTS = timedelta(days=1)
+MOST_BYTES = 256 * 1024**2  # of what one person has brought and not kept
 LONGEST_NAME = 120
 Lot = TypeVar("Lot", Brought, Recordings)
 SECTIONS = SectionsFrom.__args__  # type: ignore[attr-defined]
@@ -33,9 +36,16 @@ SECTIONS = SectionsFrom.__args__  # type: ignore[attr-defined]
 def put_aside(user: User, content: bytes, name: str, into: StoredTemplate | None = None) -> Brought:
     """What was brought, until it is kept; what nobody has kept in time goes.
 
-    What the person said of an earlier table with the same heads holds for this one.
+    What the person said of an earlier table with the same heads holds for this one. Raises EditError where they have
+    brought as much as is held.
     """
     Brought.objects.filter(created_at__lt=timezone.now() - LASTS).delete()
+    waiting = Brought.objects.filter(owner=user).aggregate(bytes=Sum(Length("content")))["bytes"] or 0
+    if waiting + len(content) > MOST_BYTES:
+        raise EditError(
+            f"you have brought {waiting / 1024**2:.0f} MiB in the last day that you have not kept; "
+            f"{MOST_BYTES // 1024**2} are held. Keep some, or wait until they go"
+        )
     brought: Brought = Brought.objects.create(owner=user, content=content, name=name[:LONGEST_NAME], into=into)
     first = read(brought, workspace(into).template if into else None)
     kept = KeptChoices.objects.filter(owner=user, fingerprint=fingerprint(first.table.heads)) if first.table else None

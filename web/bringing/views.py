@@ -51,7 +51,10 @@ def _brought(request: HttpRequest, into: StoredTemplate | None) -> HttpResponse:
     context = {"form": form, "into": into}
     if request.method != "POST" or not form.is_valid():
         return render(request, "bringing/bring.html", context, status=422 if request.method == "POST" else 200)
-    brought = services.put_aside(signed_in_user(request), *form.data_and_name(), into)
+    try:
+        brought = services.put_aside(signed_in_user(request), *form.data_and_name(), into)
+    except DocumentError as wrong:
+        return render(request, "bringing/bring.html", {**context, "problems": wrong.problems}, status=422)
     found = read(brought, workspace(into).template if into else None)
     if found.template is None and found.book is None:
         brought.delete()

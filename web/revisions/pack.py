@@ -17,7 +17,7 @@ from web.accounts.names import name_of
 from web.bench.services import newest_reading, reading_json
 from web.remarks.models import Line
 from web.remarks.services import threads
-from web.revisions.models import Revision
+from web.revisions.models import Pack, Revision
 from web.revisions.papers import Facts, manual_html, map_pdf, map_svg, report_html, to_pdf
 from web.revisions.services import content
 from web.shelf.workspace import Workspace
@@ -76,6 +76,16 @@ def make_pack(revision: Revision, tell: ProgressCallback = lambda _step, _percen
     lines = [f"{hashlib.sha256(data).hexdigest()}  {name.partition('/')[2]}\n" for name, data in sorted(files.items())]
     files[f"{stem}/checksums.sha256"] = "".join(lines).encode()
     return _zipped(files)
+
+
+def report_in_pack(revision: Revision) -> bytes | None:
+    """The report of the newest pack, as long as that is not from before the revision was signed; None where none is."""
+    pack = revision.packs.filter(state=Pack.DONE).first()
+    if pack is None or (revision.signed_at is not None and pack.began_at < revision.signed_at):
+        return None
+    with zipfile.ZipFile(io.BytesIO(bytes(pack.content))) as archive:
+        name = next((name for name in archive.namelist() if name.endswith("/report.pdf")), None)
+        return archive.read(name) if name else None
 
 
 def _zipped(files: dict[str, bytes]) -> bytes:

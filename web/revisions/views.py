@@ -22,7 +22,7 @@ from web.revisions import services
 from web.revisions.comparing import comparison, figures_of
 from web.revisions.gate import gate, ticked
 from web.revisions.models import Pack, Revision
-from web.revisions.tasks import make
+from web.revisions.tasks import begin_pack_of
 from web.shared.downloads import as_file
 from web.shelf.access import seen_by, template_or_404
 from web.shelf.heads import document_of
@@ -158,9 +158,7 @@ def take(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 @require_POST
 def begin(request: HttpRequest, pk: int, number: int) -> HttpResponse:
     """Asks for the pack; the page shows how far it is."""
-    pack = services.begin_pack(_revision(request, pk, number))
-    if pack.state == Pack.WAITING and not pack.percent:
-        make(pack.pk)
+    begin_pack_of(_revision(request, pk, number))
     return redirect(reverse("revisions", args=[pk]) + "#pack")
 
 

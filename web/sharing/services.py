@@ -14,6 +14,8 @@ from web.accounts.names import name_of
 from web.people.models import Member, Team
 from web.people.roles import Role
 from web.revisions.models import Revision
+from web.revisions.pack import report_in_pack
+from web.revisions.tasks import begin_pack_of
 from web.shared.words import one_line
 from web.sharing.models import LONGEST_DAYS, RevisionLink, in_days
 from web.shelf.access import found, need
@@ -67,12 +69,12 @@ def hand_over(pk: int, by: User, team_pk: int | None, name: str = "") -> None:
         team = Team.objects.filter(pk=team_pk, members__user=by).first()
         if team is None:
             raise EditError("you are not in this team")
-        StoredTemplate.objects.filter(pk=pk).update(team=team)
+        StoredTemplate.objects.filter(pk=pk).update(team=team, is_offered=False)
         note(Event.ROLE, by, f"{name_of(by)} handed {stored.name} to {team.name}")
         return
     person = person_called(name)
     Share.objects.filter(template=stored, user=person).delete()
-    StoredTemplate.objects.filter(pk=pk).update(team=None, owner=person)
+    StoredTemplate.objects.filter(pk=pk).update(team=None, owner=person, is_offered=person != by)
     if person != by:
         Share.objects.update_or_create(template=stored, user=by, defaults={"role": Role.EDITOR, "by": by})
     note(Event.ROLE, by, f"{name_of(by)} handed {stored.name} to {name_of(person)}")
@@ -148,6 +150,8 @@ def make_link(pk: int, by: User, number: int, words: str, days: int) -> tuple[Re
         raise EditError(f"{days} days; 1 to {LONGEST_DAYS} are allowed")
     until: date = in_days(days)
     note(Event.LINK, by, f"{name_of(by)} made a link to revision {number} of {stored.name} for {words}")
+    if report_in_pack(revision) is None:  # whoever opens the link finds it made
+        transaction.on_commit(lambda: begin_pack_of(revision))
     return RevisionLink.make(revision, by, words, until)
 
 

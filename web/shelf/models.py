@@ -39,6 +39,7 @@ class StoredTemplate(models.Model):
     released = models.PositiveIntegerField(default=0)  # the newest that is signed off
     sealed_version = models.PositiveIntegerField(default=0)  # at which the newest was sealed
     variant_base = models.BinaryField(default=bytes)  # what it is a variant of, as that was when they were last alike
+    is_offered = models.BooleanField(default=False)  # handed to its owner, who has not taken it yet
     spent = models.TextField(default="", blank=True)  # ids of pieces that were removed, with a space before each
     variant_of = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="variants")
 

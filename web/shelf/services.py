@@ -66,11 +66,23 @@ class PreparedState:
         return {"head": self.head, "name": self.template.name, "summary": self.summary}
 
 
-def store(user: User, template: Template) -> StoredTemplate:
-    """A new template on a person's shelf. Raises FullShelfError where they have as many as they may."""
-    number = StoredTemplate.objects.filter(owner=user, team=None).count()
+def refuse_full_shelf(user: User) -> None:
+    """Raises FullShelfError where somebody has as many templates as they may; what is only offered does not count."""
+    number = StoredTemplate.objects.filter(owner=user, team=None, is_offered=False).count()
     if number >= settings.MOST_TEMPLATES:
         raise FullShelfError(number, settings.MOST_TEMPLATES)
+
+
+def take_offered(stored: StoredTemplate, user: User) -> None:
+    """Takes a template that was handed to a person: from then on it counts as theirs."""
+    if stored.is_offered and stored.owner_id == user.pk:
+        refuse_full_shelf(user)
+        StoredTemplate.objects.filter(pk=stored.pk).update(is_offered=False)
+
+
+def store(user: User, template: Template) -> StoredTemplate:
+    """A new template on a person's shelf. Raises FullShelfError where they have as many as they may."""
+    refuse_full_shelf(user)
     made = PreparedState(template)
     stored: StoredTemplate = StoredTemplate.objects.create(owner=user, slots=made.slots, **made.fields)
     keep(stored, made.space)

@@ -10,6 +10,7 @@ urlpatterns = [
     path("new/", views.new, name="shelf-new"),
     path("t/<int:pk>/duplicate/", views.duplicate, name="shelf-duplicate"),
     path("t/<int:pk>/delete/", views.delete, name="shelf-delete"),
+    path("t/<int:pk>/take/", views.take, name="shelf-take"),
     path("t/<int:pk>/restore/", views.restore, name="shelf-restore"),
     path("t/<int:pk>/stored.json", recovery.raw, name="shelf-raw"),
     path("t/<int:pk>/recover/", recovery.back_to_readable, name="shelf-recover"),

@@ -79,6 +79,13 @@ def delete(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_POST
+def take(request: HttpRequest, pk: int) -> HttpResponse:
+    """What was handed to somebody is theirs from here on."""
+    services.take_offered(template_or_404(request, pk, "give"), signed_in_user(request))
+    return redirect("shelf")
+
+
+@require_POST
 def restore(request: HttpRequest, pk: int) -> HttpResponse:
     services.restore(template_or_404(request, pk, "remove", is_off=True))
     return redirect("shelf")
