@@ -8,9 +8,11 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
+import msgspec
 import numpy as np
 import soundfile
 
@@ -66,6 +68,32 @@ def layout_of(channels: int) -> str:
     return WIDE.get(channels) or layout_of_count(channels)
 
 
+def measure_named(words: bytes) -> Measured:
+    """A recording, measured under a name: JSON of its path, the name, and the most samples (frames × channels)."""
+    path, name, most_samples = msgspec.json.decode(words, type=tuple[str, str, int])
+    with _opened(Path(path)) as file:
+        if file.frames * file.channels > most_samples:
+            hours, samples = file.frames / file.samplerate / 3600, file.frames * file.channels
+            raise DocumentError(
+                [
+                    f"has {hours:.1f} h of {file.channels} channels, {samples / 1e9:.1f} billion samples; at most "
+                    f"{most_samples / 1e9:.1f} billion are measured here, any by lattice sources"
+                ]
+            )
+        return _measured(file, name, lambda _share: None)
+
+
+@contextmanager
+def _opened(path: Path) -> Iterator[soundfile.SoundFile]:
+    try:
+        with soundfile.SoundFile(path) as file:
+            yield file
+    except soundfile.LibsndfileError as wrong:
+        raise DocumentError([f"cannot be read as WAV or FLAC: {_sentence(wrong)}"]) from None
+    except OSError as wrong:
+        raise DocumentError([wrong.strerror or str(wrong)]) from None
+
+
 def measure(path: Path, told: Callable[[float], object] = lambda _share: None) -> Measured:
     """A recording, measured.
 
@@ -87,13 +115,8 @@ def measure(path: Path, told: Callable[[float], object] = lambda _share: None) -
     DocumentError
         Where it is no recording, holds no samples, or has too many channels.
     """
-    try:
-        with soundfile.SoundFile(path) as file:
-            return _measured(file, path.stem, told)
-    except soundfile.LibsndfileError as wrong:
-        raise DocumentError([f"cannot be read as WAV or FLAC: {_sentence(wrong)}"]) from None
-    except OSError as wrong:
-        raise DocumentError([wrong.strerror or str(wrong)]) from None
+    with _opened(path) as file:
+        return _measured(file, path.stem, told)
 
 
 def _sentence(wrong: soundfile.LibsndfileError) -> str:

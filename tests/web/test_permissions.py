@@ -62,6 +62,7 @@ TABLE = [
     ("recordings/", "get", 200, 200),
     ("recordings/1/", "get", 404, 404),
     ("recordings/1/file/", "post", 404, 404),
+    ("recordings/1/body/", "get", 404, 404),
     ("recordings/1/keep/", "post", 404, 404),
     ("t/{pk}/recordings/", "get", 200, 404),
     ("t/{pk}/duplicate/", "post", 302, 404),

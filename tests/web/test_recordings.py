@@ -3,18 +3,24 @@
 from __future__ import annotations
 
 import io
+from pathlib import Path
 
 import numpy as np
 import pytest
 import soundfile
-from django.core.files.uploadedfile import SimpleUploadedFile, TemporaryUploadedFile
+from django.conf import settings
+from django.contrib.auth.models import User
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
 from lattice.model.document import Source
-from web.bringing import measuring
+from web.bringing import tasks as waiting
 from web.bringing.models import Recording, Recordings
+from web.shared.jobs import queue
 from web.shelf.models import JournalEntry, StoredTemplate
 from web.shelf.workspace import workspace
+
+pytestmark = pytest.mark.usefixtures("at_once")
 
 TONE = 0.5 * np.sin(2 * np.pi * 997 * np.arange(48_000) / 48_000)  # −6.02 dBFS, RMS −9.03 dBFS (mathematics)
 
@@ -107,16 +113,75 @@ def test_a_file_that_is_too_large_says_so(signed_in: Client, settings) -> None: 
     assert "GiB; at most" in send(signed_in, begun(signed_in), "Long.wav", wav())
 
 
-def test_a_large_file_is_measured_where_it_was_put_down(signed_in: Client, settings) -> None:  # type: ignore[no-untyped-def]
+def test_a_large_file_is_measured_too(signed_in: Client, settings) -> None:  # type: ignore[no-untyped-def]
     settings.FILE_UPLOAD_MAX_MEMORY_SIZE = 100
-    kinds = []
-    original = measuring._of_file
-    page = ""
-    with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(measuring, "_of_file", lambda file: (kinds.append(type(file)), original(file))[1])
-        page = send(signed_in, begun(signed_in), "Long.wav", wav())
-    assert "−6.02" in page
-    assert kinds == [TemporaryUploadedFile]
+    assert "−6.02" in send(signed_in, begun(signed_in), "Long.wav", wav())
+
+
+def in_lot(user: User, *names: str) -> Recordings:
+    """Recordings that wait, as many as there are names."""
+    lot = Recordings.objects.create(owner=user)
+    for name in names:
+        one = Recording.objects.create(of=lot, name=name, state=Recording.WAITING)
+        waiting.file_of(one).parent.mkdir(parents=True, exist_ok=True)
+        waiting.file_of(one).write_bytes(wav())
+    return lot
+
+
+def test_people_take_turns(owner: User, second: User, monkeypatch: pytest.MonkeyPatch) -> None:
+    in_lot(owner, "a1", "a2", "a3")
+    in_lot(second, "b1", "b2")
+    order: list[str] = []
+    monkeypatch.setattr(
+        waiting, "_measure", lambda one: (order.append(one.name), Recording.objects.filter(pk=one.pk).update(state=""))
+    )
+    monkeypatch.setattr(waiting, "_turns", {})
+    waiting.measure_next.call_local()
+    assert order == ["a1", "b1", "a2", "b2", "a3"]
+
+
+def test_an_hour_too_much_is_refused_by_frames_and_channels(signed_in: Client, monkeypatch: pytest.MonkeyPatch) -> None:
+    """0.8 MB of FLAC may hold hours of silence: what counts is what has to be looked at."""
+    monkeypatch.setattr(waiting, "MOST_SAMPLES", 100_000)
+    page = send(signed_in, begun(signed_in), "Silence.wav", wav(channels=6))
+    assert "of 6 channels, 0.0 billion samples; at most 0.0 billion are measured here" in page
+
+
+def test_what_the_worker_was_at_when_it_ended_is_not_measured_again(
+    owner: User, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    lot = in_lot(owner, "a", "b")
+    Recording.objects.filter(name="a").update(state=Recording.MEASURING)
+    path = waiting.file_of(Recording.objects.get(name="a"))
+    waiting.take_up()
+    said = dict(lot.files.values_list("name", "said"))
+    assert said == {"a": "the worker stopped while it was measured, so it is not measured again", "b": ""}
+    assert lot.files.get(name="b").peak_dbfs == pytest.approx(-6.02, abs=0.01)
+    assert not path.exists()
+
+
+def test_files_wait_for_the_worker_and_are_asked_for(
+    signed_in: Client, stored: StoredTemplate, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    queue.immediate = False
+    address = begun(signed_in, stored)
+    page = send(signed_in, address, "Kick.wav", wav())
+    assert "data-waiting" in page
+    assert "1</span> waits to be measured" in page
+    waiting.measure_next.call_local()
+    page = signed_in.get(f"{address}body/").content.decode()
+    assert ("data-waiting" in page, "−6.02" in page) == (False, True)
+    assert not any((Path(settings.PRINTS) / "recordings").iterdir())
+
+
+def test_what_waits_counts_against_the_quota(signed_in: Client, settings) -> None:  # type: ignore[no-untyped-def]
+    queue.immediate = False
+    settings.PRINTS_QUOTA = len(wav()) + 10
+    address = begun(signed_in)
+    send(signed_in, address, "One.wav", wav())
+    refused = signed_in.post(f"{address}file/", {"file": SimpleUploadedFile("Two.wav", wav())})
+    assert (refused.status_code, b"no room for it" in refused.content) == (422, True)
+    assert Recording.objects.count() == 1
 
 
 def test_what_is_not_there_any_more_or_stale_is_refused(signed_in: Client, stored: StoredTemplate) -> None:

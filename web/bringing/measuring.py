@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-import math
-from pathlib import Path, PurePath
+from pathlib import PurePath
 from typing import Any
 
 from django.conf import settings
-from django.core.files.uploadedfile import TemporaryUploadedFile
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
-from lattice.bench.recordings import ENDINGS, Measured, measure
+from lattice.bench.recordings import ENDINGS
 from lattice.edits import apply, apply_steps
 from lattice.edits.recordings import strips_called
 from lattice.errors import DocumentError, EditError
@@ -21,6 +19,7 @@ from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
 from lattice.model.names import slug
 from web.accounts.signed_in import signed_in_user
+from web.bringing import tasks as waiting
 from web.bringing.models import Recording, Recordings
 from web.bringing.services import LASTS, open_to
 from web.editor.kept import kept
@@ -48,6 +47,7 @@ def begin(request: HttpRequest, pk: int | None = None) -> HttpResponse:
     into = template_or_404(request, pk) if pk else None
     if request.method == "POST":
         Recordings.objects.filter(created_at__lt=timezone.now() - LASTS).delete()
+        waiting.forget_files()
         made = Recordings.objects.create(owner=signed_in_user(request), into=into)
         return redirect("recordings", made.pk)
     return render(request, "bringing/recordings_begin.html", {"into": into})
@@ -61,45 +61,33 @@ def page(request: HttpRequest, number: int) -> HttpResponse:
 @takes_files(settings.LARGEST_FILE)
 @require_POST
 def measured(request: HttpRequest, number: int) -> HttpResponse:
-    """One file, measured; what is known of it by then, as a row. The file goes with the request."""
+    """One file, put by for the worker to measure; what is known of all by then, as rows."""
     of = _own_or_404(request, number)
     file = request.FILES.get("file")
     if file is None:
         return HttpResponse("no file has arrived", status=422, content_type="text/plain")
     name = PurePath(str(file.name)).stem[:500]
-    Recording.objects.update_or_create(of=of, name=name, defaults=_of_file(file))
+    if (file.size or 0) > settings.LARGEST_FILE:
+        size, most = (file.size or 0) / 1024**3, settings.LARGEST_FILE / 1024**3
+        said = f"has {size:.1f} GiB; at most {most:g} are measured here, any by lattice sources"
+        Recording.objects.update_or_create(of=of, name=name, defaults={**waiting.NOTHING, "said": said})
+        return render(request, "bringing/recordings_body.html", _shown(of))
+    fields = {**waiting.NOTHING, "said": "", "layout": "", "state": Recording.MEASURING}  # until the file is there
+    recording, _is_new = Recording.objects.update_or_create(of=of, name=name, defaults=fields)
+    try:
+        waiting.put_by(recording, file)
+    except (DocumentError, OSError) as wrong:
+        recording.delete()
+        return HttpResponse(str(wrong), status=422, content_type="text/plain")
+    Recording.objects.filter(pk=recording.pk).update(state=Recording.WAITING)
+    waiting.measure_next()
     return render(request, "bringing/recordings_body.html", _shown(of))
 
 
-def _of_file(file: Any) -> dict[str, Any]:
-    """The fields of what was measured; those of nothing where it could not be, with why."""
-    nothing = dict.fromkeys(("sample_peak_dbfs", "peak_dbfs", "rms_dbfs"))
-    if file.size > settings.LARGEST_FILE:
-        size, most = file.size / 1024**3, settings.LARGEST_FILE / 1024**3
-        return {**nothing, "said": f"has {size:.1f} GiB; at most {most:g} are measured here, any by lattice sources"}
-    if not isinstance(file, TemporaryUploadedFile):  # a small one is held in memory
-        kept = TemporaryUploadedFile(str(file.name), file.content_type, file.size, None)
-        kept.write(file.read())
-        kept.flush()
-        file = kept
-    try:
-        found = measure(Path(file.temporary_file_path()))
-    except DocumentError as wrong:
-        return {**nothing, "said": wrong.problems[0][:300]}
-    finally:
-        file.close()
-    return _fields(found)
-
-
-def _fields(found: Measured) -> dict[str, Any]:
-    levels = {"sample_peak_dbfs": found.sample_peak_dbfs, **found.levels}
-    return {
-        "layout": found.layout,
-        "rate_hz": found.sample_rate_hz,
-        "seconds": found.seconds,
-        "said": "" if found.sounds else "has no sound above −60 dBFS",
-        **{field: levels.get(field) for field in ("sample_peak_dbfs", "peak_dbfs", "rms_dbfs")},
-    } | ({"sample_peak_dbfs": None} if found.sample_peak_dbfs == -math.inf else {})
+@require_safe
+def body(request: HttpRequest, number: int) -> HttpResponse:
+    """What is measured by now."""
+    return render(request, "bringing/recordings_body.html", _shown(_own_or_404(request, number)))
 
 
 def _shown(of: Recordings) -> dict[str, Any]:
@@ -116,6 +104,7 @@ def _shown(of: Recordings) -> dict[str, Any]:
             (one, names.get(called.get(one.name, ""), ""), rate and one.rate_hz not in (0, rate)) for one in files
         ],
         "count": len(files),
+        "waiting": sum(one.state != "" for one in files),
         "ready": sum(one.peak_dbfs is not None for one in files),
         "matched": sum(one.peak_dbfs is not None and one.name in called for one in files),
         "unmatched": sum(not one.said and one.name not in called for one in files),
@@ -134,6 +123,7 @@ def keep(request: HttpRequest, number: int) -> HttpResponse:
     def work() -> StoredTemplate:
         stored = _kept(request, of, base_of(request))
         of.delete()
+        waiting.forget_files()
         return stored
 
     def page(status: int, **said: Any) -> HttpResponse:

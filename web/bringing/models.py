@@ -75,7 +75,10 @@ class Recordings(models.Model):
 class Recording(models.Model):
     """What was measured of one recording, or why it could not be."""
 
+    WAITING, MEASURING = "waiting", "measuring"
+
     of = models.ForeignKey(Recordings, on_delete=models.CASCADE, related_name="files")
+    state = models.CharField(max_length=9, default="", blank=True)  # nothing: it is measured, or cannot be
     name = models.CharField(max_length=500)  # of the file, without its ending
     layout = models.CharField(max_length=20, default="")
     rate_hz = models.PositiveIntegerField(default=0)

@@ -12,6 +12,7 @@ urlpatterns = [
     path("import/<int:number>/keep/", views.keep, name="bring-keep"),
     path("recordings/", measuring.begin, name="recordings-begin"),
     path("recordings/<int:number>/", measuring.page, name="recordings"),
+    path("recordings/<int:number>/body/", measuring.body, name="recordings-body"),
     path("recordings/<int:number>/file/", measuring.measured, name="recordings-file"),
     path("recordings/<int:number>/keep/", measuring.keep, name="recordings-keep"),
     path("t/<int:pk>/recordings/", measuring.begin, name="recordings-into"),

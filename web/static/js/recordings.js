@@ -1,4 +1,4 @@
-// Recordings: files go to the server two at a time and are measured as they arrive; stopping keeps what is there.
+// Recordings: files go to the server two at a time and are measured by the worker; stopping keeps what is there.
 
 import { begun, refill } from "./drafts.js";
 import "./shared.js";
@@ -40,6 +40,21 @@ function show(html) {
   refill(kept);
 }
 
+// What waits for the worker is asked for until nothing does.
+const AGAIN_MS = 700;
+let isAsking = false;
+
+async function follow() {
+  if (isAsking || !body.dataset.again) return;
+  isAsking = true;
+  while (body.querySelector("[data-waiting]")) {
+    await new Promise((then) => setTimeout(then, AGAIN_MS));
+    const answer = await fetch(body.dataset.again).catch(() => null);
+    if (answer?.ok) show(await answer.text());
+  }
+  isAsking = false;
+}
+
 async function measure(files) {
   const wanted = [...files].filter((file) => ENDING.test(file.name));
   const large = wanted.filter((file) => file.size > Number(body.dataset.largest));
@@ -60,6 +75,7 @@ async function measure(files) {
       const file = queue.shift();
       try {
         show(await send(file, stop.signal));
+        follow();
       } catch (error) {
         if (!stop.signal.aborted) failed += 1;
         if (!stop.signal.aborted && error.message.length < 300) reason = `: ${error.message}`;
@@ -88,4 +104,5 @@ document.addEventListener("drop", (event) => {
   event.preventDefault();
   begin(event.dataTransfer.files);
 });
+follow();
 document.body.dataset.ready = "true";
