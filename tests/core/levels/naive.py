@@ -1,6 +1,6 @@
 """Levels source by source, as checks.md defines them: c, d and P of every signal at every stage, in NumPy.
 
-Slow and plain, and none of the core's code but the tables of layouts (which tests/reference checks by itself).
+Slow and plain, and none of the core's code: layouts and pans are tests/core/layouts_by_hand.py.
 """
 
 from __future__ import annotations
@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from lattice.model.document import Insert, Strip, Template
-from lattice.model.layouts import channel_count, listed, mapping, pan_gains, panner_matrix
+from tests.core.layouts_by_hand import balanced, by_numbers, count_of, mapped, panned, spread
 
 USUAL = (-6.0, -18.0)
 
@@ -74,13 +74,13 @@ class Naive:
     def _number(self, strip: Strip, outlet: str | None, layout: str) -> None:
         stated = outlet is None and strip.source
         peak, rms = (strip.source.peak_dbfs, strip.source.rms_dbfs) if stated else USUAL  # type: ignore[union-attr]
-        for channel in range(channel_count(layout)):
+        for channel in range(count_of(layout)):
             self.signals.append((strip.id, outlet, channel))
             self.peaks.append(lin(peak))
             self.rms.append(lin(rms))
 
     def played(self, strip: str, outlet: str | None, layout: str) -> Stage:
-        stage = Stage(channel_count(layout), len(self.signals))
+        stage = Stage(count_of(layout), len(self.signals))
         for column, signal in enumerate(self.signals):
             if signal[:2] == (strip, outlet):
                 stage.ce[signal[2], column] = stage.cq[signal[2], column] = 1
@@ -107,9 +107,9 @@ class Naive:
                 now, layout = self._insert(insert, layout, now)
                 self.stages[strip.id].append(now)
             if strip.fader_db is not None and not strip.mute:
-                balance = np.eye(channel_count(layout))
+                balance = np.eye(count_of(layout))
                 if layout == "stereo":
-                    balance = np.diag([min(1, 1 - strip.pan), min(1, 1 + strip.pan)])
+                    balance = balanced(strip.pan)
                 self.post[strip.id] = now.mapped(balance, lin(strip.fader_db))
         for route in self.template.routes:
             if route.from_strip == strip.id and route.enabled and route.gain_db is not None:
@@ -119,10 +119,10 @@ class Naive:
         taken = insert.layout_in or layout
         given = insert.layout_out or taken
         if taken != layout:
-            now = now.mapped(mapping(layout, taken))
+            now = now.mapped(mapped(layout, taken))
         if given != taken:
             spreads = insert.type == "panner" and insert.state == "on"
-            now = now.mapped((panner_matrix if spreads else mapping)(taken, given), unity=spreads)
+            now = now.mapped((spread if spreads else mapped)(taken, given), unity=spreads)
         if insert.state == "on":
             now = self._working(insert, now)
         return now, given
@@ -176,18 +176,18 @@ class Naive:
             start = tapped
         if route.kind == "key":
             insert = next(i for i in head.inserts if i.id == route.to_insert)
-            rows = channel_count(self._layout_at(head, insert))
-            come = start.mapped(np.eye(rows, channel_count(layout)), lin(route.gain_db))
+            rows = count_of(self._layout_at(head, insert))
+            come = start.mapped(np.eye(rows, count_of(layout)), lin(route.gain_db))
             self.keys[insert.id] = self.keys[insert.id].plus(come) if insert.id in self.keys else come
             return
         if head.kind == "audio" and head.monitor != "always":
             return
         if route.channels is not None:
-            matrix = listed(layout, head.layout, route.channels)
+            matrix = by_numbers(layout, head.layout, route.channels)
         else:
             own_pan = route.kind == "feed" and route.tap == "post-fader" and route.from_outlet is None
-            left, right = pan_gains(strip.pan if own_pan else route.pan, self.template.pan_law_db)
-            matrix = mapping(layout, head.layout, left, right)
+            left, right = panned(strip.pan if own_pan else route.pan, self.template.pan_law_db)
+            matrix = mapped(layout, head.layout, left, right)
         come = start.mapped(matrix, lin(route.gain_db))
         self.arriving[head.id] = self.arriving[head.id].plus(come) if head.id in self.arriving else come
 

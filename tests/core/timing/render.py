@@ -1,8 +1,8 @@
 """A block renderer of linear templates in NumPy: real samples through delay lines, faders, pans and mappings.
 
 Independent of the core's formulas: nothing is summed in decibels or counted ahead; what comes out is measured. The
-host's compensation is its own too: longest paths of what inserts report, by networkx. Only the tables of layouts
-are shared (tests/reference checks them by themselves).
+host's compensation is its own too: longest paths of what inserts report, by networkx. Layouts and pans are
+tests/core/layouts_by_hand.py.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ import networkx as nx
 import numpy as np
 
 from lattice.model.document import Route, Strip, Template
-from lattice.model.layouts import channel_count, listed, mapping, pan_gains
+from tests.core.layouts_by_hand import by_numbers, count_of, mapped, panned
 
 BLOCK = 64
 
@@ -53,7 +53,7 @@ class Renderer:
             (strip.id, outlet, channel)
             for strip in template.strips
             for outlet, layout in self._sources(strip)
-            for channel in range(channel_count(layout))
+            for channel in range(count_of(layout))
         ]
         self.lines: dict[object, Line] = {}
 
@@ -73,7 +73,7 @@ class Renderer:
         return self.lines.setdefault(key, Line(samples))(block)
 
     def _impulse(self, strip: Strip, outlet: str | None, layout: str, first: int) -> np.ndarray:
-        block = np.zeros((channel_count(layout), len(self.signals), BLOCK))
+        block = np.zeros((count_of(layout), len(self.signals), BLOCK))
         if first == 0:
             for number, (one, its, channel) in enumerate(self.signals):
                 if (one, its) == (strip.id, outlet):
@@ -84,7 +84,7 @@ class Renderer:
     def _block(self, first: int) -> dict[tuple[str, str], np.ndarray]:
         at: dict[tuple[str, str], np.ndarray] = {}
         for strip in self.template.strips:
-            whole = np.zeros((channel_count(strip.layout), len(self.signals), BLOCK))
+            whole = np.zeros((count_of(strip.layout), len(self.signals), BLOCK))
             if self.plays(self.template, strip):
                 held = self.reported[strip.id, "in"] - (0 if strip.kind == "input" else strip.latency_samples)
                 whole += self._line(("own", strip.id), held, self._impulse(strip, None, strip.layout, first))
@@ -124,17 +124,17 @@ class Renderer:
         if stops or node not in self.reported:
             return 0.0
         own = route.kind == "feed" and route.tap == "post-fader" and route.from_outlet is None
-        pans = pan_gains(tail.pan if own else route.pan, self.template.pan_law_db)
+        pans = panned(tail.pan if own else route.pan, self.template.pan_law_db)
         matrix = (
-            mapping(layout, head.layout, *pans)
+            mapped(layout, head.layout, *pans)
             if route.channels is None
-            else listed(layout, head.layout, route.channels)
+            else by_numbers(layout, head.layout, route.channels)
         )
         come = np.einsum("ij,jkn->ikn", np.array(matrix), left) * 10 ** (route.gain_db / 20)  # type: ignore[operator]
         return self._line(("route", route.id), self.reported[head.id, "in"] - self.reported[node], come)
 
     def _impulse_at(self, strip: Strip, layout: str, first: int, route: str) -> np.ndarray:
-        block = np.zeros((channel_count(layout), len(self.signals), BLOCK))
+        block = np.zeros((count_of(layout), len(self.signals), BLOCK))
         if first == 0:
             for number, (one, its, channel) in enumerate(self.signals):
                 if (one, its) == (strip.id, "b"):
