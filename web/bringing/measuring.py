@@ -25,6 +25,7 @@ from web.bringing.services import LASTS, open_to
 from web.editor.kept import kept
 from web.editor.writes import base_of
 from web.shared.bodies import takes_files
+from web.shared.heartbeat import is_alive
 from web.shelf import services
 from web.shelf.access import template_or_404
 from web.shelf.models import StoredTemplate
@@ -105,6 +106,7 @@ def _shown(of: Recordings) -> dict[str, Any]:
         ],
         "count": len(files),
         "waiting": sum(one.state != "" for one in files),
+        "is_stuck": not is_alive(),
         "ready": sum(one.peak_dbfs is not None for one in files),
         "matched": sum(one.peak_dbfs is not None and one.name in called for one in files),
         "unmatched": sum(not one.said and one.name not in called for one in files),

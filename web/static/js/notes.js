@@ -52,7 +52,7 @@ function offerAgain(note, refused, status) {
     event.preventDefault();
     send(note, refused, typed ? { [typed.name]: form.elements[typed.name].value } : {});
   });
-  note.append(form);
+  note.insertBefore(form, note.querySelector(":scope > button"));
 }
 
 // Behind a clash it is said again of the state that the note shows.
