@@ -53,3 +53,18 @@ def test_a_worker_that_starts_takes_up_what_was_left(job: PlanJob, state: str, i
     job.refresh_from_db()
     assert begun == ([job.pk] if is_taken_up else [])
     assert (job.step, job.percent) == (("", 0) if is_taken_up else ("half", 50))
+
+
+def test_what_ends_the_worker_twice_is_not_begun_a_third_time(stored: StoredTemplate) -> None:
+    """A file may bring the worker down each time: it must not keep it from all other work."""
+    job = PlanJob.objects.create(template=stored, version=1, state=PlanJob.MAKING)
+    waits = PlanJob.objects.create(template=stored, version=1)
+    begun: list[int] = []
+    PlanJob.take_up(begun.append)
+    assert sorted(begun) == [job.pk, waits.pk]
+    PlanJob.objects.filter(pk=job.pk).update(state=PlanJob.MAKING)
+    PlanJob.take_up(begun.append)
+    job.refresh_from_db()
+    assert begun.count(job.pk) == 1
+    assert begun.count(waits.pk) == 2
+    assert (job.state, "ended 2 times" in job.said) == (PlanJob.FAILED, True)

@@ -15,6 +15,9 @@ from web.shared.heartbeat import is_alive
 queue = SqliteHuey("lattice", filename=str(settings.JOBS_DATABASE), immediate=settings.JOBS_AT_ONCE)
 
 
+MOST_STOPPED = 1
+
+
 class CancelledError(Exception):
     """Nobody waits for it any more."""
 
@@ -29,6 +32,7 @@ class Job(models.Model):
     step = models.CharField(max_length=80, default="")
     percent = models.PositiveIntegerField(default=0)
     said = models.CharField(max_length=300, default="")  # why it failed
+    stopped = models.PositiveSmallIntegerField(default=0)  # how often a worker ended while it was at it
     began_at = models.DateTimeField(auto_now_add=True)
     ended_at = models.DateTimeField(null=True)
 
@@ -79,10 +83,19 @@ class Job(models.Model):
 
     @classmethod
     def take_up(cls, make: Callable[[int], object]) -> None:
-        """Those that a worker was at when it was stopped are begun anew; called when one starts."""
+        """Those that a worker was at when it was stopped are begun anew; called when one starts.
+
+        One at which workers have ended twice may be why: it is not begun a third time by itself.
+        """
         for job in list(cls._default_manager.filter(state__in=cls.UNDER_WAY)):
-            cls._default_manager.filter(pk=job.pk).update(state=cls.WAITING, step="", percent=0)
-            make(job.pk)
+            stopped = job.stopped + (job.state == cls.MAKING)
+            cls._default_manager.filter(pk=job.pk).update(state=cls.WAITING, step="", percent=0, stopped=stopped)
+            if stopped > MOST_STOPPED:
+                job.end(
+                    cls.FAILED, said=f"the worker ended {stopped} times while it was at this; begin it again yourself"
+                )
+            else:
+                make(job.pk)
 
     def cancel(self) -> None:
         """Says that nobody waits for it any more; who makes it stops at the next step."""
