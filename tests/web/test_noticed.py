@@ -3,15 +3,22 @@
 from __future__ import annotations
 
 import re
+from typing import Any
 
 import pytest
 from django.contrib.auth.models import User
 from django.test import Client
 
 from lattice.edits import apply
+from lattice.errors import EditError
 from lattice.model.edit_step import EditStep
 from tests.web.test_permissions import TABLE
+from web.accounts.models import Event
+from web.people.models import Team
 from web.people.roles import Role
+from web.revisions import services as revisions
+from web.revisions.models import Pack
+from web.sharing import services as sharing
 from web.shelf import services
 from web.shelf.access import NotAllowedError, may, role_on
 from web.shelf.history import StaleVersionError
@@ -147,3 +154,76 @@ def test_a_role_is_asked_by_numbers_as_by_itself(stored: StoredTemplate, second:
     assert may("edit")(second.pk, stored.pk) is (role in (Role.EDITOR, Role.OWNER))
     User.objects.filter(pk=second.pk).update(is_active=False)
     assert not may("look")(second.pk, stored.pk)
+
+
+# who is in a team, who has a role
+
+
+@pytest.fixture
+def team(owner: User, second: User) -> Team:
+    made = sharing.make_team(owner, "Harbour stage")
+    sharing.set_member(made, owner, second.username, Role.EDITOR)
+    return made
+
+
+@pytest.mark.parametrize("role", [Role.READER, Role.CHECKER, Role.EDITOR])
+def test_only_owners_take_others_out_of_a_team(team: Team, owner: User, second: User, role: Role) -> None:
+    third = User.objects.create_user("third")
+    sharing.set_member(team, owner, "third", Role.READER)
+    sharing.set_member(team, owner, second.username, role)
+    client = of(second)
+    assert client.post(f"/teams/{team.pk}/member/{third.pk}/remove/").status_code == 422
+    with pytest.raises(EditError, match="only owners of Harbour stage"):
+        sharing.remove_member(team, second, third.pk)
+    assert team.members.filter(user=third).exists()
+    sharing.remove_member(team, owner, third.pk)
+    assert not team.members.filter(user=third).exists()
+
+
+def test_everybody_leaves_a_team_by_themselves(team: Team, second: User) -> None:
+    sharing.remove_member(team, second, second.pk)
+    assert not team.members.filter(user=second).exists()
+
+
+def test_a_role_that_is_not_there_is_not_taken(stored: StoredTemplate, owner: User, second: User) -> None:
+    with pytest.raises(EditError, match="they have no role of their own"):
+        sharing.take_role(stored.pk, owner, second.pk)
+
+
+def test_what_happens_to_roles_is_put_down(stored: StoredTemplate, owner: User, second: User, team: Team) -> None:
+    Event.objects.all().delete()
+    sharing.give_role(stored.pk, owner, second.username, Role.READER)
+    sharing.take_role(stored.pk, owner, second.pk)
+    sharing.set_member(team, owner, second.username, Role.READER)
+    sharing.remove_member(team, owner, second.pk)
+    sharing.hand_over(stored.pk, owner, team.pk)
+    sharing.hand_over(stored.pk, owner, None, second.username)
+    said = list(Event.objects.order_by("pk").values_list("kind", "words"))
+    assert [kind for kind, _words in said] == [Event.ROLE] * 6
+    assert [words for _kind, words in said] == [
+        "I. Strand made M. Quay reader of Small", "I. Strand took the role of M. Quay on Small away", "I. Strand made M. Quay reader in Harbour stage",
+        "M. Quay is not in Harbour stage any more", "I. Strand handed Small to Harbour stage", "I. Strand handed Small to M. Quay",
+    ]  # fmt: skip
+
+
+def test_a_link_has_its_pack_made_once(
+    stored: StoredTemplate, owner: User, django_capture_on_commit_callbacks: Any, at_once: None
+) -> None:
+    revisions.seal(stored.pk, owner, 1, "First")
+    for _time in range(2):
+        with django_capture_on_commit_callbacks(execute=True):
+            sharing.make_link(stored.pk, owner, 1, "The stage", 30)
+        assert [pack.state for pack in Pack.objects.all()] == [Pack.DONE]
+
+
+@pytest.mark.parametrize("role", [Role.READER, Role.CHECKER, Role.EDITOR])
+def test_only_owners_take_roles_of_others(stored: StoredTemplate, owner: User, second: User, role: Role) -> None:
+    third = User.objects.create_user("third")
+    give(stored, third, Role.EDITOR)
+    give(stored, second, role)
+    assert of(second).post(f"/t/{stored.pk}/people/{third.pk}/take/").status_code == 403
+    with pytest.raises(NotAllowedError):
+        sharing.take_role(stored.pk, second, third.pk)
+    assert role_on(stored, third) == Role.EDITOR
+    sharing.take_role(stored.pk, owner, third.pk)
+    assert role_on(stored, third) is None
