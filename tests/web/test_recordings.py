@@ -14,7 +14,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
 from lattice.model.document import Source
-from web.bringing import tasks as waiting
+from web.bringing import tasks
 from web.bringing.models import Recording, Recordings
 from web.shared.jobs import queue
 from web.shelf.models import JournalEntry, StoredTemplate
@@ -123,8 +123,8 @@ def in_lot(user: User, *names: str) -> Recordings:
     lot = Recordings.objects.create(owner=user)
     for name in names:
         one = Recording.objects.create(of=lot, name=name, state=Recording.WAITING)
-        waiting.file_of(one).parent.mkdir(parents=True, exist_ok=True)
-        waiting.file_of(one).write_bytes(wav())
+        tasks.file_of(one).parent.mkdir(parents=True, exist_ok=True)
+        tasks.file_of(one).write_bytes(wav())
     return lot
 
 
@@ -133,16 +133,16 @@ def test_people_take_turns(owner: User, second: User, monkeypatch: pytest.Monkey
     in_lot(second, "b1", "b2")
     order: list[str] = []
     monkeypatch.setattr(
-        waiting, "_measure", lambda one: (order.append(one.name), Recording.objects.filter(pk=one.pk).update(state=""))
+        tasks, "_measure", lambda one: (order.append(one.name), Recording.objects.filter(pk=one.pk).update(state=""))
     )
-    monkeypatch.setattr(waiting, "_turns", {})
-    waiting.measure_next.call_local()
+    monkeypatch.setattr(tasks, "_turns", {})
+    tasks.measure_next.call_local()
     assert order == ["a1", "b1", "a2", "b2", "a3"]
 
 
 def test_an_hour_too_much_is_refused_by_frames_and_channels(signed_in: Client, monkeypatch: pytest.MonkeyPatch) -> None:
     """0.8 MB of FLAC may hold hours of silence: what counts is what has to be looked at."""
-    monkeypatch.setattr(waiting, "MOST_SAMPLES", 100_000)
+    monkeypatch.setattr(tasks, "MOST_SAMPLES", 100_000)
     page = send(signed_in, begun(signed_in), "Silence.wav", wav(channels=6))
     assert "of 6 channels, 0.0 billion samples; at most 0.0 billion are measured here" in page
 
@@ -152,8 +152,8 @@ def test_what_the_worker_was_at_when_it_ended_is_not_measured_again(
 ) -> None:
     lot = in_lot(owner, "a", "b")
     Recording.objects.filter(name="a").update(state=Recording.MEASURING)
-    path = waiting.file_of(Recording.objects.get(name="a"))
-    waiting.take_up()
+    path = tasks.file_of(Recording.objects.get(name="a"))
+    tasks.take_up()
     said = dict(lot.files.values_list("name", "said"))
     assert said == {"a": "the worker stopped while it was measured, so it is not measured again", "b": ""}
     assert lot.files.get(name="b").peak_dbfs == pytest.approx(-6.02, abs=0.01)
@@ -168,7 +168,7 @@ def test_files_wait_for_the_worker_and_are_asked_for(
     page = send(signed_in, address, "Kick.wav", wav())
     assert "data-waiting" in page
     assert "1</span> waits to be measured" in page
-    waiting.measure_next.call_local()
+    tasks.measure_next.call_local()
     page = signed_in.get(f"{address}body/").content.decode()
     assert ("data-waiting" in page, "−6.02" in page) == (False, True)
     assert not any((Path(settings.PRINTS) / "recordings").iterdir())

@@ -19,7 +19,7 @@ from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
 from lattice.model.names import slug
 from web.accounts.signed_in import signed_in_user
-from web.bringing import tasks as waiting
+from web.bringing import tasks
 from web.bringing.models import Recording, Recordings
 from web.bringing.services import LASTS, open_to
 from web.editor.kept import kept
@@ -48,7 +48,7 @@ def begin(request: HttpRequest, pk: int | None = None) -> HttpResponse:
     into = template_or_404(request, pk) if pk else None
     if request.method == "POST":
         Recordings.objects.filter(created_at__lt=timezone.now() - LASTS).delete()
-        waiting.forget_files()
+        tasks.forget_files()
         made = Recordings.objects.create(owner=signed_in_user(request), into=into)
         return redirect("recordings", made.pk)
     return render(request, "bringing/recordings_begin.html", {"into": into})
@@ -71,17 +71,17 @@ def measured(request: HttpRequest, number: int) -> HttpResponse:
     if (file.size or 0) > settings.LARGEST_FILE:
         size, most = (file.size or 0) / 1024**3, settings.LARGEST_FILE / 1024**3
         said = f"has {size:.1f} GiB; at most {most:g} are measured here, any by lattice sources"
-        Recording.objects.update_or_create(of=of, name=name, defaults={**waiting.NOTHING, "said": said})
+        Recording.objects.update_or_create(of=of, name=name, defaults={**tasks.NOTHING, "said": said})
         return render(request, "bringing/recordings_body.html", _shown(of))
-    fields = {**waiting.NOTHING, "said": "", "layout": "", "state": Recording.MEASURING}  # until the file is there
+    fields = {**tasks.NOTHING, "said": "", "layout": "", "state": Recording.MEASURING}  # until the file is there
     recording, _is_new = Recording.objects.update_or_create(of=of, name=name, defaults=fields)
     try:
-        waiting.put_by(recording, file)
+        tasks.put_by(recording, file)
     except (DocumentError, OSError) as wrong:
         recording.delete()
         return HttpResponse(str(wrong), status=422, content_type="text/plain")
     Recording.objects.filter(pk=recording.pk).update(state=Recording.WAITING)
-    waiting.measure_next()
+    tasks.measure_next()
     return render(request, "bringing/recordings_body.html", _shown(of))
 
 
@@ -125,7 +125,7 @@ def keep(request: HttpRequest, number: int) -> HttpResponse:
     def work() -> StoredTemplate:
         stored = _kept(request, of, base_of(request))
         of.delete()
-        waiting.forget_files()
+        tasks.forget_files()
         return stored
 
     def page(status: int, **said: Any) -> HttpResponse:

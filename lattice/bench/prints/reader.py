@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 
 from lattice.analysis import Analysis
@@ -122,21 +124,15 @@ def reading_of(
     reading that is explained most simply is taken (`_simplicity`): the source that is late in most prints may speak
     louder for its own offset than all that are in time.
     """
-    places = {stem: expected_places(kit, wanted[stem]) for stem in cells}
-    said = {stem: votes(kit, cells[stem], places[stem]) for stem in cells}
-    digest = document_digest(analysis.template)
-
-    def read(whole: int) -> Reading:
-        return _read_from(whole, kit, prints, wanted, cells, matched, problems, said, digest)
-
-    first, *others = offsets_by_votes(said.values(), round(NEAR_S * kit.sample_rate_hz))
-    reading = read(first)
+    gone_through = _GoneThrough(analysis, kit, prints, wanted, cells, matched, problems)
+    first, *others = offsets_by_votes(gone_through.said.values(), round(NEAR_S * kit.sample_rate_hz))
+    reading = gone_through.read_from(first)
     verdict = judge(analysis, kit, reading)
     if not any(one.code in (DELAY, OFFSET) for one in verdict.findings):
         return reading
     tried = [(_simplicity(verdict), reading)]
     for whole in others[:MOST_OTHERS]:
-        again = read(whole)
+        again = gone_through.read_from(whole)
         tried.append((_simplicity(judge(analysis, kit, again)), again))
     return min(tried, key=lambda one: one[0])[1]
 
@@ -153,41 +149,53 @@ def _simplicity(verdict: Verdict) -> tuple[int, int, int, int]:
     return verdict.summary["matters"], early, len(strips), len(findings)
 
 
-def _read_from(
-    whole: int,
-    kit: Kit,
-    prints: Sequence[Printed],
-    wanted: Mapping[str, Outs],
-    cells: Mapping[str, PrintCells],
-    matched: Matched,
-    problems: Mapping[str, str],
-    said: Mapping[str, Mapping[int, float]],
-    digest: str,
-) -> Reading:
-    """A reading in which most prints begin at one offset."""
-    reads: list[PrintRead] = []
-    slots: list[SlotRead] = []
-    for one in prints:
-        stem = one.stem.id
-        files = tuple(path.name for path in matched.prints[stem].paths) if stem in matched.prints else ()
-        if stem not in cells:
-            problem = problems.get(stem, "no file is of it")
-            reads.append(PrintRead(stem=stem, files=files, channels=one.channels, problem=problem))
-            continue
-        guess = best_offset(said[stem], whole)
-        offset, outs = _settled(kit, cells[stem], wanted[stem], whole if guess is None else guess, whole)
-        problem = _too_short(kit, cells[stem].frames, offset)
-        if problem:
-            problem = f"{files[0]} {problem}"
-            reads.append(PrintRead(stem=stem, files=files, channels=one.channels, problem=problem))
-            continue
-        reads.append(PrintRead(stem=stem, files=files, channels=one.channels, offset_samples=offset))
-        slots += rows_of(kit, stem, outs)
-    model = [row for stem, outs in wanted.items() for row in rows_of(kit, stem, outs)]
-    return Reading(
-        template=digest, kit=kit.digest, prints=tuple(reads), slots=tuple(slots),
-        expected=tuple(model), unmatched=matched.unmatched,
-    )  # fmt: skip
+@dataclass(frozen=True)
+class _GoneThrough:
+    """Prints that have been gone through, to be read from one offset or another."""
+
+    analysis: Analysis
+    kit: Kit
+    prints: Sequence[Printed]
+    wanted: Mapping[str, Outs]
+    cells: Mapping[str, PrintCells]
+    matched: Matched
+    problems: Mapping[str, str]
+
+    @cached_property
+    def said(self) -> dict[str, dict[int, float]]:
+        """Print → offset → how many slots speak for it."""
+        return {
+            stem: votes(self.kit, cells, expected_places(self.kit, self.wanted[stem]))
+            for stem, cells in self.cells.items()
+        }
+
+    def read_from(self, whole: int) -> Reading:
+        """A reading in which most prints begin at one offset."""
+        reads: list[PrintRead] = []
+        slots: list[SlotRead] = []
+        for one in self.prints:
+            stem = one.stem.id
+            files = tuple(path.name for path in self.matched.prints[stem].paths) if stem in self.matched.prints else ()
+            if stem not in self.cells:
+                problem = self.problems.get(stem, "no file is of it")
+                reads.append(PrintRead(stem=stem, files=files, channels=one.channels, problem=problem))
+                continue
+            guess = best_offset(self.said[stem], whole)
+            offset, outs = _settled(
+                self.kit, self.cells[stem], self.wanted[stem], whole if guess is None else guess, whole
+            )
+            problem = _too_short(self.kit, self.cells[stem].frames, offset)
+            if problem:
+                problem = f"{files[0]} {problem}"
+                reads.append(PrintRead(stem=stem, files=files, channels=one.channels, problem=problem))
+                continue
+            reads.append(PrintRead(stem=stem, files=files, channels=one.channels, offset_samples=offset))
+            slots += rows_of(self.kit, stem, outs)
+        model = [row for stem, outs in self.wanted.items() for row in rows_of(self.kit, stem, outs)]
+        return Reading(
+            template=document_digest(self.analysis.template), kit=self.kit.digest, prints=tuple(reads),
+            slots=tuple(slots), expected=tuple(model), unmatched=self.matched.unmatched,
+        )  # fmt: skip
 
 
 def _too_short(kit: Kit, frames: int, offset: int) -> str:

@@ -11,7 +11,7 @@ from django.core.management.base import BaseCommand
 
 from web.bench.models import Programme, Reading, ToneRun
 from web.bench.tasks import measure_programme, play_tone_run, read_prints_of
-from web.bringing import tasks as waiting
+from web.bringing import tasks
 from web.plans.models import PlanJob
 from web.plans.tasks import work_out
 from web.revisions.models import Pack
@@ -45,6 +45,6 @@ class Command(BaseCommand):
         Reading.take_up(read_prints_of)
         ToneRun.take_up(play_tone_run)
         Programme.take_up(measure_programme)
-        waiting.take_up()
+        tasks.take_up()
         # Two, so that what is short is not behind somebody's hour of audio, of which one at a time is measured.
         queue.create_consumer(workers=2, check_worker_health=False, initial_delay=0.05, max_delay=0.5).run()
