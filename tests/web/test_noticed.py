@@ -227,3 +227,12 @@ def test_only_owners_take_roles_of_others(stored: StoredTemplate, owner: User, s
     assert role_on(stored, third) == Role.EDITOR
     sharing.take_role(stored.pk, owner, third.pk)
     assert role_on(stored, third) is None
+
+
+def test_the_parts_of_an_answer_take_no_longer_than_the_whole(stored: StoredTemplate, second: User) -> None:
+    give(stored, second, Role.EDITOR)
+    answer = of(second).post(f"/t/{stored.pk}/write/change_strip/", {"base": 1, "strip": "kick", "mute": "true"})
+    assert answer.status_code == 200, answer.content
+    took_ms = {name: float(ms) for name, ms in re.findall(r"([\w-]+);dur=([\d.]+)", answer["Server-Timing"])}
+    parts = ("write", "audit-layout", "draw")
+    assert sum(took_ms[part] for part in parts) <= took_ms["total"] + 0.2  # each is rounded to 0.1 ms
