@@ -28,14 +28,14 @@ DONE, REFUSED = b"+", b"-"  # how an answer begins
 
 @dataclass(frozen=True)
 class Limits:
-    """What reading one file may take."""
+    """Most memory and time for one file."""
 
     memory_mib: int = 1024
     seconds: int = 20
 
 
 def read_apart(target: str, data: bytes, kind: type[T], what: str, limits: Limits | None = None) -> T:
-    """What a function makes of a file, in a process of its own.
+    """Call a function with a file, in a process of its own.
 
     Parameters
     ----------
@@ -44,7 +44,7 @@ def read_apart(target: str, data: bytes, kind: type[T], what: str, limits: Limit
     data
         The file.
     kind
-        Type of what it gives.
+        Type of its result.
     what
         The file in words, like “the workbook”, for the sentence where a limit ends it.
     limits

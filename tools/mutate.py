@@ -71,7 +71,7 @@ SWAPPED: dict[type[ast.AST], str] = {
 
 @dataclass(frozen=True)
 class Mutation:
-    """Some characters of a file, and what stands there instead."""
+    """Some characters of a file, and their replacement."""
 
     file: str
     line: int
@@ -163,7 +163,7 @@ def main() -> int:
     options.add_argument("--each", type=int, default=20)
     options.add_argument("--seed", type=int, default=1)
     options.add_argument("--at-once", type=int, default=2)
-    options.add_argument("--again", type=Path, help="only what survived in what an earlier run printed")
+    options.add_argument("--again", type=Path, help="only the survivors of an earlier run, from its output")
     options.add_argument("--by", default="", help="only by these tests, a path each, with a comma between")
     options.add_argument("--without", default=None, help="without the files of tests that have this in their name")
     asked = options.parse_args()

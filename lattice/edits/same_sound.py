@@ -17,7 +17,7 @@ from lattice.model.document import Template
 from lattice.model.units import decibels, words_db
 from lattice.timing.arrivals import Span
 
-TOLERANCE_DB = 1e-6  # rounding of sums in another order stays far below; nobody hears a thousand times as much
+TOLERANCE_DB = 1e-6  # rounding of sums in another order stays far below, and a thousand times as much is inaudible
 FLOOR = 1e-12  # −240 dBFS: below it a channel counts as silent
 FIGURES = ("worst case", "likely peak", "expected level")
 Amplitudes = list[list[float]]  # P, Q and E of every channel, linear
@@ -25,7 +25,7 @@ Amplitudes = list[list[float]]  # P, Q and E of every channel, linear
 
 @dataclass(frozen=True)
 class Point:
-    """Sound where somebody takes it: an endpoint or a key input."""
+    """Sound at an endpoint or at a key input."""
 
     name: str
     amplitudes: Amplitudes | None  # None where it is silent

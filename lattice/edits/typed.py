@@ -123,7 +123,7 @@ def _json(field: str, text: str) -> Any:
 
 
 def _ids(template: Template, kind: str, values: Sequence[str], *, is_many: bool) -> list[str]:
-    """Ids of what values name; what is not known stays as it is, for the edit to refuse."""
+    """Values with names replaced by ids; an unknown name stays, for the edit to refuse."""
     pieces = list(pieces_of_kind(template, kind))
     ids = {piece.id for piece in pieces}
     named: dict[str, list[str]] = {}

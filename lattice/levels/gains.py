@@ -238,7 +238,7 @@ def pan_of(route: Route, tail: Strip) -> float:
 
 
 def route_matrix_of(route: Route, layout: str, tail: Strip, destination: str, law_db: float) -> Matrix:
-    """What an audio route does to channels, its level apart.
+    """An audio route's matrix from channels to channels, without its level.
 
     Parameters
     ----------

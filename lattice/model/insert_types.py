@@ -40,7 +40,7 @@ class InsertTraits:
     raises_peaks: bool = False  # behind a limiter it lifts peaks again
     is_transparent: bool = False  # at most louder or softer: sound that has passed it is the same sound
     opens_above: bool = False  # takes from what is below its threshold: a gate or expander
-    usual_ratio: float | None = None  # what it does where no ratio is stated
+    usual_ratio: float | None = None  # the ratio where none is stated
     operating_rank: int | None = None  # wants the operating level; in this order among those of one strip
     signs: tuple[str, ...] = ()  # parts of names that mean this type, in tables of others
     sign_rank: int = 99  # where a name has parts of several types, the lowest decides

@@ -44,7 +44,7 @@ class NewAccountForm(UserCreationForm):  # type: ignore[type-arg]
 
 def _all_seen(name: str) -> str:
     if has_unseen(name):
-        raise forms.ValidationError("There is a sign in it that nobody sees. Type it again.")
+        raise forms.ValidationError("The name contains an invisible character. Type it again.")
     return name
 
 
@@ -90,7 +90,7 @@ class LostPasswordForm(forms.Form):
 
 
 class SecondStepForm(forms.Form):
-    """What a new authenticator is set up with: whoever finds a page open may not replace the second step."""
+    """The form of a new authenticator: an open session alone may not replace the second step."""
 
     password = forms.CharField(
         label="Your password", strip=False, widget=forms.PasswordInput(attrs={"autocomplete": "current-password"})

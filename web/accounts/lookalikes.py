@@ -17,7 +17,7 @@ UNSEEN = ("Cf", "Cc", "Mn", "Me", "Zs", "Zl", "Zp")
 
 
 def skeleton(name: str) -> str:
-    """What a reader sees of a name: two with the same one are not told apart."""
+    """A name as a reader sees it: two names with the same one look alike."""
     plain = unicodedata.normalize("NFKD", name.casefold())
     seen = (letter for letter in plain if unicodedata.category(letter) not in UNSEEN)
     latin = (ALIKE.get(letter, letter) for letter in seen)
@@ -25,12 +25,12 @@ def skeleton(name: str) -> str:
 
 
 def has_unseen(name: str) -> bool:
-    """Whether a sign is in it that nobody sees, but for single spaces between words."""
+    """Whether it contains an invisible character; single spaces between words are none."""
     return any(unicodedata.category(letter) in ("Cf", "Cc", "Zl", "Zp") for letter in name)
 
 
 def looks_like(name: str) -> User | None:
-    """An account whose name nobody could tell from this one."""
+    """An account with a name that looks like this one."""
     wanted = skeleton(name)
     names = User.objects.values_list("pk", "username")
     found = next((number for number, known in names if skeleton(known) == wanted), None)

@@ -49,14 +49,14 @@ class MadeBy(PasswordResetTokenGenerator):
 
 
 def new_password_path(user: User, by: User | None = None) -> str:
-    """Where somebody replaces a lost password; signing in or a new password makes it void. `by` made the link."""
+    """The page for a new password; signing in or a new password makes the link void. `by` made the link."""
     generator = MadeBy(by) if by is not None else default_token_generator
     name = f"{user.pk}.{by.pk}" if by is not None else str(user.pk)
     return reverse("new-password", args=[urlsafe_base64_encode(force_bytes(name)), generator.make_token(user)])
 
 
 def person_of_link(name: str) -> tuple[User | None, PasswordResetTokenGenerator]:
-    """Whom a link is for, and what its token has to be held against."""
+    """The account of a link, and the maker of tokens that checks it."""
     try:
         numbers = [int(number) for number in urlsafe_base64_decode(name).decode("ascii").split(".")]
         user, *makers = (User.objects.get(pk=number) for number in numbers[:2])

@@ -76,7 +76,7 @@ class Invitation(models.Model):
         if self.withdrawn_at is not None:
             return "This invitation was withdrawn. Ask whoever sent it for another one."
         if self.by is not None and not (self.by.is_active and self.by.is_staff):
-            return "Who made this invitation is no administrator any more. Ask an administrator for another one."
+            return "This invitation is void: its sender is no longer an administrator. Ask for another one."
         if timezone.now() > self.ends_at:
             return "This invitation was good for seven days. Ask whoever sent it for another one."
         return ""

@@ -1,4 +1,4 @@
-"""Guessing of passwords is slowed where it comes from; nobody can lock somebody else out of their account.
+"""Guessing of passwords is slowed at its source; one user cannot lock another out of their account.
 
 Wrong passwords are counted for a name from one address, for one address, and for a name from anywhere. The last has a
 much higher limit, and does not stop a browser in which that account has signed in before.

@@ -80,7 +80,7 @@ def sign_in_code(request: HttpRequest) -> HttpResponse:
 def sign_in_by_link(request: HttpRequest, token: str) -> HttpResponse:
     """The link that `make demo` prints; it works once, and elsewhere there is no such page."""
     person = authenticate(request, sesame=token, scope="", max_age=None) if settings.DEMO_SIGN_IN else None
-    # The link is good until somebody signs in by it; of several at once the database lets one be that.
+    # The link is good for one sign-in; of several at once the database lets one through.
     unused = User.objects.filter(pk=person.pk, last_login=person.last_login) if person is not None else None
     if person is None or unused is None or not unused.update(last_login=timezone.now()):
         raise Http404

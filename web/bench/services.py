@@ -167,7 +167,7 @@ def put_into_map(stored: StoredTemplate, user: User, base: int, reading: Reading
 def answer(reading: Reading, matter: int, said: str) -> None:
     """Says of a matter that the session is wrong, that this is done, or nothing any more.
 
-    Read again inside the transaction, which is immediate: what another person answers meanwhile is kept.
+    Read again inside the transaction, which is immediate: another person's answers are kept.
     """
     with transaction.atomic():
         known = Reading.objects.filter(pk=reading.pk).values_list("answers", flat=True).first() or {}

@@ -62,7 +62,7 @@ def page(request: HttpRequest, number: int) -> HttpResponse:
 @takes_files(settings.LARGEST_FILE)
 @require_POST
 def measured(request: HttpRequest, number: int) -> HttpResponse:
-    """One file, put by for the worker to measure; what is known of all by then, as rows."""
+    """Puts one file by for the worker to measure; rows of all files with their figures so far."""
     of = _own_or_404(request, number)
     file = request.FILES.get("file")
     if file is None:
@@ -87,7 +87,7 @@ def measured(request: HttpRequest, number: int) -> HttpResponse:
 
 @require_safe
 def body(request: HttpRequest, number: int) -> HttpResponse:
-    """What is measured by now."""
+    """Figures of all files so far."""
     return render(request, "bringing/recordings_body.html", _shown(_own_or_404(request, number)))
 
 

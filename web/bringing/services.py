@@ -62,7 +62,7 @@ def of_owner(user: User, number: int) -> Brought | None:
 
 
 def open_to(user: User, lot: Lot | None) -> Lot | None:
-    """What was begun for a template, as long as the person may still edit that; None where they may not."""
+    """An import that was begun for a template; None where the person may no longer edit that template."""
     if lot is None or lot.into is None:
         return lot
     return lot if seen_by(user, lot.into, "edit") is not None else None

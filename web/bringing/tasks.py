@@ -58,7 +58,7 @@ def next_waiting() -> Recording | None:
 
 @queue.task(priority=BEHIND_OTHERS)
 def measure_next() -> None:
-    """Measures what waits, one after the other; where that goes on already, this has nothing to do."""
+    """Measures the waiting files one after the other; does nothing where another thread does so already."""
     if not _measuring.acquire(blocking=False):
         return
     try:
@@ -87,7 +87,7 @@ NOTHING: dict[str, Any] = dict.fromkeys(("sample_peak_dbfs", "peak_dbfs", "rms_d
 
 
 def fields_of(found: Measured) -> dict[str, Any]:
-    """What is kept of what was measured."""
+    """The stored figures."""
     levels = {"sample_peak_dbfs": found.sample_peak_dbfs if found.sounds else None, **found.levels}
     return {
         "layout": found.layout,
@@ -99,7 +99,7 @@ def fields_of(found: Measured) -> dict[str, Any]:
 
 
 def take_up() -> None:
-    """When a worker starts: what waits is measured; what the last one was at when it ended is not, by itself."""
+    """At the start of a worker: measures the waiting files, except the one at which the last worker ended."""
     stopped = Recording.objects.filter(state=Recording.MEASURING)
     for recording in stopped:
         file_of(recording).unlink(missing_ok=True)

@@ -118,7 +118,7 @@ def keep(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def newer_states(user: User, stored: StoredTemplate) -> list[BlockUse]:
-    """Blocks of a person in a template of which a newer state is kept: others' may hold what nobody else may see."""
+    """A person's own blocks in a template that have a newer state: other people's blocks may be private."""
     uses = BlockUse.objects.filter(template=stored, block__owner=user).select_related("block")
     return [use for use in uses if use.version < use.block.version]
 

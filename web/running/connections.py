@@ -1,4 +1,4 @@
-"""The server's connections: many, each with a time to say what it wants, and with a bound of what it may send.
+"""The server's connections: many, each with a limit of time for its request and of bytes for its body.
 
 Nothing of a request costs a thread before all of it is there. Without these bounds a hundred idle pages or half
 requests kept everybody else out, and anybody could send gigabytes to the sign-in page.

@@ -26,7 +26,7 @@ def unmigrated() -> list[str]:
 
 
 def _read_as_the_shelf_does() -> None:
-    """What the page of templates reads, of one template: a table that is damaged is found here too."""
+    """Reads one template as the page of templates does, so that a damaged table is found here too."""
     rows = StoredTemplate.objects.select_related("owner", "team", "variant_of").defer("head", "slots")
     stored = rows.first()
     if stored is not None:

@@ -60,7 +60,7 @@ def most_bytes(path: str, cookies: str) -> int:
 
 
 def _person(cookies: str) -> int | None:
-    """Number of whose session it is; None for nobody's. Whether it is over is asked again when the request is whole."""
+    """Number of the session's user, or None. The session is checked again when the request is whole."""
     try:
         found = SimpleCookie(cookies).get(settings.SESSION_COOKIE_NAME)
     except CookieError:

@@ -1,4 +1,4 @@
-"""What is only put down, and need not be, where nothing can be written: signing in to read goes on with a full disk."""
+"""Notes that may be left out on a full disk, so that users can still sign in to read."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from django.db import OperationalError, transaction
 
 @contextmanager
 def written_if_there_is_room() -> Iterator[None]:
-    """What is written within it is left out where the disk is full; anything else that is wrong is raised."""
+    """Leaves out its writes where the disk is full; raises every other error."""
     try:
         with transaction.atomic():
             yield

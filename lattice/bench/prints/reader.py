@@ -39,7 +39,7 @@ from lattice.errors import DocumentError
 
 A_PART = 0.2  # of a print's sources that are where those of other prints are: the print itself is not late
 MOST_SHORT_S = 0.25  # that a print may end before the last slot's tone has
-NEAR_S = 0.25  # a latency that nobody knows of is shorter, and slots are farther apart
+NEAR_S = 0.25  # unknown latencies are shorter, and slots are farther apart
 MOST_OTHERS = 3  # offsets that are tried beside the one most slots speak for
 
 

@@ -126,7 +126,7 @@ def effect_of(insert: Insert, channels: int, rate_hz: int, size: int, key_channe
 
 
 def _lines(insert: Insert, channels: int, rate_hz: int, size: int) -> tuple[Line, ...]:
-    """What makes the wet part of an effect, one behind the other: repeats, a tail, or all-passes."""
+    """The parts of an effect's wet sound, one behind the other: repeats, a tail, or all-passes."""
     traits = insert.traits
     if traits.repeats:
         return (Echo(round((insert.delay_ms or 0.0) * rate_hz / 1000), insert.feedback),)

@@ -46,5 +46,5 @@ class Command(BaseCommand):
         ToneRun.take_up(play_tone_run)
         Programme.take_up(measure_programme)
         tasks.take_up()
-        # Two, so that what is short is not behind somebody's hour of audio, of which one at a time is measured.
+        # Two, so that a short job does not stand behind an hour of audio; one recording at a time is measured.
         queue.create_consumer(workers=2, check_worker_health=False, initial_delay=0.05, max_delay=0.5).run()
