@@ -259,3 +259,23 @@ def test_the_total_has_the_output_latency_and_a_limit() -> None:
     assert (found.severity, found.figures["total_samples"], found.inserts) == ("warning", 156, ("late",))
     relaxed = msgspec.structs.replace(made, profile=msgspec.structs.replace(made.profile, total_latency_limit_ms=None))
     assert findings(relaxed, "time.total")[0].severity == "note"
+
+
+def test_the_total_is_that_of_the_latest_output() -> None:
+    made = t(
+        [
+            {"id": "in", "kind": "input", "io": [1]},
+            {"id": "slow", "kind": "bus", "inserts": [{"id": "i", "type": "eq", "latency_samples": 300}]},
+            {"id": "soon", "kind": "output", "io": [1]},
+            {"id": "late", "kind": "output", "io": [2]},
+            {"id": "alike", "kind": "output", "io": [3]},
+        ],
+        ["in>soon", "in>slow", "slow>late", "slow>alike"],
+        compensation={"mode": "off"},
+        machines=[{"id": "main", "name": "Main", "input_latency_samples": 11, "output_latency_samples": 5}],
+    )
+    arrivals = Analysis(made).arrivals
+    by_name = {made.strips[number].id: samples for number, samples in arrivals.outputs.items()}
+    assert by_name["late"] == by_name["alike"] == by_name["soon"] + 300 == arrivals.total_samples
+    assert arrivals.latest_output is not None
+    assert made.strips[arrivals.latest_output].id == "late"  # of several the first
