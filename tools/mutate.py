@@ -23,6 +23,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
 MOST_S = 600  # a mutation that never ends is noticed
+PARTS = {"quick": "not hypothesis", "random": "hypothesis"}  # random tests take a minute; quick ones notice most
 NO_TEST = 5  # the exit status of pytest where no test was chosen
 GROUPS: dict[str, tuple[list[str], list[str]]] = {
     "permissions": (
@@ -135,16 +136,15 @@ def drawn(group: str, count: int, seed: int) -> list[Mutation]:
     return random.Random(f"{seed} {group}").sample(every, min(count, len(every)))
 
 
-def is_noticed(tree: Path, tests: list[str], one: Mutation) -> bool:
+def is_noticed(tree: Path, tests: list[str], parts: tuple[str, ...], one: Mutation) -> bool:
     """Whether a test fails with the mutation in a copy of the tree."""
     path = tree / one.file
     before = path.read_bytes()
     path.write_bytes(before[: one.start] + one.instead.encode() + before[one.end :])
-    environment = {**os.environ, "PYTHONDONTWRITEBYTECODE": "1", "LATTICE_VAR": str(tree / "var")}
+    environment = {**os.environ, "LATTICE_VAR": str(tree / "var")}
     command = [sys.executable, "-m", "pytest", "-x", "-q", "--no-header", "--tb=no", *tests]
     try:
-        # The quick tests first: most mistakes are noticed by them, and the random ones take a minute and more.
-        for part in ("not hypothesis", "hypothesis"):
+        for part in parts:
             done = subprocess.run(
                 [*command, "-m", part], cwd=tree, env=environment, capture_output=True, timeout=MOST_S, check=False
             )
@@ -163,6 +163,7 @@ def main() -> int:
     options.add_argument("--each", type=int, default=20)
     options.add_argument("--seed", type=int, default=1)
     options.add_argument("--at-once", type=int, default=2)
+    options.add_argument("--parts", default="quick,random", help="of the tests, one after the other")
     options.add_argument("--again", type=Path, help="only the survivors of an earlier run, from its output")
     options.add_argument("--by", default="", help="only by these tests, a path each, with a comma between")
     options.add_argument("--without", default=None, help="without the files of tests that have this in their name")
@@ -182,12 +183,14 @@ def main() -> int:
 
             tests = asked.by.split(",") if asked.by else tests_of(group, asked.without)
 
+            parts = tuple(PARTS[part] for part in asked.parts.split(","))
+
             def tried(
-                number: int, chosen: list[Mutation] = chosen, tests: list[str] = tests
+                number: int, chosen: list[Mutation] = chosen, tests: list[str] = tests, parts: tuple[str, ...] = parts
             ) -> list[tuple[Mutation, bool]]:
                 results = []
                 for one in chosen[number :: asked.at_once]:
-                    results.append((one, is_noticed(trees[number], tests, one)))
+                    results.append((one, is_noticed(trees[number], tests, parts, one)))
                     print(f"{'noticed ' if results[-1][1] else 'survives'}  {one.where}", flush=True)
                 return results
 

@@ -94,6 +94,16 @@ VERB = {"id": "v", "type": "reverb"}
         (["a:x", "b:y", "b:z", "b:b"], ["x>y", "x>z", "y>b", "z>b"], 6.0206),
         # once straight and once as reverb at 0 dB: in power, 3.01 dB
         (["a:x", {"id": "y", "kind": "return", "inserts": [VERB]}, "b:b"], ["x>b", "send x>y", "y>b"], 3.0103),
+        # an insert's gain on the way counts; half wet at 0 dB is half the power
+        (["a:x", {"id": "b", "kind": "bus", "inserts": [{"id": "g", "type": "gain", "gain_db": 6.0}]}], ["x>b"], 6.0),
+        (["a:x", {"id": "b", "kind": "bus", "inserts": [{**VERB, "wet": 0.5}]}], ["x>b"], -3.0103),
+        # behind a fold the level of the route onward counts as well
+        (["a:x", {"id": "c", "kind": "bus", "layout": "stereo"}, {"id": "b", "kind": "bus", "layout": "stereo"}], ["x>c", "c>b -6"], -9.0),
+        # balance to the right leaves one of two signals
+        ([{"id": "x", "kind": "audio", "layout": "stereo", "pan": 1.0}, {"id": "b", "kind": "bus", "layout": "stereo"}], ["x>b"], -3.0103),
+        # an insert that widens gives each channel the whole; one that narrows gives the mean of two signals
+        (["a:x", {"id": "b", "kind": "bus", "inserts": [{"id": "w", "type": "gain", "layout_in": "mono", "layout_out": "stereo"}]}], ["x>b"], 0.0),
+        ([{"id": "x", "kind": "audio", "layout": "stereo"}, {"id": "b", "kind": "bus", "layout": "stereo", "inserts": [{"id": "w", "type": "gain", "layout_in": "stereo", "layout_out": "mono"}]}], ["x>b"], -3.0103),
         # an automated send that rests at off reaches it and is silent there
         (["a:x", "b:b"], ["send x>b off automated"], None),
     ],
@@ -113,6 +123,7 @@ def test_outlets_are_sources_of_their_own_and_what_goes_past_is_said() -> None:
     made = template([kit, "b:b", "x:m"], ["kit>b", "kit/b>m", "kit/c>b", "b>m"], stems=stems)
     found = as_json(Analysis(made).ledger)
     assert {source: set(row) for source, row in found["ledger"].items()} == {"kit/a": {"st", "mix"}, "kit/b": {"mix"}}
+    assert found["ledger"]["kit/a"] == {"st": pytest.approx(0.0), "mix": pytest.approx(0.0)}
     assert found["cut"] is False
     assert "past them" in as_lines(Analysis(made).ledger)[-1]
 

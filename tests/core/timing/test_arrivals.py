@@ -152,6 +152,11 @@ def bus(name: str, *inserts: dict) -> dict:
         # an insert waits for its key, and all behind it with it
         (t(["a:x", "a:k", bus("t", LATE), bus("b", DUCK)], ["x>b", "k>t", "key t>b/duck"]), "b", "post", (100, 100)),
         (t(["a:x", "a:k", bus("t", LATE), bus("b", DUCK)], ["x>b", "k>t", "key t>b/duck"], compensation={"covers_keys": False}), "b", "post", (0, 0)),
+        # a key that leaves before a chain is not late by it
+        (t(["a:x", "a:k", bus("t", LATE), bus("b", DUCK)], ["x>b", "k>t", "key t>b/duck pre-insert"]), "b", "post", (0, 0)),
+        # a strip's own playback waits for feeds that are late
+        (t(["a:x", "a:y", bus("b", LATE)], ["x>b", "b>y"], compensation={"mode": "off"}), "y", "in", (0, 100)),
+        (t(["a:x", "a:y", bus("b", LATE)], ["x>b", "b>y"]), "y", "in", (100, 100)),
         # the limit stops short
         (t(["a:x", "a:y", bus("b", LATE), "x:m"], ["x>b", "b>m", "y>m"], compensation={"limit_samples": 60}), "m", "in", (60, 100)),
     ],
@@ -279,3 +284,28 @@ def test_the_total_is_that_of_the_latest_output() -> None:
     assert by_name["late"] == by_name["alike"] == by_name["soon"] + 300 == arrivals.total_samples
     assert arrivals.latest_output is not None
     assert made.strips[arrivals.latest_output].id == "late"  # of several the first
+
+
+def test_a_key_that_would_have_to_wait_longer_than_the_limit_is_told() -> None:
+    duck = {"id": "duck", "type": "compressor", "key": "external"}
+    slow = {"id": "i", "type": "eq", "latency_samples": 100}
+
+    def made(limit_samples: int | None) -> Template:
+        return t(
+            [
+                "a:x",
+                "a:voice",
+                {"id": "b", "kind": "bus", "inserts": [slow]},
+                {"id": "c", "kind": "bus", "inserts": [duck]},
+            ],
+            ["x>b", "b>c", "key voice>c/duck"],
+            compensation={"limit_samples": limit_samples},
+        )
+
+    held = Analysis(made(60)).arrivals
+    key = next(number for number, route in enumerate(made(60).routes) if route.kind == "key")
+    assert (held.wants[key], held.delays[key]) == (100, 60)
+    assert Analysis(made(None)).arrivals.wants == {}
+    (found,) = (finding for finding in audit(made(60)).findings if finding.code == "time.limit")
+    assert (found.routes, found.figures["over_samples"]) == ((made(60).routes[key].id,), 40)
+    assert "time.limit" not in {finding.code for finding in audit(made(None)).findings}
