@@ -9,7 +9,7 @@ import pytest
 from hypothesis import event, given
 from hypothesis import strategies as st
 
-from lattice.changes.rebase import MISSING, ClashError, is_alike, rebase
+from lattice.changes.rebase import MISSING, ClashError, _in_order_of, is_alike, rebase
 from lattice.edits import apply
 from lattice.errors import DocumentError
 from lattice.formats.document_json import dump, to_plain
@@ -194,3 +194,7 @@ def test_new_strips_stand_behind_what_they_stood_behind_whoever_was_first() -> N
     assert [strip.id for strip in merged.strips if strip.id not in ("vox", "organ")] == [
         strip.id for strip in ROOM.strips
     ]
+
+
+def test_pieces_that_were_not_moved_stay_behind_the_one_before_them() -> None:
+    assert _in_order_of(["b", "a"], ["x", "a", "y", "b", "z"]) == ["x", "b", "z", "a", "y"]

@@ -169,3 +169,8 @@ def test_gains_typed_beyond_all_reason_leave_every_figure_a_number(kind: str) ->
         trace.as_json(analysis.graph, trace.trace(analysis.graph, "b-1")),
     ):
         json.dumps(answer, allow_nan=False)
+
+
+def test_strips_in_a_loop_and_behind_it_are_told_apart_from_others() -> None:
+    made = template(["a:x", "b:a", "b:b", "b:c", "b:d"], ["x>a", "a>b", "b>a", "b>c", "x>d"])
+    assert {made.strips[number].id for number in Analysis(made).levels.loop_strips} == {"a", "b", "c"}

@@ -120,10 +120,11 @@ def test_outlets_are_sources_of_their_own_and_what_goes_past_is_said() -> None:
         {"id": "st", "name": "S", "strip": "b"},
         {"id": "mix", "name": "M", "role": "mix", "strip": "m", "layout": "mono"},
     ]
-    made = template([kit, "b:b", "x:m"], ["kit>b", "kit/b>m", "kit/c>b", "b>m"], stems=stems)
+    made = template([kit, "b:b", "x:m"], ["kit>b", "kit/b>m -6", "kit/c>b", "b>m"], stems=stems)
     found = as_json(Analysis(made).ledger)
     assert {source: set(row) for source, row in found["ledger"].items()} == {"kit/a": {"st", "mix"}, "kit/b": {"mix"}}
     assert found["ledger"]["kit/a"] == {"st": pytest.approx(0.0), "mix": pytest.approx(0.0)}
+    assert found["ledger"]["kit/b"] == {"mix": pytest.approx(-9.0103, abs=1e-3)}  # of two signals, each halved
     assert found["cut"] is False
     assert "past them" in as_lines(Analysis(made).ledger)[-1]
 
@@ -136,3 +137,12 @@ def test_a_composite_without_a_strip_adds_its_parts_in_power() -> None:
     ]
     analysis = Analysis(template(["a:x", "b:a", "b:b"], ["x>a", "x>b"], stems=stems))
     assert analysis.ledger.composite((0, -1), 2) == pytest.approx(3.0103, abs=1e-3)
+
+
+def test_the_send_of_an_outlet_reaches_a_stem_but_not_by_feeds_alone() -> None:
+    kit = {"id": "kit", "kind": "instrument", "outlets": [{"id": "main"}, {"id": "a"}, {"id": "b"}]}
+    made = template([kit, "b:b"], ["send kit/a>b", "kit/b>b"], stems=[{"id": "st", "name": "S", "strip": "b"}])
+    analysis = Analysis(made)
+    masks = [analysis.taps.outlet[outlet] for outlet in (0, 1)]
+    assert [mask & analysis.taps.all for mask in masks] == [1, 1]
+    assert [analysis.taps.feeds(mask) for mask in masks] == [0, 1]

@@ -10,7 +10,7 @@ from hypothesis import assume, given
 from lattice.analysis import Analysis
 from lattice.checks import audit
 from lattice.model.document import Strip, Template
-from lattice.timing.arrivals import Arrivals
+from lattice.timing.arrivals import Arrivals, _apart
 from lattice.timing.paths import critical_path
 from tests.build import template as t
 from tests.deep import tries
@@ -154,6 +154,8 @@ def bus(name: str, *inserts: dict) -> dict:
         (t(["a:x", "a:k", bus("t", LATE), bus("b", DUCK)], ["x>b", "k>t", "key t>b/duck"], compensation={"covers_keys": False}), "b", "post", (0, 0)),
         # a key that leaves before a chain is not late by it
         (t(["a:x", "a:k", bus("t", LATE), bus("b", DUCK)], ["x>b", "k>t", "key t>b/duck pre-insert"]), "b", "post", (0, 0)),
+        # a feed that carries nothing leaves a strip's own playback where it is
+        (t(["a:y", "b:b"], ["b>y"]), "y", "in", (0, 0)),
         # a strip's own playback waits for feeds that are late
         (t(["a:x", "a:y", bus("b", LATE)], ["x>b", "b>y"], compensation={"mode": "off"}), "y", "in", (0, 100)),
         (t(["a:x", "a:y", bus("b", LATE)], ["x>b", "b>y"]), "y", "in", (100, 100)),
@@ -264,6 +266,14 @@ def test_the_total_has_the_output_latency_and_a_limit() -> None:
     assert (found.severity, found.figures["total_samples"], found.inserts) == ("warning", 156, ("late",))
     relaxed = msgspec.structs.replace(made, profile=msgspec.structs.replace(made.profile, total_latency_limit_ms=None))
     assert findings(relaxed, "time.total")[0].severity == "note"
+
+
+@pytest.mark.parametrize(
+    ("spans", "expected"),
+    [([(0, 50)], 0), ([(100, 150), (100, 150)], 0), ([(100, 150), (120, 150)], 0), ([(0, 10), (20, 30)], 30)],
+)
+def test_what_comes_apart_is_more_than_each_is_by_itself(spans: list[tuple[int, int]], expected: int) -> None:
+    assert _apart(spans) == expected
 
 
 def test_the_total_is_that_of_the_latest_output() -> None:

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from lattice.analysis import Analysis
 from lattice.checks import audit
 from lattice.checks.misaligned import worst_comb
-from lattice.timing.comb import Comb
+from lattice.timing.comb import Comb, _passes
 from tests.build import template
 from tests.deep import tries
 
@@ -76,3 +76,12 @@ def test_a_template_s_comb_has_its_level_and_polarity(gain_db: str, invert: bool
     assert comb.beside_db == pytest.approx(beside_db)
     (finding,) = [f for f in audit(made).findings if f.code == "time.misaligned"]
     assert finding.figures["notch_hz"] == pytest.approx(comb.notch_hz(48_000))
+
+
+@pytest.mark.parametrize(
+    ("low", "high", "does"),
+    [(0.1, 3.0, False), (0.1, 3.2, True), (3.2, 9.4, False), (3.2, 9.5, True), (4.0, 40.0, True), (np.pi, np.pi, True)],
+)
+def test_a_band_has_a_notch_where_its_phases_pass_half_a_turn(low: float, high: float, does: bool) -> None:
+    """π, 3π, 5π, … radians: 3.1416, 9.4248, 15.708."""
+    assert _passes(low, high, np.pi) is does
