@@ -174,3 +174,31 @@ def test_gains_typed_beyond_all_reason_leave_every_figure_a_number(kind: str) ->
 def test_strips_in_a_loop_and_behind_it_are_told_apart_from_others() -> None:
     made = template(["a:x", "b:a", "b:b", "b:c", "b:d"], ["x>a", "a>b", "b>a", "b>c", "x>d"])
     assert {made.strips[number].id for number in Analysis(made).levels.loop_strips} == {"a", "b", "c"}
+
+
+@pytest.mark.parametrize(
+    ("fields", "expected"),
+    [
+        ({"layout": "stereo"}, (1.0, 1.0)),
+        ({"layout": "stereo", "pan": -0.5}, (1.0, 0.5)),  # balance takes from the other side
+        ({"layout": "stereo", "pan": 0.5}, (0.5, 1.0)),
+        ({"layout": "stereo", "inserts": [{"id": "w", "type": "gain", "layout_in": "mono"}]}, (1.0,)),  # halves, added
+    ],
+)
+def test_the_worst_case_of_each_channel_by_hand(fields: dict[str, Any], expected: tuple[float, ...]) -> None:
+    out = {
+        "id": "o",
+        "kind": "output",
+        "layout": "stereo" if len(expected) == 2 else "mono",
+        "io": [1, 2][: len(expected)],
+    }
+    levels = Analysis(template([{"id": "x", "kind": "audio", **fields}, out], ["x>o"])).levels
+    end = levels.at_end(1)
+    assert end is not None
+    usual = 10 ** (-6 / 20)  # the peak of a source that states none, dBFS
+    assert [p * end.peak_gain for p in end.levels.p] == pytest.approx([usual * share for share in expected])
+
+
+def test_a_route_that_is_disabled_passes_nothing() -> None:
+    levels = Analysis(template(["a:x", "b:b", "x:m"], ["x>b", "x>m disabled"])).levels
+    assert [levels.passes(route) for route in (0, 1)] == [True, False]
