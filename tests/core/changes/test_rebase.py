@@ -198,3 +198,13 @@ def test_new_strips_stand_behind_what_they_stood_behind_whoever_was_first() -> N
 
 def test_pieces_that_were_not_moved_stay_behind_the_one_before_them() -> None:
     assert _in_order_of(["b", "a"], ["x", "a", "y", "b", "z"]) == ["x", "b", "z", "a", "y"]
+
+
+def test_two_orders_of_the_same_pieces_clash_and_one_order_twice_does_not() -> None:
+    base, one, other = (template(strips) for strips in (
+        ["a:x", "a:y", "a:z"], ["a:y", "a:x", "a:z"], ["a:z", "a:x", "a:y"],
+    ))  # fmt: skip
+    assert [strip.id for strip in rebase(base, one, one).strips] == ["y", "x", "z"]
+    with pytest.raises(ClashError) as clash:
+        rebase(base, one, other)
+    assert [found.path[-1] for found in clash.value.clashes] == ["order"]

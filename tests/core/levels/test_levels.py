@@ -202,3 +202,17 @@ def test_the_worst_case_of_each_channel_by_hand(fields: dict[str, Any], expected
 def test_a_route_that_is_disabled_passes_nothing() -> None:
     levels = Analysis(template(["a:x", "b:b", "x:m"], ["x>b", "x>m disabled"])).levels
     assert [levels.passes(route) for route in (0, 1)] == [True, False]
+
+
+def test_an_insert_folds_what_comes_to_it_into_its_own_layout() -> None:
+    """All on the right: a fold to mono halves it; left alone would be silent."""
+    narrow = {"id": "w", "type": "gain", "layout_in": "mono"}
+    strips = [
+        {"id": "x", "kind": "audio", "pan": 1.0},
+        {"id": "b", "kind": "bus", "layout": "stereo", "inserts": [narrow]},
+        {"id": "o", "kind": "output", "io": [1]},
+    ]
+    made = template(strips, ["x>b", "b>o"])
+    end = Analysis(made).levels.at_end(2)
+    assert end is not None
+    assert [p * end.peak_gain for p in end.levels.p] == pytest.approx([10 ** (-6 / 20) / 2])
