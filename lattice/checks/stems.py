@@ -313,8 +313,7 @@ def _split(analysis: Analysis, number: int, set_name: str) -> tuple[Remedy, ...]
     except EditError:
         return ()  # it cannot be taken apart without changing more than the return
     # Where a stem's bus has a fader or a compressor the mix changes a little; the fix shows by how much.
-    arguments = {"strip": analysis.strip(number).id, "set": set_name, "allow_change": True}
-    step = EditStep("split_return", arguments)
+    step = EditStep("split_return", {"strip": analysis.strip(number).id, "set": set_name, "allow_change": True})
     return (Remedy("One return for each stem", (step,)),)
 
 

@@ -57,12 +57,8 @@ def test_each_learns_of_the_other_and_both_edits_are_kept(page: Page, other: Pag
     assert (kick.name, kick.fader_db) == ("Big kick", -6.0)
 
 
-def test_what_both_change_is_refused_with_both_states_and_what_was_typed_stays(
-    page: Page, other: Page, on_map: Opener
-) -> None:
-    stored = on_map(ROOM)
-    Share.objects.create(template=stored, user=User.objects.get(username="quay"), role=Role.EDITOR)
-    page.route("**/news/**", lambda route: route.fulfill(status=204))  # this page does not learn of it in time
+def both_set_the_fader(page: Page, other: Page, stored: StoredTemplate) -> None:
+    """The other person's edit is stored first; then the page sends its own from the older state."""
     page.click('[data-id="kick"]')
     other.goto(f"/t/{stored.pk}/map/?strip=kick")
     other.fill("#s-fader", "-6")
@@ -70,6 +66,15 @@ def test_what_both_change_is_refused_with_both_states_and_what_was_typed_stays(
     expect(other.locator("#state")).to_have_attribute("data-version", "2")
     page.fill("#s-fader", "-3")
     page.press("#s-fader", "Enter")
+
+
+def test_what_both_change_is_refused_with_both_states_and_what_was_typed_stays(
+    page: Page, other: Page, on_map: Opener
+) -> None:
+    stored = on_map(ROOM)
+    Share.objects.create(template=stored, user=User.objects.get(username="quay"), role=Role.EDITOR)
+    page.route("**/news/**", lambda route: route.fulfill(status=204))  # this page does not learn of it in time
+    both_set_the_fader(page, other, stored)
     expect(page.locator(".clashes tbody tr")).to_have_text("Kick, fader usual −3 −6", use_inner_text=True)
     assert page.input_value("#s-fader") == "-3"
 
@@ -82,13 +87,7 @@ def test_a_clash_stays_until_it_is_closed_and_can_be_applied_all_the_same(
     Share.objects.create(template=stored, user=User.objects.get(username="quay"), role=Role.EDITOR)
     news: list[Route] = []
     page.route("**/news/**", lambda route: news.append(route))  # noqa: PLW0108 - a method of a list is refused
-    page.click('[data-id="kick"]')
-    other.goto(f"/t/{stored.pk}/map/?strip=kick")
-    other.fill("#s-fader", "-6")
-    other.press("#s-fader", "Enter")
-    expect(other.locator("#state")).to_have_attribute("data-version", "2")
-    page.fill("#s-fader", "-3")
-    page.press("#s-fader", "Enter")
+    both_set_the_fader(page, other, stored)
     expect(page.locator("#notice .clashes tbody tr")).to_have_text("Kick, fader usual −3 −6", use_inner_text=True)
     page.unroute("**/news/**")
     for route in news:

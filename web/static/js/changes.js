@@ -43,13 +43,15 @@ function reorder(list, keys, fresh) {
 // A matter keeps the number that it was first shown with for as long as the page stands: what comes and goes meanwhile
 // renumbers nothing. One that is new takes the number it has now, or the next that is free.
 const marks = new Map();
+const taken = new Set();
 let highest = 0;
 
 function numberOf(key, given) {
   if (!marks.has(key)) {
-    const isTaken = [...marks.values()].includes(given);
-    marks.set(key, isTaken ? highest + 1 : given);
-    highest = Math.max(highest, marks.get(key));
+    const mark = taken.has(given) ? highest + 1 : given;
+    marks.set(key, mark);
+    taken.add(mark);
+    highest = Math.max(highest, mark);
   }
   return marks.get(key);
 }
