@@ -290,7 +290,7 @@ class Analysis:
 
     def cut_words(self, strip: int) -> tuple[str, ...]:
         """Said beside figures of strips in or after a loop: what the cut leaves out."""
-        return ("feedback routes of a loop before it are left out",) if strip in self.levels.loop_strips else ()
+        return ("feedback routes before it are left out",) if strip in self.levels.loop_strips else ()
 
     def hops(self, path: Path) -> str:
         """The strips of a path as a line: “Bells → Effects → Show mix”."""

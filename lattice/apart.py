@@ -68,7 +68,7 @@ def read_apart(target: str, data: bytes, kind: type[T], what: str, limits: Limit
         raise DocumentError(msgspec.msgpack.decode(answer[1:], type=list[str]))
     if done.returncode or answer[:1] != DONE:
         most = f"{limits.memory_mib} MiB of memory or {limits.seconds} s"
-        raise DocumentError([f"{what} cannot be read: it takes more than {most}, or is damaged"])
+        raise DocumentError([f"{what} cannot be read: it needs more than {most}, or it is damaged"])
     return msgspec.msgpack.decode(answer[1:], type=kind)
 
 
@@ -87,16 +87,16 @@ def _limit(memory_mib: int, seconds: int) -> None:
 def _answer(target: str, data: bytes) -> bytes:
     module, _colon, name = target.partition(":")
     if not module.startswith(OURS):
-        raise ValueError(f"{target} is none of ours")
+        raise ValueError(f"{target} is not allowed here")
     function: Any = getattr(importlib.import_module(module), name)
     try:
         made = msgspec.msgpack.encode(function(data))
     except DocumentError as wrong:
         return REFUSED + msgspec.msgpack.encode(list(map(str, wrong.problems)))
     except MemoryError:
-        return REFUSED + msgspec.msgpack.encode(["it takes more memory than reading one file may"])
+        return REFUSED + msgspec.msgpack.encode(["it needs more memory than allowed for one file"])
     if len(made) > MOST_ANSWER:
-        return REFUSED + msgspec.msgpack.encode([f"it holds more than {MOST_ANSWER // MIB} MiB"])
+        return REFUSED + msgspec.msgpack.encode([f"it contains more than {MOST_ANSWER // MIB} MiB"])
     return DONE + made
 
 

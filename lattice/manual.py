@@ -10,7 +10,7 @@ from lattice.checks.rules import rule_sentence
 from lattice.model.document import Route, Stem, Strip
 from lattice.model.units import channel_span, words_db
 
-TAP_WORDS = {"pre-insert": "before its inserts", "pre-fader": "before its fader", "post-fader": "behind its fader"}
+TAP_WORDS = {"pre-insert": "pre-insert", "pre-fader": "pre-fader", "post-fader": "post-fader"}
 
 
 @dataclass
@@ -48,16 +48,16 @@ def manual(analysis: Analysis) -> list[Chapter]:
 def _about(analysis: Analysis) -> Chapter:
     template = analysis.template
     rate = (
-        f"{template.sample_rate_hz / 1000:g} kHz, buffer {template.buffer_samples} samples, {template.tempo_bpm:g} bpm"
+        f"{template.sample_rate_hz / 1000:g} kHz, buffer {template.buffer_samples} samples, {template.tempo_bpm:g} BPM"
     )
-    lines = [f"It runs at {rate}."]
+    lines = [f"Rate: {rate}."]
     if template.frame_rate:
         start = template.timeline.start_timecode
         lines.append(f"Picture at {template.frame_rate} frames a second" + (f", from {start}." if start else "."))
     total = analysis.arrivals.total_samples
     if total is not None:
         lines.append(
-            f"From source to output it takes {total} samples, {1000 * total / template.sample_rate_hz:.1f} ms."
+            f"Latency from source to output: {total} samples, {1000 * total / template.sample_rate_hz:.1f} ms."
         )
     lines += [f"{name}: {text}." for name, text in template.info.items()]
     lines += [f"{marker.name} at bar {marker.bar}." for marker in template.timeline.markers]
@@ -72,9 +72,7 @@ def _sections(analysis: Analysis) -> Iterator[Chapter]:
             continue
         bus = analysis.name(analysis.graph.index[section.bus]) if section and section.bus else ""
         lead = f"{len(strips)} strip{'s' if len(strips) > 1 else ''}" + (f"; its bus is {bus}." if bus else ".")
-        yield Chapter(
-            section.name if section else "Outside sections", lead, [_strip(analysis, strip) for strip in strips]
-        )
+        yield Chapter(section.name if section else "No section", lead, [_strip(analysis, strip) for strip in strips])
 
 
 def _strip(analysis: Analysis, strip: Strip) -> str:
@@ -84,7 +82,7 @@ def _strip(analysis: Analysis, strip: Strip) -> str:
     for outlet in analysis.graph.outlets_of.get(strip_number, ()):
         routes += [analysis.graph.routes[route] for route in analysis.graph.outlet_outs[outlet]]
     said = [_leaves(analysis, strip, route) for route in routes]
-    states = [word for word, on in (("out of service", not strip.in_service), ("muted", strip.mute)) if on]
+    states = [word for word, on in (("disabled", not strip.in_service), ("muted", strip.mute)) if on]
     head = f"{strip.name} ({', '.join([strip.kind, strip.layout, *strip.tags, *states])})"
     chain = ", ".join(f"{insert.title}{'' if insert.state == 'on' else ' ' + insert.state}" for insert in strip.inserts)
     through = f" through {chain}," if chain and said else f" has {chain}" if chain else ""
@@ -95,7 +93,7 @@ def _leaves(analysis: Analysis, strip: Strip, route: Route) -> str:
     end = analysis.name(analysis.graph.index[route.to])
     verb = {"feed": "feeds", "send": "sends to", "tie": "is tied to"}[route.kind]
     outlet = next((o for o in strip.outlets if o.id == route.from_outlet), None)
-    level = "" if route.gain_db == 0 else " at off" if route.gain_db is None else f" at {words_db(route.gain_db)} dB"
+    level = "" if route.gain_db == 0 else " at −∞ dB" if route.gain_db is None else f" at {words_db(route.gain_db)} dB"
     tap = f" {TAP_WORDS[route.tap]}" if route.tap != "post-fader" and route.kind != "tie" and outlet is None else ""
     off = "" if route.enabled else " (disabled)"
     return f"{verb} {end}{f' from {outlet.name or outlet.id}' if outlet else ''}{level}{tap}{off}"
@@ -112,10 +110,10 @@ def _keys(analysis: Analysis) -> Chapter:
         strip = analysis.name(analysis.graph.head[route])
         ducked, _peak = analysis.levels.ducking(insert) if insert.key == "external" else (None, None)
         depth = f", by {ducked:.1f} dB at its expected level" if ducked else ""
-        asleep = "" if insert.state == "on" and insert.key == "external" and key.enabled else " (asleep now)"
+        asleep = "" if insert.state == "on" and insert.key == "external" and key.enabled else " (inactive now)"
         trigger = analysis.name(analysis.graph.tail[route])
-        lines.append(f"{trigger} works {insert.title} on {strip}{depth}{asleep}.")
-    return Chapter("Keys", "Who ducks whom." if lines else "", lines)
+        lines.append(f"{trigger} keys {insert.title} on {strip}{depth}{asleep}.")
+    return Chapter("Side-chains", "Each trigger with its insert." if lines else "", lines)
 
 
 def _midi(analysis: Analysis) -> Chapter:
@@ -125,7 +123,7 @@ def _midi(analysis: Analysis) -> Chapter:
         channel = f"channel {piece.channel}" if piece.channel else "all channels"
         start, end = analysis.name(analysis.graph.tail[route]), analysis.name(analysis.graph.head[route])
         lines.append(f"{start} plays {end} on port {piece.port or 1}, {channel}.")
-    return Chapter("Notes", "What plays what." if lines else "", lines)
+    return Chapter("Notes", "Each MIDI strip with its instrument." if lines else "", lines)
 
 
 def _machines(analysis: Analysis) -> Chapter:
@@ -153,10 +151,8 @@ def _stem(analysis: Analysis, stem: Stem) -> str:
     names = {one.id: one.name for one in analysis.template.stems}
     if stem.strip is None:
         return f"{stem.name} ({stem.role}, {stem.set}) is the sum of {_and([names[part] for part in stem.of])}."
-    source = f"is taken from {analysis.name(analysis.graph.index[stem.strip])} {TAP_WORDS[stem.tap]}, {stem.layout}"
-    printed = (
-        f", and printed on {analysis.name(analysis.graph.index[stem.print])}" if stem.print else ", and not printed"
-    )
+    source = f"is tapped from {analysis.name(analysis.graph.index[stem.strip])} {TAP_WORDS[stem.tap]}, {stem.layout}"
+    printed = f", printed on {analysis.name(analysis.graph.index[stem.print])}" if stem.print else ", not printed"
     parts = f"; its parts are {_and([names[part] for part in stem.of])}" if stem.of else ""
     return f"{stem.name} ({stem.role}, {stem.set}) {source}{printed}{parts}."
 
@@ -166,11 +162,11 @@ def _printing(analysis: Analysis) -> Chapter:
     prints = list(dict.fromkeys(stem.print for stem in analysis.template.stems if stem.print))
     if not prints:
         return Chapter("How to print")
-    lines = ["Look at the findings first: no blocker may be open."]
+    lines = ["Check the findings first. No blocker may be open."]
     if analysis.graph.by_tag["pop"]:
         lead = analysis.template.timeline.pop_lead_s
         pop = analysis.names(analysis.graph.by_tag["pop"])
-        lines.append(f"Put {pop} {lead:g} seconds before the first frame: it stands in every stem and mix.")
+        lines.append(f"Place {pop} {lead:g} seconds before the first frame, in every stem and mix.")
     lines.append(f"Arm the {len(prints)} prints: {_and([analysis.name(analysis.graph.index[one]) for one in prints])}.")
     lines.append("Record from before the pop to the end of the last tail, all prints in one pass.")
     wanted = analysis.template.profile
@@ -179,25 +175,25 @@ def _printing(analysis: Analysis) -> Chapter:
         lines.append(
             f"Measure the mixes: {loudness} LUFS within {wanted.loudness_tolerance_lu:g} LU, at most {peak} dBTP."
         )
-    lines.append("Add the stems up and compare with the mix before they leave the house.")
+    lines.append("Sum the stems and compare them with the mix before delivery.")
     return Chapter("How to print", "", lines)
 
 
 def _apart(analysis: Analysis) -> Chapter:
     lines = []
     for tag, words in (
-        ("click", "is for players only and stands in no stem"),
-        ("reference", "is for listening only and stands in no stem"),
-        ("guide", "is picture sound for orientation and stands in no stem"),
-        ("talkback", "is for talking and stands in no stem"),
-        ("trigger", "only works keys and must not be heard"),
-        ("spare", "is wired and kept empty for later"),
-        ("backup", "is kept and not routed on purpose"),
+        ("click", "is for players only, in no stem"),
+        ("reference", "is for reference only, in no stem"),
+        ("guide", "is picture audio for orientation, in no stem"),
+        ("talkback", "is for talkback, in no stem"),
+        ("trigger", "only drives keys and must not be audible"),
+        ("spare", "is a spare, routed for later"),
+        ("backup", "is a backup, not routed on purpose"),
     ):
         lines += [f"{analysis.name(strip)} {words}." for strip in analysis.graph.by_tag[tag]]
-    return Chapter("Kept apart", "", lines)
+    return Chapter("Excluded strips", "", lines)
 
 
 def _rules(analysis: Analysis) -> Chapter:
     lines = [f"{rule.name}: {rule_sentence(analysis, rule)}." for rule in analysis.template.rules]
-    return Chapter("Rules", "Promises that every audit keeps an eye on." if lines else "", lines)
+    return Chapter("Rules", "Every audit checks these rules." if lines else "", lines)

@@ -56,7 +56,7 @@ PRESETS = (
         Profile(name="Pre-master", mix_headroom_db=6.0),
         {
             "mix_headroom_db": "about 6 dB on an unlimited mix (common practice)",
-            "true_peak_dbtp": "−1 dBTP as EBU R 128 has it, where a limiter is left in",
+            "true_peak_dbtp": "−1 dBTP as in EBU R 128, if a limiter stays in",
         },
     ),
 )

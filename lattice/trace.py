@@ -83,7 +83,7 @@ def _is_last(graph: SignalGraph, path: Path) -> bool:
 
 def _strip(graph: SignalGraph, strip: str) -> int:
     if strip not in graph.index:
-        raise DocumentError([f"there is no strip {strip}"])
+        raise DocumentError([f"strip {strip} does not exist"])
     return graph.index[strip]
 
 
@@ -119,15 +119,15 @@ def _sounding(graph: SignalGraph, strips: list[int]) -> list[Origin]:
     return starts
 
 
-TAP_WORDS = {"pre-insert": "before its inserts", "pre-fader": "before its fader", "post-fader": ""}
+TAP_WORDS = {"pre-insert": "pre-insert", "pre-fader": "pre-fader", "post-fader": ""}
 
 
 def hop_words(graph: SignalGraph, route: int) -> str:
-    """A route as a step of a sentence: “sends to Hall at −14.0 dB, before its fader”."""
+    """A route as a step of a sentence: “sends to Hall at −14.0 dB, pre-fader”."""
     piece = graph.routes[route]
     name = graph.strips[graph.head[route]].name
     words = route_kinds.TRAITS[piece.kind].verb
-    level = "" if piece.gain_db == 0 else " at off" if piece.gain_db is None else f" at {_db(piece.gain_db)}"
+    level = "" if piece.gain_db == 0 else " at −∞ dB" if piece.gain_db is None else f" at {_db(piece.gain_db)}"
     tap = f", {TAP_WORDS[piece.tap]}" if TAP_WORDS[piece.tap] and piece.kind != "midi" else ""
     if piece.kind == "midi":
         return f"{words} {name} on port {piece.port or 1}, {_channel_words(piece.channel)}"

@@ -75,7 +75,7 @@ def residual(
         Where a file cannot be read.
     """
     if not stems:
-        raise DocumentError(["there is no stem to add up"])
+        raise DocumentError(["no stems to add up"])
     offsets = {one.stem: _offset(mix, one, rate_hz, channels) for one in stems}
     work = _Adding(rate_hz)
     with ExitStack() as stack:

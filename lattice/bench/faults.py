@@ -43,7 +43,7 @@ def _one(pieces: Iterable[P], piece_id: str, what: str) -> P:
     for piece in pieces:
         if piece.id == piece_id:
             return piece
-    raise EditError(f"there is no {what} {piece_id}")
+    raise EditError(f"{what} {piece_id} does not exist")
 
 
 def _strip(session: Session, strip_id: str) -> Strip:
@@ -62,19 +62,19 @@ def _decibels(text: str) -> float:
     except ValueError:
         value = float("nan")
     if not abs(value) <= 100:
-        raise EditError(f"“{text}” is no level in dB, −100 to +100")
+        raise EditError(f"“{text}” is not a level from −100 to +100 dB")
     return value
 
 
 def _samples(text: str) -> int:
     if not text.lstrip("-").isdecimal() or abs(int(text)) > MOST_LATE:
-        raise EditError(f"“{text}” is no number of samples, −{MOST_LATE} to {MOST_LATE}")
+        raise EditError(f"“{text}” is not a number of samples from −{MOST_LATE} to {MOST_LATE}")
     return int(text)
 
 
 def _stem(session: Session, stem_id: str) -> str:
     if all(stem.id != stem_id for stem in session.template.stems):
-        raise EditError(f"there is no stem {stem_id}")
+        raise EditError(f"stem {stem_id} does not exist")
     return stem_id
 
 
@@ -96,7 +96,7 @@ def _fader(session: Session, words: Sequence[str]) -> None:
 def _swap(session: Session, words: Sequence[str]) -> None:
     strip = _strip(session, words[0])
     if channel_count(strip.layout) < 2:
-        raise EditError(f"{strip.name} has one channel; there is nothing to exchange")
+        raise EditError(f"{strip.name} has one channel; two are needed to swap")
     session.crossed.add(strip.id)
 
 
@@ -108,7 +108,7 @@ def _polarity(session: Session, words: Sequence[str]) -> None:
 def _late(session: Session, words: Sequence[str]) -> None:
     strip, samples = _strip(session, words[0]), _samples(words[1])
     if samples < 0:
-        raise EditError("nothing comes earlier than it is played")
+        raise EditError("a print cannot start before the session")
     taken = {insert.id for one in session.template.strips for insert in one.inserts}
     unreported = Insert(id=free_id("unreported", taken), name="Unreported", measured_latency_samples=samples)
     _with(session, strip, replace(strip, inserts=(*strip.inserts, unreported)))
@@ -131,7 +131,7 @@ def _bypass(session: Session, words: Sequence[str]) -> None:
                 inserts = tuple(state if one is insert else one for one in strip.inserts)
                 _with(session, strip, replace(strip, inserts=inserts))
                 return
-    raise EditError(f"there is no insert {words[0]}")
+    raise EditError(f"insert {words[0]} does not exist")
 
 
 def _mute(session: Session, words: Sequence[str]) -> None:
@@ -152,18 +152,18 @@ def _drop(session: Session, words: Sequence[str]) -> None:
 
 
 FAULTS: tuple[FaultKind, ...] = (
-    FaultKind("off", "off:ROUTE", "a route that is switched off", _off),
-    FaultKind("gain", "gain:ROUTE:+3", "a route at another level, dB", _gain),
-    FaultKind("fader", "fader:STRIP:-2", "a fader at another level, dB", _fader),
-    FaultKind("swap", "swap:STRIP", "the first two channels of a strip exchanged", _swap),
-    FaultKind("polarity", "polarity:STRIP", "a strip upside down", _polarity),
-    FaultKind("late", "late:STRIP:64", "a latency in a strip that nobody reports, samples", _late),
-    FaultKind("feed", "feed:SOURCE:STRIP", "a feed that the map does not have", _feed),
-    FaultKind("bypass", "bypass:INSERT", "an insert that is bypassed", _bypass),
-    FaultKind("mute", "mute:STRIP", "a strip that is muted", _mute),
-    FaultKind("late-print", "late-print:STEM:441", "a print that begins late, samples", _late_print),
-    FaultKind("silent-print", "silent-print:STEM", "a print with nothing in it", _silent_print),
-    FaultKind("drop", "drop:STEM", "a print of which there is no file", _drop),
+    FaultKind("off", "off:ROUTE", "a disabled route", _off),
+    FaultKind("gain", "gain:ROUTE:+3", "a route at a different level, dB", _gain),
+    FaultKind("fader", "fader:STRIP:-2", "a fader at a different level, dB", _fader),
+    FaultKind("swap", "swap:STRIP", "the first two channels of a strip swapped", _swap),
+    FaultKind("polarity", "polarity:STRIP", "a strip with inverted polarity", _polarity),
+    FaultKind("late", "late:STRIP:64", "an unreported latency in a strip, samples", _late),
+    FaultKind("feed", "feed:SOURCE:STRIP", "a feed missing on the map", _feed),
+    FaultKind("bypass", "bypass:INSERT", "a bypassed insert", _bypass),
+    FaultKind("mute", "mute:STRIP", "a muted strip", _mute),
+    FaultKind("late-print", "late-print:STEM:441", "a late print, samples", _late_print),
+    FaultKind("silent-print", "silent-print:STEM", "a silent print", _silent_print),
+    FaultKind("drop", "drop:STEM", "a missing file of a print", _drop),
 )
 BY_WORD = {kind.word: kind for kind in FAULTS}
 
@@ -188,7 +188,7 @@ def built(template: Template, faults: Iterable[str]) -> Session:
         word, *words = fault.split(":")
         kind = BY_WORD.get(word)
         if kind is None:
-            raise EditError(f"“{fault}” is no fault; known are {', '.join(one.form for one in FAULTS)}")
+            raise EditError(f"“{fault}” is not a fault; use one of {', '.join(one.form for one in FAULTS)}")
         if len(words) != kind.form.count(":") or not all(words):
             raise EditError(f"“{fault}”: written {kind.form}")
         kind.put_in(session, words)

@@ -102,12 +102,12 @@ def measure_print(path: Path, layout: str | None = None, told: Told = _nobody) -
 
 def _problem(file: soundfile.SoundFile, path: Path) -> str:
     if file.format not in READ:
-        return f"is {file.format_info}; WAV, RF64 and FLAC are read"
+        return f"is {file.format_info}; use WAV, RF64 or FLAC"
     if not file.frames:
-        return "holds no samples"
+        return "has no samples"
     if file.channels > MOST_CHANNELS:
         return f"has {file.channels} channels; at most {MOST_CHANNELS} are allowed"
-    return "is cut off: it says that it is longer than it is" if is_cut_off(path) else ""
+    return "is cut off: its header states a greater length" if is_cut_off(path) else ""
 
 
 class _Measuring:
@@ -133,7 +133,7 @@ class _Measuring:
         step = round(STEP_S * self.file.samplerate)
         while len(stretch := self.file.read(step * STRETCH, dtype="float32", always_2d=True)):
             if not np.isfinite(stretch).all():
-                raise DocumentError(["holds samples that are no numbers"])
+                raise DocumentError(["has samples without a finite value"])
             for peak, line in zip(self.true_peaks, stretch.T, strict=True):
                 peak.feed(np.ascontiguousarray(line))
             for first in range(0, len(stretch), step):
@@ -241,16 +241,17 @@ def remarks(one: Loudness, profile: Profile, stem: Stem | None = None, others: S
     """
     found = list(_of_levels(one, profile, stem))
     if one.sample_rate_hz != profile.sample_rate_hz:
-        found.append(Remark("blocker", f"{one.sample_rate_hz} Hz; {profile.sample_rate_hz} Hz are asked for"))
+        found.append(Remark("blocker", f"{one.sample_rate_hz} Hz; {profile.sample_rate_hz} Hz required"))
     if one.clipped_runs:
         found.append(
             Remark(
                 "warning",
-                f"{one.clipped_runs} times {CLIPPED_RUN} or more samples at full scale, first at {one.first_clip_s} s",
+                f"{one.clipped_runs} runs of {CLIPPED_RUN} or more samples at full scale, first at {one.first_clip_s} "
+                "s",
             )
         )
     if one.silent_s >= one.seconds - STEP_S:
-        found.append(Remark("blocker", "nothing is louder than −60 dBFS"))
+        found.append(Remark("blocker", "no signal above −60 dBFS"))
     if abs(one.dc_offset) > 10 ** (SILENT_DBFS / 20):
         found.append(Remark("note", f"a DC offset of {words_db(decibels(one.dc_offset))} dBFS"))
     longest = max((other.seconds for other in others), default=one.seconds)
@@ -264,10 +265,10 @@ def _of_levels(one: Loudness, profile: Profile, stem: Stem | None) -> Iterator[R
     most = profile.true_peak_dbtp if stem is None or stem.true_peak_dbtp is None else stem.true_peak_dbtp
     if one.true_peak_dbtp is not None and one.true_peak_dbtp > most:
         yield Remark(
-            "warning", f"true peak {words_db(one.true_peak_dbtp, plus=True)} dBTP; {words_db(most)} are allowed"
+            "warning", f"true peak {words_db(one.true_peak_dbtp, plus=True)} dBTP (limit {words_db(most)} dBTP)"
         )
     if is_mix and profile.loudness_lufs is not None and one.integrated_lufs is not None:
         off = one.integrated_lufs - profile.loudness_lufs
         if abs(off) > profile.loudness_tolerance_lu:
-            beside = f"{words_db(off, plus=True)} LU beside {words_db(profile.loudness_lufs)}"
+            beside = f"{words_db(off, plus=True)} LU off {words_db(profile.loudness_lufs)}"
             yield Remark("warning", f"{words_db(one.integrated_lufs)} LUFS: {beside}")

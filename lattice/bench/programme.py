@@ -110,7 +110,7 @@ def _sets(
             yield AddedUp(set=name, mix=mix.name, problem="its prints have different layouts or rates")
             continue
         layout, rate = forms.pop()
-        words = f"Adding up {mix.name}"
+        words = f"Null test {mix.name}"
         left = residual(
             files[mix.id], [files[stem.id] for stem in parts], rate, channel_count(layout),
             _last(told, words),

@@ -76,8 +76,8 @@ def measure_named(words: bytes) -> Measured:
             hours, samples = file.frames / file.samplerate / 3600, file.frames * file.channels
             raise DocumentError(
                 [
-                    f"has {hours:.1f} h of {file.channels} channels, {samples / 1e9:.1f} billion samples; at most "
-                    f"{most_samples / 1e9:.1f} billion are measured here, any by lattice sources"
+                    f"has {hours:.1f} h of {file.channels} channels, {samples / 1e9:.1f} billion samples (limit "
+                    f"{most_samples / 1e9:.1f} billion). Use the command lattice sources for larger files."
                 ]
             )
         return _measured(file, name, lambda _share: None)
@@ -113,7 +113,7 @@ def measure(path: Path, told: Callable[[float], object] = lambda _share: None) -
     Raises
     ------
     DocumentError
-        Where it is no recording, holds no samples, or has too many channels.
+        Where it is no recording, has no samples, or has too many channels.
     """
     with _opened(path) as file:
         return _measured(file, path.stem, told)
@@ -125,14 +125,14 @@ def _sentence(wrong: soundfile.LibsndfileError) -> str:
 
 def _measured(file: soundfile.SoundFile, name: str, told: Callable[[float], object]) -> Measured:
     if file.format not in READ:
-        raise DocumentError([f"is {file.format_info}; WAV, RF64 and FLAC are read"])
+        raise DocumentError([f"is {file.format_info}; use WAV, RF64 or FLAC"])
     if not file.frames:
-        raise DocumentError(["holds no samples"])
+        raise DocumentError(["has no samples"])
     if file.channels > MOST_CHANNELS:
         raise DocumentError([f"has {file.channels} channels; at most {MOST_CHANNELS} are allowed"])
     if not LEAST_RATE_HZ <= file.samplerate <= MOST_RATE_HZ:
         raise DocumentError(
-            [f"has a sample rate of {file.samplerate} Hz; {LEAST_RATE_HZ} to {MOST_RATE_HZ} are measured"]
+            [f"has a sample rate of {file.samplerate} Hz; {LEAST_RATE_HZ} to {MOST_RATE_HZ} Hz are allowed"]
         )
     channels = [_Channel(round(BLOCK_S * file.samplerate)) for _ in range(file.channels)]
     read = 0
@@ -159,7 +159,7 @@ def _stretches(file: soundfile.SoundFile) -> Iterator[Samples]:
         if not len(stretch):
             return
         if not np.isfinite(stretch).all():
-            raise DocumentError(["holds samples that are no numbers"])
+            raise DocumentError(["has samples without a finite value"])
         yield stretch
 
 
@@ -209,7 +209,7 @@ def recordings_in(paths: Iterable[Path]) -> list[Path]:
         else:
             found.append(path)
     if not found:
-        raise DocumentError(["there is no recording (WAV, RF64, FLAC) in it"])
+        raise DocumentError(["it has no recordings (WAV, RF64, FLAC)"])
     return found
 
 

@@ -138,5 +138,5 @@ def of_file(path: Path, rate_hz: int, most_samples: int) -> Block:
     except soundfile.LibsndfileError:
         raise DocumentError([f"{path.name} cannot be read as WAV or FLAC"]) from None
     if not line.size:
-        raise DocumentError([f"{path.name} holds no samples"])
+        raise DocumentError([f"{path.name} has no samples"])
     return np.ascontiguousarray(line)

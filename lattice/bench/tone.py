@@ -80,7 +80,7 @@ def origins_of(analysis: Analysis, chosen: Collection[int]) -> list[Origin]:
     """Sources among strips by number, each outlet by itself. Raises EditError where none of them plays."""
     found = [origin for origin in analysis.sources if origin.strip in chosen]
     if not found:
-        raise EditError("none of these strips is a source that plays")
+        raise EditError("none of these strips is an active source")
     return found
 
 
@@ -98,7 +98,7 @@ def signal_for(graph: SignalGraph, origin: Origin, wanted: Wanted) -> Signal:
     level = source.peak_dbfs if wanted.level_dbfs is None else wanted.level_dbfs
     if wanted.kind == "file":
         if wanted.file is None:
-            raise EditError("no file is chosen")
+            raise EditError("choose a file first")
         line = of_file(wanted.file, rate, samples)
         whole = np.stack([line[channel % len(line)] for channel in range(channels)])
         return Fixed(whole if wanted.level_dbfs is None else whole * gain(level))

@@ -77,7 +77,7 @@ class Patch(msgspec.Struct, frozen=True, omit_defaults=True):
         new: dict[str, Any] = {}
         for name, (before, after) in self.fields.items():
             if _plain(getattr(template, name)) != before:
-                raise ValueError(f"{name} is not what the patch was made on")
+                raise ValueError(f"{name} differs from the base of the patch")
             new[name] = after
         plain = {field.name: field.type for field in msgspec.structs.fields(Template)}
         new = {name: msgspec.convert(value, plain[name]) for name, value in new.items()}
@@ -149,16 +149,16 @@ def _patched(pieces: tuple[Any, ...], changes: ListPatch, kind: Any) -> tuple[An
     known = {piece.id: piece for piece in pieces}
     for before in [*(plain for _at, plain in changes.removed), *(before for before, _after in changes.changed)]:
         if before["id"] not in known or _plain(known[before["id"]]) != before:
-            raise ValueError(f"{before['id']} is not what the patch was made on")
+            raise ValueError(f"{before['id']} differs from the base of the patch")
     if any(plain["id"] in known for _at, plain in changes.added):
-        raise ValueError("a piece the patch adds is there already")
+        raise ValueError("an item added by the patch exists already")
     for _before, after in changes.changed:
         known[after["id"]] = msgspec.convert(after, kind)
     gone = {plain["id"] for _at, plain in changes.removed}
     stay = [piece.id for piece in pieces if piece.id not in gone]
     if changes.order is not None:
         if tuple(stay) != changes.order[0]:
-            raise ValueError("the order is not the one the patch was made on")
+            raise ValueError("the order differs from the base of the patch")
         stay = list(changes.order[1])
     result = [known[piece] for piece in stay]
     for at, plain in changes.added:

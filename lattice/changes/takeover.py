@@ -47,7 +47,9 @@ def take_over(template: Template, other: Template, keys: list[str]) -> Template:
     found = {key_of(change): change for change in compare(template, other) if may_be_taken(change)}
     missing = sorted(wanted - found.keys())
     if missing or not wanted:
-        raise EditError(*(f"there is no difference {key}" for key in missing), *([] if wanted else ["nothing chosen"]))
+        raise EditError(
+            *(f"change {key} does not exist" for key in missing), *([] if wanted else ["no change selected"])
+        )
     before = template
     for key in sorted(wanted, key=list(found).index):
         template = _taken(template, other, found[key])

@@ -149,6 +149,6 @@ def _in_time(analysis: Analysis) -> Iterator[Finding]:
         yield Finding(
             code=UNFINISHED,
             severity="warning",
-            message=f"This audit was stopped before it was through: {len(unfinished)} kinds of findings are incomplete",
-            evidence=(f"not looked at to the end: {', '.join(unfinished)}",),
+            message=f"Audit timed out: {len(unfinished)} checks incomplete",
+            evidence=(f"incomplete: {', '.join(unfinished)}",),
         )

@@ -115,14 +115,14 @@ def ceiling(analysis: Analysis) -> Iterator[Finding]:
         yield Finding(
             code="level.ceiling",
             severity="warning",
-            message=f"{' into '.join(names)} can come to {words_db(likely, plus=True)} dBFS, with nothing that holds "
+            message=f"{' into '.join(names)} can reach {words_db(likely, plus=True)} dBFS; no limiter holds "
             f"{words_db(finish.true_peak_dbtp)} dBTP",
             strips=analysis.ids(finish.about),
             stems=(finish.stem,) if finish.stem else (),
             figures={"likely_dbfs": likely, "peak_dbfs": peak, "rms_dbfs": rms},
             evidence=(
-                f"from the last sum on: {' → '.join(analysis.name(strip) for strip in finish.strips)}",
-                "a ceiling in samples does not hold true peaks between them: leave some room",
+                f"after the last sum: {' → '.join(analysis.name(strip) for strip in finish.strips)}",
+                "a sample-peak ceiling does not limit true peaks between samples; leave 1 dB below the limit",
             ),
             remedies=_ceiling_behind(analysis, finish),
         )
@@ -135,7 +135,7 @@ def _ceiling_behind(analysis: Analysis, finish: Finish) -> tuple[Remedy, ...]:
     strip = analysis.strip(finish.worked[0])
     limiter = {"name": "Ceiling", "type": "limiter", "ceiling_db": finish.true_peak_dbtp}
     step = EditStep("add_insert", {"strip": strip.id, "insert": limiter})
-    return (Remedy(f"Put a ceiling of {words_db(finish.true_peak_dbtp)} dB on {strip.name}", (step,)),)
+    return (Remedy(f"Add a {words_db(finish.true_peak_dbtp)} dB limiter to {strip.name}", (step,)),)
 
 
 def _holds(insert: Insert, finish: Finish) -> bool:
@@ -164,32 +164,30 @@ def limiter_order(analysis: Analysis) -> Iterator[Finding]:
                 yield Finding(
                     code="level.limiter-order",
                     severity="warning",
-                    message=f"{names[0]} comes after {names[1]} on {analysis.name(where)}",
+                    message=f"{names[0]} follows the limiter {names[1]} on {analysis.name(where)}",
                     strips=analysis.ids(list(dict.fromkeys([where, strip]))),
                     inserts=(limiter.id, insert.id),
-                    evidence=("what it adds is held by nothing",),
+                    evidence=("no limiter after it",),
                 )
 
 
 explain(
     "level.ceiling",
-    many="{n} strips send past their ceiling",
-    found=(
-        "What goes to an output or a mix print can pass its true-peak limit, and no limiter stands behind the last sum."
-    ),
-    why="The delivery is refused for its true peak.",
+    many="{n} outputs or prints can exceed their true-peak limit",
+    found="A signal to an output or a mix print can exceed its true-peak limit. No limiter follows the last sum.",
+    why="The delivery is rejected for its true peak.",
     how=(
-        "Chains from the last sum on are searched for a limiter or clipper with a ceiling at or below the "
-        "limit (−1 dBTP: EBU R 128; −2: ATSC A/85)."
+        "Chains after the last sum are searched for a limiter or clipper with a ceiling at or below the limit (−1 "
+        "dBTP: EBU R 128; −2 dBTP: ATSC A/85)."
     ),
-    fix="Put a ceiling behind the last sum, or lower the one there is.",
+    fix="Add a limiter after the last sum, or lower the ceiling of the existing one.",
 )
 
 explain(
     "level.limiter-order",
     many="{n} limiters are not last",
-    found="Behind the limiter of such a strip stands something that can make louder.",
-    why="The ceiling does not hold.",
-    how="Inserts that are on behind the last limiter are looked at by type and gain.",
+    found="An insert after the limiter can raise the level.",
+    why="The limit is not guaranteed.",
+    how="Active inserts after the last limiter are checked by type and gain.",
     fix="Move the limiter to the end of the chain.",
 )

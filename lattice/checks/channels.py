@@ -39,7 +39,7 @@ def folded(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="route.folded",
                 severity="note",
-                message=f"{tail} folds from {start} to {end} on its way to {head}",
+                message=f"{tail} folds down from {start} to {end} into {head}",
                 strips=(route.from_strip, route.to),
                 routes=(route.id,),
                 evidence=tuple(_folds(start, end)),
@@ -91,11 +91,11 @@ def channels_lost(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="route.channels-lost",
                 severity="warning",
-                message=f"{tail} loses channel {shown} on its way to {head}",
+                message=f"Channel {shown} of {tail} is not routed to {head}",
                 strips=(route.from_strip, route.to),
                 routes=(route.id,),
                 figures={"channels": len(lost)},
-                evidence=(f"left out: {shown}",),
+                evidence=(f"omitted: {shown}",),
             )
 
 
@@ -132,10 +132,10 @@ def channels_doubled_and_gaps(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="route.channels-gap",
                 severity="note",
-                message=f"Channel {shown} of {strip.name} is not fed, and a higher one is",
+                message=f"Channel {shown} of {strip.name} has no source",
                 strips=(strip.id,),
                 figures={"channels": len(gaps)},
-                evidence=(f"{len(fed)} of {channel_count(strip.layout)} channels are fed",),
+                evidence=(f"{len(fed)} of {channel_count(strip.layout)} channels have a source",),
             )
 
 
@@ -151,10 +151,11 @@ def _doubled(analysis: Analysis, strip_number: int, landing: dict[int, list[int]
         routes = list(dict.fromkeys(route for sharing in twice.values() for route in sharing))
         lines = [f"channel {names[row]}: {analysis.names([graph.tail[r] for r in on])}" for row, on in twice.items()]
         sources = list(dict.fromkeys(graph.tail[route] for route in routes))
+        shown = ", ".join(names[row] for row in twice)
         yield Finding(
             code="route.channels-doubled",
             severity="warning",
-            message=f"{analysis.names(sources)} land on one channel of {strip.name}",
+            message=f"{analysis.names(sources)} share channel {shown} of {strip.name}",
             strips=(strip.id, *(analysis.strip(source).id for source in sources)),
             routes=analysis.route_ids(routes),
             figures={"channels": len(twice)},
@@ -178,13 +179,13 @@ def panners_wider_than_their_master(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="panner.width",
                 severity="note",
-                message=f"{name} on {strip.name} gives {leaving} channels, and {end.name} has "
+                message=f"{name} on {strip.name} outputs {leaving} channels; {end.name} has "
                 f"{channel_count(end.layout)}",
                 strips=(strip.id, end.id),
                 routes=(graph.routes[route].id,),
                 inserts=(panners[-1].id,),
                 figures={"channels": leaving - channel_count(end.layout)},
-                evidence=(f"{graph.chain_layout[strip_number]} leaves {strip.name}, {end.name} is {end.layout}",),
+                evidence=(f"output of {strip.name}: {graph.chain_layout[strip_number]}; {end.name}: {end.layout}",),
             )
 
 
@@ -200,64 +201,64 @@ def widths(analysis: Analysis) -> Iterator[Finding]:
                 yield Finding(
                     code="route.width",
                     severity="warning",
-                    message=f"{insert.name or insert.id} on {strip.name} takes {layout_in}, and {before} comes to it",
+                    message=f"{insert.name or insert.id} on {strip.name} is set to {layout_in} but receives {before}",
                     strips=(strip.id,),
                     inserts=(insert.id,),
-                    evidence=(f"{before} before it, {layout_in} in, {after} out",),
+                    evidence=(f"{before} before it; input {layout_in}, output {after}",),
                 )
             before = after
 
 
 explain(
     "route.folded",
-    many="{n} routes fold channels",
-    found="A route leads a wider layout into a narrower one.",
-    why="Channels add up there: centre and surrounds come at −3.01 dB.",
-    how="By ITU-R BS.775 for named layouts.",
-    fix="Keep it where a fold-down is meant; else widen the strip it leads to.",
+    many="{n} routes fold down channels",
+    found="A route feeds a wider layout into a narrower one.",
+    why="Channels are summed. Centre and surrounds are mixed at −3.01 dB.",
+    how="The fold-down coefficients are those of ITU-R BS.775.",
+    fix="Widen the destination, or waive the finding if the fold-down is intended.",
 )
 
 explain(
     "route.channels-lost",
-    many="{n} routes leave channels out",
-    found="A route by channel numbers leaves out a channel that carries sound.",
-    why="Part of the sound is silently gone.",
-    how="The channels that carry sound are compared with those the route takes.",
-    fix="Add the channel to the route's list, or widen the strip it leads to.",
+    many="{n} routes drop channels",
+    found="A route by channel numbers omits a channel that carries signal.",
+    why="Part of the signal is missing without a warning.",
+    how="The channels with signal are compared with the channels of the route.",
+    fix="Add the channel to the route, or widen its destination.",
 )
 
 explain(
     "route.channels-doubled",
-    many="{n} channels take in two sources",
-    found="By channel numbers, two sources land on one channel of a strip that keeps channels apart.",
-    why="Two things stand on one channel and cannot be told apart any more.",
-    how="Where each route lands is listed channel by channel.",
-    fix="Move one of them to a free channel.",
+    many="{n} channels have two sources",
+    found="Two sources share one channel of a strip with separate channels, by channel number.",
+    why="The two sources are mixed and cannot be separated again.",
+    how="The destination channel of each route is listed.",
+    fix="Move one source to a free channel.",
 )
 
 explain(
     "route.channels-gap",
-    many="{n} strips have a gap between their channels",
-    found="A channel below the highest one in use is fed by nothing.",
-    why="A multichannel bus that counts on a full row will be off by one.",
-    how="Where each route lands is listed channel by channel.",
-    fix="Move the sources together, or leave it where the gap is meant.",
+    many="{n} strips have unused channels in between",
+    found="A channel below the highest used channel has no source.",
+    why="Equipment that expects consecutive channels is off by one.",
+    how="The destination channel of each route is listed.",
+    fix="Move the sources together, or waive the finding if the gap is intended.",
 )
 
 explain(
     "route.width",
-    many="{n} inserts get another layout than they state",
-    found="An insert states a layout that is not what comes to it in the chain.",
-    why="Channels are folded or left empty inside the chain, unseen.",
+    many="{n} inserts receive a different layout",
+    found="The input layout of an insert differs from the layout before it in the chain.",
+    why="Channels are folded down or empty inside the chain, without a warning.",
     how="Layouts are followed through each chain, insert by insert.",
-    fix="Load the insert in the right width, or put it where the width fits.",
+    fix="Load the insert in the correct width, or move it to the correct place.",
 )
 
 explain(
     "panner.width",
-    many="{n} panners are wider than what they feed",
-    found="A panner gives more channels than the strip it feeds has.",
-    why="What is placed on the channels that are missing folds, or is lost: a move that is heard nowhere.",
-    how="The layout that leaves the chain is compared with that of the strip behind each feed.",
-    fix="Widen that strip, or load the panner in its width.",
+    many="{n} panners are wider than their destination",
+    found="A panner outputs more channels than its destination has.",
+    why="Signal on the missing channels is folded down or lost.",
+    how="The layout after the chain is compared with the layout of each destination.",
+    fix="Widen the destination, or load the panner in the width of the destination.",
 )

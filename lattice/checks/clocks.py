@@ -31,8 +31,8 @@ def rates(analysis: Analysis) -> Iterator[Finding]:
         yield Finding(
             code="time.rate",
             severity="warning",
-            message=f"the template runs at {rate} Hz, {template.profile.name} asks for {wanted} Hz",
-            evidence=("picture work is at 48 kHz as a rule",),
+            message=f"The template runs at {rate} Hz; {template.profile.name} requires {wanted} Hz",
+            evidence=("picture work is usually at 48 kHz",),
             remedies=(Remedy(f"Set the template to {wanted} Hz", steps),),
         )
     for machine in template.machines:
@@ -40,9 +40,9 @@ def rates(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="time.rate",
                 severity="warning",
-                message=f"{machine.name} runs at {machine.sample_rate_hz} Hz, the template at {rate} Hz",
+                message=f"{machine.name} runs at {machine.sample_rate_hz} Hz; the template runs at {rate} Hz",
                 others=(machine.id,),
-                evidence=("lengths and latencies are counted at the template's rate",),
+                evidence=("lengths and latencies are counted at the rate of the template",),
             )
 
 
@@ -55,14 +55,14 @@ def frames(analysis: Analysis) -> Iterator[Finding]:
     missing = template.frame_rate is None and (guides or wanted)
     if missing or (wanted is not None and template.frame_rate != wanted):
         has = "no frame rate" if template.frame_rate is None else f"{template.frame_rate} frames"
-        asks = f"{template.profile.name} asks for {wanted}" if wanted else f"{analysis.names(guides)} is picture sound"
+        asks = f"{template.profile.name} requires {wanted}" if wanted else f"{analysis.names(guides)} is picture audio"
         steps = (EditStep("change_template", {"changes": {"frame_rate": wanted}}),)
         yield Finding(
             code="time.frames",
             severity="warning",
-            message=f"the template has {has}, {asks}",
+            message=f"The template has {has}; {asks}",
             strips=analysis.ids(guides),
-            evidence=("sound against picture slips where the two are not alike",),
+            evidence=("different frame rates make audio drift against the picture",),
             remedies=(Remedy(f"Set {wanted} frames", steps),) if wanted else (),
         )
 
@@ -80,11 +80,12 @@ def delay_notes(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="time.delay-note",
                 severity="note",
-                message=f"{insert.name or insert.id} on {strip.name} is nearly a {words}: {exact:.1f} ms",
+                message=f"{insert.name or insert.id} on {strip.name} is {abs(insert.delay_ms - exact):.1f} ms off a "
+                f"{words}",
                 strips=(strip.id,),
                 inserts=(insert.id,),
                 evidence=(f"{insert.delay_ms:g} ms at {analysis.template.tempo_bpm:g} bpm",),
-                remedies=(Remedy(f"Set {exact:.1f} ms", (change,)),),
+                remedies=(Remedy(f"Set to {exact:.1f} ms", (change,)),),
             )
 
 
@@ -112,26 +113,26 @@ def nearest_note(delay_ms: float, tempo_bpm: float) -> tuple[str, float] | None:
 explain(
     "time.rate",
     many="{n} sample rates differ",
-    found="Template, profile or a machine differ in sample rate.",
-    why="Everything plays too fast or slow, or is converted twice.",
+    found="The sample rates of template, profile or machines differ.",
+    why="Files play at the wrong speed, or are converted twice.",
     how="The rates of template, profile and machines are compared.",
-    fix="Set them to one rate.",
+    fix="Set all to one rate.",
 )
 
 explain(
     "time.frames",
     many="{n} frame rates differ",
-    found="Guide, profile and template differ in frame rate.",
-    why="Sound drifts from the picture.",
+    found="The frame rates of guide, profile and template differ.",
+    why="Audio drifts against the picture.",
     how="The frame rates of guide, profile and template are compared.",
-    fix="Set the rate of the picture.",
+    fix="Set the frame rate of the picture.",
 )
 
 explain(
     "time.delay-note",
-    many="{n} delays are beside a note value",
-    found="A delay is near a note value at the tempo, but more than 1 ms off it.",
-    why="It was meant in time, and drifts against the beat.",
-    how="60000 / bpm, from 1/1 to 1/32, plain, dotted, triplet; within 5 %.",
+    many="{n} delays are slightly off a note value",
+    found="A delay time is near a note value at the tempo, but more than 1 ms off.",
+    why="The repeats drift against the beat.",
+    how="60000 / BPM, from 1/1 to 1/32, straight, dotted and triplet; within 5 %.",
     fix="Set the exact time.",
 )

@@ -11,6 +11,7 @@ from lattice.checks.remedies import feed_remedies, neighbour_remedies, onward_re
 from lattice.graph.origin import NO_OUTLET
 from lattice.graph.reach import Backward
 from lattice.model.edit_step import EditStep
+from lattice.model.names import with_kind
 from lattice.model.strip_kinds import ENDS, PLAYING, SUMS
 
 
@@ -53,7 +54,9 @@ def _unheard(analysis: Analysis, strip: int, outlet: int) -> Finding:
     return Finding(
         code="route.unheard",
         severity="blocker",
-        message=f"The trigger {name} works no key input" if is_trigger else f"{name} is heard nowhere",
+        message=f"{with_kind('Trigger', name)} feeds no key input"
+        if is_trigger
+        else f"{name} reaches no output, print or stem",
         strips=analysis.ids([strip]),
         outlets=analysis.outlet_id(strip, outlet),
         evidence=(_where_it_ends(analysis, stops),),
@@ -74,7 +77,7 @@ def _routed(analysis: Analysis, strip: int, outlet: int, stops: list[int] | None
 
 
 def _ends(analysis: Analysis, strip: int, outlet: int = NO_OUTLET) -> list[int] | None:
-    """The last strips that the audio routes from a source or a sum come to; None where no route leaves it."""
+    """The last strips that the audio routes from a source or a sum come to; None where it has no route."""
     graph = analysis.graph
     first = graph.outs[strip] if outlet < 0 else graph.outlet_outs[outlet]
     if not first:
@@ -85,19 +88,19 @@ def _ends(analysis: Analysis, strip: int, outlet: int = NO_OUTLET) -> list[int] 
 
 def _where_it_ends(analysis: Analysis, stops: list[int] | None) -> str:
     if stops is None:
-        return "no route leaves it"
-    return f"its routes end at {analysis.names(stops)}" if stops else "its routes only lead round in a loop"
+        return "it has no route"
+    return f"its routes end at {analysis.names(stops)}" if stops else "its routes only form a loop"
 
 
 def _blocked(analysis: Analysis, strip: int, outlet: int) -> Finding:
     path = analysis.ways.to_endpoint(strip, outlet)
     if path is None or not path.blockers:
-        raise ValueError(f"{analysis.strip(strip).id} was said to be blocked, and no blocked way was found")
+        raise ValueError(f"{analysis.strip(strip).id} was marked as blocked, but no blocked path was found")
     first = path.blockers[0]
     return Finding(
         code="route.blocked",
         severity="warning",
-        message=f"{analysis.source_name(strip, outlet)} is not heard: {first.sentence}",
+        message=f"{analysis.source_name(strip, outlet)} is silent: {first.sentence}",
         strips=tuple(dict.fromkeys((analysis.strip(strip).id, first.strip))),
         routes=(first.route,) if first.route else (),
         outlets=analysis.outlet_id(strip, outlet),
@@ -156,9 +159,9 @@ def _unfed(analysis: Analysis, unfed: list[int]) -> Iterator[Finding]:
         yield Finding(
             code="route.unfed",
             severity="warning",
-            message=f"Nothing reaches {analysis.name(number)}",
+            message=f"No source reaches {analysis.name(number)}",
             strips=analysis.ids([number]),
-            evidence=(f"it is fed by {from_where}, and no source reaches them" if ins else "nothing is routed to it",),
+            evidence=(f"its inputs {from_where} have no source" if ins else "it has no inputs",),
             cause=analysis.ids([number]),
         )
 
@@ -166,7 +169,7 @@ def _unfed(analysis: Analysis, unfed: list[int]) -> Iterator[Finding]:
 def _waiting(analysis: Analysis, lowest: list[int], unfed: list[int]) -> Finding:
     """A template of sums, made before its tracks."""
     sums = sum(analysis.strip(number).kind in SUMS for number in unfed)
-    many, waits = (f"{sums} sums", "wait") if sums > 1 else ("1 sum", "waits")
+    many = f"{sums} buses have" if sums > 1 else "1 bus has"
     kept = (
         EditStep("change_strip", {"strip": strip.id, "changes": {"tags": [*strip.tags, "spare"]}})
         for strip in map(analysis.strip, lowest)
@@ -175,11 +178,11 @@ def _waiting(analysis: Analysis, lowest: list[int], unfed: list[int]) -> Finding
     return Finding(
         code="route.unfed",
         severity="note",
-        message=f"{many} {waits} for sources" if sums else f"{analysis.names(unfed)} wait for sources",
+        message=f"{many} no source yet" if sums else f"No source reaches {analysis.names(unfed)} yet",
         strips=analysis.ids(first),
-        evidence=first_of([f"nothing is routed to {analysis.name(number)}" for number in lowest]),
+        evidence=first_of([f"{analysis.name(number)} has no inputs" for number in lowest]),
         cause=analysis.ids([first[0]]),
-        remedies=(Remedy("Keep them for later" if len(lowest) > 1 else "Keep it for later", tuple(kept)),),
+        remedies=(Remedy("Tag them spare" if len(lowest) > 1 else "Tag it spare", tuple(kept)),),
     )
 
 
@@ -211,7 +214,7 @@ def _dead_end(analysis: Analysis, number: int) -> Finding:
     return Finding(
         code="route.dead-end",
         severity="warning",
-        message=f"{analysis.name(number)} leads to no output, print, stem or key input",
+        message=f"{analysis.name(number)} has no path to an output, print, stem or key input",
         strips=analysis.ids([number]),
         evidence=(_where_it_ends(analysis, stops),),
         cause=analysis.ids(stops or [number]),
@@ -236,13 +239,13 @@ def _starved(analysis: Analysis, strip_number: int) -> Iterator[Finding]:
         return
     path = analysis.ways.from_source(strip_number)
     if path is None:
-        raise ValueError(f"{strip.id} was said to be reached, and no way to it was found")
+        raise ValueError(f"{strip.id} was marked as reached, but no path was found")
     first = (*path.blockers, *analysis.blockers.after_fader(strip_number))[0]
     stems = tuple(analysis.template.stems[stem].id for stem in silent_stems)
     yield Finding(
         code="route.starved",
         severity="note" if _only_minor_sources(analysis, strip_number) else "warning",
-        message=f"{strip.name} would give silence: {first.sentence}",
+        message=f"{strip.name} gets no signal: {first.sentence}",
         strips=tuple(dict.fromkeys((strip.id, first.strip))),
         routes=(first.route,) if first.route else (),
         stems=stems,
@@ -261,62 +264,63 @@ def _only_minor_sources(analysis: Analysis, number: int) -> bool:
 
 explain(
     "route.unheard",
-    many="{n} sources are heard nowhere",
-    found="A source (each open outlet counts by itself) has no open way to an output, a print or a stem.",
-    why=(
-        "Whoever plays it hears nothing, and it is missing in every file: found out on the job, with the "
-        "client waiting."
+    many="{n} sources reach no output, print or stem",
+    found=(
+        "A source has no open path to an output, a print or a stem. Each open outlet of an instrument counts as a "
+        "source."
     ),
+    why="The player hears nothing and no file has it. The fault shows only during the job.",
     how=(
-        "All routes that leave it are followed, forward, through everything that is open. Strips tagged spare "
-        "or backup, triggers that work a key, and strips out of service are left alone."
+        "All open routes of the source are followed forward. Strips tagged spare or backup, triggers that drive a "
+        "key, and disabled strips are skipped."
     ),
-    fix="Feed it to the bus of its section, or to where its neighbours go.",
+    fix="Feed the source to the bus of its section, or to the destination of its neighbours.",
 )
 
 explain(
     "route.blocked",
-    many="{n} sources are not heard",
+    many="{n} sources are silent",
     found=(
-        "A source that is silent only because of a state: a mute, a closed fader, a disabled route, "
-        "monitoring that is off."
+        "A source is silent only because of a setting: a mute, a closed fader, a disabled route, or monitoring "
+        "that is off."
     ),
-    why="The wiring is right, so nobody looks for it; the state was left over from a rehearsal or a bounce.",
+    why="The routing is correct, so the mute is easily overlooked. It is often left over from a rehearsal or a bounce.",
     how=(
-        "The way with the fewest blockers to an endpoint is sought with all states ignored; its first blocker is named."
+        "The path to an endpoint with the fewest blocked places is searched with all settings ignored. The "
+        "message names the first blocked place."
     ),
-    fix="Open the blocker, or waive it where the silence is meant.",
+    fix="Open the blocked place, or waive the finding if the silence is intended.",
 )
 
 explain(
     "route.starved",
-    many="{n} ends would give silence",
-    found="An output, a print or a stem's strip that sources reach only when states are ignored.",
-    why="A file of silence is delivered, or an output stays dead, and no meter says why.",
+    many="{n} outputs or prints get no signal",
+    found="Sources reach an output, a print or the strip of a stem only when settings are ignored.",
+    why="A silent file is delivered, or an output stays dead. No meter shows the cause.",
     how=(
-        "Sound is followed from all sources, once with states and once without; what only the second reaches "
-        "is starved."
+        "Sources are followed forward twice, with and without settings. The finding lists strips reached only "
+        "without settings."
     ),
-    fix="Open the first blocker on the way.",
+    fix="Open the first blocked place on the path.",
 )
 
 explain(
     "route.unfed",
-    many="Nothing reaches {n} sums and ends",
+    many="{n} buses have no source yet",
     found=(
-        "A bus, return, master, print or output that no source reaches, whatever states say. The lowest are named, "
-        "as what they feed follows; in a template without any track it is one note: its sums wait."
+        "No source reaches a bus, return, master, print or output, with any setting. Only the first strips of a "
+        "chain are listed. A template without tracks gets one note."
     ),
-    why="A strip that carries nothing costs room and attention, or a source that should feed it was rerouted.",
-    how="Sound is followed forward from all sources with states ignored. Spares are left alone.",
-    fix="Feed it what it is for, keep it for later (it is tagged spare), or remove it.",
+    why="An unused strip takes space, or a source that should feed it was rerouted.",
+    how="Sources are followed forward with settings ignored. Spare strips are skipped.",
+    fix="Feed a source to it, tag it spare, or remove it.",
 )
 
 explain(
     "route.dead-end",
-    many="{n} sums lead nowhere",
-    found="A bus, return or master that sound reaches, and that leads to no output, print, stem or key input.",
-    why="Everything routed into it is lost.",
-    how="Routes are followed backward from all endpoints and keys with states ignored.",
-    fix="Feed it to the bus of its section, or remove it and route its sources elsewhere.",
+    many="{n} buses have no destination",
+    found="A bus, return or master receives signal and has no path to an output, print, stem or key input.",
+    why="All signal routed into it is lost.",
+    how="Routes are followed backward from all endpoints and keys with settings ignored.",
+    fix="Feed it to the bus of its section, or remove it and reroute its sources.",
 )

@@ -56,7 +56,7 @@ def double_path(analysis: Analysis) -> Iterator[Finding]:
                 last = _finding(analysis, search, start, end, *pair)
             left -= search.steps
     if last is not None:
-        more = (f"and {unlisted} more pairs of strips that are not listed one by one",) if unlisted else ()
+        more = (f"and {unlisted} more pairs of strips, not listed",) if unlisted else ()
         yield replace(last, evidence=last.evidence + more) if more else last
 
 
@@ -172,13 +172,16 @@ def _finding(
     graph = analysis.graph
     between = [graph.head[route] for path in (one, other) for route in path[:-1]]
     ways = [analysis.hops(Path(start, tuple(path))) for path in (one, other)]
+    figures = _figures(analysis, search, one, other)
+    rise_db = figures["rise_db"]
+    by_two = f"{analysis.name(start)} reaches {analysis.name(join)} by two paths"
     return Finding(
         code="route.double-path",
         severity="warning",
-        message=f"{analysis.name(start)} comes to {analysis.name(join)} by two ways",
+        message=by_two if rise_db is None else f"{by_two}, {rise_db:+.1f} dB",
         strips=analysis.ids([start, join, *between]),
         routes=analysis.route_ids([*one, *other]),
-        figures=_figures(analysis, search, one, other),
+        figures=figures,
         evidence=tuple(ways),
         remedies=_remedies(analysis, start, (one[0], other[0])),
     )
@@ -227,15 +230,15 @@ def _remedies(analysis: Analysis, start: int, hops: tuple[int, int]) -> tuple[Re
 
 explain(
     "route.double-path",
-    many="{n} sources come to {place} by two ways",
-    found="One sound comes to a strip by two ways that have no strip in common between, on a channel in common.",
+    many="{n} sources reach {place} by two paths",
+    found="A source reaches a strip by two paths with no strip in common between, on a channel in common.",
     why=(
-        "It is up to 6 dB louder than intended, or combs where the two arrive apart; a fader on one way moves "
-        "only half of it."
+        "The sum is up to 6 dB too loud, or it combs if the arrivals differ. A fader on one path moves only part "
+        "of the level."
     ),
     how=(
-        "Pairs of open ways are sought by what all ways of a source have in common; the two loudest of a pair "
-        "are compared. Two equal ways add up to +6.02 dB (any acoustics handbook)."
+        "Pairs of open paths are searched from each strip to each join. The two loudest paths of a pair are "
+        "compared. Two equal paths sum to +6.02 dB (any acoustics handbook)."
     ),
-    fix="Remove the way that is not meant: mostly the one past the bus.",
+    fix="Remove the unintended path. Usually it is the one that bypasses the bus.",
 )

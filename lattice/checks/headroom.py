@@ -50,7 +50,7 @@ def headroom(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="level.headroom",
                 severity="warning",
-                message=f"{stem.name} {_room_words(likely)}, {wanted:g} dB of room are wanted",
+                message=f"{stem.name} {_room_words(likely)}; {wanted:g} dB required",
                 strips=(stem.strip,),
                 stems=(stem.id,),
                 figures={"headroom_db": -likely, "likely_dbfs": likely, "peak_dbfs": peak, "rms_dbfs": rms},
@@ -66,11 +66,11 @@ def _trim(analysis: Analysis, number: int, change_db: float | None) -> tuple[Rem
     if change_db is None or change_db >= 0:
         return ()
     steps = trim_steps(analysis.levels, number, change_db)
-    return (Remedy(f"Trim all {len(steps)} by {words_db(change_db)} dB, balance kept", steps),) if steps else ()
+    return (Remedy(f"Trim all {len(steps)} by {words_db(change_db)} dB, same balance", steps),) if steps else ()
 
 
 def _room_words(likely_db: float) -> str:
-    return f"leaves {-likely_db:.1f} dB" if likely_db <= 0 else f"is {likely_db:.1f} dB over full scale"
+    return f"has {-likely_db:.1f} dB headroom" if likely_db <= 0 else f"is {likely_db:.1f} dB over full scale"
 
 
 def _ranking(analysis: Analysis, number: int) -> tuple[str, ...]:
@@ -119,7 +119,7 @@ def operating(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="level.operating",
                 severity="note",
-                message=f"{insert.name or insert.id} on {strip.name} works {away.words}",
+                message=f"{insert.name or insert.id} on {strip.name} runs {away.words}",
                 strips=(strip.id,),
                 inserts=(insert.id,),
                 figures=away.figures,
@@ -164,7 +164,7 @@ def build_up(analysis: Analysis) -> Iterator[Finding]:
         yield Finding(
             code="level.build-up",
             severity="note",
-            message=f"{analysis.name(strip_number)} builds up to {words_db(likely, plus=True)} dBFS",
+            message=f"{analysis.name(strip_number)} builds up to {words_db(likely, plus=True)} dBFS at its input",
             strips=analysis.ids([strip_number]),
             figures={"likely_dbfs": likely, "peak_dbfs": peak, "rms_dbfs": rms},
             evidence=(*_ranking(analysis, strip_number), *analysis.cut_words(strip_number)),
@@ -174,33 +174,33 @@ def build_up(analysis: Analysis) -> Iterator[Finding]:
 
 explain(
     "level.headroom",
-    many="{n} mixes leave too little room",
-    found="The likely peak of a mix leaves less room than was promised, and no limiter stands in its chain.",
-    why="Mastering or the dub stage sends it back.",
+    many="{n} mixes have too little headroom",
+    found="The likely peak of a mix leaves less headroom than required, and no limiter is in its chain.",
+    why="Mastering or the dub stage will reject it.",
     how=(
-        "Minus the likely peak at the mix's tap, against its own or the profile's room (about 6 dB on an "
-        "unlimited mix: common practice)."
+        "Headroom is 0 dBFS minus the likely peak at the tap of the mix. It is compared with the value of the mix "
+        "or the profile (about 6 dB for an unlimited mix: common practice)."
     ),
-    fix="Trim all that comes into it by the same amount.",
+    fix="Trim all feeds of the mix by the same amount.",
 )
 
 explain(
     "level.operating",
-    many="{n} inserts work off their level",
+    many="{n} inserts run off their operating level",
     found="The expected level at a compressor, saturator or gate is far from the operating level.",
-    why="Presets and habits are made for that level: here they do nothing, or too much.",
+    why="Presets are made for the operating level. Here they do nothing, or too much.",
     how=(
-        "Expected level as a sine's (+3.01 dB) against the profile's operating level and window (−18 dBFS: "
-        "EBU R 68; −20: SMPTE RP 155)."
+        "The expected level as a sine (+3.01 dB) is compared with the operating level and window of the profile "
+        "(−18 dBFS: EBU R 68; −20 dBFS: SMPTE RP 155)."
     ),
-    fix="Take the source to the operating level.",
+    fix="Set the source to the operating level.",
 )
 
 explain(
     "level.build-up",
-    many="{n} sums build up",
-    found="At a bus or master with three or more feeds the likely peak at its input is over full scale.",
-    why="Everything behind it works too hot, and its fader is pulled down in the wrong place.",
+    many="{n} buses build up above 0 dBFS",
+    found="The likely peak at the input of a bus or master with three or more feeds is above 0 dBFS.",
+    why="All inserts after it run too hot, and its fader is pulled down too far.",
     how="Likely peaks add in power: n equal sources rise by 10·log10 n dB (any acoustics handbook).",
-    fix="Trim all feeds by the same amount, balance kept.",
+    fix="Trim all feeds by the same amount.",
 )

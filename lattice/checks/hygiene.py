@@ -34,7 +34,7 @@ def duplicate_names(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="name.duplicate",
                 severity="note",
-                message=f"{len(ids)} strips are called {name}",
+                message=f"{len(ids)} strips have the name {name}",
                 strips=tuple(ids),
                 evidence=(", ".join(ids[:12]),),
             )
@@ -58,9 +58,9 @@ def default_names(analysis: Analysis) -> Iterator[Finding]:
         yield Finding(
             code="name.default",
             severity="note",
-            message=f"{strip.name} has no name of its own",
+            message=f"{strip.name} has a default name",
             strips=(strip.id,),
-            evidence=("it is called by a kind and a number",),
+            evidence=("its name is a kind and a number",),
         )
 
 
@@ -78,11 +78,11 @@ def section_colours(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="section.colour",
                 severity="note",
-                message=f"{strip.name} is coloured unlike {section.name}",
+                message=f"{strip.name} differs from the colour of {section.name}",
                 strips=(strip.id,),
                 sections=(section.id,),
-                evidence=(f"{strip.colour} in a section of {section.colour}",),
-                remedies=(Remedy(f"Take the colour of {section.name}", (take,)),),
+                evidence=(f"strip {strip.colour}, section {section.colour}",),
+                remedies=(Remedy(f"Set to the colour of {section.name}", (take,)),),
             )
 
 
@@ -103,7 +103,7 @@ def empty_sections(analysis: Analysis) -> Iterator[Finding]:
                 severity="note",
                 message=f"The section {section.name} is empty",
                 sections=(section.id,),
-                evidence=("no strip is in it",),
+                evidence=("it has no strips",),
                 remedies=(Remedy("Remove the section", (remove,)),),
             )
 
@@ -112,34 +112,34 @@ explain(
     "name.duplicate",
     many="{n} names are used twice",
     found="Two or more strips have the same name.",
-    why="Somebody routes to the wrong one.",
-    how="Names are compared, case and spaces aside.",
-    fix="Rename all of them but one.",
+    why="Routes are easily set to the wrong one.",
+    how="Names are compared without case and spaces.",
+    fix="Rename all but one of them.",
 )
 
 explain(
     "name.default",
-    many="{n} names were left as they came",
-    found="A strip is called by its kind and a number.",
-    why="Nobody knows what it is for.",
-    how="Names are compared with kind and number.",
-    fix="Name it by what it carries.",
+    many="{n} strips have default names",
+    found="The name of a strip is its kind and a number.",
+    why="Its purpose is unknown.",
+    how="Names are compared with kinds and numbers.",
+    fix="Name the strip after its signal.",
 )
 
 explain(
     "section.colour",
-    many="{n} strips are coloured unlike their section",
-    found="A strip has another colour than its section.",
-    why="The eye finds it in the wrong place.",
-    how="The colour of every strip is compared with its section's.",
-    fix="Take the section's colour.",
+    many="{n} strips differ from their section colour",
+    found="The colour of a strip differs from the colour of its section.",
+    why="The strip is easily missed.",
+    how="The colour of each strip is compared with the colour of its section.",
+    fix="Set the colour of the section.",
 )
 
 explain(
     "section.empty",
     many="{n} sections are empty",
     found="A section has no strips and no sections in it.",
-    why="It takes room in every list.",
-    how="Strips of each section are counted.",
+    why="It takes space in every list.",
+    how="The strips of each section are counted.",
     fix="Remove the section, or move its strips into it.",
 )

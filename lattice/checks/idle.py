@@ -10,6 +10,7 @@ from lattice.checks.registry import check, explain
 from lattice.checks.remedies import route_words
 from lattice.graph.signal_graph import POST
 from lattice.model.edit_step import EditStep
+from lattice.model.names import capitalised
 
 
 @check("level.idle")
@@ -23,10 +24,10 @@ def idle(analysis: Analysis) -> Iterator[Finding]:
                 yield Finding(
                     code="level.idle",
                     severity="note",
-                    message=f"the fader of {strip.name} is at off",
+                    message=f"Fader of {strip.name} is off",
                     strips=(strip.id,),
-                    evidence=("nothing leaves behind it",),
-                    remedies=(Remedy("Set it to 0 dB", (_change("change_strip", "strip", strip.id, "fader_db"),)),),
+                    evidence=("it passes no signal",),
+                    remedies=(Remedy("Set to 0 dB", (_change("change_strip", "strip", strip.id, "fader_db"),)),),
                 )
     for route_number, route in enumerate(graph.routes):
         if route.gain_db is None and route.enabled and not route.automated and route.kind != "midi":
@@ -34,15 +35,16 @@ def idle(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="level.idle",
                 severity="note",
-                message=f"{route_words(analysis, route_number)} is at off",
+                message=f"{capitalised(route_words(analysis, route_number))} is off",
                 strips=analysis.ids(ends),
                 routes=(route.id,),
-                evidence=("it is on, and brings nothing",),
+                evidence=("it is enabled but carries no signal",),
                 remedies=(
                     Remedy(
-                        "It is ridden", (EditStep("change_route", {"route": route.id, "changes": {"automated": True}}),)
+                        "Mark as automated",
+                        (EditStep("change_route", {"route": route.id, "changes": {"automated": True}}),),
                     ),
-                    Remedy("Set it to 0 dB", (_change("change_route", "route", route.id, "gain_db"),)),
+                    Remedy("Set to 0 dB", (_change("change_route", "route", route.id, "gain_db"),)),
                 ),
             )
 
@@ -53,9 +55,9 @@ def _change(edit: str, what: str, id_: str, name: str) -> EditStep:
 
 explain(
     "level.idle",
-    many="{n} faders and sends rest at off",
-    found="A fader, or a send that is not automated, stands at off on an enabled route.",
-    why="Wired, and doing nothing.",
-    how="Faders and gains that are off are listed.",
-    fix="Set it to a level, or disable the route.",
+    many="{n} faders or sends are off",
+    found="A fader is off, or a send without automation is off on an enabled route.",
+    why="The strip is routed but has no effect.",
+    how="Faders and gains at off are listed.",
+    fix="Set a level, or disable the route.",
 )

@@ -57,16 +57,16 @@ def out_of_range(analysis: Analysis) -> Iterator[Finding]:
         beyond = [channel for channel in use.channels if channel > has]
         sentences = wrong.setdefault((use.strip, use.insert), [])
         if beyond:
-            sentences.append(f"{machine.name} has {has} {use.way}s, and channel {beyond[0]} is named")
+            sentences.append(f"uses {use.way} {beyond[0]}; {machine.name} has {has}")
         if len(use.channels) != use.width:
-            sentences.append(f"{len(use.channels)} physical {use.way}s for {use.width} channels")
+            sentences.append(f"uses {len(use.channels)} physical {use.way}s for {use.width} channels")
     for (strip, insert), sentences in wrong.items():
         if sentences:
             name = analysis.name(strip) if insert is None else f"{insert} on {analysis.name(strip)}"
             yield Finding(
                 code="io.range",
                 severity="blocker",
-                message=f"{name}: {sentences[0]}",
+                message=f"{name} {sentences[0]}",
                 strips=analysis.ids([strip]),
                 inserts=(insert,) if insert else (),
                 evidence=tuple(sentences),
@@ -123,14 +123,14 @@ def broken_ties(analysis: Analysis) -> Iterator[Finding]:
         ends = rates[graph.machine_of(tail)], rates[graph.machine_of(head)]
         sentences = []
         if leaving != arriving:
-            sentences.append(f"{leaving} channels leave {analysis.name(tail)}, {analysis.name(head)} has {arriving}")
+            sentences.append(f"{analysis.name(tail)} outputs {leaving} channels; {analysis.name(head)} has {arriving}")
         if ends[0] != ends[1]:
             sentences.append(f"{ends[0]} Hz at one end, {ends[1]} Hz at the other")
         if sentences:
             yield Finding(
                 code="tie.broken",
                 severity="blocker",
-                message=f"The tie from {analysis.name(tail)} to {analysis.name(head)} does not fit: {sentences[0]}",
+                message=f"Tie {analysis.name(tail)} → {analysis.name(head)} does not match: {sentences[0]}",
                 strips=analysis.ids([tail, head]),
                 routes=analysis.route_ids([route_number]),
                 evidence=tuple(sentences),
@@ -164,51 +164,49 @@ def crossed_ties(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="tie.offset",
                 severity="note",
-                message=f"The ties from {start} to {end} run unlike at both ends: output {out} into input {into}",
+                message=f"Ties {start} → {end} are offset: output {out} to input {into}",
                 strips=analysis.ids([graph.tail[off[0]], graph.head[off[0]]]),
                 routes=analysis.route_ids(off),
                 others=(start, end),
-                evidence=tuple(
-                    "output {} into input {}".format(*first_channels(route_number)) for route_number in ties
-                ),
+                evidence=tuple("output {} to input {}".format(*first_channels(route_number)) for route_number in ties),
             )
 
 
 explain(
     "io.range",
-    many="{n} strips name channels that do not exist",
+    many="{n} strips use missing channels",
     found=(
-        "A strip or an external insert names a physical channel that its machine does not have, or not as "
-        "many as its layout."
+        "A strip or an external insert uses a physical channel that its machine does not have, or the wrong "
+        "number of channels."
     ),
-    why="Nothing comes in or goes out there.",
-    how="Channel numbers are compared with the machine's, and their number with the layout's.",
-    fix="Name channels the machine has, as many as the layout has.",
+    why="No signal passes there.",
+    how="Channel numbers are compared with those of the machine, and their count with the layout.",
+    fix="Choose existing channels, as many as the layout has.",
 )
 
 explain(
     "io.clash",
     many="{n} physical channels are used twice",
-    found="Two outputs in service, or external sends, of one machine share a physical channel.",
-    why="Two things come out of one connector and are mixed there.",
-    how="All uses of every physical channel are listed. Two inputs that share one are only a note.",
-    fix="Give one of them another channel.",
+    found="Two enabled outputs or external sends of one machine share a physical channel.",
+    why="Both signals are mixed on one connector.",
+    how="All uses of each physical channel are listed. Two inputs on one channel are only a note.",
+    fix="Move one of them to a free channel.",
 )
 
 explain(
     "tie.broken",
-    many="{n} tie lines are broken",
-    found="A tie line whose ends differ in width, or whose machines differ in sample rate.",
-    why="Part of the channels is lost, or the machines cannot be locked to each other.",
+    many="{n} ties do not match",
+    found="The ends of a tie differ in width, or its machines differ in sample rate.",
+    why="Channels are lost, or the machines cannot lock to each other.",
     how="Both ends of each tie are compared.",
-    fix="Give both ends the same layout, and both machines one rate.",
+    fix="Set both ends to one layout, and both machines to one rate.",
 )
 
 explain(
     "tie.offset",
-    many="{n} tie lines are offset",
-    found="Tie lines between two machines do not run in the same order at both ends.",
-    why="It works until somebody patches by number.",
-    how="Channel numbers at both ends are compared in order.",
-    fix="Renumber one end, or leave it where the cables are meant so.",
+    many="{n} ties are offset",
+    found="The channels of ties between two machines are in a different order at each end.",
+    why="Patching by number connects the wrong line.",
+    how="The channel numbers of both ends are compared in order.",
+    fix="Renumber one end, or waive the finding if the order is intended.",
 )

@@ -24,11 +24,11 @@ def unfed_keys(analysis: Analysis) -> Iterator[Finding]:
         insert = strip.inserts[place]
         if strip.in_service and insert.state == "on" and insert.id not in fed:
             routes = [route for route in analysis.graph.keys if analysis.graph.key_node[route][1] == insert.id]
-            why = "no key ends at it" if not routes else "its keys carry nothing now"
+            why = "it has no key route" if not routes else "its key routes carry no signal"
             yield Finding(
                 code="key.unfed",
                 severity="warning",
-                message=f"{insert.name or insert.id} on {strip.name} waits for a key that does not come",
+                message=f"{insert.name or insert.id} on {strip.name} has no key signal",
                 strips=(strip.id,),
                 routes=analysis.route_ids(routes),
                 inserts=(insert.id,),
@@ -44,14 +44,15 @@ def keys_that_work_nothing(analysis: Analysis) -> Iterator[Finding]:
         name = f"{insert.name or insert.id} on {analysis.name(analysis.graph.head[route])}"
         if insert.key != "external":
             listen = EditStep("change_insert", {"insert": insert.id, "changes": {"key": "external"}})
-            words = f"{name} does not listen to {analysis.name(analysis.graph.tail[route])}"
-            remedy = Remedy("Let it listen to its key", (listen,))
-            yield _about(analysis, route, "key.unheard", "warning", words, f"its key is {insert.key}", remedy)
+            trigger = analysis.name(analysis.graph.tail[route])
+            words = f"Key from {trigger} has no effect: key input of {name} is {insert.key}"
+            remedy = Remedy("Set key to external", (listen,))
+            yield _about(analysis, route, "key.unheard", "warning", words, f"key input: {insert.key}", remedy)
         if insert.state != "on":
             wake = EditStep("change_insert", {"insert": insert.id, "changes": {"state": "on"}})
-            words = f"{analysis.name(analysis.graph.tail[route])} is wired to {name}, which is {insert.state}"
-            remedy = Remedy("Switch it on", (wake,))
-            yield _about(analysis, route, "key.dormant", "note", words, "wired and ready, not working now", remedy)
+            words = f"{name} is {insert.state}; its key from {analysis.name(analysis.graph.tail[route])} has no effect"
+            remedy = Remedy("Turn on", (wake,))
+            yield _about(analysis, route, "key.dormant", "note", words, "routed but inactive", remedy)
 
 
 def _about(
@@ -90,8 +91,8 @@ def keyed_by_itself(analysis: Analysis) -> Iterator[Finding]:
         if shared[at] != -1 and shared[at] & bit_of_strip[analysis.graph.head[route]]:
             insert = analysis.graph.insert_of_key(route)
             host = analysis.name(analysis.graph.head[route])
-            words = f"{insert.name or insert.id} on {host} is keyed by what it works on"
-            yield _about(analysis, route, "key.self", "note", words, "the key brings no other source")
+            words = f"{insert.name or insert.id} on {host} is keyed by its own signal"
+            yield _about(analysis, route, "key.self", "note", words, "the key has no other source")
 
 
 @check("key.quiet")
@@ -108,16 +109,18 @@ def too_quiet(analysis: Analysis) -> Iterator[Finding]:
         working = insert.key == "external" and insert.state == "on" and analysis.strip(strip_number).in_service
         if working and threshold is not None and (peak is None or peak < threshold):
             triggers = list(dict.fromkeys(analysis.graph.tail[route] for route in routes))
-            comes = "comes at nothing" if peak is None else f"comes at {words_db(peak)} dBFS at most"
+            figure = "off" if peak is None else f"{words_db(peak)} dBFS"
             yield Finding(
                 code="key.quiet",
                 severity="warning",
-                message=f"{insert.name or insert.id} on {analysis.name(strip_number)} never works: its key {comes}",
+                message=f"{insert.name or insert.id} on {analysis.name(strip_number)} never triggers: key peak "
+                f"{figure}, "
+                f"threshold {words_db(threshold)} dB",
                 strips=tuple(dict.fromkeys(analysis.ids([strip_number, *triggers]))),
                 routes=analysis.route_ids(routes),
                 inserts=(insert.id,),
                 figures={"peak_dbfs": peak},
-                evidence=(f"its threshold is {words_db(threshold)} dB", f"keyed by {analysis.names(triggers)}"),
+                evidence=(f"keyed by {analysis.names(triggers)}",),
             )
 
 
@@ -173,66 +176,66 @@ def _double(analysis: Analysis, inner: tuple[int, str], outer: tuple[int, str], 
     return Finding(
         code="key.double",
         severity="note",
-        message=f"{names[0]} is ducked twice by {analysis.name(trigger)}: there and on {names[1]}",
+        message=f"{analysis.name(trigger)} ducks one path twice: on {names[0]} and {names[1]}",
         strips=tuple(dict.fromkeys(analysis.ids([outer[0], inner[0], trigger]))),
         inserts=(outer[1], inner[1]),
-        evidence=(f"{names[0]} comes to {names[1]}",),
+        evidence=(f"{names[0]} feeds {names[1]}",),
     )
 
 
 explain(
     "key.unfed",
-    many="{n} inserts wait for a key that does not come",
-    found="An insert that is on and keyed from outside, to which no open key route carries a source.",
-    why="It does nothing: the duck or gate that the mix counts on is not there.",
-    how="Key routes that end at it are followed back to a source over open ways.",
-    fix="Route its trigger to it, or set its key back to its own sound.",
+    many="{n} keyed inserts have no key signal",
+    found="An insert with an external key receives no signal at its key input.",
+    why="The ducker or gate does nothing, though the mix depends on it.",
+    how="The key routes of the insert are followed back to a source over open paths.",
+    fix="Route its trigger to it, or set its key to internal.",
 )
 
 explain(
     "key.unheard",
-    many="{n} keys end at inserts that do not listen",
+    many="{n} keys end at inserts without external key",
     found="A key route ends at an insert whose key is not external.",
-    why="Somebody wired a duck and it does not work.",
-    how="The key setting of the insert at the end of every key route is looked at.",
-    fix="Let the insert listen to its key.",
+    why="The ducking is routed but does not work.",
+    how="The key setting of the insert at each key route is checked.",
+    fix="Set the key of the insert to external.",
 )
 
 explain(
     "key.dormant",
-    many="{n} keys end at sleeping inserts",
-    found="A key route ends at an insert that is bypassed or unloaded.",
-    why="It is wired and ready, and not working now: worth knowing before the job.",
-    how="The state of the insert at the end of every key route is looked at.",
-    fix="Switch the insert on when it is wanted.",
+    many="{n} keys feed inactive inserts",
+    found="A key route ends at a bypassed or unloaded insert.",
+    why="The ducking is routed but inactive. Check it before the job.",
+    how="The state of the insert at each key route is checked.",
+    fix="Turn the insert on when you need it.",
 )
 
 explain(
     "key.self",
-    many="{n} keys bring only what is there already",
-    found="A key whose only sources are those that its insert already works on.",
-    why="It acts as without a key; the cable is a left-over, or the wrong trigger.",
-    how="Sources of the key are compared with sources of the insert.",
-    fix="Key it from the trigger that is meant, or take the key away.",
+    many="{n} inserts are keyed by their own signal",
+    found="The only sources of the key are the sources of the insert itself.",
+    why="The key has no effect. It is a leftover, or the wrong trigger.",
+    how="The sources of the key are compared with the sources of the insert.",
+    fix="Key it from the intended trigger, or remove the key.",
 )
 
 explain(
     "key.quiet",
     many="{n} keys never reach their threshold",
-    found="The worst case of what a key brings stays below the insert's threshold.",
-    why="The duck or gate never works.",
+    found="The worst-case peak of the key is below the threshold of the insert.",
+    why="The ducker or gate never works.",
     how=(
-        "Peaks of all sources of the key, added in amplitude, are compared with the threshold (an upper "
-        "bound: if that is below, all is)."
+        "The peaks of all sources of the key, added in amplitude, are compared with the threshold. This is the "
+        "upper bound."
     ),
     fix="Raise the trigger, or lower the threshold.",
 )
 
 explain(
     "key.double",
-    many="{n} ways are ducked twice by one trigger",
-    found="Sound passes two inserts keyed by the same trigger on one path.",
-    why="It is ducked twice as far as each alone says.",
+    many="{n} paths are ducked twice by one trigger",
+    found="A signal passes two inserts with the same trigger on one path.",
+    why="The gain reduction is twice as deep as each insert shows.",
     how="Keyed inserts on every path are compared by their triggers.",
-    fix="Keep one of the two, or waive it where both are meant.",
+    fix="Remove one of the two, or waive the finding if both are intended.",
 )

@@ -41,13 +41,13 @@ def late_keys(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="time.key-late",
                 severity="warning",
-                message=f"{analysis.name(trigger)} comes {late_ms:.1f} ms too late to {insert.name or insert.id} on "
+                message=f"Key {analysis.name(trigger)} is {late_ms:.1f} ms late at {insert.name or insert.id} on "
                 f"{analysis.name(strip_number)}",
                 strips=analysis.ids(list(dict.fromkeys([strip_number, trigger]))),
                 routes=analysis.route_ids([latest]),
                 inserts=(insert.id,),
                 figures={"late_ms": late_ms},
-                evidence=(f"the sound is there at {audio.earliest}, the key at {keys[latest]} samples",),
+                evidence=(f"the signal arrives at {audio.earliest}, the key at {keys[latest]} samples",),
             )
 
 
@@ -62,12 +62,12 @@ def beyond_the_limit(analysis: Analysis) -> Iterator[Finding]:
         yield Finding(
             code="time.limit",
             severity="warning",
-            message=f"{analysis.name(ends[0])} would have to wait {wanted} samples for {analysis.name(ends[1])}; "
-            f"{limit} is the most the host gives",
+            message=f"{analysis.name(ends[0])} into {analysis.name(ends[1])} needs {wanted} samples of compensation "
+            f"(limit {limit})",
             strips=analysis.ids(ends),
             routes=analysis.route_ids([route]),
             figures={"limit_samples": limit, "over_samples": wanted - limit},
-            evidence=(f"{wanted - limit} samples are left over",),
+            evidence=(f"{wanted - limit} samples over the limit",),
         )
 
 
@@ -82,12 +82,13 @@ def monitoring(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="time.monitor",
                 severity="warning",
-                message=f"{analysis.name(ends[0])} is heard at {analysis.name(ends[1])} after {took:.1f} ms",
+                message=f"Monitoring {analysis.name(ends[0])} at {analysis.name(ends[1])}: {took:.1f} ms "
+                f"(limit {limit:g} ms)",
                 strips=analysis.ids(ends),
                 figures={"monitor_ms": took},
                 evidence=(
                     f"input {heard.input_samples}, two buffers of {analysis.template.buffer_samples}, inserts "
-                    f"{heard.chain_samples}, output {heard.output_samples} samples; {limit:g} ms are the limit",
+                    f"{heard.chain_samples}, output {heard.output_samples} samples; limit {limit:g} ms",
                 ),
             )
 
@@ -111,11 +112,11 @@ def _unreported(strip: Strip, name: str, insert: str | None, told: int, took: in
     return Finding(
         code="time.unreported",
         severity="note",
-        message=f"{name} takes {took} samples and reports {told}",
+        message=f"{name} takes {took} samples but reports {told}",
         strips=(strip.id,),
         inserts=(insert,) if insert else (),
         figures={"skew_samples": took - told},
-        evidence=(f"{abs(took - told)} samples that no compensation knows of",),
+        evidence=(f"{abs(took - told)} samples are not compensated",),
         remedies=(measured_remedy(name, strip.id, insert, took),),
     )
 
@@ -129,11 +130,11 @@ def total(analysis: Analysis) -> Iterator[Finding]:
     samples, steps = analysis.arrivals.outputs[output], critical_path(analysis.arrivals, output)
     ms = _ms(analysis, samples)
     too_late = limit is not None and ms > limit
-    over = f"; {limit:g} ms are the limit" if too_late else ""
+    over = f"; limit {limit:g} ms" if too_late else ""
     yield Finding(
         code="time.total",
         severity="warning" if too_late else "note",
-        message=f"{samples} samples to {analysis.name(output)}, {ms:.1f} ms{over}",
+        message=f"Total latency to {analysis.name(output)}: {samples} samples ({ms:.1f} ms{over})",
         strips=analysis.ids([output]),
         inserts=tuple(step.id for step in steps if step.what == "insert" and step.samples),
         figures={"total_samples": samples},
@@ -150,7 +151,7 @@ def _step_words(analysis: Analysis, step: PathStep) -> str:
     if step.what == "insert":
         insert = next(insert for insert in analysis.strip(step.strip).inserts if insert.id == step.id)
         return f"{insert.name or insert.id} on {name}: {step.samples} samples"
-    words = {"tie": "the tie line", "output": "the machine's output", "strip": "waits, or its source,"}[step.what]
+    words = {"tie": "the tie", "output": "the machine output", "strip": "compensation or source"}[step.what]
     return f"{name}, {words}: {step.samples} samples"
 
 
@@ -170,7 +171,7 @@ def prints_skewed(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="time.prints-skewed",
                 severity="warning",
-                message=f"the prints of {name} are up to {skew} samples apart",
+                message=f"The prints of {name} are up to {skew} samples apart",
                 strips=analysis.ids(late_first),
                 stems=tuple(prints[strip_number] for strip_number in late_first),
                 figures={"skew_samples": skew, "skew_ms": _ms(analysis, skew)},
@@ -180,56 +181,57 @@ def prints_skewed(analysis: Analysis) -> Iterator[Finding]:
 
 explain(
     "time.key-late",
-    many="{n} keys come too late",
-    found="A key arrives after the sound it is to duck.",
-    why="The attack slips through before the duck.",
-    how="Latest key against earliest sound at the insert, against the profile's tolerance.",
-    fix="Tap the key earlier, or take latency out of its way.",
+    many="{n} keys are late",
+    found="A key arrives after the signal it controls.",
+    why="The attack passes before the ducking starts.",
+    how="The latest key is compared with the earliest signal at the insert, and with the tolerance of the profile.",
+    fix="Tap the key earlier, or remove latency from its path.",
 )
 
 explain(
     "time.limit",
-    many="{n} routes need more compensation than there is",
-    found="A route would have to wait longer than the host can make it.",
-    why="It comes early by what is left over.",
-    how="The wait of every route against the limit.",
-    fix="Take latency out of the longest way.",
+    many="{n} routes need too much compensation",
+    found="A route needs more delay compensation than the host provides.",
+    why="The signal arrives early by the remainder.",
+    how="The compensation of every route is compared with the limit.",
+    fix="Remove latency from the longest path.",
 )
 
 explain(
     "time.monitor",
-    many="{n} live inputs are heard late",
+    many="{n} live inputs are late",
     found="A live input reaches an output later than the profile allows.",
     why="Players hear themselves late and drag.",
-    how="Input latency, two buffers, the slowest chain on the way, output latency; without compensation.",
-    fix="Take latency out of the way, or make the buffer smaller.",
+    how="Input latency, two buffers, the slowest chain on the path and output latency are added, without compensation.",
+    fix="Remove latency from the path, or reduce the buffer size.",
 )
 
 explain(
     "time.unreported",
-    many="{n} latencies are not what is reported",
-    found="A measured latency differs from the reported one.",
-    why="No compensation knows of the difference.",
-    how="Measured less reported samples.",
-    fix="Put the measured latency into what is compensated.",
+    many="{n} latencies differ from the reported ones",
+    found="The measured latency of an insert differs from its reported latency.",
+    why="The host does not compensate the difference.",
+    how="Measured samples minus reported samples.",
+    fix="Set the latency to the measured value.",
 )
 
 explain(
     "time.total",
     many="{n} outputs are late",
-    found="How long the whole template takes to the latest output, and what makes it so.",
-    why="Picture and players are ahead of the sound by as much.",
+    found="The total latency of the template to its latest output, and its critical path.",
+    why="Picture and players are ahead of the audio by this time.",
     how=(
-        "The latest actual arrival at an output plus its machine's output latency; the critical path insert by insert."
+        "The latest actual arrival at an output plus the output latency of its machine. The critical path lists "
+        "each insert."
     ),
-    fix="Take the largest insert out of the critical path.",
+    fix="Remove the insert with the longest latency from the critical path.",
 )
 
 explain(
     "time.prints-skewed",
-    many="{n} sets of prints are apart",
+    many="{n} sets of prints are misaligned",
     found="Prints of one delivery record at different times.",
-    why="Stems do not line up when they are laid side by side.",
-    how="Latest actual arrivals of what each print records.",
-    fix="Let the host compensate prints, or take the late insert out.",
+    why="The stems do not align side by side.",
+    how="The latest actual arrivals at all prints are compared.",
+    fix="Let the host compensate prints, or remove the late insert.",
 )

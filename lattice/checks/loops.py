@@ -13,7 +13,7 @@ from lattice.graph.loops import Loop
 from lattice.graph.paths import Blocker
 from lattice.levels.gains import delays_ms, group_gain_db, latency_samples, loop_gain_db
 from lattice.model.insert_types import REPEATING
-from lattice.model.units import samples_to_ms
+from lattice.model.units import samples_to_ms, words_db
 
 OFF = frozenset({"fader-off", "gain-off"})
 
@@ -33,11 +33,11 @@ def _audio(analysis: Analysis, loop: Loop) -> Finding:
     round_db = loop_gain_db(analysis.graph, loop.cycle)
     group_db = group_gain_db(analysis.graph, loop.group, loop.cycle)
     repeat_ms = _repeat_ms(analysis, loop)
-    states = tuple(f"broken now: {blocker.sentence}" for blocker in breaking)
+    states = tuple(f"interrupted: {blocker.sentence}" for blocker in breaking)
     return Finding(
         code="loop.audio",
         severity=_severity(breaking),
-        message=f"{_subject(analysis, loop)} {_verdict(round_db, group_db)}, every {repeat_ms:.1f} ms",
+        message=f"Feedback loop {_round(analysis, loop)}: {_verdict(round_db, group_db, repeat_ms)}",
         strips=analysis.ids(loop.strips),
         routes=_routes(analysis, loop),
         figures={"loop_gain_db": _figure(round_db), "group_gain_db": _figure(group_db), "repeat_ms": repeat_ms},
@@ -53,23 +53,19 @@ def _severity(breaking: list[Blocker]) -> Severity:
     return "note" if all(blocker.kind in OFF for blocker in breaking) else "warning"
 
 
-def _verdict(round_db: float, group_db: float) -> str:
+def _verdict(round_db: float, group_db: float, repeat_ms: float) -> str:
+    """“-3.0 dB per pass, 12.0 ms”, and whether the level grows."""
+    one_pass = f"{words_db(round_db, plus=True)} dB per pass, {repeat_ms:.1f} ms"
     if round_db >= 0:
-        return f"and runs away, {round_db:+.1f} dB a round"
+        return f"{one_pass}, runs away"
     if group_db < 0:
-        lost = "everything" if math.isinf(group_db) else f"{-group_db:.1f} dB"
-        return f"and dies away, {lost} lost each round"
-    return f"and may run away: {round_db:+.1f} dB alone, {group_db:+.1f} dB with the loops beside it"
+        return one_pass
+    return f"{one_pass}, may run away with the loops beside it ({group_db:+.1f} dB)"
 
 
 def _figure(level_db: float) -> float | None:
     """Figures are numbers; silence is null."""
     return None if math.isinf(level_db) else level_db
-
-
-def _subject(analysis: Analysis, loop: Loop) -> str:
-    first, *others = (analysis.name(strip) for strip in loop.strips)
-    return f"{first} feeds itself" + (f" through {', '.join(others)}" if others else "")
 
 
 def _round(analysis: Analysis, loop: Loop) -> str:
@@ -78,7 +74,7 @@ def _round(analysis: Analysis, loop: Loop) -> str:
 
 def _rest(loop: Loop) -> tuple[str, ...]:
     more = len(loop.group) - len(loop.cycle)
-    return (f"{more} more route{'s' if more > 1 else ''} in the same knot",) if more else ()
+    return (f"{more} more route{'s' if more > 1 else ''} in the same loop",) if more else ()
 
 
 def _routes(analysis: Analysis, loop: Loop) -> tuple[str, ...]:
@@ -135,15 +131,15 @@ def _disabling(analysis: Analysis, loop: Loop, routes: list[int]) -> Remedy:
 
 def _other(analysis: Analysis, loop: Loop) -> Finding:
     if loop.needs == "key":
-        code, tail = "loop.key", "by a key: what it ducks works the key"
+        code, title, tail = "loop.key", "Key loop", f": {analysis.name(loop.strips[0])} ducks its own trigger"
     else:
-        code, tail = "loop.midi", "by its notes"
+        code, title, tail = "loop.midi", "MIDI loop", ""
     breaking = _breaking(analysis, loop)
-    states = tuple(f"broken now: {blocker.sentence}" for blocker in breaking)
+    states = tuple(f"interrupted: {blocker.sentence}" for blocker in breaking)
     return Finding(
         code=code,
         severity="warning",
-        message=f"{_subject(analysis, loop)} {tail}",
+        message=f"{title} {_round(analysis, loop)}{tail}",
         strips=analysis.ids(loop.strips),
         routes=_routes(analysis, loop),
         figures={"repeat_ms": _repeat_ms(analysis, loop)},
@@ -163,48 +159,51 @@ def delay_feedback(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="loop.insert",
                 severity="blocker",
-                message=f"{name} repeats for ever: its feedback is {insert.feedback:g}",
+                message=f"{name}: feedback {100 * insert.feedback:g} % never decays",
                 strips=(strip.id,),
                 inserts=(insert.id,),
-                evidence=("a feedback of 1 or more never dies away",),
+                evidence=("feedback of 100 % or more never decays",),
             )
 
 
 explain(
     "loop.audio",
-    many="{n} loops of audio",
-    found="Sound feeds itself through a cycle of audio routes.",
-    why="At 0 dB or more it runs away and may hurt ears and speakers; below, it colours and rings.",
-    how=(
-        "Strongly connected groups of the stage graph, states ignored; the gain is the spectral radius of the "
-        "product of channel matrices round the cycle, in absolute value."
+    many="{n} audio feedback loops",
+    found="A signal feeds itself through a cycle of audio routes.",
+    why=(
+        "At 0 dB or more per pass the level runs away and can damage ears and speakers. Below 0 dB it colours the "
+        "sound and rings."
     ),
-    fix="Disable the route that leads back.",
+    how=(
+        "Loops are the strongly connected components of the stage graph, with settings ignored. The gain is the "
+        "spectral radius of the product of the channel matrices, in absolute values."
+    ),
+    fix="Disable the feedback route.",
 )
 
 explain(
     "loop.key",
-    many="{n} loops through keys",
-    found="A cycle that needs a key route: what ducks is ducked by what it ducks.",
-    why="Levels hunt, and nobody can say what they should be.",
-    how="Strongly connected groups that need a key route.",
+    many="{n} key loops",
+    found="A cycle contains a key route: a strip ducks its own trigger.",
+    why="Levels become unstable and unpredictable.",
+    how="Loops are strongly connected components that need a key route.",
     fix="Key it from a strip before the cycle.",
 )
 
 explain(
     "loop.midi",
-    many="{n} loops of MIDI",
-    found="A cycle that needs a MIDI route: a keyboard that hears its own notes.",
+    many="{n} MIDI loops",
+    found="A cycle contains a MIDI route: a keyboard plays its own notes.",
     why="Notes double, hang or flood the port.",
-    how="Strongly connected groups that need a MIDI route.",
-    fix="Disable the route that leads back, or switch local control off.",
+    how="Loops are strongly connected components that need a MIDI route.",
+    fix="Disable the feedback route, or turn local control off.",
 )
 
 explain(
     "loop.insert",
-    many="{n} delays run away",
-    found="A delay whose own feedback is 1 or more.",
+    many="{n} delays never decay",
+    found="The feedback of a delay is 100 % or more.",
     why="Every repeat is as loud as the last, or louder.",
-    how="The feedback is read: below 1 the repeats sum to 1/(1−f) (geometric series).",
-    fix="Set its feedback below 1.",
+    how="The feedback setting is read. Below 1, the repeats sum to 1/(1−f) (geometric series).",
+    fix="Set the feedback below 100 %.",
 )

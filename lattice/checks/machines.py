@@ -32,13 +32,13 @@ def plugins(analysis: Analysis) -> Iterator[Finding]:
         without_maker = [plugin for plugin in by_name[name] if not plugin.maker or not maker]
         listed = by_key[maker, name] or without_maker
         shown = f"{uses[0][2].maker} {uses[0][2].name}".strip()
-        code, words = "plugin.missing", f"{inventory.name} does not have {shown}"
+        code, words = "plugin.missing", f"{shown} is missing at {inventory.name}"
         if listed:
             highest = max((plugin.version for plugin in listed), key=version_of)
             wanted = max((plugin.version for _strip, _insert, plugin in uses), key=version_of)
             if not highest or version_of(highest) >= version_of(wanted):
                 continue
-            code, words = "plugin.older", f"{inventory.name} has {shown} {highest}, and {wanted} is wanted"
+            code, words = "plugin.older", f"{inventory.name} has {shown} {highest}; {wanted} is required"
         yield Finding(
             code=code,
             severity="warning",
@@ -95,7 +95,7 @@ def renamed(analysis: Analysis) -> Iterator[Finding]:
                 yield Finding(
                     code="io.renamed",
                     severity="note",
-                    message=f"{kind.capitalize()} {channel} is {name} here, and {other} at {inventory.name}",
+                    message=f"{kind.capitalize()} {channel} is {name} here and {other} at {inventory.name}",
                     strips=tuple(using),
                     others=(machine.id, f"{kind}-{channel}"),
                     evidence=(f"{machine.name}, {kind} {channel}",),
@@ -122,7 +122,7 @@ def memory(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="budget.memory",
                 severity="warning",
-                message=f"{machine.name} needs {whole:,.0f} MB and has {most:,.0f}".replace(",", "\u2009"),
+                message=f"{machine.name} needs {whole:,.0f} MB (limit {most:,.0f} MB)".replace(",", "\u2009"),
                 strips=analysis.ids([strip_number for _size, strip_number in users]),
                 others=(machine.id,),
                 figures={"memory_mb": whole},
@@ -133,35 +133,35 @@ def memory(analysis: Analysis) -> Iterator[Finding]:
 explain(
     "plugin.missing",
     many="{n} plug-ins are missing",
-    found="The chosen machine's inventory does not list an insert or instrument.",
-    why="The template opens with a hole.",
+    found="The inventory of the chosen machine does not list an insert or instrument.",
+    why="The template opens with a missing plug-in.",
     how="Maker and name are compared with the inventory.",
-    fix="Install it, or print what it does.",
+    fix="Install the plug-in, or print its output.",
 )
 
 explain(
     "plugin.older",
     many="{n} plug-ins are older there",
-    found="The machine has it in a lower version.",
-    why="Settings may not load, or sound otherwise.",
+    found="The machine has an older version of the plug-in.",
+    why="Settings may not load, or may sound different.",
     how="Version numbers are compared part by part.",
-    fix="Update it on that machine.",
+    fix="Update the plug-in on that machine.",
 )
 
 explain(
     "io.renamed",
-    many="{n} channels are called otherwise there",
-    found="A physical channel has another name on the chosen machine.",
-    why="Somebody patches by name and gets another line.",
-    how="Names are compared, case and spaces aside.",
+    many="{n} channels have different names there",
+    found="The name of a physical channel differs on the chosen machine.",
+    why="Patching by name connects the wrong line.",
+    how="Names are compared without case and spaces.",
     fix="Rename one of the two.",
 )
 
 explain(
     "budget.memory",
     many="{n} machines need more memory than they have",
-    found="Inserts and instruments of a machine need more than its memory.",
-    why="It swaps, drops out or does not load.",
-    how="What each states is added up, machine by machine.",
-    fix="Move instruments to another machine, or unload what sleeps.",
+    found="The inserts and instruments of a machine need more memory than it has.",
+    why="The machine swaps, drops out or does not load the template.",
+    how="The stated memory is added up per machine.",
+    fix="Move instruments to a different machine, or unload inactive ones.",
 )

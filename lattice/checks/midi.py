@@ -25,9 +25,9 @@ def no_instrument(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="midi.no-instrument",
                 severity="warning",
-                message=f"{strip.name} plays no instrument",
+                message=f"{strip.name} has no MIDI route to an instrument",
                 strips=(strip.id,),
-                evidence=("no enabled midi route leaves it",),
+                evidence=("it has no enabled MIDI route",),
             )
 
 
@@ -40,9 +40,9 @@ def unplayed(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="midi.unplayed",
                 severity="note",
-                message=f"No midi reaches {strip.name}",
+                message=f"No MIDI route reaches {strip.name}",
                 strips=(strip.id,),
-                evidence=("no enabled midi route ends at it",),
+                evidence=("no enabled MIDI route ends at it",),
             )
 
 
@@ -61,14 +61,12 @@ def ports_and_channels(analysis: Analysis) -> Iterator[Finding]:
             limits.append((machine.name, machine.midi_ports))
         for name, has in limits:
             if port > has:
-                yield _about(analysis, route_number, "midi.port-range", f"uses port {port}, and {name} has {has}")
+                yield _about(analysis, route_number, "midi.port-range", f"uses port {port}; {name} has {has}")
                 break
         received = instrument.midi.channels if instrument.midi else "all"
         if received != "all" and route.channel is not None and route.channel not in received:
             listens = f"{instrument.name} receives {', '.join(map(str, received)) or 'none'}"
-            yield _about(
-                analysis, route_number, "midi.channel-filtered", f"uses channel {route.channel}, and {listens}"
-            )
+            yield _about(analysis, route_number, "midi.channel-filtered", f"uses channel {route.channel}; {listens}")
 
 
 def _about(analysis: Analysis, route: int, code: str, words: str) -> Finding:
@@ -79,7 +77,7 @@ def _about(analysis: Analysis, route: int, code: str, words: str) -> Finding:
         message=f"{analysis.name(tail)} {words}",
         strips=analysis.ids([head, tail]) if head != tail else analysis.ids([head]),
         routes=analysis.route_ids([route]),
-        evidence=(f"midi from {analysis.name(tail)} to {analysis.name(head)}",),
+        evidence=(f"MIDI route {analysis.name(tail)} → {analysis.name(head)}",),
     )
 
 
@@ -98,7 +96,7 @@ def clashes_and_full_ports(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="midi.full",
                 severity="note",
-                message=f"All 16 channels of port {port} of {analysis.name(instrument)} are taken",
+                message=f"All 16 channels of port {port} of {analysis.name(instrument)} are used",
                 strips=analysis.ids([instrument]),
                 routes=analysis.route_ids(routes),
                 evidence=(f"by {analysis.names([graph.tail[route] for route in routes])}",),
@@ -163,54 +161,57 @@ def _next_free(analysis: Analysis, routes: list[int], clashing: list[int]) -> tu
 
 explain(
     "midi.no-instrument",
-    many="{n} MIDI strips play nothing",
-    found="A MIDI strip in service with no enabled MIDI route.",
-    why="Its notes go nowhere.",
-    how="MIDI routes that leave it are counted. Spares are left alone.",
+    many="{n} MIDI strips have no instrument",
+    found="An enabled MIDI strip has no enabled MIDI route.",
+    why="Its notes play nothing.",
+    how="The MIDI routes of each strip are counted. Spare strips are skipped.",
     fix="Route it to its instrument.",
 )
 
 explain(
     "midi.unplayed",
     many="{n} instruments are not played",
-    found="An instrument that no MIDI route reaches.",
-    why="It takes memory and makes no sound, unless it is played from outside.",
-    how="MIDI routes that reach it are counted. Spares are left alone.",
-    fix="Route notes to it, tag it spare, or remove it.",
+    found="An instrument has no incoming MIDI route.",
+    why="It uses memory and makes no sound, unless it is played live.",
+    how="The MIDI routes into each instrument are counted. Spare strips are skipped.",
+    fix="Route MIDI to it, tag it spare, or remove it.",
 )
 
 explain(
     "midi.port-range",
-    many="{n} routes name MIDI ports that do not exist",
-    found="A route names a port above the instrument's, or its machine's, number.",
-    why="Its notes do not arrive.",
-    how="Port numbers are compared with the instrument's and the machine's.",
-    fix="Name a port there is, or give the instrument more.",
+    many="{n} routes use missing MIDI ports",
+    found="The port number of a route is higher than the number of ports of the instrument or its machine.",
+    why="The notes do not arrive.",
+    how="Port numbers are compared with those of the instrument and its machine.",
+    fix="Choose an existing port, or add ports to the instrument.",
 )
 
 explain(
     "midi.channel-filtered",
     many="{n} routes use channels that are not received",
-    found="A route sends on a channel that the instrument does not receive.",
+    found="A route sends on a MIDI channel that the instrument does not receive.",
     why="Its notes are dropped.",
-    how="The route's channel is compared with those the instrument receives.",
-    fix="Send on a channel it receives.",
+    how="The channel of the route is compared with the channels of the instrument.",
+    fix="Send on a channel the instrument receives.",
 )
 
 explain(
     "midi.channel-clash",
-    many="{n} instruments are played twice on a channel",
-    found="Two MIDI strips play the same instrument on the same port and channel.",
-    why="Notes of one cut off the other's; controllers fight.",
-    how="All routes into an instrument are compared by port and channel; no channel stands for all 16 (MIDI 1.0).",
+    many="{n} instruments are played twice on one channel",
+    found="Two MIDI strips play one instrument on the same port and channel.",
+    why="Notes cut each other off, and controllers conflict.",
+    how=(
+        "All routes into an instrument are compared by port and channel. A route without a channel uses all 16 "
+        "(MIDI 1.0)."
+    ),
     fix="Move one to the next free channel.",
 )
 
 explain(
     "midi.full",
     many="{n} MIDI ports are full",
-    found="All 16 channels of a port are taken.",
-    why="The next strip finds no channel (16 a port: MIDI 1.0).",
-    how="Channels in use are counted port by port.",
-    fix="Give the instrument another port before it is needed.",
+    found="All 16 channels of a port are used.",
+    why="The next strip has no free channel (16 per port: MIDI 1.0).",
+    how="The used channels of each port are counted.",
+    fix="Add a port to the instrument.",
 )

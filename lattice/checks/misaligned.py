@@ -150,8 +150,8 @@ def _finding(analysis: Analysis, look: _Look, strip_number: int, spans: dict[int
     if worst is not None:
         figures["notch_hz"] = worst.notch_hz(rate)
         evidence.append(
-            f"{analysis.source_name(*worst.origin)} arrives twice, {worst.skew} samples apart, "
-            f"{-worst.beside_db:.1f} dB between them: the first notch is at {figures['notch_hz']:.0f} Hz"
+            f"{analysis.source_name(*worst.origin)} arrives twice, {worst.skew} samples and "
+            f"{-worst.beside_db:.1f} dB apart: first notch at {figures['notch_hz']:.0f} Hz"
         )
     early = min(span.earliest for span in spans.values())
     routes = sorted(spans, key=lambda route: -spans[route].latest)
@@ -160,7 +160,7 @@ def _finding(analysis: Analysis, look: _Look, strip_number: int, spans: dict[int
     return Finding(
         code="time.misaligned",
         severity=_severity(analysis, spans, worst, early),
-        message=f"{analysis.name(strip_number)} hears {late} {skew} samples late",
+        message=f"{late} arrives {skew} samples late at {analysis.name(strip_number)}",
         strips=analysis.ids([strip_number, *(tail for tail in tails if tail != strip_number)]),
         routes=analysis.route_ids(list(spans)),
         figures=figures,
@@ -198,9 +198,9 @@ def _only_wet(analysis: Analysis, route: int) -> bool:
 
 explain(
     "time.misaligned",
-    many="{n} sums hear copies at different times",
-    found="Routes into a sum arrive farther apart than any one of them spreads.",
-    why="What comes twice combs: the first notch lies at half the reciprocal of the difference (f = 1/2τ).",
-    how="Earliest and latest actual arrival of every route, compensation included.",
-    fix="Tell the host the latency that was measured, or take the late insert out of one way.",
+    many="{n} buses receive misaligned copies",
+    found="Routes into a bus arrive further apart than the spread of each route alone.",
+    why="Two copies of one source comb. The first notch is at f = 1/(2τ), with τ the time difference.",
+    how="The earliest and latest actual arrival of every route are compared, compensation included.",
+    fix="Enter the measured latency, or remove the late insert from one path.",
 )

@@ -21,10 +21,10 @@ def outlet_unheard(analysis: Analysis) -> Iterator[Finding]:
         yield Finding(
             code="route.outlet-unheard",
             severity="warning",
-            message=f"Nothing takes outlet {outlet.name or outlet.id} of {instrument.name}",
+            message=f"Outlet {outlet.name or outlet.id} of {instrument.name} is open but not routed",
             strips=(instrument.id,),
             outlets=(f"{instrument.id}/{outlet.id}",),
-            evidence=("it is open, and no route leaves it",),
+            evidence=("it has no route",),
             remedies=_outlet_remedies(analysis, strip, outlet_number),
         )
 
@@ -50,7 +50,7 @@ def outlet_clash(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="route.outlet-clash",
                 severity="note",
-                message=f"Outlet {outlet} of {name} goes to {len(heads)} strips: {analysis.names(heads)}",
+                message=f"Outlet {outlet} of {name} feeds {len(heads)} strips: {analysis.names(heads)}",
                 strips=(strip, *analysis.ids(heads)),
                 routes=analysis.route_ids(routes),
                 outlets=(f"{strip}/{outlet}",),
@@ -60,18 +60,18 @@ def outlet_clash(analysis: Analysis) -> Iterator[Finding]:
 
 explain(
     "route.outlet-unheard",
-    many="{n} outlets have no route",
-    found="An open outlet of an instrument, not the main one, that no route leaves.",
-    why="Parts that play into it are silent.",
-    how="Routes that leave each outlet are counted; keys count as well.",
-    fix="Route the outlet to a strip that listens to it, or close it.",
+    many="{n} outlets are open but not routed",
+    found="An open outlet of an instrument, other than the main one, has no route.",
+    why="Parts on this outlet are silent.",
+    how="The routes of each outlet are counted, keys included.",
+    fix="Route the outlet to a strip, or close it.",
 )
 
 explain(
     "route.outlet-clash",
     many="{n} outlets are routed twice",
-    found="Two routes leave one outlet for different strips.",
-    why="The same sound stands on two strips: often a listener and the bus by mistake.",
-    how="Routes that leave each outlet are compared by where they end.",
-    fix="Remove the one that is not meant.",
+    found="Two routes of one outlet end at different strips.",
+    why="The same signal is on two strips. Often one of them is a mistake.",
+    how="The routes of each outlet are compared by destination.",
+    fix="Remove the unintended route.",
 )

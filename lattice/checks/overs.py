@@ -55,14 +55,14 @@ def points(analysis: Analysis) -> Iterator[ClipPoint]:
             continue
         end = levels.at_end(strip_number)
         if strip.kind == "output" and strip_number not in graph.tied_out and end is not None:
-            yield ClipPoint(strip_number, end, f"{strip.name} sends", "post")
+            yield ClipPoint(strip_number, end, strip.name, "post")
         elif strip.kind == "print" and end is not None:
-            yield ClipPoint(strip_number, end, f"{strip.name} records", strip.records)
+            yield ClipPoint(strip_number, end, strip.name, strip.records)
         for place, insert in enumerate(strip.inserts):
             if insert.traits.is_external and insert.state == "on":
                 stage = entering(strip, stages, place, levels.carriers)
                 name = insert.name or insert.id
-                yield ClipPoint(strip_number, stage, f"{strip.name} sends to {name}", insert.id, insert.id)
+                yield ClipPoint(strip_number, stage, f"Send from {strip.name} to {name}", insert.id, insert.id)
 
 
 def _over(analysis: Analysis, point: ClipPoint) -> Finding:
@@ -71,11 +71,11 @@ def _over(analysis: Analysis, point: ClipPoint) -> Finding:
     by_one = alone is not None and alone.likely_db > FULL_SCALE_DB
     evidence = [f"likely peak {words_db(likely, plus=True)} dBFS, worst case {words_db(peak, plus=True)} dBFS"]
     if alone is not None and by_one:
-        evidence.append(f"{analysis.source_name(alone.strip, alone.outlet)} alone comes to {alone.likely_db:+.1f} dBFS")
+        evidence.append(f"{analysis.source_name(alone.strip, alone.outlet)} alone reaches {alone.likely_db:+.1f} dBFS")
     return Finding(
         code="level.over",
         severity="blocker" if by_one else "warning",
-        message=f"{point.what} {likely:.1f} dB more than full scale",
+        message=f"{point.what} clips: likely peak {likely:+.1f} dBFS",
         strips=analysis.ids([point.strip]),
         inserts=(point.insert,) if point.insert else (),
         figures={"peak_dbfs": peak, "likely_dbfs": likely, "rms_dbfs": rms},
@@ -91,7 +91,7 @@ def _worst_case_only(analysis: Analysis, clipping: list[ClipPoint]) -> Finding:
     return Finding(
         code="level.over",
         severity="note",
-        message=f"{analysis.names(strips)} would clip if every source peaked at once",
+        message=f"{analysis.names(strips)} clip{'s' if len(strips) == 1 else ''} in the worst case: {peak:+.1f} dBFS",
         strips=analysis.ids(strips),
         inserts=tuple(point.insert for point in clipping if point.insert),
         figures={"peak_dbfs": peak},
@@ -129,7 +129,7 @@ def internal_over(analysis: Analysis) -> Iterator[Finding]:
         yield Finding(
             code="level.internal-over",
             severity="note",
-            message=f"{len(inserts)} insert{'s' if len(inserts) > 1 else ''} may see more than +6 dBFS",
+            message=f"{len(inserts)} insert{'s' if len(inserts) > 1 else ''} can exceed +6 dBFS",
             strips=analysis.ids(strips),
             inserts=tuple(inserts),
             figures={"likely_dbfs": worst},
@@ -139,23 +139,24 @@ def internal_over(analysis: Analysis) -> Iterator[Finding]:
 
 explain(
     "level.over",
-    many="{n} converters and files clip",
+    many="{n} outputs or prints clip",
     found=(
-        "Above full scale where numbers end: at an output, at a print's recorded stage, on the way to outside gear."
+        "The level exceeds 0 dBFS at a converter or file: at an output, at the recorded stage of a print, or at "
+        "an external send."
     ),
-    why="Converters and fixed-point files clip: it is heard and cannot be mended.",
+    why="Converters and fixed-point files clip. The damage is audible and permanent.",
     how=(
-        "Likely peak (independent peaks in power) and worst case (all in amplitude) of all sources, over open "
-        "ways. A blocker where one source alone does it."
+        "Likely peak: independent peaks added in power. Worst case: all peaks added in amplitude. Only open paths "
+        "count. It is a blocker if a single source clips alone."
     ),
-    fix="Take down what brings most, or trim the whole sum with its balance kept.",
+    fix="Lower the loudest source, or trim all inputs by the same amount.",
 )
 
 explain(
     "level.internal-over",
-    many="{n} strips may see more than +6 dBFS inside",
-    found="A likely peak above +6 dBFS at the input of an insert.",
-    why="Floating point does not clip, but plug-ins that model gear distort there.",
-    how="Likely peaks at every insert's input.",
+    many="{n} strips can exceed +6 dBFS at inserts",
+    found="The likely peak at the input of an insert is above +6 dBFS.",
+    why="Floating point does not clip, but plug-ins modelled on analogue gear distort there.",
+    how="The likely peak at the input of every insert is computed.",
     fix="Trim before the insert.",
 )

@@ -28,7 +28,7 @@ def _parts(analysis: Analysis) -> Iterator[tuple[int, Strip, Part]]:
 
 @check("part.unheard")
 def unheard_parts(analysis: Analysis) -> Iterator[Finding]:
-    """Parts whose outlet is closed or reaches no endpoint."""
+    """Parts whose outlet is closed or has no path to an endpoint."""
     for strip_number, strip, part in _parts(analysis):
         outlet = outlet_of(strip, part)
         node = analysis.graph.outlet_index.get((strip_number, outlet.id), NO_OUTLET) if outlet else -1
@@ -40,15 +40,15 @@ def unheard_parts(analysis: Analysis) -> Iterator[Finding]:
         opening = EditStep(
             "change_outlet", {"strip": strip.id, "outlet": outlet.id if outlet else "", "changes": {"open": True}}
         )
-        why = "reaches no endpoint" if is_open else "is closed"
+        why = "has no path to an endpoint" if is_open else "is closed"
         yield Finding(
             code="part.unheard",
             severity="warning",
-            message=f"{part.name or part.id} of {strip.name} is not heard: {where} {why}",
+            message=f"{part.name or part.id} of {strip.name} is silent: {where} {why}",
             strips=(strip.id,),
             outlets=(f"{strip.id}/{outlet.id}",) if outlet else (),
             others=(f"{strip.id}/{part.id}",),
-            evidence=(f"it comes out on {where}",),
+            evidence=(f"it uses {where}",),
             because="" if is_open else f"{where} of {strip.name} is closed",
             remedies=() if is_open else (Remedy(f"Open {where}", (opening,)),),
         )
@@ -74,10 +74,10 @@ def unplayed_parts(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="part.unplayed",
                 severity="note",
-                message=f"No midi reaches {part.name or part.id} of {strip.name}",
+                message=f"No MIDI route plays {part.name or part.id} of {strip.name}",
                 strips=(strip.id,),
                 others=(f"{strip.id}/{part.id}",),
-                evidence=(f"it listens on port {part.port}, {channel}",),
+                evidence=(f"it receives port {part.port}, {channel}",),
             )
 
 
@@ -98,11 +98,11 @@ def all_on_the_first_outlet(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="part.all-first",
                 severity="warning",
-                message=f"All {len(strip.parts)} parts of {strip.name} come out of its first outlet",
+                message=f"All {len(strip.parts)} parts of {strip.name} use its first outlet",
                 strips=(strip.id,),
                 outlets=(f"{strip.id}/{strip.outlets[0].id}",),
-                evidence=(f"{opened} outlets are open; a reloaded kit puts all parts on the first",),
-                remedies=(Remedy("Lay the parts over the open outlets in order", (lay,)),),
+                evidence=(f"{opened} outlets are open; a reloaded kit often puts all parts on the first",),
+                remedies=(Remedy("Assign parts to the open outlets in order", (lay,)),),
             )
 
 
@@ -115,11 +115,11 @@ def wrong_choices(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="choice.wrong",
                 severity="warning",
-                message=f"{choice.name}: {len(sounding)} sound, {choice.sounding} should",
+                message=f"{choice.name}: {len(sounding)} active, {choice.sounding} expected",
                 strips=tuple(dict.fromkeys(member.partition("/")[0] for member in choice.members)),
                 outlets=tuple(member for member in choice.members if "/" in member),
                 others=(choice.id,),
-                evidence=(f"sounding: {', '.join(sounding) or 'none'}", f"of {', '.join(choice.members) or 'none'}"),
+                evidence=(f"active: {', '.join(sounding) or 'none'}", f"of {', '.join(choice.members) or 'none'}"),
             )
 
 
@@ -137,36 +137,36 @@ def _sounds(analysis: Analysis, member: str) -> bool:
 
 explain(
     "part.unheard",
-    many="{n} parts are not heard",
-    found="A part of an instrument whose outlet is closed or leads to no endpoint.",
-    why="Its notes play and nothing sounds.",
-    how="Each part's outlet is followed to the endpoints over open ways.",
+    many="{n} parts are silent",
+    found="The outlet of a part is closed or has no path to an endpoint.",
+    why="Its notes play without sound.",
+    how="The outlet of each part is followed to the endpoints over open paths.",
     fix="Open the outlet, or route it.",
 )
 
 explain(
     "part.unplayed",
     many="{n} parts are not played",
-    found="A part that no MIDI route reaches by port and channel, in an instrument that others play.",
-    why="It takes memory and is never heard.",
-    how="Ports and channels of all MIDI routes into the instrument are compared with each part's.",
+    found="A part has no MIDI route with its port and channel, though the instrument is played.",
+    why="It uses memory and makes no sound.",
+    how="The ports and channels of all MIDI routes into the instrument are compared with those of each part.",
     fix="Play it on its channel, or remove it.",
 )
 
 explain(
     "part.all-first",
     many="{n} instruments have all parts on the first outlet",
-    found="An instrument with several parts and several open outlets, and every part on the first.",
-    why="A reloaded kit does this: one strip gets everything, the others stay silent.",
-    how="The outlet of each part is looked at.",
-    fix="Lay the parts over the open outlets in order.",
+    found="All parts of an instrument with several open outlets use the first outlet.",
+    why="A reloaded kit often does this. One strip gets all parts, the others none.",
+    how="The outlet of each part is checked.",
+    fix="Assign the parts to the open outlets in order.",
 )
 
 explain(
     "choice.wrong",
     many="{n} choices are set wrongly",
-    found="Of the members of a choice, not as many sound as it states.",
-    why="Two versions of one thing play together, or none does.",
-    how="Members that sound now are counted.",
-    fix="Unmute the wanted ones and mute the others.",
+    found="The number of active members of a choice differs from its setting.",
+    why="Two versions play together, or none plays.",
+    how="The active members are counted.",
+    fix="Unmute the wanted members and mute the others.",
 )

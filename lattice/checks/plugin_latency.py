@@ -23,21 +23,26 @@ def latencies(analysis: Analysis) -> Iterator[Finding]:
         yield Finding(
             code="plugin.latency",
             severity="warning",
-            message=f"{insert.name} on {strip.name} states {stated} samples, and {inventory.name} lists {listed}",
+            message=f"{insert.name} on {strip.name} has {stated} samples; {inventory.name} lists {listed}",
             strips=(strip.id,),
             inserts=(insert.id,),
             figures={"over_samples": abs(listed - stated)},
             cause=(f"{insert.maker} {insert.name}".strip(),),
             evidence=(f"{insert.maker or 'maker not stated'}, version {insert.version or 'not stated'}",),
-            remedies=(Remedy(f"Take {listed} samples", (change,)),),
+            remedies=(Remedy(f"Set to {listed} samples", (change,)),),
         )
 
 
 explain(
     "plugin.latency",
-    many="{n} inserts state another latency than listed",
-    found="An insert states another latency than the chosen inventory lists for the same maker, name and version.",
-    why="What is compensated, and when keys arrive, is computed from the stated one.",
-    how="Entries of the template's rate, or of any, are compared; a list that contradicts itself says nothing.",
-    fix="Take the latency that is listed, or measure it and correct the list.",
+    many="{n} inserts differ from the listed latency",
+    found=(
+        "The latency of an insert differs from the entry in the chosen inventory for the same maker, name and version."
+    ),
+    why="Compensation and key timing are computed from the latency of the insert.",
+    how=(
+        "Entries at the rate of the template, or without a rate, are compared. A list with two different values "
+        "is ignored."
+    ),
+    fix="Apply the listed latency, or measure it and correct the list.",
 )

@@ -45,10 +45,10 @@ def unprinted(analysis: Analysis) -> Iterator[Finding]:
 def _why_unprinted(analysis: Analysis, stem: Stem) -> str:
     index, graph = analysis.graph.index, analysis.graph
     if stem.print is None:
-        return "no print is named"
+        return "it has no print"
     strip = analysis.strip(index[stem.print])
     if not strip.in_service:
-        return f"{strip.name} is out of service"
+        return f"{strip.name} is disabled"
     own = [route for route in _feeding(analysis, stem) if graph.tail[route] == index[stem.strip or ""]]
     return "" if own else f"{analysis.name(index[stem.strip or ''])} does not feed {strip.name}"
 
@@ -61,16 +61,16 @@ def _printing(analysis: Analysis, stem: Stem) -> tuple[Remedy, ...]:
     sounds_at_tap = strip.in_service and (stem.tap != "post-fader" or graph.post_open[source])
     if stem.print is None:
         may = sounds_at_tap and strip.kind not in NO_START
-        return (Remedy("Make a print for it", (EditStep("print_stem", {"stem": stem.id}),)),) if may else ()
+        return (Remedy("Add a print for it", (EditStep("print_stem", {"stem": stem.id}),)),) if may else ()
     end = graph.index[stem.print]
     name, fed = analysis.name(end), [route for route in graph.ins[end] if graph.tail[route] == source]
     if not analysis.strip(end).in_service:
         wake = EditStep("change_strip", {"strip": stem.print, "changes": {"in_service": True}})
         records = strip.in_service and any(_opens_with_its_end(analysis, route) for route in fed)
-        return (Remedy(f"Put {name} into service", (wake,)),) if records else ()
+        return (Remedy(f"Enable {name}", (wake,)),) if records else ()
     if fed or not sounds_at_tap or not analysis.may_feed(source, end):
         return ()  # a route is there, and something blocks it; or none may be made
-    return (Remedy(f"Feed it to {name}", (feed_step(strip.id, stem.print, tap=stem.tap),)),)
+    return (Remedy(f"Feed to {name}", (feed_step(strip.id, stem.print, tap=stem.tap),)),)
 
 
 def _opens_with_its_end(analysis: Analysis, route: int) -> bool:
@@ -93,18 +93,18 @@ def print_differs(analysis: Analysis) -> Iterator[Finding]:
         own = [route for route in _feeding(analysis, stem) if _is_of(analysis, stem, route)]
         differing = {route: why for route in _feeding(analysis, stem) if (why := _difference(analysis, stem, route))}
         if len(own) > 1:
-            differing |= {route: "it is fed more than once" for route in own[1:] if route not in differing}
+            differing |= {route: "it has several feeds" for route in own[1:] if route not in differing}
         if own and differing:
             print_name = analysis.name(analysis.graph.index[stem.print])
             yield Finding(
                 code="stem.print-differs",
                 severity="warning",
-                message=f"{print_name} does not record {stem.name} as it is tapped",
+                message=f"{print_name} does not match the tap of {stem.name}",
                 strips=(stem.print, stem.strip),
                 routes=analysis.route_ids(list(differing)),
                 stems=(stem.id,),
                 evidence=tuple(differing.values()),
-                remedies=(Remedy("Feed it the stem alone, as it is tapped, at 0 dB", _alone(analysis, stem, own)),),
+                remedies=(Remedy("Feed it only the stem, at its tap, at 0 dB", _alone(analysis, stem, own)),),
             )
 
 
@@ -119,12 +119,12 @@ def _difference(analysis: Analysis, stem: Stem, route: int) -> str:
     if not _is_of(analysis, stem, route):
         if "pop" in analysis.strip(analysis.graph.tail[route]).tags:
             return ""  # a sync pop stands in every print, however it comes there
-        return f"{analysis.name(analysis.graph.tail[route])} feeds it too"
+        return f"{analysis.name(analysis.graph.tail[route])} also feeds it"
     said = []
     if feed.tap != stem.tap:
-        said.append(f"it is fed {feed.tap}, and the stem is taken {stem.tap}")
+        said.append(f"its feed is {feed.tap}, the tap is {stem.tap}")
     if feed.gain_db != 0:
-        said.append(f"it is fed at {words_db(feed.gain_db)} dB")
+        said.append(f"its feed is at {words_db(feed.gain_db)} dB")
     return "; ".join(said)
 
 
@@ -155,12 +155,12 @@ def print_inserts(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="stem.print-inserts",
                 severity="note",
-                message=f"{strip.name} records before its inserts: they are not in the file",
+                message=f"{strip.name} records before its inserts",
                 strips=(strip.id,),
                 inserts=tuple(insert.id for insert in strip.inserts),
                 stems=tuple(stem.id for stem in analysis.template.stems if stem.print == print_id),
                 evidence=(names,),
-                remedies=(Remedy("Record behind them", (take,)),),
+                remedies=(Remedy("Record post-insert", (take,)),),
             )
 
 
@@ -181,19 +181,19 @@ def layouts(analysis: Analysis) -> Iterator[Finding]:
             )
             strips.append(stem.strip)
             if leaves != stem.layout:
-                lines.append(f"{analysis.name(strip_number)} gives {leaves}")
+                lines.append(f"{analysis.name(strip_number)} outputs {leaves}")
         if stem.print is not None and (layout := analysis.strip(graph.index[stem.print]).layout) != stem.layout:
             strips.append(stem.print)
             lines.append(f"{analysis.name(graph.index[stem.print])} records {layout}")
         if stem.role == "mix" and stem.layout not in wanted:
-            lines.append(f"the profile asks for {', '.join(wanted)}")
+            lines.append(f"the profile requires {', '.join(wanted)}")
             ask = EditStep("change_profile", {"changes": {"layouts": [*wanted, stem.layout]}})
-            remedies = (Remedy(f"Ask for {stem.layout} as well", (ask,)),) if len(lines) == 1 else ()
+            remedies = (Remedy(f"Add {stem.layout} to the profile", (ask,)),) if len(lines) == 1 else ()
         if lines:
             yield Finding(
                 code="stem.layout",
                 severity="warning",
-                message=f"{stem.name} is said to be {stem.layout}, but {' and '.join(lines)}",
+                message=f"{stem.name} is set to {stem.layout}, but {' and '.join(lines)}",
                 strips=tuple(dict.fromkeys(strips)),
                 stems=(stem.id,),
                 evidence=tuple(lines),
@@ -204,35 +204,35 @@ def layouts(analysis: Analysis) -> Iterator[Finding]:
 explain(
     "stem.unprinted",
     many="{n} stems are not printed",
-    found="A stem, mix or composite has no print that records it, where others of its set have.",
-    why="A file is missing in the delivery.",
-    how="Prints of each set, whether they are in service and fed by the stem's strip.",
-    fix="Give it a print, or feed the one it has.",
+    found="A stem, mix or composite has no print, though others of its set have one.",
+    why="A file is missing from the delivery.",
+    how="For each set, the prints, their state and their feeds are checked.",
+    fix="Add a print, or feed the existing one.",
 )
 
 explain(
     "stem.print-differs",
-    many="{n} prints record something else",
-    found="A print is fed by others too, at another tap, or at a gain other than 0 dB.",
-    why="The file is not what the ledger says.",
-    how="Routes into each print against its stem's tap.",
-    fix="Feed it the stem alone, as it is tapped, at 0 dB.",
+    many="{n} prints differ from their stems",
+    found="A print has extra feeds, a different tap, or a gain other than 0 dB.",
+    why="The file differs from the stem levels shown here.",
+    how="The routes into each print are compared with the tap of its stem.",
+    fix="Feed it the stem alone, at its tap, at 0 dB.",
 )
 
 explain(
     "stem.print-inserts",
     many="{n} prints have inserts that are not recorded",
-    found="A print that records what comes in has inserts.",
-    why="What is heard is not in the file.",
-    how="Where the print records, and its chain.",
-    fix="Record behind them, or take them away.",
+    found="A print that records its input has inserts.",
+    why="The file differs from the monitored sound.",
+    how="The record position of the print and its chain are compared.",
+    fix="Record after the inserts, or remove them.",
 )
 
 explain(
     "stem.layout",
     many="{n} stems differ in layout from their prints",
-    found="Stem, strip and print disagree in layout, or a mix's layout is none of the profile's.",
-    why="Channels are folded or empty in the file.",
+    found="The layouts of stem, strip and print differ, or the profile does not list the layout of a mix.",
+    why="Channels in the file are folded down or empty.",
     how="The layouts of stem, strip and print are compared.",
-    fix="Give all the same layout.",
+    fix="Set all to the same layout.",
 )

@@ -48,7 +48,7 @@ def feed_remedies(analysis: Analysis, strip: int, outlet: int = NO_OUTLET) -> tu
     if not analysis.could_be_heard.fed[bus]:
         return ()  # the bus is heard nowhere itself: what is wrong lies behind it
     leaving = {"from_outlet": analysis.graph.outlets[outlet][1].id} if outlet >= 0 else {}
-    return (Remedy(f"Feed it to {analysis.name(bus)}", (feed_step(source.id, section.bus, **leaving),)),)
+    return (Remedy(f"Feed to {analysis.name(bus)}", (feed_step(source.id, section.bus, **leaving),)),)
 
 
 def leads_to(analysis: Analysis, start: int, end: int) -> bool:
@@ -58,10 +58,10 @@ def leads_to(analysis: Analysis, start: int, end: int) -> bool:
 
 MOST_ENDS = 3  # of those where its like go that are offered
 UNBLOCK: dict[str, tuple[str, dict[str, object]]] = {
-    "out-of-service": ("Put {name} into service", {"in_service": True}),
+    "out-of-service": ("Enable {name}", {"in_service": True}),
     "mute": ("Unmute {name}", {"mute": False}),
     "fader-off": ("Set the fader of {name} to 0 dB", {"fader_db": 0.0}),
-    "not-monitored": ("Let {name} monitor its input", {"monitor": "always"}),
+    "not-monitored": ("Enable input monitoring of {name}", {"monitor": "always"}),
 }
 
 
@@ -72,7 +72,7 @@ def open_remedies(analysis: Analysis, path: Path) -> tuple[Remedy, ...]:
     if not openings or len(openings) < len(found):
         return ()
     labels = list(dict.fromkeys(label for label, _step in openings))
-    label = labels[0] if len(labels) == 1 else f"{labels[0]} and open {len(labels) - 1} more on the way"
+    label = labels[0] if len(labels) == 1 else f"{labels[0]} and open {len(labels) - 1} more on the path"
     return (Remedy(label, tuple(step for _label, step in openings)),)
 
 
@@ -103,7 +103,7 @@ def neighbour_remedies(analysis: Analysis, strip: int) -> tuple[Remedy, ...]:
     if not analysis.may_feed(strip, end) or leads_to(analysis, end, strip):
         return ()
     feed = feed_step(graph.strips[strip].id, graph.strips[end].id)
-    label = f"Feed it to {analysis.name(end)}"
+    label = f"Feed to {analysis.name(end)}"
     sends = tuple(_usual_sends(analysis, strip, neighbours))
     with_sends = (Remedy(f"{label}, with the sends of its neighbours", (feed, *sends)),) if sends else ()
     return (Remedy(label, (feed,)), *with_sends)
@@ -173,7 +173,7 @@ def measured_remedy(name: str, strip: str, insert: str | None, samples: int) -> 
         step = EditStep("change_strip", {"strip": strip, "changes": changes})
     else:
         step = EditStep("change_insert", {"insert": insert, "changes": changes})
-    return Remedy(f"Compensate {samples} samples for {name}, as measured", (step,))
+    return Remedy(f"Set {name} to {samples} samples (measured)", (step,))
 
 
 def trim_steps(levels: Levels, number: int, change_db: float) -> tuple[EditStep, ...]:

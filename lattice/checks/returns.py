@@ -12,6 +12,7 @@ from lattice.levels.rows import sparse_sum
 from lattice.levels.shares import bounds_to
 from lattice.levels.source_response import size
 from lattice.model.edit_step import EditStep
+from lattice.model.names import with_kind
 
 
 @check("route.dry-return")
@@ -25,12 +26,12 @@ def dry_returns(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="route.dry-return",
                 severity="warning",
-                message=f"{strip.name} lets {100 * (1 - dry[0].wet):.0f} % of its input through dry",
+                message=f"{with_kind('Return', strip.name)} passes {100 * (1 - dry[0].wet):.0f} % dry signal",
                 strips=(strip.id,),
                 inserts=tuple(insert.id for insert in dry),
                 figures={"rise_db": rise_db(analysis, strip_number)},
                 evidence=(", ".join(f"{insert.name or insert.id}: {100 * insert.wet:.0f} % wet" for insert in dry),),
-                remedies=(Remedy("Make it fully wet", wet),),
+                remedies=(Remedy("Set to fully wet", wet),),
             )
 
 
@@ -46,21 +47,21 @@ def bare_returns(analysis: Analysis) -> Iterator[Finding]:
             continue
         # Dynamics and saturation beside the dry sound are meant so: parallel compression (common practice).
         working = [insert for insert in strip.inserts if insert.state == "on" and insert.traits.bends]
-        name = strip.name
+        name = with_kind("Return", strip.name)
         wake = tuple(
             EditStep("change_insert", {"insert": insert.id, "changes": {"state": "on"}}) for insert in effects[:1]
         )
-        why = f"{effects[0].name or effects[0].id} is {effects[0].state}" if effects else "it has no effect insert"
-        worked = f"{working[0].name or working[0].type} works on it" if working else ""
+        why = f"{effects[0].name or effects[0].id} is {effects[0].state}" if effects else "it has no effect"
+        worked = f"{working[0].name or working[0].type} is active" if working else ""
         yield Finding(
             code="route.return-bare",
             severity="note" if working else "warning",
-            message=f"{name} is parallel processing: dry sound, worked on" if working else f"{name} passes dry sound",
+            message=f"{name} has only dynamics: parallel processing" if working else f"{name} has no active effect",
             strips=(strip.id,),
             inserts=tuple(insert.id for insert in (working or effects)),
             figures={"rise_db": rise_db(analysis, strip_number)},
             evidence=(f"{worked}; {why}" if worked else why,),
-            remedies=(Remedy(f"Switch {effects[0].name or effects[0].id} on", wake),) if wake else (),
+            remedies=(Remedy(f"Turn on {effects[0].name or effects[0].id}", wake),) if wake else (),
         )
 
 
@@ -81,11 +82,11 @@ def returns_with_lows(analysis: Analysis) -> Iterator[Finding]:
         yield Finding(
             code="return.lows",
             severity="note",
-            message=f"{strip.name} brings the lows of its {effects[0].type} back: no low cut is stated on it",
+            message=f"{with_kind('Return', strip.name)} has no low cut ({effects[0].type})",
             strips=(strip.id,),
             inserts=(effects[0].id,),
-            evidence=("a low cut of 200 to 300 Hz is where people begin on a return",),
-            remedies=(Remedy(f"State a low cut of {USUAL_LOW_CUT_HZ:g} Hz", (step,)),),
+            evidence=("usual low cut of a return: 200 to 300 Hz",),
+            remedies=(Remedy(f"Set a low cut of {USUAL_LOW_CUT_HZ:g} Hz", (step,)),),
         )
 
 
@@ -118,29 +119,30 @@ def rise_db(analysis: Analysis, strip_number: int) -> float | None:
 
 explain(
     "route.dry-return",
-    many="{n} returns pass dry sound",
-    found="A return whose reverb, delay or modulation lets dry sound through.",
-    why="The dry part doubles what goes straight: louder, and combed by the effect's latency.",
-    how="The wet part of each such insert is looked at; the rise is computed for the source where it is largest.",
-    fix="Make the effect fully wet, and leave its level to the return's fader.",
+    many="{n} returns pass dry signal",
+    found="A return with a reverb, delay or modulation passes dry signal.",
+    why="The dry part doubles the direct signal: louder, and combed by the latency of the effect.",
+    how="The wet setting of each such insert is checked. The rise is computed for the most affected source.",
+    fix="Set the effect to fully wet, and set the level with the fader of the return.",
 )
 
 explain(
     "route.return-bare",
-    many="{n} returns do nothing to their sound",
-    found="A return that is fed and has no effect that is on.",
-    why="It passes the dry sound a second time.",
-    how=(
-        "Inserts that are on are looked at by their type; dynamics alone count as parallel processing and give a note."
-    ),
-    fix="Switch its effect on, or remove the return.",
+    many="{n} returns have no active effect",
+    found="A return receives signal and has no active effect.",
+    why="It adds the dry signal a second time.",
+    how="The types of all active inserts are checked. Dynamics alone count as parallel processing and give a note.",
+    fix="Turn on the effect, or remove the return.",
 )
 
 explain(
     "return.lows",
-    many="{n} returns bring lows back",
-    found="A reverb or delay return that is fed, and in whose chain no insert that is on states a low cut.",
-    why="Lows pile up in tails: the mix gets muddy, and the limiter works on what nobody hears as an effect.",
-    how="The chain is looked at for a `low_cut_hz`; where the return is filtered otherwise, state it there.",
-    fix="Cut lows at 200 to 300 Hz (common practice).",
+    many="{n} returns have no low cut",
+    found="A reverb or delay return receives signal, and no active insert of it has a low cut.",
+    why="Low frequencies build up in the tails. The mix gets muddy and the limiter works harder.",
+    how=(
+        "The chain is searched for a `low_cut_hz`. If the return is filtered in a different way, enter the low "
+        "cut there."
+    ),
+    fix="Cut low frequencies at 200 to 300 Hz (common practice).",
 )

@@ -19,14 +19,14 @@ from lattice.model.selectors import select, sentence_of
 Strips = frozenset[int]
 Broken = Iterator[tuple[Origin, str, Path | None]]  # a source, why, and a way that shows it
 SPOKEN = {
-    "passes": "{sources} goes to {to} only through {through}",
-    "reaches": "{sources} reaches {to}",
-    "lands-on": "{sources} lands on {channels} of {to} only",
-    "pre-fader": "{sources} leaves for {to} before the fader",
-    "ducked-by": "{sources} is ducked by {through}",
-    "not-ducked-by": "{sources} is not ducked by {through}",
-    "avoids": "{sources} never passes through {through}",
-    "isolated": "{sources} never reaches {to}",
+    "passes": "{sources} must reach {to} only through {through}",
+    "reaches": "{sources} must reach {to}",
+    "lands-on": "{sources} must use only {channels} of {to}",
+    "pre-fader": "{sources} must feed {to} pre-fader",
+    "ducked-by": "{sources} must be ducked by {through}",
+    "not-ducked-by": "{sources} must not be ducked by {through}",
+    "avoids": "{sources} must not pass {through}",
+    "isolated": "{sources} must not reach {to}",
 }
 
 
@@ -44,7 +44,7 @@ def broken(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="rule.broken",
                 severity="blocker",
-                message=f"{analysis.source_name(*origin)} breaks the rule {rule.name}: {why}",
+                message=f"{analysis.source_name(*origin)} breaks rule {rule.name}: {why}",
                 strips=_named(analysis, origin, path),
                 outlets=analysis.outlet_id(*origin),
                 others=(rule.id,),
@@ -134,7 +134,7 @@ def _passes(analysis: Analysis, rule: Rule, through: Strips, to: Strips) -> Brok
     ways = _RuleWays(analysis, analysis.unblocked, set(to - through), lambda route: graph.head[route] not in through)
     for origin in _sources(analysis, rule, states=True):
         if origin.strip not in through and (path := ways.way(origin)):
-            yield origin, "it goes another way", path
+            yield origin, "it uses a different path", path
 
 
 def _reaches(analysis: Analysis, rule: Rule, _through: Strips, to: Strips) -> Broken:
@@ -158,7 +158,7 @@ def _lands_on(analysis: Analysis, rule: Rule, _through: Strips, to: Strips) -> B
             others = [names[channel] for channel, level in enumerate(power) if level > 0 and channel not in allowed]
             if others and end != origin.strip:
                 path = _RuleWays(analysis, analysis.unblocked, {end}).way(origin)
-                yield origin, f"it is on {', '.join(others)} of {analysis.name(end)} too", path
+                yield origin, f"it is also on {', '.join(others)} of {analysis.name(end)}", path
                 break
 
 
@@ -179,7 +179,7 @@ def _pre_fader(analysis: Analysis, rule: Rule, _through: Strips, to: Strips) -> 
             continue  # an outlet leaves past the fader
         behind = (route for route in by_ids(graph, graph.outs[origin.strip]) if graph.stage[route] == POST)
         if path := next(filter(None, (ways.by(origin, route) for route in behind)), None):
-            yield origin, "it is left behind its fader", path
+            yield origin, "it is tapped post-fader", path
 
 
 def _ducking(analysis: Analysis, through: Strips) -> dict[int, tuple[int, int]]:
@@ -225,7 +225,7 @@ def _ducked_by(analysis: Analysis, rule: Rule, through: Strips, _to: Strips) -> 
     for origin in _sources(analysis, rule, states=True):
         here = Path(origin.strip, ()) if origin.strip in ends and origin.is_chain else None
         if path := here or ways.way(origin):
-            yield origin, "it comes out past every insert keyed so", path
+            yield origin, "it bypasses every ducker", path
 
 
 def _not_ducked_by(analysis: Analysis, rule: Rule, through: Strips, _to: Strips) -> Broken:
@@ -265,7 +265,7 @@ def _avoids(analysis: Analysis, rule: Rule, through: Strips, _to: Strips) -> Bro
     ways = _RuleWays(analysis, analysis.ignoring, set(through))
     for origin in _sources(analysis, rule, states=False):
         if origin.strip not in through and (path := ways.way(origin)):
-            yield origin, f"it passes through {analysis.name(path.strips(analysis.graph)[-1])}", path
+            yield origin, f"it passes {analysis.name(path.strips(analysis.graph)[-1])}", path
 
 
 def _isolated(analysis: Analysis, rule: Rule, _through: Strips, to: Strips) -> Broken:
@@ -291,8 +291,8 @@ KINDS: dict[str, Callable[[Analysis, Rule, Strips, Strips], Broken]] = {
 explain(
     "rule.broken",
     many="{n} sources break a rule",
-    found="A source breaks a promise about paths that the team has written down.",
-    why="What was agreed on is not so any more.",
-    how="Each rule is checked for each source it is about, with one offending way as proof.",
-    fix="Change the route the offending way takes, or the rule.",
+    found="A source breaks a rule about paths.",
+    why="The agreed routing has changed.",
+    how="Each rule is checked for each of its sources. One violating path is shown as evidence.",
+    fix="Change the route of the violating path, or change the rule.",
 )

@@ -36,11 +36,10 @@ def outside_keys(analysis: Analysis) -> Iterator[Finding]:
                 outside += foreign
         if strips:
             names = list(dict.fromkeys(analysis.source_name(*origin) for origin in sorted(set(outside))))
-            are = "is" if len(names) == 1 else "are"
             yield Finding(
                 code="stem.outside-key",
                 severity="warning" if stem.role == "composite" else "note",
-                message=f"{stem.name} is ducked by {', '.join(names[:3])}, which {are} not in it",
+                message=f"{stem.name} is ducked by {', '.join(names[:3])} from outside the stem",
                 strips=analysis.ids(
                     list(dict.fromkeys([*strips, *(strip for strip, _outlet in sorted(set(outside)))]))
                 ),
@@ -125,7 +124,7 @@ def _bent(analysis: Analysis, its: StemSet, mix: int, behind_taps: set[int]) -> 
         yield Finding(
             code="stem.bent",
             severity="note",
-            message=f"The stems of {its.name} add up to {stem.name} only before {lines[0]}",
+            message=f"{its.name} stems do not sum to {stem.name}: {lines[0]} is after the taps",
             strips=analysis.ids(strips),
             inserts=tuple(inserts),
             stems=(stem.id,),
@@ -149,12 +148,13 @@ def early_limiters(analysis: Analysis) -> Iterator[Finding]:
         yield Finding(
             code="mix.limiter-early",
             severity="note",
-            message=f"{limiters[0].name or limiters[0].type} on {strip.name} works on levels that are only assumed",
+            message=f"{limiters[0].name or limiters[0].type} on {strip.name} runs on assumed levels "
+            f"({len(assumed)} of {all_sources} sources)",
             strips=(strip.id,),
             inserts=tuple(insert.id for insert in limiters),
             stems=(stem.id,),
             figures={"assumed": len(assumed), "sources": all_sources},
-            evidence=(f"{len(assumed)} of {all_sources} sources state no level", *first_of(assumed)),
+            evidence=(f"{len(assumed)} of {all_sources} sources have no stated level", *first_of(assumed)),
         )
 
 
@@ -168,27 +168,27 @@ def _assumed_into(analysis: Analysis, strip: int) -> tuple[list[str], int]:
 
 explain(
     "mix.limiter-early",
-    many="{n} limiters work on assumed levels",
-    found="A limiter on a mix while sources that reach it state no level of their own.",
-    why="Its ceiling hides that nobody knows yet what comes: the mix is set against a guess.",
-    how="Sources that reach the mix's strip are counted; those without a stated `source` are assumed at −6 dBFS peak.",
-    fix="State the levels of the sources, or bypass the limiter until they are known (common practice).",
+    many="{n} limiters run on assumed levels",
+    found="A limiter is on a mix while some of its sources have no stated level.",
+    why="The limiter hides unknown levels, and the mix is set against a guess.",
+    how="The sources of the mix are counted. A source without a stated level is assumed at −6 dBFS peak.",
+    fix="Enter the levels of the sources, or bypass the limiter until they are known (common practice).",
 )
 
 explain(
     "stem.outside-key",
-    many="{n} stems are ducked by what is not in them",
-    found="Sound of a stem is ducked by a key whose sources are not in it.",
-    why="The stem by itself has holes where somebody else speaks.",
-    how="Sources of every working key against the sources of each stem.",
-    fix="Print without the duck, or note it in the delivery.",
+    many="{n} stems are ducked by other stems",
+    found="A stem is ducked by a key whose sources are not in the stem.",
+    why="The stem alone has gaps without an audible reason.",
+    how="The sources of every active key are compared with the sources of each stem.",
+    fix="Print without the ducking, or note it in the delivery.",
 )
 
 explain(
     "stem.bent",
-    many="{n} mixes are processed behind their stems",
-    found="Dynamics or saturation work on the mix behind the taps of the stems.",
-    why="The stems add up only up to that insert.",
-    how="Inserts that are on behind the taps, by type.",
-    fix="Tell who gets the stems, or print them through it.",
+    many="{n} mixes have dynamics after their stem taps",
+    found="Dynamics or saturation on the mix follow the taps of the stems.",
+    why="The stems sum to the mix only before this insert.",
+    how="Active inserts after the taps are checked by type.",
+    fix="Note it in the delivery, or print the stems through the insert.",
 )

@@ -17,7 +17,7 @@ from lattice.graph.walk import first_way
 from lattice.model.document import Stem
 from lattice.model.edit_step import EditStep
 from lattice.model.excluded_tags import KEPT_OUT_OF_STEMS, NOT_ADDED_UP
-from lattice.model.names import joined
+from lattice.model.names import joined, with_kind
 from lattice.stems.split import split_plan
 from lattice.stems.taps import StemSet, Taps
 
@@ -87,12 +87,12 @@ def _about(analysis: Analysis, origin: Origin, code: str, message: str, stems: i
 
 
 def _missing(analysis: Analysis, origin: Origin, mixes: int, its: StemSet) -> Finding:
-    words = f"is in {_names(analysis.taps, mixes)} and in no stem of {its.name}"
+    words = f"is in {_names(analysis.taps, mixes)} but in no stem of {its.name}"
     return _about(analysis, origin, "stem.missing", words, mixes, **_past_all(analysis, origin, mixes, its))
 
 
 def _bypassed(analysis: Analysis, origin: Origin, mixes: int, its: StemSet) -> Finding:
-    words = f"comes to {_names(analysis.taps, mixes)} past all stems: they will not add up"
+    words = f"reaches {_names(analysis.taps, mixes)} without a stem"
     return _about(analysis, origin, "stem.bypassed", words, mixes, **_past_all(analysis, origin, mixes, its))
 
 
@@ -100,7 +100,7 @@ def _past_all(analysis: Analysis, origin: Origin, mixes: int, its: StemSet) -> d
     """What shows that a source goes past the stems of a set, and what would lead it to one."""
     line, path = _way_past(analysis, origin, mixes)
     return {
-        "evidence": (line, f"on this way stands no tap of a stem of {its.name}"),
+        "evidence": (line, f"this path has no tap of a stem of {its.name}"),
         "path": path,
         "remedies": _refeed(analysis, origin, its),
     }
@@ -137,7 +137,7 @@ def _way(analysis: Analysis, origin: Origin, stem: Stem, gates: Mapping[int, int
         lambda strip: reach.monitors[strip],
     )
     if way is None:
-        raise ValueError(f"{analysis.name(origin.strip)} was said to come to {stem.id}, and no such way was found")
+        raise ValueError(f"{analysis.name(origin.strip)} was marked as reaching {stem.id}, but no path was found")
     return analysis.hops(way), analysis.route_ids(way.routes)
 
 
@@ -164,7 +164,7 @@ def _lead_to(analysis: Analysis, strip: int, feed: int, bus: int) -> tuple[Remed
     route = graph.routes[feed].id
     if analysis.may_feed(strip, bus):
         turn = EditStep("change_route", {"route": route, "changes": {"to": graph.strips[bus].id}})
-        return (Remedy(f"Feed it to {analysis.name(bus)}", (turn,)),)
+        return (Remedy(f"Feed to {analysis.name(bus)}", (turn,)),)
     into_bus = [known for known in graph.outs[strip] if graph.head[known] == bus]
     remove = EditStep("remove_routes", {"routes": [route]})
     if any(map(analysis.carries, into_bus)):
@@ -173,11 +173,11 @@ def _lead_to(analysis: Analysis, strip: int, feed: int, bus: int) -> tuple[Remed
     if not asleep:
         return ()
     enable = EditStep("change_route", {"route": asleep[0].id, "changes": {"enabled": True}})
-    return (Remedy(f"Feed it to {analysis.name(bus)} instead", (enable, remove)),)
+    return (Remedy(f"Feed to {analysis.name(bus)} instead", (enable, remove)),)
 
 
 def _twice(analysis: Analysis, origin: Origin, stems: int, its: StemSet) -> Finding:
-    words, lines = f"is fed to {stems.bit_count()} stems of {its.name}", (_names(analysis.taps, stems),)
+    words, lines = f"feeds {stems.bit_count()} stems of {its.name}", (_names(analysis.taps, stems),)
     return _about(analysis, origin, "stem.twice", words, stems, severity="warning", evidence=lines)
 
 
@@ -219,10 +219,10 @@ def pops(analysis: Analysis) -> Iterator[Finding]:
     yield Finding(
         code="stem.pop",
         severity="warning",
-        message=f"{analysis.name(number_of[0])} is missing in {_names(taps, left)}",
+        message=f"{with_kind('Pop', analysis.name(number_of[0]))} is missing from {_names(taps, left)}",
         strips=analysis.ids(number_of),
         stems=_ids(taps, left),
-        evidence=(f"a sync pop stands in every stem and mix; {len(_ids(taps, left))} are without it",),
+        evidence=(f"every stem and mix needs the sync pop; {len(_ids(taps, left))} lack it",),
         remedies=_pop_into(analysis, number_of, left),
     )
 
@@ -261,8 +261,8 @@ def _pop_into(analysis: Analysis, pops: list[int], left: int) -> tuple[Remedy, .
     if not all(analysis.strip(end).in_service and analysis.may_feed(pop, end) for end in ends):
         return ()
     feeds = (feed_step(analysis.strip(pop).id, analysis.strip(end).id) for end in ends)
-    many = "the print that lacks it" if len(ends) == 1 else f"the {len(ends)} prints that lack it"
-    return (Remedy(f"Feed it straight into {many}", tuple(feeds)),)
+    many = "the print without it" if len(ends) == 1 else f"the {len(ends)} prints without it"
+    return (Remedy(f"Feed directly into {many}", tuple(feeds)),)
 
 
 @check("stem.leak")
@@ -298,7 +298,7 @@ def _leak(analysis: Analysis, strip_number: int, stem: Stem, foreign: list[Origi
     return Finding(
         code="stem.leak",
         severity="warning",
-        message=f"{analysis.name(strip_number)} brings {_few(names)} into {stem.name}",
+        message=f"{with_kind('Return', analysis.name(strip_number))} leaks {_few(names)} into {stem.name}",
         strips=tuple(dict.fromkeys(analysis.ids([strip_number, *(strip for strip, _outlet in foreign)]))),
         stems=(stem.id,),
         outlets=tuple(one for origin in foreign for one in analysis.outlet_id(*origin)),
@@ -314,7 +314,7 @@ def _split(analysis: Analysis, number: int, set_name: str) -> tuple[Remedy, ...]
         return ()  # it cannot be taken apart without changing more than the return
     # Where a stem's bus has a fader or a compressor the mix changes a little; the fix shows by how much.
     step = EditStep("split_return", {"strip": analysis.strip(number).id, "set": set_name, "allow_change": True})
-    return (Remedy("One return for each stem", (step,)),)
+    return (Remedy("Add one return per stem", (step,)),)
 
 
 def _few(names: list[str]) -> str:
@@ -346,10 +346,10 @@ def nested(analysis: Analysis) -> Iterator[Finding]:
                 yield Finding(
                     code="stem.nested",
                     severity="warning",
-                    message=f"{stem.name} is also in {_names(taps, outer)}: it will be doubled",
+                    message=f"{stem.name} is also in {_names(taps, outer)}: doubled in the sum",
                     strips=tuple(dict.fromkeys([stem.strip, *(one.strip or "" for one in taps.named(outer))])),
                     stems=(stem.id, *_ids(taps, outer)),
-                    evidence=(f"its tap leads on to {_names(taps, outer)}",),
+                    evidence=(f"its tap feeds {_names(taps, outer)}",),
                 )
 
 
@@ -372,10 +372,10 @@ def composites(analysis: Analysis) -> Iterator[Finding]:
             missing.sort()
             foreign.sort()
             lines = [f"missing: {analysis.source_name(*origin)}" for origin in missing]
-            lines += [f"foreign: {analysis.source_name(*origin)}" for origin in foreign]
+            lines += [f"not in its parts: {analysis.source_name(*origin)}" for origin in foreign]
             strips = [analysis.graph.index[stem.strip], *(strip for strip, _outlet in (*missing, *foreign))]
-            words = [f"{len(missing)} of its parts' sources missing"] if missing else []
-            words += [f"{len(foreign)} foreign"] if foreign else []
+            words = [f"{len(missing)} sources of its parts missing"] if missing else []
+            words += [f"{len(foreign)} not in its parts"] if foreign else []
             yield Finding(
                 code="stem.composite",
                 severity="blocker",
@@ -390,76 +390,74 @@ def composites(analysis: Analysis) -> Iterator[Finding]:
 explain(
     "stem.missing",
     many="{n} sources are in no stem",
-    found="A source is in a mix and in none of the stems of its set.",
-    why="The stems do not add up to the mix.",
-    how=(
-        "Which taps each source reaches, over open ways. Clicks, guides, references, talkback and pops are left alone."
-    ),
-    fix="Feed it to the bus of its section.",
+    found="A source is in a mix and in no stem of its set.",
+    why="The stems do not sum to the mix.",
+    how="The taps of each source are found over open paths. Clicks, guides, references, talkback and pops are skipped.",
+    fix="Feed the source to the bus of its section.",
 )
 
 explain(
     "stem.bypassed",
-    many="{n} sources come to the mix past all stems",
-    found="Some way of a source to a mix passes no stem's tap.",
-    why="The stems lack that part of the mix.",
-    how="Ways to each mix that pass no tap of its set, over open routes.",
-    fix="Lead the way that goes past through a strip with a tap.",
+    many="{n} sources bypass the stems",
+    found="Some path of a source to a mix passes no tap of a stem.",
+    why="The stems lack this part of the mix.",
+    how="Paths to each mix without a tap of its set are searched over open routes.",
+    fix="Route the bypass path through a strip with a tap.",
 )
 
 explain(
     "stem.twice",
     many="{n} sources are fed to two stems",
-    found="By feeds alone a source reaches two stems of one set.",
-    why="It is doubled when the stems are laid together.",
-    how="Taps reached by feeds alone, source by source.",
-    fix="Remove the feed to the stem it does not belong to.",
+    found="A source reaches two stems of one set by feeds alone.",
+    why="The source is doubled in the sum of the stems.",
+    how="The taps reached by feeds alone are listed for each source.",
+    fix="Remove the feed to the wrong stem.",
 )
 
 explain(
     "stem.forbidden",
-    many="{n} clicks and guides are in the mix",
+    many="{n} clicks or guides are in the mix",
     found="A click, reference, guide or talkback reaches a stem or mix.",
-    why="The client gets it delivered.",
-    how="Which taps strips with those tags reach.",
-    fix="Take away the route that leads it there.",
+    why="It is in the delivered file.",
+    how="The taps of strips with these tags are listed.",
+    fix="Remove its route to the stem or mix.",
 )
 
 explain(
     "stem.pop",
-    many="{n} sync pops are missing somewhere",
+    many="{n} sync pops are incomplete",
     found="The sync pop does not reach every stem and mix.",
-    why="That file cannot be laid up by its pop.",
-    how="Taps that the pop reaches, and prints it is fed into.",
-    fix="Feed it straight into the prints that lack it.",
+    why="The file without it cannot be aligned by its pop.",
+    how="The taps and prints reached by the pop are listed.",
+    fix="Feed the pop directly into the prints without it.",
 )
 
 explain(
     "stem.leak",
-    many="{n} returns bring foreign sound into stems",
-    found="A shared return is printed in a stem that is to have returns of its own sources only.",
-    why="Muting the stem takes away somebody else's reverb.",
+    many="{n} returns leak into stems",
+    found="A shared return is printed in a stem that allows only returns of its own sources.",
+    why="The reverb of other stems is in this stem, and missing from their own.",
     how=(
-        "A source's own stem is the one it reaches by feeds alone; sources of other stems that come to the "
-        "return are foreign."
+        "The own stem of a source is the one it reaches by feeds alone. Sources of other stems in the return are "
+        "listed."
     ),
-    fix="Make one return for each stem.",
+    fix="Add one return per stem.",
 )
 
 explain(
     "stem.nested",
-    many="{n} stems are in other stems as well",
-    found="A way passes the taps of two stems of one set.",
-    why="That part is doubled when the stems are laid together.",
-    how="Taps that come behind each tap, over open ways.",
-    fix="Remove the route from the one to the other, or make the outer a composite.",
+    many="{n} stems are inside other stems",
+    found="A path passes the taps of two stems of one set.",
+    why="This part is doubled in the sum of the stems.",
+    how="The taps after each tap are listed over open paths.",
+    fix="Remove the route between the two, or make the outer stem a composite.",
 )
 
 explain(
     "stem.composite",
-    many="{n} composites are not the sum of their parts",
-    found="The sources that reach a composite are not exactly those that reach its parts.",
-    why="Music and effects, say, lack something or have too much.",
+    many="{n} composites differ from the sum of their parts",
+    found="The sources of a composite are not exactly the sources of its parts.",
+    why="A composite, for example music and effects, lacks a source or has one too many.",
     how="The two sets of sources are compared.",
-    fix="Route what is missing, take out what is foreign.",
+    fix="Add the missing sources and remove the extra ones.",
 )

@@ -74,12 +74,10 @@ def _stray(analysis: Analysis, strip_number: int, feeds: list[int], bus: str) ->
     return Finding(
         code="section.stray",
         severity="warning",
-        message=(
-            f"{strip.name} of {section.name} does not feed {analysis.name(bus_number)} but {analysis.names(elsewhere)}"
-        ),
+        message=(f"{strip.name} feeds {analysis.names(elsewhere)} instead of section bus {analysis.name(bus_number)}"),
         strips=(strip.id, bus, *analysis.ids(elsewhere)),
         routes=analysis.route_ids(feeds),
-        evidence=(f"the bus of {section.name} is {analysis.name(bus_number)}",),
+        evidence=(f"bus of section {section.name}: {analysis.name(bus_number)}",),
         remedies=_refeed(analysis, strip_number, feeds, bus_number),
     )
 
@@ -94,20 +92,17 @@ def _refeed(analysis: Analysis, number: int, feeds: list[int], bus: int) -> tupl
     steps = [EditStep("change_route", to)]
     if len(chain) > 1:
         steps.append(EditStep("remove_routes", {"routes": [graph.routes[route].id for route in chain[1:]]}))
-    return (Remedy(f"Feed it to {analysis.name(bus)} instead", tuple(steps)),)
+    return (Remedy(f"Feed to {analysis.name(bus)} instead", tuple(steps)),)
 
 
 explain(
     "section.stray",
-    many="{n} strips go past the bus of their section",
-    found="A strip of a section with a bus feeds something else and not that bus.",
-    why=(
-        "The section's fader, its processing and its stem do not act on it; the balance falls apart when the "
-        "bus is moved."
-    ),
+    many="{n} strips bypass their section bus",
+    found="A strip of a section with a bus feeds a different strip and not the bus.",
+    why="The fader, processing and stem of the section do not act on it. The balance changes when the bus fader moves.",
     how=(
-        "Feeds are followed through strips of the same section. Triggers, clicks, references, guides, "
-        "talkback and pops are left alone."
+        "Feeds are followed through strips of the same section. Triggers, clicks, references, guides, talkback "
+        "and pops are skipped."
     ),
-    fix="Feed it to the section's bus instead.",
+    fix="Feed the strip to the bus of its section.",
 )

@@ -28,7 +28,7 @@ def _suggested(analysis: Analysis) -> Iterator[Rule]:
     if by_tag["reference"] and masters:
         yield Rule(
             id="reference-clean",
-            name="Reference stays clean",
+            name="Clean reference",
             kind="avoids",
             sources=("tag:reference",),
             through=masters,
@@ -67,7 +67,7 @@ def _cues(analysis: Analysis) -> Iterator[Rule]:
         if len(before) > 1 and 2 * len(before) > len(sends):
             yield Rule(
                 id=f"{graph.strips[bus].id}-before-fader"[:64].rstrip("-"),
-                name=f"Sends to {analysis.name(bus)} leave before the fader"[:120],
+                name=f"Sends to {analysis.name(bus)} are pre-fader"[:120],
                 kind="pre-fader",
                 sources=("kind:audio", "kind:input", "kind:instrument"),
                 to=(f"strip:{graph.strips[bus].id}",),

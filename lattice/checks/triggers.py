@@ -11,6 +11,7 @@ from lattice.checks.remedies import disabling_steps
 from lattice.graph.origin import Origin
 from lattice.graph.paths import Path
 from lattice.graph.reach import Backward
+from lattice.model.names import with_kind
 
 
 @check("route.trigger-heard")
@@ -38,7 +39,7 @@ def _trigger_heard(analysis: Analysis, strip: int, outlet: int, audible: Backwar
     return Finding(
         code="route.trigger-heard",
         severity="blocker",
-        message=f"The trigger {analysis.source_name(strip, outlet)} is heard at {analysis.name(end)}",
+        message=f"{with_kind('Trigger', analysis.source_name(strip, outlet))} is audible at {analysis.name(end)}",
         strips=tuple(dict.fromkeys((analysis.strip(strip).id, analysis.strip(end).id))),
         outlets=analysis.outlet_id(strip, outlet),
         routes=analysis.route_ids(routes),
@@ -77,7 +78,7 @@ def _way_to_audible(analysis: Analysis, strip: int, outlet: int) -> tuple[int, l
                 return head, _back(graph.tail, came, head, strip)
             if reach.monitors[head]:
                 waiting.append((head, graph.outs[head]))
-    raise ValueError("a trigger was said to be heard, and no way was found")
+    raise ValueError("a trigger was marked as audible, but no path was found")
 
 
 def _back(tail: list[int], came: dict[int, int], end: int, start: int) -> list[int]:
@@ -91,9 +92,9 @@ def _back(tail: list[int], came: dict[int, int], end: int, start: int) -> list[i
 
 explain(
     "route.trigger-heard",
-    many="{n} triggers are heard",
-    found="A strip that is only to work keys has an open way to an output or a stem.",
-    why="Clicks and thumps of the trigger stand in the programme.",
-    how="Ways of strips tagged trigger, and of buses they are fed to, are followed to outputs and stems.",
-    fix="Disable its routes to the mix; keep its keys.",
+    many="{n} triggers are audible",
+    found="A key trigger has an open path to an output or a stem.",
+    why="Clicks and thumps of the trigger are in the programme.",
+    how="Paths of strips tagged trigger, and of their buses, are followed to outputs and stems.",
+    fix="Disable its routes to the mix. Its keys stay.",
 )

@@ -41,16 +41,16 @@ def with_waivers(analysis: Analysis, findings: Iterable[Finding]) -> Iterator[Fi
         yield replace(finding, waived_by=by) if by else finding
     for waiver in template.waivers if is_whole else ():  # what was not looked at may still be there
         if waiver.fingerprint not in seen:
-            said = f"“{waiver.reason}”" if waiver.reason else "no reason is given"
+            said = f"“{waiver.reason}”" if waiver.reason else "no reason"
             by = " ".join(filter(None, (waiver.by, waiver.on)))
             yield Finding(
                 code=STALE,
                 severity="note",
-                message=f"A waiver matches nothing any more: {waiver.reason or waiver.fingerprint}",
+                message=f"Waiver no longer applies: {waiver.reason or waiver.fingerprint}",
                 others=(waiver.fingerprint,),
                 evidence=(said, *([f"by {by}"] if by else [])),
                 remedies=(
-                    Remedy("Drop the waiver", (EditStep("remove_waivers", {"fingerprints": [waiver.fingerprint]}),)),
+                    Remedy("Remove waiver", (EditStep("remove_waivers", {"fingerprints": [waiver.fingerprint]}),)),
                 ),
             )
 
@@ -69,18 +69,18 @@ def _covered(analysis: Analysis, findings: Iterable[Finding], patterns: set[str]
 
 explain(
     UNFINISHED,
-    many="{n} audits were stopped",
-    found="The audit ran out of time before all checks were through.",
-    why="What it does not list may still be wrong.",
-    how="An audit has ten seconds; the checks it could not finish are named.",
-    fix="Look at the shape of the template: knots of routes cost most.",
+    many="{n} audits timed out",
+    found="The audit reached its time limit before all checks were complete.",
+    why="The incomplete checks may miss findings.",
+    how="An audit has ten seconds. The incomplete checks are listed.",
+    fix="Simplify dense clusters of routes. They take the most time.",
 )
 
 explain(
     STALE,
-    many="{n} waivers match nothing any more",
-    found="A waiver is about a finding that is not there any more.",
-    why="Decisions pile up that nobody needs, and hide those that count.",
+    many="{n} waivers no longer apply",
+    found="The finding of a waiver no longer exists.",
+    why="Old waivers hide the important ones.",
     how="Every waiver is compared with the findings of this audit.",
-    fix="Drop the waiver, or renew it for what stands there now.",
+    fix="Remove the waiver, or renew it for the current finding.",
 )

@@ -8,7 +8,7 @@ from __future__ import annotations
 import argparse
 import os
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -40,7 +40,7 @@ def main(arguments: list[str] | None = None) -> int:
     int
         Exit status: 0 done (audit: nothing at or above the level), 1 findings, 2 unusable input.
     """
-    options = _parser().parse_args(arguments)
+    options = parser().parse_args(arguments)
     try:
         return int(options.run(options))
     except DocumentError as error:
@@ -54,19 +54,25 @@ def main(arguments: list[str] | None = None) -> int:
     except RuntimeError as error:
         if type(error).__module__ != "soundfile":  # which is imported only where sound is read or written
             raise
-        print(f"lattice: sound cannot be written: {error}", file=sys.stderr)
+        print(f"lattice: audio cannot be written: {error}", file=sys.stderr)
     return COULD_NOT
 
 
-def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(prog="lattice", description="Maps and checks session templates.")
-    parser.add_argument("--version", action="version", version=f"Intact Lattice {__version__}")
-    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+def parser() -> argparse.ArgumentParser:
+    """All commands with their options."""
+    made = argparse.ArgumentParser(prog="lattice", description="Maps and checks session templates.")
+    made.add_argument("--version", action="version", version=f"Intact Lattice {__version__}")
+    commands = made.add_subparsers(required=True, metavar="COMMAND")
 
     def command(
-        name: str, run: Callable[[argparse.Namespace], int], words: str, *, file: bool = True
+        name: str,
+        run: Callable[[argparse.Namespace], int],
+        words: str,
+        *,
+        file: bool = True,
+        aliases: Sequence[str] = (),
     ) -> argparse.ArgumentParser:
-        added = commands.add_parser(name, help=words, description=words)
+        added = commands.add_parser(name, help=words, description=words, aliases=aliases)
         added.set_defaults(run=run)
         if file:
             added.add_argument(
@@ -74,46 +80,49 @@ def _parser() -> argparse.ArgumentParser:
             )
         return added
 
-    audit = command("audit", _audit, "what is wrong with a template")
-    audit.add_argument("--json", action="store_true", help="findings and matters as JSON")
-    audit.add_argument("--all", action="store_true", help="every finding with its evidence, not the matters")
+    audit = command("audit", _audit, "list the findings of a template")
+    audit.add_argument("--json", action="store_true", help="findings and issues (matters in JSON) as JSON")
+    audit.add_argument("--all", action="store_true", help="every finding with its evidence, not grouped into issues")
     audit.add_argument(
-        "--fail-on", choices=("blocker", "warning", "note"), default="blocker", help="level that makes exit status 1"
+        "--fail-on",
+        choices=("blocker", "warning", "note"),
+        default="blocker",
+        help="severity from which the exit status is 1",
     )
-    audit.add_argument("--awake", action="store_true", help="with every sleeping insert on")
-    audit.add_argument("--inventory", metavar="FILE", help="check against what a machine has (CSV or JSON)")
-    audit.add_argument("--times", action="store_true", help="add times to the JSON: medians of 5 runs")
-    planned = command("plan", _plan, "the shortest list of remedies, and what each does")
+    audit.add_argument("--awake", "--all-on", action="store_true", help="audit with every insert on")
+    audit.add_argument("--inventory", metavar="FILE", help="compare with the inventory of a machine (CSV or JSON)")
+    audit.add_argument("--times", action="store_true", help="add timings to the JSON: medians of 5 runs")
+    planned = command("plan", _plan, "build a repair plan: the fewest fixes, with the effect of each")
     planned.add_argument("--json", action="store_true", help="the plan as JSON")
-    planned.add_argument("--apply", metavar="OUT.json", help="write the template with all steps done")
-    planned.add_argument("--only", metavar="CODE,…", default="", help="codes or families to put right")
-    explained = command("explain", _explain, "what a code means", file=False)
+    planned.add_argument("--apply", metavar="OUT.json", help="write the template with all steps applied")
+    planned.add_argument("--only", metavar="CODE,…", default="", help="codes or families to fix")
+    explained = command("explain", _explain, "explain a code", file=False)
     explained.add_argument(
-        "code", metavar="CODE", nargs="?", help="a code of findings; all are listed where it is left out"
+        "code", metavar="CODE", nargs="?", help="code of a finding; without it, all codes are listed"
     )
     for name, words in (
-        ("levels", "levels at every stage"),
-        ("timing", "when sound arrives where"),
-        ("stems", "what of each source stands in each stem"),
+        ("levels", "compute levels at every stage"),
+        ("timing", "compute arrival times and compensation"),
+        ("stems", "compute the level of each source in each stem"),
     ):
         shown = command(name, _figures, words)
         shown.set_defaults(what=name)
         shown.add_argument("--json", action="store_true", help="all figures as JSON")
-    trace = command("trace", _trace, "the ways sound takes from a strip")
+    trace = command("trace", _trace, "trace the paths of a strip")
     trace.add_argument("--from", dest="start", required=True, metavar="ID", help="strip, or strip/outlet")
-    trace.add_argument("--to", dest="end", metavar="ID", help="strip; every endpoint where it is left out")
+    trace.add_argument("--to", dest="end", metavar="ID", help="destination strip; without it, every endpoint")
     trace.add_argument("--json", action="store_true", help="paths as JSON")
-    diff = command("diff", _diff, "what changed between two documents")
+    diff = command("diff", _diff, "compare two documents")
     diff.add_argument("other", metavar="B", help="the later document")
     diff.add_argument("--json", action="store_true", help="changes as JSON")
     tables.add(command)
     edits.add(command)
     bench.add(command)
-    generate = command("generate", _generate, "a large realistic template", file=False)
+    generate = command("generate", _generate, "generate a large realistic template", file=False)
     generate.add_argument("--strips", type=int, default=300)
     generate.add_argument("--seed", type=int, default=1)
-    generate.add_argument("--worn", action="store_true", help="with the mistakes of a long job")
-    return parser
+    generate.add_argument("--worn", "--with-faults", action="store_true", help="with typical mistakes of a long job")
+    return made
 
 
 def _audit(options: argparse.Namespace) -> int:
@@ -201,13 +210,13 @@ def _explain(options: argparse.Namespace) -> int:
             print(f"{code:24} {known.found}")
         return 0
     if options.code not in EXPLANATIONS:
-        raise ValueError(f"there is no code {options.code}; lattice explain lists all")
+        raise ValueError(f"unknown code {options.code}; lattice explain lists all codes")
     known = EXPLANATIONS[options.code]
     for words, text in (
-        ("Found", known.found),
+        ("Finding", known.found),
         ("Why", known.why),
         ("How", known.how),
-        ("Mostly put right by", known.fix),
+        ("Usual fix", known.fix),
     ):
         print(f"{words}: {text}")
     return 0
@@ -275,9 +284,9 @@ def _trace(options: argparse.Namespace) -> int:
         for blocker in path.blockers:
             print(f"  blocked: {blocker.sentence}")
     if not traced.paths:
-        print(f"no way from {options.start} to {options.end or 'any endpoint'}")
+        print(f"no path from {options.start} to {options.end or 'any endpoint'}")
     if not traced.complete:
-        print(f"and more: the first {len(traced.paths)} are listed")
+        print(f"and more: only the first {len(traced.paths)} are listed")
     return 0
 
 

@@ -23,39 +23,48 @@ FAULTS_SHOWN = (
 
 def add(command: AddCommand) -> None:
     """Adds its commands."""
-    tone = command("tone", _tone, "plays a test tone through the model: what sounds where, how loud, when")
+    tone = command("tone", _tone, "play a test tone through the model: level and time at every strip")
     tone.add_argument(
-        "--sources", nargs="+", metavar="SELECTOR", default=["*"], help="strips that play (strip:ID, section:ID …)"
+        "--sources", nargs="+", metavar="SELECTOR", default=["*"], help="sources (strip:ID, section:ID …)"
     )
     tone.add_argument("--signal", choices=("sine", "burst", "pink", "file"), default="sine")
-    tone.add_argument("--wav", metavar="FILE", help="what --signal file plays: WAV or FLAC")
-    tone.add_argument("--level", type=float, metavar="DBFS", help="peak level; left out: as each source states")
+    tone.add_argument("--wav", metavar="FILE", help="recording for --signal file: WAV or FLAC")
+    tone.add_argument(
+        "--level", type=float, metavar="DBFS", help="peak level; default: the stated level of each source"
+    )
     tone.add_argument("--seconds", type=float, default=2.0)
-    tone.add_argument("--each", action="store_true", help="each source in turn, beside what is computed")
-    tone.add_argument("--out", metavar="DIR", help="write the sound of every stage")
+    tone.add_argument("--each", action="store_true", help="each source in turn, with the computed figures")
+    tone.add_argument("--out", metavar="DIR", help="write the audio of every stage")
     tone.add_argument("--json", action="store_true", help="all stages as JSON")
-    kit = command("kit", _kit, "a pilot kit: a short known signal for every source, to be printed once")
+    kit = command("kit", _kit, "create a pilot kit: a test signal for every source")
     kit.add_argument("-o", dest="out", metavar="KIT.zip", required=True)
-    kit.add_argument("--sources", nargs="+", metavar="SELECTOR", default=[], help="strips; left out: every source")
-    kit.add_argument("--tail-ms", type=float, default=500.0, help="silence behind each slot, at least")
-    prints = command("read-prints", _read_prints, "reads prints of a kit: is the session as mapped?")
+    kit.add_argument("--sources", nargs="+", metavar="SELECTOR", default=[], help="sources; default: every source")
+    kit.add_argument("--tail-ms", type=float, default=500.0, help="least silence after each slot")
+    prints = command(
+        "read-prints", _read_prints, "compare the prints of a pilot kit with the map", aliases=("check-prints",)
+    )
     prints.add_argument("kit", metavar="KIT.zip")
     prints.add_argument("prints", metavar="PRINT", nargs="+", help="files, or folders of them")
-    prints.add_argument("--assign", nargs="+", metavar="FILE=STEM", default=[], help="what a file is of, by hand")
+    prints.add_argument("--assign", nargs="+", metavar="FILE=STEM", default=[], help="stem or mix of a file, by hand")
     prints.add_argument("--json", action="store_true", help="the reading as JSON")
-    stand_in = command("print-stand-in", _stand_in, "plays the real session: prints a kit, with faults put in")
+    stand_in = command(
+        "print-stand-in",
+        _stand_in,
+        "simulate the session: prints of a pilot kit, with added faults",
+        aliases=("simulate-prints",),
+    )
     stand_in.add_argument("kit", metavar="KIT.zip")
     stand_in.add_argument("-o", dest="out", metavar="DIR", required=True)
     stand_in.add_argument(
         "--fault", action="append", default=[], metavar="F", help=f"one of {FAULTS_SHOWN}; several times"
     )
     stand_in.add_argument("--bits", choices=("16", "24", "32f"), default="24")
-    stand_in.add_argument("--split", action="store_true", help="a mono file for each channel")
+    stand_in.add_argument("--split", action="store_true", help="one mono file per channel")
     stand_in.add_argument("--seed", type=int, default=1, help="of the dither")
-    measure = command("measure", _measure, "loudness, peaks and clips of prints of a programme", file=False)
+    measure = command("measure", _measure, "measure loudness, peaks and clips of programme prints", file=False)
     measure.add_argument("prints", metavar="PRINT", nargs="+", help="files, or folders of them")
-    measure.add_argument("--template", metavar="FILE", help="whose profile they are held against")
-    measure.add_argument("--add-up", metavar="MIX", help="the file that the others should add up to")
+    measure.add_argument("--template", metavar="FILE", help="template with the delivery profile")
+    measure.add_argument("--add-up", metavar="MIX", help="mix for the null test of the other files")
     measure.add_argument("--json", action="store_true", help="all figures as JSON")
 
 
@@ -82,7 +91,7 @@ def _tone(options: argparse.Namespace) -> int:
                 mark = "≠" if one.differs else " "
                 heard_words = f"{words_db(one.heard_dbfs)} dBFS at {one.first_sample}"
                 computed = f"{words_db(one.computed_dbfs)} at {one.computed_samples}"
-                print(f"{mark} {one.source:24} {one.endpoint:24} heard {heard_words}, computed {computed}")
+                print(f"{mark} {one.source:24} {one.endpoint:24} measured {heard_words}, computed {computed}")
         return 0
     with in_whole(Path(options.out)) if options.out else nullcontext() as folder:
         heard = play_tone(analysis, origins, wanted, folder=folder)
@@ -147,7 +156,7 @@ def _read_prints(options: argparse.Namespace) -> int:
             print(line)
         for name, why in reading.unmatched.items():
             print(f"{name}: {why}")
-        print("the session is as mapped" if verdict.is_clean else f"{verdict.summary['matters']} matters")
+        print("the session matches the map" if verdict.is_clean else f"{verdict.summary['matters']} issues")
     return 0 if verdict.is_clean else 1
 
 
@@ -223,7 +232,7 @@ def _added_up(options: argparse.Namespace) -> dict[str, Any]:
     )
     if not options.json:
         print(
-            f"{len(others)} stems beside {mix.name}: {words_db(found.residual_db)} dB are left, most of it at "
-            f"{found.largest_at_s:.0f} s ({words_db(found.largest_db)} dB)"
+            f"null test of {len(others)} stems against {mix.name}: {words_db(found.residual_db)} dB remain, most of "
+            f"it at {found.largest_at_s:.0f} s ({words_db(found.largest_db)} dB)"
         )
     return dict(msgspec.to_builtins(found))

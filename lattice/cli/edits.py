@@ -13,14 +13,14 @@ if TYPE_CHECKING:
 
 def add(command: AddCommand) -> None:
     """Adds its commands."""
-    listed = command("edits", _edits, "every edit with its arguments", file=False)
+    listed = command("edits", _edits, "list every edit with its arguments", file=False)
     listed.add_argument("--json", action="store_true", help="types, ranges, options and defaults as JSON")
-    edit = command("edit", _edit, "one edit of a template")
-    edit.add_argument("name", metavar="NAME", help="of the edit; `lattice edits` lists them")
+    edit = command("edit", _edit, "apply one edit to a template")
+    edit.add_argument("name", metavar="NAME", help="name of the edit; `lattice edits` lists them")
     edit.add_argument(
-        "words", metavar="field=value", nargs="*", help="values as people type them; pieces by id or by unique name"
+        "words", metavar="field=value", nargs="*", help="values as typed on screen; items by ID or unique name"
     )
-    edit.add_argument("-o", dest="out", metavar="OUT", default="-", help="where it goes; else to standard output")
+    edit.add_argument("-o", dest="out", metavar="OUT", default="-", help="output file; default: standard output")
 
 
 def _edits(options: argparse.Namespace) -> int:

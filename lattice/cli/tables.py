@@ -18,23 +18,21 @@ if TYPE_CHECKING:
 
 def add(command: AddCommand) -> None:
     """Adds its commands."""
-    convert = command("convert", _convert, "a template in another open form")
+    convert = command("convert", _convert, "convert a template to a different open format")
     convert.add_argument("--to", required=True, choices=tuple(EXPORTS))
-    convert.add_argument("--columns", metavar="MAP.json", help="what the columns and words of a table are")
-    merge = command("merge", _merge, "a template with what a newer table of it says")
-    merge.add_argument("sheet", metavar="SHEET", help="the newer table")
-    merge.add_argument("--columns", metavar="MAP.json", help="what its columns and words are")
-    merge.add_argument("--remove", action="store_true", help="remove strips that the table does not have any more")
-    merge.add_argument(
-        "-o", dest="out", metavar="OUT", required=True, help="where the template goes; - is standard output"
-    )
-    sources = command("sources", _sources, "measured levels of recordings, put into the strips of the same names")
+    convert.add_argument("--columns", metavar="MAP.json", help="columns and words of the table (MAP.json)")
+    merge = command("merge", _merge, "update a template from a newer table")
+    merge.add_argument("sheet", metavar="SHEET", help="the updated table")
+    merge.add_argument("--columns", metavar="MAP.json", help="columns and words of the table (MAP.json)")
+    merge.add_argument("--remove", action="store_true", help="remove strips that are not in the table")
+    merge.add_argument("-o", dest="out", metavar="OUT", required=True, help="output file; - is standard output")
+    sources = command("sources", _sources, "set measured levels of recordings on the strips with the same names")
     sources.add_argument(
         "recordings", metavar="WAV", nargs="+", help="recordings (WAV, RF64, FLAC), or folders of them"
     )
-    sources.add_argument("-o", dest="out", metavar="OUT", required=True, help="where it goes; - is standard output")
-    columns = command("columns", _columns, "what the columns and words of a table are taken for, as a MAP.json")
-    columns.add_argument("--columns", metavar="MAP.json", help="choices to begin with")
+    sources.add_argument("-o", dest="out", metavar="OUT", required=True, help="output file; - is standard output")
+    columns = command("columns", _columns, "print the detected columns and words of a table as MAP.json")
+    columns.add_argument("--columns", metavar="MAP.json", help="choices to start from")
 
 
 def _convert(options: argparse.Namespace) -> int:
@@ -96,7 +94,7 @@ def _merge(options: argparse.Namespace) -> int:
     found = differences(template, newer.template, newer.gone, newer.renamed)
     keys = [one.key for one in found if options.remove or one.kind != GONE]
     for one in found:
-        left = " (stays: --remove takes it out)" if one.kind == GONE and not options.remove else ""
+        left = " (stays; --remove removes it)" if one.kind == GONE and not options.remove else ""
         print(f"{one.kind:8} {'; '.join(map(str, one.changes))}{left}", file=sys.stderr)
     after = merged(template, newer.template, keys, newer.gone) if keys else template
     put(options.out, dump(after))
@@ -117,7 +115,7 @@ def _sources(options: argparse.Namespace) -> int:
             continue
         strip = strips_called(template, [result.name]).get(result.name)
         if strip is None or not result.sounds:
-            said = "has no sound above −60 dBFS" if strip else f"no strip that plays something is called {result.name}"
+            said = "has no sound above −60 dBFS" if strip else f"no source has the name {result.name}"
             print(f"{path}: {said}", file=sys.stderr)
             continue
         levels.append({"strip": strip, **result.levels})

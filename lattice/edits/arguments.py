@@ -204,7 +204,7 @@ class Piece(Argument):
 
     def problem(self, value: Any) -> str | None:
         is_none = value is None and (self.may_be_none or self.default is None)
-        return None if is_none or isinstance(value, str) else f"{value!r} is not an id"
+        return None if is_none or isinstance(value, str) else f"{value!r} is not an ID"
 
 
 @dataclass(frozen=True)
@@ -217,9 +217,9 @@ class Pieces(Argument):
         wanted = {word for text in form.get(self.name, ()) for word in text.split()}
         found = [piece.id for piece in pieces_of_kind(template, self.kind) if piece.id in wanted]
         if not found and len(wanted) == 1 and self.kind != "strip":
-            raise EditError(f"there is no {self.kind} {wanted.pop()}; it may have been removed")
+            raise EditError(f"{self.kind} {wanted.pop()} does not exist; it may have been removed")
         if not found:
-            raise EditError(f"no {self.kind} is chosen")
+            raise EditError(f"no {self.kind} selected")
         return found
 
     def said(self, value: Any, template: Template) -> str:
@@ -240,7 +240,7 @@ class PieceOf(Argument):
         return str(value)
 
     def problem(self, value: Any) -> str | None:
-        return None if isinstance(value, str) else f"{value!r} is not an id"
+        return None if isinstance(value, str) else f"{value!r} is not an ID"
 
 
 @dataclass(frozen=True)
@@ -279,7 +279,7 @@ class Fields(Argument):
         if problems:
             raise EditError(*problems)
         if not changes and self.default is REQUIRED:
-            raise EditError("nothing to change was given")
+            raise EditError("no change given")
         return changes
 
     def said(self, value: Any, template: Template) -> str:
@@ -328,7 +328,7 @@ def piece_named(template: Template, kind: str, wanted: str) -> Any:
     for piece in pieces_of_kind(template, kind):
         if piece.id == wanted:
             return piece
-    raise EditError(f"there is no {kind} {wanted}; it may have been removed")
+    raise EditError(f"{kind} {wanted} does not exist; it may have been removed")
 
 
 def name_of(template: Template, kind: str, wanted: str) -> str:
@@ -351,5 +351,5 @@ def names_in(template: Template, strip: str, pieces: str, ids: Sequence[str]) ->
     known = {piece.id: piece.name or piece.id for piece in getattr(host, pieces)}
     missing = [wanted for wanted in ids if wanted not in known]
     if missing:
-        raise EditError(f"there is no {pieces.removesuffix('s')} {missing[0]}; it may have been removed")
+        raise EditError(f"{pieces.removesuffix('s')} {missing[0]} does not exist; it may have been removed")
     return host.name, ", ".join(known[wanted] for wanted in ids)

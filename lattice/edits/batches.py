@@ -58,14 +58,14 @@ def untie(template: Template, strips: list[str], kinds: list[str], to: str | Non
         if not (route.from_strip in wanted and route.kind in kinds and to in (None, route.to))
     )
     if len(kept) == len(template.routes):
-        raise EditError("none of these strips has such a route")
+        raise EditError("none of these strips has this route")
     return replace(template, routes=kept)
 
 
 @edit(
     Pieces("strips"),
     Words("inserts"),
-    Choice("keys", "keyed", options=("by the same triggers", "by nothing yet"), default="by the same triggers"),
+    Choice("keys", "keyed", options=("by the same triggers", "without keys"), default="by the same triggers"),
     says="Copy inserts to {strips}",
 )
 def batch_inserts(
@@ -80,7 +80,7 @@ def batch_inserts(
     known = {insert.id: insert for strip in template.strips for insert in strip.inserts}
     missing = [insert for insert in inserts if insert not in known]
     if missing or not inserts:
-        raise EditError(*(f"there is no insert {insert}" for insert in missing or ["given"]))
+        raise EditError(*(f"insert {insert} does not exist" for insert in missing or ["given"]))
     taken = insert_ids(template)
     copies_of: dict[str, list[tuple[str, str]]] = {}  # insert → (strip, its copy there)
 
@@ -111,7 +111,7 @@ def move_and_refeed(template: Template, strips: list[str], section: str | None) 
     """Strips into another section; feeds to the bus of the section they leave go to its bus instead."""
     buses = {known.id: known.bus for known in template.sections}
     if section is not None and section not in buses:
-        raise EditError(f"there is no section {section}")
+        raise EditError(f"section {section} does not exist")
     wanted = all_known(template.strips, strips, "strip")
     old_bus = {strip.id: buses.get(strip.section or "") for strip in template.strips if strip.id in wanted}
     moved = move_strips(template, strips, section)
@@ -159,7 +159,7 @@ def _filled(pattern: str, words: dict[str, Any]) -> str:
         raise EditError(f"“{pattern}” is not a pattern: braces hold name, n (or n:02), section, kind, layout")
     name = " ".join(re.sub(WORD, word, pattern).split())
     if not 1 <= len(name) <= 500:
-        raise EditError(f"“{pattern}” gives no name of 1 to 500 characters")
+        raise EditError(f"“{pattern}” gives a name outside 1 to 500 characters")
     return name
 
 

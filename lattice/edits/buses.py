@@ -24,7 +24,7 @@ from lattice.model.units import decibels
     Piece("to"),
     Text("name", default=""),
     Words("inserts", default=None),
-    says="Put a bus between {strips} and {to}",
+    says="Add a bus between {strips} and {to}",
     keeps_sound=nothing_else,
 )
 def insert_bus(
@@ -65,8 +65,8 @@ def _follow(route: Route, moved: list[Insert], bus: Strip) -> Route:
 
 @edit(
     Piece("bus"),
-    Flag("hand_on", "hand its inserts on", default=False),
-    says="Dissolve {bus}",
+    Flag("hand_on", "move its inserts to its destination", default=False),
+    says="Remove bus {bus}",
     keeps_sound=nothing_else,
 )
 def dissolve_bus(template: Template, bus: str, hand_on: bool = False) -> Template:
@@ -93,12 +93,12 @@ def dissolve_bus(template: Template, bus: str, hand_on: bool = False) -> Templat
     outs = [route for route in template.routes if route.from_strip == bus]
     works = old_bus.inserts or old_bus.mute or old_bus.invert or not old_bus.in_service or old_bus.fader_db is None
     if old_bus.kind != "bus" or works:
-        raise EditError(f"{old_bus.name} changes what passes it (inserts, mute, fader off, polarity), so it is kept")
+        raise EditError(f"{old_bus.name} cannot be removed: it has inserts, mute, fader off or inverted polarity")
     if any(route.kind not in ("feed", "send") or route.gain_db is None for route in (*ins, *outs)):
-        raise EditError(f"{old_bus.name} has keys, or routes at off, that have no way without it")
+        raise EditError(f"{old_bus.name} cannot be removed: its keys or routes at off need it")
     is_named = any(section.bus == bus for section in template.sections)
     if is_named or any(bus in (stem.strip, stem.print) for stem in template.stems):
-        raise EditError(f"{old_bus.name} is the bus of a section or the strip of a stem; give it another first")
+        raise EditError(f"{old_bus.name} is the bus of a section or the strip of a stem; assign a different one first")
     graph = SignalGraph(template)
     ids = free_route_ids(template)
     joined = [_joined(graph, come, go, next(ids)) for come in ins for go in outs]
@@ -132,7 +132,7 @@ def _joined(graph: SignalGraph, come: Route, go: Route, new_id: str) -> Route:
             return replace(route, gain_db=both.level_db + decibels(factor))
     raise EditError(
         f"{bus.name} changes the channels between {tail.name} and {end.name} (pan, layout or channel list) "
-        "in a way that no single route can"
+        "; no single route can do the same"
     )
 
 
@@ -155,7 +155,7 @@ def _inserts_handed_on(template: Template, bus: str) -> Template:
     _at, old_bus = strip_of(template, bus)
     ends = {route.to for route in template.routes if route.from_strip == bus and route.kind == "feed"}
     if len(ends) != 1:
-        raise EditError(f"{old_bus.name} feeds {len(ends)} strips; its inserts go on where it feeds just one")
+        raise EditError(f"{old_bus.name} feeds {len(ends)} strips; its inserts can move only to a single destination")
     end = ends.pop()
     moved = {insert.id for insert in old_bus.inserts}
 

@@ -53,13 +53,13 @@ def next_midi(template: Template, added: Iterable[Route], instrument: str, port:
         for channel in received:
             if (at, channel) not in taken:
                 return at, channel
-    raise EditError(f"{played.name} has no free midi channel from port {port} on")
+    raise EditError(f"{played.name} has no free MIDI channel from port {port} on")
 
 
 @edit(
     Pieces("strips"),
     Whole("first", default=1),
-    Whole("stride", "apart by", default=None, low=1, high=1024),
+    Whole("stride", "step", default=None, low=1, high=1024),
     says="Number channels of {strips}",
 )
 def number_channels(template: Template, strips: list[str], first: int = 1, stride: int | None = None) -> Template:
@@ -71,7 +71,7 @@ def number_channels(template: Template, strips: list[str], first: int = 1, strid
     chosen = (strip for strip in template.strips if strip.id in wanted)
     others = [strip.name for strip in chosen if not strip.traits.has_physical_channels]
     if others:
-        raise EditError(f"only inputs and outputs have physical channels; not {', '.join(others[:5])}")
+        raise EditError(f"{', '.join(others[:5])} has no physical channels; only inputs and outputs have")
     new, channel = [], first
     for strip in template.strips:
         if strip.id in wanted:
@@ -99,13 +99,13 @@ def number_midi(
     """
     played = next((strip for strip in template.strips if strip.id == instrument), None)
     if played is None or played.kind != "instrument":
-        raise EditError(f"there is no instrument {instrument}")
+        raise EditError(f"instrument {instrument} does not exist")
     wanted = None if strips is None else all_known(template.strips, strips, "strip")
     place = {strip.id: strip_number for strip_number, strip in enumerate(template.strips)}
     playing = [route for route in template.routes if route.kind == "midi" and route.to == instrument]
     meant = [route for route in playing if wanted is None or route.from_strip in wanted]
     if not meant:
-        raise EditError(f"no midi route of these reaches {played.name}")
+        raise EditError(f"none of these strips has a MIDI route to {played.name}")
     ids = {route.id for route in meant}
     taken = {(route.port or 1, route.channel) for route in playing if route.id not in ids}
     free = iter([at for at in _sequence(played, port, channel) if at not in taken])

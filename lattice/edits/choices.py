@@ -17,14 +17,14 @@ from lattice.model.names import free_id, slug
 @edit(
     Pieces("strips"),
     Text("name", default="Choice"),
-    Whole("sounding", "of which sound", default=1, high=1024),
+    Whole("sounding", "active", default=1, high=1024),
     says="Choice of {strips}",
 )
 def add_choice(template: Template, strips: list[str], name: str = "Choice", sounding: int = 1) -> Template:
     """A choice of strips: alternatives of which `sounding` are heard at a time. Raises EditError below two strips."""
     wanted = all_known(template.strips, strips, "strip")
     if len(wanted) < 2:
-        raise EditError("a choice has at least two strips; choose those that stand for each other")
+        raise EditError("a choice has at least two strips; select the alternatives")
     members = tuple(strip.id for strip in template.strips if strip.id in wanted)
     new = free_id(slug(name), {choice.id for choice in template.choices})
     choice = Choice(id=new, name=name or "Choice", members=members, sounding=sounding)

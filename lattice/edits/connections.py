@@ -22,7 +22,7 @@ from lattice.model.validate import route_rules
 
 
 def _connected_words(template: Template, arguments: dict[str, Any]) -> str:
-    instead = " instead of where it went" if arguments.get("instead") else ""
+    instead = " replacing its feeds" if arguments.get("instead") else ""
     return f"{connected_words(template, arguments)}{instead}"
 
 
@@ -80,7 +80,7 @@ def _many_words(template: Template, arguments: dict[str, Any]) -> str:
     Choice("kind", options=tuple(route_kinds.TRAITS), default="feed"),
     Level("gain_db", "level", default=0.0),
     Text("tap", default="post-fader"),
-    Flag("instead", "instead of where they go", default=False),
+    Flag("instead", "replacing their feeds", default=False),
     Whole("first_channel", "first channel", default=None, low=1, high=1024),
     says=_many_words,
 )
@@ -161,7 +161,7 @@ def number_routes(template: Template, strips: list[str], to: str, first: int = 1
     ours = {route.id: route for route in template.routes if route.to == to and route.from_strip in wanted}
     ours = {name: route for name, route in ours.items() if route.kind in ("feed", "send")}
     if not ours:
-        raise EditError(f"none of these strips goes to {end.name}")
+        raise EditError(f"none of these strips feeds {end.name}")
     graph = SignalGraph(template)
     widths = {route.id: channel_count(graph.layout_leaving(n)) for n, route in enumerate(graph.routes)}
     most, place = channel_count(end.layout), {strip.id: number for number, strip in enumerate(template.strips)}
@@ -203,16 +203,16 @@ def _taken(graph: SignalGraph, strip_number: int, but: Iterable[str]) -> set[int
 
 def _pairwise_words(template: Template, arguments: dict[str, Any]) -> str:
     many, to = Pieces("strips").said(arguments["strips"], template), name_of(template, "strip", arguments["to"])
-    return f"{arguments.get('kind', 'feed').capitalize()} {many} one each, from {to} on"
+    return f"{arguments.get('kind', 'feed').capitalize()} {many} one to one, from {to} on"
 
 
 @edit(
     Pieces("strips"),
-    Piece("to", "from here on"),
+    Piece("to", "from this strip on"),
     Choice("kind", options=("feed", "send", "midi", "tie"), default="feed"),
     Level("gain_db", "level", default=0.0),
     Text("tap", default="post-fader"),
-    Flag("instead", "instead of where they go", default=False),
+    Flag("instead", "replacing their feeds", default=False),
     says=_pairwise_words,
 )
 def connect_pairwise(
@@ -235,7 +235,7 @@ def connect_pairwise(
     ]
     if len(ends) < len(wanted):
         raise EditError(
-            f"{len(wanted)} strips are chosen, and from {first.name} on there are {len(ends)} of kind {first.kind}"
+            f"{len(wanted)} strips are selected; from {first.name} on there are only {len(ends)} of kind {first.kind}"
         )
     starts = (strip.id for strip in template.strips if strip.id in wanted)
     for start, end in zip(starts, ends, strict=False):

@@ -29,7 +29,7 @@ def column_of(route: Route) -> str:
 
 
 def _words(_template: Template, arguments: dict[str, Any]) -> str:
-    verb = {"take": "Take", "level": "Level of"}.get(arguments.get("do", "put"), "Put")
+    verb = {"take": "Remove", "level": "Level of"}.get(arguments.get("do", "put"), "Add")
     count = len(arguments["cells"])
     return f"{verb} routes at {count} crosspoint{'s' if count > 1 else ''}"
 
@@ -71,7 +71,7 @@ def put_cells(
     """
     pairs = [tuple(cell.split("|", 1)) for cell in cells if "|" in cell]
     if not pairs or len(pairs) > MOST_CELLS:
-        raise EditError(f"{len(pairs)} crosspoints are chosen; allowed are 1 to {MOST_CELLS}")
+        raise EditError(f"{len(pairs)} crosspoints are selected; 1 to {MOST_CELLS} are allowed")
     there: dict[tuple[str, str], list[Route]] = defaultdict(list)
     for route in template.routes:
         for row in {route.from_strip, f"{route.from_strip}/{route.from_outlet}"}:
@@ -82,7 +82,7 @@ def put_cells(
     for row, column in pairs:
         template = _put(template, do, _new(kind, do, row, column, gain_db, tap), there[row, column])
     if template is before:
-        raise EditError("these crosspoints are as they should be already")
+        raise EditError("these crosspoints need no change")
     return template
 
 
@@ -90,7 +90,7 @@ def _taken(template: Template, routes: list[Route], kind: str) -> Template:
     grid = "sound" if kind in ("feed", "send") else kind
     gone = list(dict.fromkeys(route.id for route in routes if grid_of(route) == grid))
     if not gone:
-        raise EditError("there is no route to take at these crosspoints")
+        raise EditError("these crosspoints have no routes")
     return remove_routes(template, gone)
 
 

@@ -79,7 +79,7 @@ def cut(template: Template, strips: Collection[str], sections: Collection[str] =
     inside = with_inner(template, all_known(template.sections, sections, "section"))
     chosen |= {strip.id for strip in template.strips if strip.section in inside}
     if not chosen:
-        raise EditError("no strip is chosen")
+        raise EditError("no strip selected")
     kept = downstream(template.routes, chosen)
     gone = frozenset(strip.id for strip in template.strips if strip.id not in kept)
     severed = tuple(route for route in template.routes if route.from_strip in gone and route.to in kept)
@@ -103,13 +103,13 @@ def _lost(before: Template, after: Template) -> Iterator[str]:
             if piece.id not in left:
                 yield f"{what} {piece.name} goes"
             elif left[piece.id] != piece:
-                yield f"{what} {piece.name} names less"
+                yield f"{what} {piece.name} fewer names"
 
 
 @edit(
     Pieces("strips", default=None),
     Pieces("sections", kind="section", default=None),
-    says="Cut down",
+    says="Reduce",
 )
 def cut_down(template: Template, strips: list[str] | None = None, sections: list[str] | None = None) -> Template:
     """A template with some strips and sections and what lies downstream of them alone; see `cut`."""

@@ -66,9 +66,9 @@ def deliver(
         if strip.id not in wanted:
             continue
         if not strip.traits.leaves_by_routes:
-            raise EditError(f"{strip.name} is of kind {strip.kind}; a stem is taken where sound can be recorded")
+            raise EditError(f"{strip.name} is of kind {strip.kind}; a stem needs a strip with audio")
         if any((stem.strip, stem.set, stem.role) == (strip.id, set, role) for stem in template.stems):
-            raise EditError(f"{strip.name} is a {role} of the set {set} already")
+            raise EditError(f"{strip.name} is already a {role} of the set {set}")
         layout = strip.layout if tap == "pre-insert" else graph.chain_layout[number]
         stem = {"name": strip.name, "role": role, "set": set, "strip": strip.id, "tap": tap, "layout": layout}
         template = add_stem(template, stem | ({"of": parts} if parts else {}))
@@ -82,7 +82,7 @@ def _parts(template: Template, delivery: str, wanted: list[str]) -> list[str]:
     stems |= {stem.name.casefold(): stem.id for stem in template.stems if stem.id in stems}
     missing = [part for part in wanted if part not in stems and part.casefold() not in stems]
     if missing:
-        raise EditError(f"there is no stem {missing[0]} in the set {delivery}")
+        raise EditError(f"stem {missing[0]} does not exist in the set {delivery}")
     if len(wanted) < 2:
-        raise EditError("a composite has at least two stems as its parts; name them")
+        raise EditError("a composite needs at least two stems as parts")
     return [stems.get(part) or stems[part.casefold()] for part in wanted]

@@ -41,7 +41,7 @@ def _figures(wanted: str) -> dict[str, Any]:
         try:
             return dict(msgspec.to_builtins(msgspec.json.decode(wanted, type=Profile)))
         except msgspec.DecodeError as wrong:
-            raise EditError(f"these are not the figures of a profile: {wrong}") from None
+            raise EditError(f"these are not fields of a profile: {wrong}") from None
     if wanted not in {found.id for found in PRESETS}:
         raise EditError(f"“{wanted}” is not one of {', '.join(found.id for found in PRESETS)}")
     return dict(msgspec.to_builtins(preset(wanted).profile))

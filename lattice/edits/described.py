@@ -95,7 +95,7 @@ class Edit:
     def check(self, arguments: dict[str, Any]) -> None:
         """Raises EditError where plain arguments are not those it takes."""
         known = {argument.name: argument for argument in self.arguments}
-        problems = [f"there is no argument {name}" for name in arguments if name not in known]
+        problems = [f"unknown argument {name}" for name in arguments if name not in known]
         for name, argument in known.items():
             if name in arguments:
                 problem = argument.problem(arguments[name])

@@ -60,10 +60,10 @@ def duck(
     wanted = all_known(template.strips, strips, "strip")
     _index, by = strip_of(template, trigger)
     if trigger in wanted:
-        raise EditError(f"{by.name} cannot duck itself; take it out of the strips that are chosen")
+        raise EditError(f"{by.name} cannot duck itself; remove it from the selection")
     silent = [strip.name for strip in template.strips if strip.id in wanted and not strip.traits.carries_sound]
     if silent or not by.traits.carries_sound:
-        raise EditError(f"{', '.join(silent[:5]) or by.name}: notes carry no sound that could duck or be ducked")
+        raise EditError(f"{', '.join(silent[:5]) or by.name}: a MIDI strip has no audio to duck")
     try:
         settings: dict[str, Any] = {"threshold_db": threshold_db, "ratio": parse_ratio(ratio)}
     except ValueError as wrong:

@@ -76,14 +76,14 @@ def insert_to_return(template: Template, inserts: list[str], name: str, feed: st
     """
     places = {i.id: (n, i) for n, strip in enumerate(template.strips) for i in strip.inserts if i.id in set(inserts)}
     if len(places) != len(set(inserts)) or not inserts:
-        raise EditError("not all of these inserts are there")
+        raise EditError("some of these inserts do not exist")
     _at, end = strip_of(template, feed)
     first = places[inserts[0]][1]
     strips = list(template.strips)
     for number, insert in places.values():
         _may_move(strips[number], insert, first)
     if len({number for number, _insert in places.values()}) < len(places):
-        raise EditError("two of these inserts are on one strip: one of them goes through the other")
+        raise EditError("two of these inserts are on one strip, one after the other")
     back = Strip(
         id=free_id(slug(name), {strip.id for strip in strips}), name=name, kind="return", layout=end.layout,
         machine=end.machine, inserts=(replace(first, wet=1.0, gain_db=0.0, layout_in=None, layout_out=None),),
@@ -115,11 +115,11 @@ def _may_move(strip: Strip, insert: Insert, first: Insert) -> None:
     other = [field for field in SETTINGS if getattr(insert, field) != getattr(first, field)]
     if other:
         words = joined([field.replace("_", " ") for field in other])
-        raise EditError(f"{insert.name or insert.type} on {strip.name} is set differently from the first one ({words})")
+        raise EditError(f"{insert.name or insert.type} on {strip.name} differs from the first one ({words})")
     behind = strip.inserts[strip.inserts.index(insert) + 1 :]
     acts = [known for known in behind if known.state == "on" and known.type not in TRANSPARENT]
     if acts:
-        raise EditError(f"{acts[0].name or acts[0].type} on {strip.name} works on the effect too; it comes behind it")
+        raise EditError(f"{acts[0].name or acts[0].type} on {strip.name} follows the effect and processes it too")
 
 
 def _dry(strip: Strip, insert: Insert, before: str, taken: set[str]) -> Strip:

@@ -163,7 +163,7 @@ def fields_of(piece: type[msgspec.Struct]) -> dict[str, Field]:
     info = mi.type_info(piece)
     fields: dict[str, Field] = {}
     if not isinstance(info, mi.StructType):
-        raise TypeError(f"{piece} is no piece of the document")
+        raise TypeError(f"{piece} is not a type of item")
     for field in info.fields:
         types = _types(field.type)
         named = BY_PIECE.get((piece.__name__, field.encode_name)) or BY_NAME.get(field.encode_name)

@@ -44,7 +44,7 @@ def move_insert(template: Template, insert: str, to: int) -> Template:
     index, at = _place(template, insert)
     strip = template.strips[index]
     if not 0 <= to < len(strip.inserts):
-        raise EditError(f"{strip.inserts[at].name or insert} is at the end of its chain already")
+        raise EditError(f"{strip.inserts[at].name or insert} is already at the end of its chain")
     rest = (*strip.inserts[:at], *strip.inserts[at + 1 :])
     return with_strip(template, index, replace(strip, inserts=inserted(rest, to, strip.inserts[at])))
 
@@ -77,7 +77,7 @@ def remove_inserts(template: Template, inserts: list[str]) -> Template:
 @edit(
     Pieces("strips"),
     Choice("state", options=("on", "bypassed", "unloaded")),
-    Text("type", "only those of type", default=""),
+    Text("type", "only of type", default=""),
     says="Inserts of {strips} {state}",
 )
 def set_inserts(template: Template, strips: list[str], state: str, type: str = "") -> Template:
@@ -90,7 +90,7 @@ def set_inserts(template: Template, strips: list[str], state: str, type: str = "
 
     new = tuple(after(strip) if strip.id in wanted else strip for strip in template.strips)
     if new == template.strips:
-        raise EditError("no insert of these strips would change")
+        raise EditError("no insert of these strips changes")
     return replace(template, strips=new)
 
 
@@ -98,7 +98,7 @@ def _place(template: Template, insert: str) -> tuple[int, int]:
     for index, strip in enumerate(template.strips):
         if any(known.id == insert for known in strip.inserts):
             return index, position(strip.inserts, insert, "insert")
-    raise EditError(f"there is no insert {insert}")
+    raise EditError(f"insert {insert} does not exist")
 
 
 def _latencies_words(_template: Template, arguments: dict[str, Any]) -> str:
@@ -113,7 +113,7 @@ def take_latencies(template: Template, latencies: list[dict[str, Any]]) -> Templ
     missing = sorted(wanted.keys() - insert_ids(template))
     if missing or not wanted:
         raise EditError(
-            *(f"there is no insert {one}" for one in missing), *([] if wanted else ["no latency is listed"])
+            *(f"insert {one} does not exist" for one in missing), *([] if wanted else ["no latency listed"])
         )
     strips = []
     for strip in template.strips:

@@ -27,7 +27,7 @@ MOST_NAMES = 96
 FIRST_NOTE = 36  # bass drum 1 of the General MIDI percussion map; parts go up from there
 
 
-@edit(Piece("strip"), Piece("bus", default=None), says="Listen to the outlets of {strip}")
+@edit(Piece("strip"), Piece("bus", default=None), says="Add strips for the outlets of {strip}")
 def outlet_set(template: Template, strip: str, bus: str | None = None) -> Template:
     """A listening strip for each outlet that nothing takes, named after its parts, in order, fed to a bus.
 
@@ -36,7 +36,7 @@ def outlet_set(template: Template, strip: str, bus: str | None = None) -> Templa
     """
     index, kit = strip_of(template, strip)
     if len(kit.outlets) < 2:
-        raise EditError(f"{kit.name} has no outlets beside its main one")
+        raise EditError(f"{kit.name} has only its main outlet")
     bus = bus or next((section.bus for section in template.sections if section.id == kit.section), None)
     template = with_strip(
         template, index, replace(kit, outlets=tuple(replace(outlet, open=True) for outlet in kit.outlets))
@@ -58,7 +58,7 @@ def outlet_set(template: Template, strip: str, bus: str | None = None) -> Templa
         if bus:
             routes.append(Route(id=next(ids), kind="feed", from_strip=listener.id, to=bus))
     if not listeners:
-        raise EditError(f"every outlet of {kit.name} is taken already")
+        raise EditError(f"every outlet of {kit.name} is routed already")
     if bus and None not in heard and bus != strip:
         routes.append(Route(id=next(ids), kind="feed", from_strip=strip, to=bus))
     strips = (*template.strips[: index + 1], *listeners, *template.strips[index + 1 :])
@@ -71,15 +71,15 @@ def _named_after(kit: Strip, outlet: Outlet) -> str:
     return (", ".join(parts[:3]) or f"{kit.name} {outlet.name or outlet.id}")[:LONGEST_LABEL]
 
 
-@edit(Piece("strip"), Lines("names"), says="{names} midi strips for {strip}")
+@edit(Piece("strip"), Lines("names"), says="{names} MIDI strips for {strip}")
 def note_set(template: Template, strip: str, names: list[str]) -> Template:
     """Midi strips that play an instrument, on free channels in sequence: 16 a port, then the next port."""
     index, kit = strip_of(template, strip)
     names = [name.strip() for name in names if name.strip()]
     if kit.kind != "instrument":
-        raise EditError(f"{kit.name} is of kind {kit.kind}; notes play instruments")
+        raise EditError(f"{kit.name} is of kind {kit.kind}; MIDI strips play instruments only")
     if not 1 <= len(names) <= MOST_NOTES:
-        raise EditError(f"{len(names)} names; allowed are 1 to {MOST_NOTES}")
+        raise EditError(f"{len(names)} names; 1 to {MOST_NOTES} are allowed")
     taken = {known.id for known in template.strips}
     ids, strips = free_route_ids(template), []
     routes: list[Route] = []
@@ -112,14 +112,14 @@ def change_midi(template: Template, strip: str, midi: str = "") -> Template:
 
 
 def _built_words(_template: Template, arguments: dict[str, Any]) -> str:
-    what = "midi strips" if arguments.get("played_by") == "midi" else "parts"
+    what = "MIDI strips" if arguments.get("played_by") == "midi" else "parts"
     return f"{arguments.get('name') or 'Instrument'} with {len(arguments['names'])} {what}"
 
 
 @edit(
     Lines("names"),
     Text("name", default="Instrument"),
-    Choice("played_by", "each is", options=("parts", "midi"), default="parts"),
+    Choice("played_by", "add each as", options=("parts", "midi"), default="parts"),
     Text("layout", "outlets", default="mono"),
     Piece("section", kind="section", default=None),
     Piece("machine", kind="machine", default=None),
@@ -158,7 +158,7 @@ def build_instrument(
         Where there are too few or too many names, or the new section's bus would take an id that is there.
     """
     if not 1 <= len(names) <= MOST_NAMES:
-        raise EditError(f"{len(names)} names; allowed are 1 to {MOST_NAMES}, one a line")
+        raise EditError(f"{len(names)} names; 1 to {MOST_NAMES} are allowed, one a line")
     name = name or "Instrument"
     if section is None:
         section = free_id(slug(name), {known.id for known in template.sections})
@@ -191,7 +191,7 @@ def _with_section(template: Template, section: str, name: str) -> Template:
     """With a section of the next colour of the palette, and its bus."""
     bus = f"{section}-bus"
     if any(strip.id == bus for strip in template.strips):
-        raise EditError(f"there is a strip {bus} already; choose another name, or a section")
+        raise EditError(f"a strip {bus} exists already; choose a different name, or a section")
     colour = next_colour(template.sections)
     strip = {"id": bus, "name": f"{name} bus", "kind": "bus", "layout": "stereo", "section": section}
     return add_section(add_strip(template, strip), {"id": section, "name": name, "colour": colour, "bus": bus})

@@ -137,7 +137,7 @@ def merged(template: Template, newer: Template, keys: Iterable[str], gone: Colle
     unknown = sorted(wanted - known.keys())
     if unknown or not wanted:
         raise EditError(
-            *(f"there is no difference {key}" for key in unknown), *([] if wanted else ["nothing is ticked"])
+            *(f"change {key} does not exist" for key in unknown), *([] if wanted else ["no change selected"])
         )
     others = [key.removeprefix("other/") for key in wanted if key.startswith("other/")]
     before = template

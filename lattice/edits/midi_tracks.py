@@ -18,7 +18,7 @@ USUAL_NAME = "Player"
 
 def _words(_template: Template, arguments: dict[str, Any]) -> str:
     many = len(arguments["tracks"])
-    return f"Add {many} strip{'' if many == 1 else 's'} of notes"
+    return f"Add {many} MIDI strip{'' if many == 1 else 's'}"
 
 
 @edit(
@@ -61,9 +61,9 @@ def add_midi_tracks(
     else:
         player = next((strip for strip in template.strips if strip.id == instrument), None) or _missing(instrument)
     if player.kind != "instrument":
-        raise EditError(f"{player.name} is no instrument")
+        raise EditError(f"{player.name} is not an instrument")
     if ports > (player.midi.ports if player.midi else 1):
-        raise EditError(f"{player.name} has {player.midi.ports if player.midi else 1} ports, and {ports} are played")
+        raise EditError(f"{player.name} has {player.midi.ports if player.midi else 1} ports; {ports} are used")
     ids = free_route_ids(template)
     routes = []
     for one in tracks:
@@ -76,4 +76,4 @@ def add_midi_tracks(
 
 
 def _missing(instrument: str) -> Strip:
-    raise EditError(f"there is no strip {instrument}")
+    raise EditError(f"strip {instrument} does not exist")

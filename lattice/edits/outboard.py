@@ -27,7 +27,7 @@ def _channels(text: str, what: str, most: int, machine: Machine) -> tuple[int, .
     if not channels:
         raise EditError(f"{what}: name the physical channels, like 7 or 7-8")
     if max(channels) > most:
-        raise EditError(f"{what}: {machine.name} has {most} of them, and {max(channels)} is named")
+        raise EditError(f"{what}: {machine.name} has only {most} channels; {max(channels)} is out of range")
     return channels
 
 
@@ -38,9 +38,9 @@ def live_samples(template: Template, machine: Machine) -> int:
 
 @edit(
     Text("name"),
-    Text("inputs", "back on inputs"),
-    Whole("port", "midi port", default=1, low=1, high=1024),
-    Whole("channel", "midi channel", default=None, low=1, high=16),
+    Text("inputs", "inputs"),
+    Whole("port", "MIDI port", default=1, low=1, high=1024),
+    Whole("channel", "MIDI channel", default=None, low=1, high=16),
     Piece("section", kind="section", default=None, may_be_none=True),
     says="Outboard instrument {name}",
 )
@@ -58,7 +58,7 @@ def outboard_instrument(
     inputs
         Physical inputs of the main machine that it comes back on, like 7 or 7-8.
     port, channel
-        Its midi port and channel; no channel is all of them.
+        Its MIDI port and channel; no channel is all of them.
     section
         Where its notes and its input stand; the input feeds the section's bus.
 
@@ -70,7 +70,7 @@ def outboard_instrument(
     main = template.machines[0]
     if not name.strip():
         raise EditError("name is missing")
-    io = _channels(inputs, "back on inputs", main.inputs, main)
+    io = _channels(inputs, "inputs", main.inputs, main)
     machine = Machine(
         id=free_id(slug(name), {known.id for known in template.machines}), name=name, kind="outboard",
         inputs=0, outputs=len(io), midi_ports=port, tie_latency_samples=live_samples(template, main),
@@ -114,8 +114,8 @@ def _insert_words(template: Template, arguments: dict[str, Any]) -> str:
 @edit(
     Piece("strip"),
     Text("name"),
-    Text("outputs", "sent on outputs"),
-    Text("inputs", "back on inputs"),
+    Text("outputs", "outputs"),
+    Text("inputs", "inputs"),
     says=_insert_words,
 )
 def outboard_insert(template: Template, strip: str, name: str, outputs: str, inputs: str) -> Template:
@@ -126,10 +126,10 @@ def outboard_insert(template: Template, strip: str, name: str, outputs: str, inp
     """
     _index, host = strip_of(template, strip)
     machine = template.machines[position(template.machines, machine_id(template, host), "machine")]
-    out = _channels(outputs, "sent on outputs", machine.outputs, machine)
-    back = _channels(inputs, "back on inputs", machine.inputs, machine)
+    out = _channels(outputs, "outputs", machine.outputs, machine)
+    back = _channels(inputs, "inputs", machine.inputs, machine)
     if len(out) != len(back):
-        raise EditError(f"{len(out)} channels are sent, and {len(back)} come back; they are as many")
+        raise EditError(f"{len(out)} channels are sent and {len(back)} return; the numbers must be equal")
     latency = live_samples(template, machine) + machine.output_latency_samples
     insert = {"name": name, "type": "external", "io_out": list(out), "io_in": list(back), "latency_samples": latency}
     return add_insert(template, strip, insert)

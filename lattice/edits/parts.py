@@ -50,12 +50,14 @@ def remove_parts(template: Template, strip: str, parts: list[str]) -> Template:
     return with_strip(template, index, replace(old, parts=tuple(part for part in old.parts if part.id not in gone)))
 
 
-@edit(Piece("strip"), says="{strip}: parts over the open outlets")
+@edit(Piece("strip"), says="{strip}: assign parts to the open outlets")
 def lay_parts(template: Template, strip: str) -> Template:
     """Parts onto the open outlets in order, one each; those beyond the last open outlet stay on that one."""
     index, old = strip_of(template, strip)
     outlets = [outlet.id for outlet in old.outlets if outlet.open]
     if not outlets or not old.parts:
-        raise EditError(f"{old.name} has {len(old.parts)} parts and {len(outlets)} open outlets; both are needed")
+        raise EditError(
+            f"{old.name} has {len(old.parts)} parts and {len(outlets)} open outlets; at least one of each is required"
+        )
     parts = tuple(replace(part, outlet=outlets[min(number, len(outlets) - 1)]) for number, part in enumerate(old.parts))
     return with_strip(template, index, replace(old, parts=parts))

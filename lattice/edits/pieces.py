@@ -39,7 +39,7 @@ def made(kind: type[P], fields: dict[str, Any]) -> P:
 def changed(piece: P, changes: dict[str, Any]) -> P:
     """The piece with some fields changed; the id stays. Raises EditError."""
     if "id" in changes and changes["id"] != getattr(piece, "id", None):
-        raise EditError("an id cannot be changed")
+        raise EditError("an ID cannot be changed")
     return made(type(piece), {**to_plain(piece), **changes})
 
 
@@ -48,7 +48,7 @@ def position(pieces: Sequence[Any], wanted: str, word: str) -> int:
     for index, piece in enumerate(pieces):
         if piece.id == wanted:
             return index
-    raise EditError(f"there is no {word} {wanted}")
+    raise EditError(f"{word} {wanted} does not exist")
 
 
 def all_known(pieces: Iterable[Any], wanted: Iterable[str], word: str) -> frozenset[str]:
@@ -56,7 +56,7 @@ def all_known(pieces: Iterable[Any], wanted: Iterable[str], word: str) -> frozen
     wanted = list(wanted)
     missing = sorted(set(wanted) - {piece.id for piece in pieces})
     if missing:
-        raise EditError(*(f"there is no {word} {one}" for one in missing))
+        raise EditError(*(f"{word} {one} does not exist" for one in missing))
     return frozenset(wanted)
 
 

@@ -131,7 +131,7 @@ class _Putting:
         wrong = [f"the block has no open end {one}" for one in ties if one not in ends]
         wrong += [f"the block has no strip {one}" for one in share if one not in own]
         named = [one for one in (*ties.values(), *share.values()) if one not in (MAKE, LEAVE)]
-        wrong += [f"there is no strip {one}" for one in named if one not in known]
+        wrong += [f"strip {one} does not exist" for one in named if one not in known]
         if wrong:
             raise EditError(*wrong)
         self.ties, self.share = ties, share
@@ -165,7 +165,7 @@ class _Putting:
             known = by_name.get(piece.name.casefold())
             found[piece.id] = known or free_id(piece.id, taken)
             taken.add(found[piece.id])
-            self.say(what, piece.name, "is there already" if known else "comes with it")
+            self.say(what, piece.name, "exists already" if known else "is added with it")
         return found
 
     # strips
@@ -200,11 +200,11 @@ class _Putting:
     def _end(self, strip: Strip, called: str) -> None:
         tied = self.ids.get(strip.id)
         there = next((one.name for one in self.there.strips if one.id == tied), "")
-        self.say("end", f"{called}: {strip.name}", there or ("left open" if strip.id in self.left_open else "is made"))
+        self.say("end", f"{called}: {strip.name}", there or ("left open" if strip.id in self.left_open else "is added"))
 
     def _shared(self, strip: Strip) -> None:
         there = next(one for one in self.there.strips if one.id == self.share[strip.id])
-        self.say("strip", strip.name, f"{there.name}, which is there already")
+        self.say("strip", strip.name, f"{there.name}, which exists already")
         for insert in strip.inserts:
             same = [one for one in there.inserts if one.type == insert.type]
             like = [one for one in same if one.name == insert.name] or same
@@ -223,7 +223,7 @@ class _Putting:
         taken.add(new_id)
         self.inserts[insert.id] = new_id
         if insert.io_out or insert.io_in:
-            self.say("channels", f"{insert.title}, outboard", "keeps its send and return")
+            self.say("channels", f"{insert.title}, outboard", "same send and return")
         return replace(insert, id=new_id)
 
     def _io(self, strip: Strip, name: str, channels: Ways) -> tuple[int, ...] | None:
@@ -242,7 +242,7 @@ class _Putting:
         if machine not in {known.id for known in self.there.machines}:
             return strip.io
         free = next_io(self.there, self.new, strip)
-        self.say("channels", f"{name}, {channel_span(strip.io)}", channel_span(free) if free else "none is free")
+        self.say("channels", f"{name}, {channel_span(strip.io)}", channel_span(free) if free else "none free")
         return free
 
     # routes
@@ -266,7 +266,7 @@ class _Putting:
                 self.say("route", said, f"left out: {moved}")
                 continue
             if tuple(getattr(moved, name) for name in SAME_ROUTE) in known:
-                self.say("route", said, "is there already")
+                self.say("route", said, "exists already")
                 continue
             moved = self._on_free_channel(moved, said, midi)
             if sentences := sentences_of(moved):
@@ -282,7 +282,7 @@ class _Putting:
         """A route between the strips here; a sentence where an outlet or an insert is not there."""
         start, end = strips[self.ids[route.from_strip]], strips[self.ids[route.to]]
         if start.id == end.id and route.from_strip != route.to:
-            return "it would lead to itself"
+            return "it would feed itself"
         outlet, insert = route.from_outlet, route.to_insert
         if outlet is not None and all(one.id != outlet for one in start.outlets):
             if start.outlets:
@@ -291,7 +291,7 @@ class _Putting:
         if insert is not None:
             insert = self.inserts.get(insert) or self._insert_like(insert, end)
             if insert is None:
-                return f"{end.name} has no insert that it could key"
+                return f"{end.name} has no insert with a key input"
         return replace(route, from_strip=start.id, to=end.id, from_outlet=outlet, to_insert=insert)
 
     def _insert_like(self, wanted: str, end: Strip) -> str | None:
@@ -337,7 +337,7 @@ class _Putting:
 
     def others(self) -> None:
         """Stems, choices and rules that come with it; their ids are free ones."""
-        # The stems of a strip that is there already are there too, or are not wanted.
+        # The stems of a strip that exists already are there too, or are not wanted.
         stems = [stem for stem in self.inner.stems if stem.strip not in self.share]
         stem_ids = _free_ids(stems, self.there.stems)
         stems = [
@@ -356,7 +356,7 @@ class _Putting:
         rules = [self._rule(rule, rule_ids[rule.id]) for rule in self.inner.rules]
         for what, pieces in (("stem", stems), ("choice", choices), ("rule", rules)):
             for piece in pieces:
-                self.say(what, piece.name, "comes with it")
+                self.say(what, piece.name, "is added with it")
         self.after = replace(
             self.after, stems=(*self.there.stems, *stems), choices=(*self.there.choices, *choices),
             rules=(*self.there.rules, *rules),
@@ -387,7 +387,7 @@ def _free_ids(pieces: Iterable[Any], there: Iterable[Any]) -> dict[str, str]:
 
 
 def _put_words(_template: Template, arguments: dict[str, Any]) -> str:
-    return f"Put in {arguments['block'].get('template', {}).get('name', 'a block')}"
+    return f"Add {arguments['block'].get('template', {}).get('name', 'a block')}"
 
 
 @edit(

@@ -48,9 +48,9 @@ def take_levels(template: Template, levels: list[dict[str, Any]]) -> Template:
     """
     wanted = {str(one.get("strip")): _source(one) for one in levels}
     playing = {strip.id for strip in template.strips if strip.traits.plays}
-    missing = [f"there is no strip {strip} that plays something" for strip in wanted if strip not in playing]
+    missing = [f"source {strip} does not exist" for strip in wanted if strip not in playing]
     if missing or not wanted:
-        raise EditError(*missing, *([] if wanted else ["no level was measured"]))
+        raise EditError(*missing, *([] if wanted else ["no level measured"]))
     strips = tuple(replace(s, source=wanted[s.id]) if s.id in wanted else s for s in template.strips)
     return replace(template, strips=strips)
 

@@ -97,7 +97,7 @@ def reformatted(
     chosen = programme_strips(template, before) if strips is None else all_known(template.strips, strips, "strip")
     changing = {strip.id for strip in template.strips if strip.id in chosen and strip.layout == before}
     if wrong or before == after or not changing:
-        said = f"it is {after} already" if before == after else f"nothing that carries the programme is {before}"
+        said = f"the template is already {after}" if before == after else f"no strip of the programme is {before}"
         raise EditError(*(wrong or [said]))
     work = _Work(template, before, after, changing)
     new = [work.changed(strip) if strip.id in changing else strip for strip in template.strips]
@@ -160,7 +160,7 @@ class _Work:
         more = self._free(machine, strip, used, self.width - len(strip.io))
         if more is None:
             wanted = self.width - len(strip.io)
-            self.said.append(f"{strip.name}: {machine.name} has no {wanted} more free channels for it")
+            self.said.append(f"{strip.name}: {machine.name} has fewer than {wanted} free channels")
             return strip.io
         used.update(more)
         self.said.append(f"{strip.name}: physical channels {', '.join(map(str, (*strip.io, *more)))}")
@@ -210,7 +210,7 @@ class _Work:
         kept = tuple(pair for pair in route.channels if pair[0] <= most[0] and pair[1] <= most[1])
         if kept != route.channels:
             ends = f"{self.names[route.from_strip]} → {self.names[route.to]}"
-            self.said.append(f"{route.kind} {ends}: {len(route.channels) - len(kept)} pairs of channels fewer")
+            self.said.append(f"{route.kind} {ends}: {len(route.channels) - len(kept)} fewer channel pairs")
         return replace(route, channels=kept)
 
     def profile(self) -> Profile:
@@ -218,7 +218,7 @@ class _Work:
         profile = self.template.profile
         if self.before not in profile.layouts or self.after in profile.layouts:
             return profile
-        self.said.append(f"delivered in {self.after}")
+        self.said.append(f"delivery in {self.after}")
         return replace(profile, layouts=tuple(self.after if one == self.before else one for one in profile.layouts))
 
 

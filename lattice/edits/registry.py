@@ -53,7 +53,7 @@ from lattice.model.edit_step import EditStep
 def edit_named(name: str) -> Edit:
     """The edit of a name. Raises EditError where there is none."""
     if name not in EDITS:
-        raise EditError(f"there is no edit {name}; known are {', '.join(EDITS)}")
+        raise EditError(f"unknown edit {name}; use one of {', '.join(EDITS)}")
     return EDITS[name]
 
 

@@ -61,7 +61,7 @@ def _may_be(template: Template, route: Route) -> None:
     strips = {strip.id: strip for strip in template.strips}
     missing = [strip for strip in (route.from_strip, route.to) if strip not in strips]
     if missing:
-        raise EditError(*(f"there is no strip {strip}" for strip in missing))
+        raise EditError(*(f"strip {strip} does not exist" for strip in missing))
     if sentences := route_sentences(template, route):
         raise EditError(*sentences)
 
@@ -71,4 +71,4 @@ def _is_new(template: Template, route: Route) -> None:
     names = {strip.id: strip.name for strip in template.strips}
     for known in template.routes:
         if known.id != route.id and all(getattr(known, field) == getattr(route, field) for field in SAME):
-            raise EditError(f"{names[route.from_strip]} has this {route.kind} to {names[route.to]} already")
+            raise EditError(f"{names[route.from_strip]} already has this {route.kind} to {names[route.to]}")

@@ -55,10 +55,10 @@ def refuse_other_sound(before: Template, after: Template, left_out: Collection[s
     levels = [(_level_change(then[key], now[key]), key) for key in shared]
     worst_db, key = max(levels, key=lambda found: found[0], default=(0.0, ("", "")))
     if worst_db > TOLERANCE_DB:
-        raise EditError(f"this would change the sound: {_level_words(then[key], now[key])}")
+        raise EditError(f"this would change levels: {_level_words(then[key], now[key])}")
     for key in shared:
         if then[key].span != now[key].span:
-            raise EditError(f"this would change the timing: {_span_words(then[key], now[key])}")
+            raise EditError(f"this would change timing: {_span_words(then[key], now[key])}")
 
 
 def _points(analysis: Analysis) -> Iterator[tuple[tuple[str, str], Point]]:
@@ -122,7 +122,7 @@ def _level_words(then: Point, now: Point) -> str:
     if two is None:
         return f"{then.name} would be silent"
     if one is None:
-        return f"{then.name} is silent and would not be"
+        return f"{then.name} is silent now and would carry signal"
     if len(one[0]) != len(two[0]):
         return f"{then.name} would have {len(two[0])} channels instead of {len(one[0])}"
     changes = [
@@ -139,5 +139,5 @@ def _level_words(then: Point, now: Point) -> str:
 
 def _span_words(then: Point, now: Point) -> str:
     if now.span is None or then.span is None:
-        return f"{then.name} would {'no longer ' if then.span else ''}carry sound"
+        return f"{then.name} would {'no longer ' if then.span else ''}carry signal"
     return f"{then.name} would arrive at {now.span.words} samples instead of {then.span.words}"

@@ -18,7 +18,7 @@ from lattice.model.names import free_id, slug
 @edit(
     Fields("section", piece=Section),
     Whole("at", default=None),
-    Flag("with_bus", "a bus of its own", default=False),
+    Flag("with_bus", "with a bus", default=False),
     says="Add section {section}",
 )
 def add_section(template: Template, section: dict[str, Any], at: int | None = None, with_bus: bool = False) -> Template:

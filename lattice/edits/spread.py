@@ -19,7 +19,7 @@ def rows_read(template: Template, names: list[str], **usual: Any) -> ReadRows:
     usual.pop("leave_out", None)
     usual["feed"] = usual.get("feed") or SECTION_BUS
     if not any(line.strip() for line in names):
-        raise EditError("there is no name in the list")
+        raise EditError("the list has no names")
     if len(template.strips) + len(names) > MAX_STRIPS:
         raise EditError(f"at most {MAX_STRIPS} strips are allowed")
     return read_rows(template, "\n".join(names), usual, with_buses=with_buses)
@@ -42,7 +42,7 @@ def _spread_words(_template: Template, arguments: dict[str, Any]) -> str:
     Text("tags", default=""),
     Text("colour", default=""),
     Flag("with_buses", "a bus for each new section", default=False),
-    Flag("leave_out", "leave out what is not understood", default=False),
+    Flag("leave_out", "leave out unclear values", default=False),
     says=_spread_words,
 )
 def spread(

@@ -59,7 +59,7 @@ def print_stem(template: Template, stem: str) -> Template:
     at = position(template.stems, stem, "stem")
     stem_taken = template.stems[at]
     if stem_taken.strip is None:
-        raise EditError(f"{stem_taken.name} is taken at no strip; it has nothing to print")
+        raise EditError(f"{stem_taken.name} has no strip; it cannot be printed")
     where, source = strip_of(template, stem_taken.strip)
     layout = source.layout if stem_taken.tap == "pre-insert" else SignalGraph(template).chain_layout[where]
     name = f"{stem_taken.name} print"
@@ -91,7 +91,7 @@ def split_return(template: Template, strip: str, set: str) -> Template:
     """
     strip_number, shared = strip_of(template, strip)
     if shared.kind != "return":
-        raise EditError(f"{shared.name} is no return")
+        raise EditError(f"{shared.name} is not a return")
     graph = SignalGraph(template)
     plan = split_plan(Taps(Reach(graph, states=True), LoopGraph(graph)), strip_number, set)
     ids, taken = free_route_ids(template), {known.id for known in template.strips}

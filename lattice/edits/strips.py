@@ -51,13 +51,13 @@ def move_strips(template: Template, strips: list[str], section: str | None, befo
     """Strips into a section, in front of strip `before` (None: behind the last strip of the section)."""
     wanted = all_known(template.strips, strips, "strip")
     if before in wanted:
-        raise EditError("strips cannot be moved in front of one of themselves")
+        raise EditError("strips cannot be moved before one of themselves")
     moved = [replace(strip, section=section) for strip in template.strips if strip.id in wanted]
     rest = [strip for strip in template.strips if strip.id not in wanted]
     if before is not None:
         at = next((index for index, strip in enumerate(rest) if strip.id == before), None)
         if at is None:
-            raise EditError(f"there is no strip {before}")
+            raise EditError(f"strip {before} does not exist")
     else:
         at = max((index + 1 for index, strip in enumerate(rest) if strip.section == section), default=len(rest))
     return replace(template, strips=(*rest[:at], *moved, *rest[at:]))
@@ -70,7 +70,7 @@ def nudge_strip(template: Template, strip: str, where: str) -> Template:
     beside = [known.id for known in template.strips if known.section == piece.section]
     target = beside.index(strip) + (-1 if where == "up" else 2)
     if not 0 <= target <= len(beside):
-        raise EditError(f"{piece.name} is at the end of its section already")
+        raise EditError(f"{piece.name} is already at the end of its section")
     return move_strips(template, [strip], piece.section, beside[target] if target < len(beside) else None)
 
 
@@ -103,7 +103,7 @@ def change_source(
     levels = {"peak_dbfs": peak_dbfs, "rms_dbfs": rms_dbfs}
     given = {name: level for name, level in levels.items() if level != UNCHANGED}
     if not given:
-        raise EditError("nothing to change was given")
+        raise EditError("no change given")
     source = None if None in given.values() else {**to_plain(before), **given}
     return _with_source(template, index, outlet, source)
 
@@ -142,7 +142,7 @@ def move_source(template: Template, strip: str, peak_dbfs: float | None, outlet:
     piece = host.outlets[position(host.outlets, outlet, "outlet")] if outlet else main
     old = source_of(host, piece)
     if old is None or peak_dbfs is None:
-        raise EditError(f"{host.name} plays nothing; a source has a peak in dBFS")
+        raise EditError(f"{host.name} is not a source; only sources have a peak in dBFS")
     moved = {"peak_dbfs": peak_dbfs, "rms_dbfs": round(old.rms_dbfs + peak_dbfs - old.peak_dbfs, 6)}
     return _with_source(template, index, piece.id if piece is not None else "", moved)
 

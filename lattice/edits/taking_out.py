@@ -14,8 +14,8 @@ from lattice.model.document import Choice, Machine, Route, Rule, Section, Stem, 
 from lattice.model.sections import with_outer
 
 # What people call an end, by the kind of its routes and whether they leave the block; a feed or send by where it leads.
-INTO = {"midi": "from notes", "tie": "from another machine"}
-OUT = {"midi": "to an instrument", "tie": "to another machine"}
+INTO = {"midi": "from MIDI", "tie": "from a different machine"}
+OUT = {"midi": "to an instrument", "tie": "to a different machine"}
 
 
 def taken_out(template: Template, strips: Collection[str], name: str, note: str = "") -> Block:
@@ -44,7 +44,7 @@ def taken_out(template: Template, strips: Collection[str], name: str, note: str 
     """
     inside = all_known(template.strips, strips, "strip")
     if not inside:
-        raise EditError("no strip is chosen")
+        raise EditError("no strip selected")
     routes = tuple(route for route in template.routes if route.from_strip in inside or route.to in inside)
     touched = {end for route in routes for end in (route.from_strip, route.to)} - inside
     known = {strip.id: strip for strip in template.strips}
@@ -77,7 +77,7 @@ def _stand_in(strip: Strip, routes: Iterable[Route]) -> Strip:
 
 
 def _end_name(strip: Strip, routes: Iterable[Route]) -> str:
-    """“to a bus”, “from notes”, “key of the voice”."""
+    """“to a bus”, “from MIDI”, “key of the voice”."""
     going = {route.kind for route in routes if route.to == strip.id}
     coming = {route.kind for route in routes if route.from_strip == strip.id}
     if "key" in going:

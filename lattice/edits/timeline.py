@@ -46,7 +46,7 @@ def set_info(template: Template, lines: list[str]) -> Template:
         if not colon or not name:
             raise EditError(f"line {number}: “{line}” is not a name and its text, like artist: A. Tern")
         if name in info:
-            raise EditError(f"line {number}: {name} is there twice")
+            raise EditError(f"line {number}: {name} appears twice")
         info[name] = text
     if len(info) > MOST_TAGS:
         raise EditError(f"{len(info)} tags; at most {MOST_TAGS} are allowed")

@@ -34,10 +34,10 @@ def trim(template: Template, strip: str, room_db: float | None) -> Template:
     strip_number, trimmed_strip = strip_of(template, strip)
     levels, change = _change_db(template, strip, room_db)
     if change is None:
-        raise EditError(f"nothing sounds at {trimmed_strip.name}, or no room is named")
+        raise EditError(f"no source reaches {trimmed_strip.name}, or no headroom was given")
     gains = trimmed(levels, strip_number, change)
     if not gains:
-        raise EditError(f"nothing is fed to {trimmed_strip.name}")
+        raise EditError(f"{trimmed_strip.name} has no feeds")
     for route, gain_db in gains:
         template = change_route(template, route, {"gain_db": gain_db})
     return template

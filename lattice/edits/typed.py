@@ -91,7 +91,7 @@ def typed(template: Template, name: str, words: Iterable[str]) -> EditStep:
     known = _fields_of(edit)
     unknown = [field for field in form if field not in known]
     if unknown:
-        takes = f"; it takes {', '.join(known)}" if known else ""
+        takes = f"; use {', '.join(known)}" if known else ""
         raise EditError(*(f"{name} has no field {field}{takes}" for field in unknown))
     plain = {
         argument.name: _json(argument.name, form.pop(argument.name)[-1])
@@ -137,9 +137,7 @@ def _ids(template: Template, kind: str, values: Sequence[str], *, is_many: bool)
                 return whole + tail
             found = named.get(whole.casefold(), []) if whole else []
             if len(found) > 1:
-                raise EditError(
-                    f"{len(found)} {kind}s are called “{whole}”: {', '.join(found[:5])}; name one by its id"
-                )
+                raise EditError(f"{len(found)} {kind}s have the name “{whole}”: {', '.join(found[:5])}; use the ID")
             if found:
                 return found[0] + tail
         return None
@@ -151,7 +149,7 @@ def _ids(template: Template, kind: str, values: Sequence[str], *, is_many: bool)
             parts = text.split(",") if "," in text else text.split()
             unknown = [part.strip() for part in parts if one(part) is None]
             if unknown:
-                raise EditError(*(f"there is no {kind} {part}" for part in unknown))
+                raise EditError(*(f"{kind} {part} does not exist" for part in unknown))
             meant += [one(part) or "" for part in parts]
         else:
             meant.append(text if whole is None else whole)

@@ -19,7 +19,7 @@ def add_waivers(template: Template, waivers: list[dict[str, Any]]) -> Template:
     """Waivers put down; one of a finding that has one already takes its place."""
     new = tuple(made(Waiver, waiver) for waiver in waivers)
     if any(not waiver.reason.strip() for waiver in new):
-        raise EditError("a waiver needs its reason")
+        raise EditError("a waiver needs a reason")
     again = {waiver.fingerprint for waiver in new}
     kept = tuple(known for known in template.waivers if known.fingerprint not in again)
     return replace(template, waivers=(*kept, *new))
@@ -48,15 +48,15 @@ def waive(
 ) -> Template:
     """One finding is meant so: why, who says it, and on which day (today where it is not said)."""
     if not reason or not by:
-        raise EditError("a waiver needs its reason and a name")
+        raise EditError("a waiver needs a reason and a name")
     day = on or datetime.now(UTC).date().isoformat()
     return add_waivers(template, [{"fingerprint": fingerprint, "reason": reason, "by": by, "on": day}])
 
 
-@edit(Words("fingerprints"), says="Take a waiver back", permission="waive")
+@edit(Words("fingerprints"), says="Remove waiver", permission="waive")
 def remove_waivers(template: Template, fingerprints: list[str]) -> Template:
     """Without some waivers: their findings, where they still are, count again."""
     missing = set(fingerprints) - {waiver.fingerprint for waiver in template.waivers}
     if missing:
-        raise EditError(*(f"there is no waiver of {one}" for one in sorted(missing)))
+        raise EditError(*(f"no waiver of {one} exists" for one in sorted(missing)))
     return replace(template, waivers=tuple(w for w in template.waivers if w.fingerprint not in fingerprints))

@@ -51,7 +51,7 @@ def load(
     if understood.lost:
         raise DocumentError(first_problems(said(understood.lost, understood)))
     if understood.tabled.unused:
-        tell(f"columns that are not used: {', '.join(understood.tabled.unused)}")
+        tell(f"columns not used: {', '.join(understood.tabled.unused)}")
     for sentence in said(understood.open, understood):
         tell(sentence)
     return understood.template
@@ -129,5 +129,5 @@ def said(unclear: Iterable[Unclear], understood: Understood) -> Iterator[str]:
     heads = {column.field: column.head or key for key, column in zip(taken.keys, taken.columns, strict=True)}
     for one in unclear:
         more = f" and {len(one.rows) - 1} more" if len(one.rows) > 1 else ""
-        held = f"; taken for a {one.answer}" if one.answer in MADE else ""
+        held = f"; read as a {one.answer}" if one.answer in MADE else ""
         yield f"row {one.rows[0]}{more}, column {heads.get(one.column, one.column)}: {one.sentence}{held}"

@@ -38,20 +38,20 @@ def load(data: bytes) -> Block:
 def from_plain(plain: Any) -> Block:
     """The block that plain values say. Raises DocumentError."""
     if not isinstance(plain, dict) or plain.get("format") != BLOCK_FORMAT:
-        raise DocumentError([f"this is no block: its format is not {BLOCK_FORMAT}"])
+        raise DocumentError([f"this is not a block: its format is not {BLOCK_FORMAT}"])
     unknown = sorted(plain.keys() - {"format", "version", "note", "ends", "template"})
     if unknown or plain.get("version") != 1:
-        raise DocumentError([f"unknown field {name}" for name in unknown] or ["version: only 1 is known"])
+        raise DocumentError([f"unknown field {name}" for name in unknown] or ["version: only 1 is allowed"])
     ends = plain.get("ends", [])
     problems = list(schema.problems(ends, list[OpenEnd], "ends"))
     if problems or not isinstance(plain.get("note", ""), str):
-        raise DocumentError(problems or ["note: is no text"])
+        raise DocumentError(problems or ["note: is not text"])
     template = document_json.load(msgspec.json.encode(plain.get("template")))
     known = {strip.id for strip in template.strips}
     missing = [end["strip"] for end in ends if end["strip"] not in known]
     if missing:
-        raise DocumentError([f"ends: there is no strip {strip}" for strip in missing])
+        raise DocumentError([f"ends: strip {strip} does not exist" for strip in missing])
     made = Block(note=plain.get("note", ""), ends=msgspec.convert(ends, tuple[OpenEnd, ...]), template=template)
     if not made.strips:
-        raise DocumentError(["a block has at least one strip of its own"])
+        raise DocumentError(["a block needs at least one strip of its own"])
     return made

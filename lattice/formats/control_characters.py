@@ -34,11 +34,11 @@ def control_problems(value: Any, place: str = "", key: str = "") -> Iterator[Pro
     if isinstance(value, str):
         pattern = OVER_LINES if key in OF_SEVERAL_LINES else CONTROL
         if found := pattern.search(value):
-            yield Problem.at(place, f"has a control character, U+{ord(found[0]):04X}; text has none")
+            yield Problem.at(place, f"contains a control character, U+{ord(found[0]):04X}")
     elif isinstance(value, dict):
         for name, inner in value.items():
             if found := CONTROL.search(name):
-                yield Problem.at(place, f"a name in it has a control character, U+{ord(found[0]):04X}; text has none")
+                yield Problem.at(place, f"a field name contains a control character, U+{ord(found[0]):04X}")
             else:
                 yield from control_problems(inner, f"{place}.{name}" if place else name, name)
     elif isinstance(value, list | tuple):

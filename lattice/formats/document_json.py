@@ -104,7 +104,7 @@ def _form(plain: Any) -> Iterator[Problem]:
         yield Problem.at("", "the document is not an object with the fields of a template")
         return
     if "format" not in plain and "name" not in plain:
-        yield Problem.at("", "this is JSON, but no session template: it has neither format nor name")
+        yield Problem.at("", "not a session template: format and name are missing")
         return
     if plain.get("format", FORMAT) != FORMAT:
         yield Problem.at("format", f"{schema.shown(plain['format'])} is not {FORMAT}")
@@ -173,7 +173,7 @@ def _syntax(data: bytes, error: Exception) -> str:
         return f"the document is not UTF-8 text: byte {wrong.start} is 0x{data[wrong.start]:02x}"
     message = str(error)
     if "surrogate" in message:
-        return "the document holds half of a surrogate pair, which is no text"
+        return "the document contains half of a surrogate pair"
     place = re.search(r"\(byte (\d+)\)", message)
     if place is None:
         return "the JSON ends too early" if "truncated" in message else message

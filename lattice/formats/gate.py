@@ -80,4 +80,4 @@ def piece_problems(value: Any, kind: Any, place: str = "") -> list[str]:
         problems += control_problems(msgspec.to_builtins(value), place)
     if problems:
         return problems
-    return [] if back == value else [f"{place}: is not read back as it was written"]
+    return [] if back == value else [f"{place}: changes when it is written and read back"]

@@ -109,7 +109,7 @@ def read_insert(entry: str, new_id: str) -> Insert:
 
 def _an_id(text: str) -> str:
     if slug(text) != text:
-        raise ValueError(f"“#{text}” is not an id: a–z, 0–9 and -")
+        raise ValueError(f"“#{text}” is not an ID: a–z, 0–9 and -")
     return text
 
 

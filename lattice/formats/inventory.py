@@ -79,7 +79,7 @@ def _from_lines(lines: list[table.Line], name: str) -> Inventory:
     unknown = [column for column in header if column and column not in COLUMNS]
     if unknown or "name" not in header:
         said = f"unknown columns {', '.join(unknown[:12])}" if unknown else "the column name is missing"
-        raise DocumentError([f"row {first}: {said}; known are {', '.join(COLUMNS)}"])
+        raise DocumentError([f"row {first}: {said}; use {', '.join(COLUMNS)}"])
     return _collected(header, lines[1:], name)
 
 
@@ -95,7 +95,7 @@ def _collected(header: list[str], lines: list[table.Line], name: str) -> Invento
         elif not 1 <= len(named) <= LONGEST_NAME:
             problems.append(Problem.at(f"row {row_number}", f"a name has 1 to {LONGEST_NAME} characters"))
         elif any(map(CONTROL.search, row)):
-            problems.append(Problem.at(f"row {row_number}", "has a control character; text has none"))
+            problems.append(Problem.at(f"row {row_number}", "contains a control character"))
         elif what == "plug-in":
             try:
                 plugins.append(_plugin(cells))

@@ -82,7 +82,7 @@ def read_midi_here(data: bytes) -> MidiSong:
     try:
         file = mido.MidiFile(file=BytesIO(data), charset="latin1", clip=True)
     except Exception as wrong:  # mido lets through whatever a byte breaks
-        raise DocumentError([f"the MIDI file cannot be read: {str(wrong) or 'it ends too early'}"]) from None
+        raise DocumentError([f"the MIDI file cannot be read: {str(wrong) or 'it is cut off'}"]) from None
     if len(file.tracks) > MOST_TRACKS:
         raise DocumentError([f"the MIDI file has {len(file.tracks)} tracks; at most {MOST_TRACKS} are allowed"])
     told = [_told(track) for track in file.tracks]
@@ -91,7 +91,7 @@ def read_midi_here(data: bytes) -> MidiSong:
     conducts = file.type == 1 and bool(told) and not told[0].notes
     tracks = tuple(_tracks(told[conducts:], devices, is_single=len(told) == 1))
     if not tracks:
-        raise DocumentError(["the MIDI file has no track of notes, and none that is named"])
+        raise DocumentError(["the MIDI file has no track with notes or a name"])
     tempo, markers = _conducted(file)
     return MidiSong(tracks, tempo, markers, told[0].name if conducts else "")
 

@@ -43,17 +43,17 @@ def decode(data: bytes) -> str:
     """
     if len(data) > MAX_BYTES:
         size_mib, most = len(data) / 1024 / 1024, MAX_BYTES // 1024 // 1024
-        raise DocumentError([f"the sheet has {size_mib:.1f} MiB; at most {most} are allowed"])
+        raise DocumentError([f"the table has {size_mib:.1f} MiB; at most {most} are allowed"])
     wide = data.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE))
     try:
         text = data.decode("utf-16" if wide else "utf-8-sig")
     except UnicodeDecodeError as wrong:
         row = data[: wrong.start].count(b"\n") + 1
         raise DocumentError(
-            [f"row {row}: not UTF-8 text (byte 0x{data[wrong.start]:02x}); save the sheet as UTF-8"]
+            [f"row {row}: not UTF-8 text (byte 0x{data[wrong.start]:02x}); save the file as UTF-8"]
         ) from None
     if "\0" in text:
-        raise DocumentError(["this is no text: it holds zero bytes"])
+        raise DocumentError(["Not a text file. Use CSV, XLSX or ODS."])
     return text
 
 
@@ -91,10 +91,10 @@ def rows(text: str, most: int, delimiter: str = "") -> list[Line]:
             if not any(cells):
                 continue
             if len(lines) == most:
-                raise DocumentError([f"row {line_number}: more than {most} rows; no more are allowed"])
+                raise DocumentError([f"row {line_number}: more than {most} rows, the most allowed"])
             lines.append((line_number, cells))
     except csv.Error as wrong:
-        raise DocumentError([f"the sheet cannot be read as CSV: {wrong}"]) from None
+        raise DocumentError([f"the table cannot be read as CSV: {wrong}"]) from None
     return lines
 
 
@@ -107,7 +107,7 @@ def _refuse_long_lines(text: str) -> None:
         if end - start > MAX_LINE:
             raise DocumentError([f"line {number}: {end - start} characters; at most {MAX_LINE} are allowed"])
         if number > MAX_LINES:
-            raise DocumentError([f"more than {MAX_LINES} lines; no more are allowed"])
+            raise DocumentError([f"more than {MAX_LINES} lines, the most allowed"])
         start, number = end + 1, number + 1
 
 

@@ -56,7 +56,7 @@ def read_sheet(data: bytes, name: str = "Track sheet") -> ReadSheet:
     reader.problems += problems
     read = reader.read(cells)
     if not read.template.strips and not read.problems:
-        raise DocumentError(["the sheet has a header and no rows"])
+        raise DocumentError(["the table has a header and no rows"])
     return read
 
 
@@ -68,7 +68,7 @@ def cells_in(data: bytes) -> tuple[list[tuple[int, dict[str, str]]], list[SheetP
 def cells_of(lines: list[table.Line]) -> tuple[list[tuple[int, dict[str, str]]], list[SheetProblem]]:
     """The same of lines that are taken apart already."""
     if not lines:
-        raise DocumentError(["the sheet is empty"])
+        raise DocumentError(["the table is empty"])
     columns, body, problems = _columns(lines)
     cells = [
         (number, {column: cell for column, cell in zip(columns, line, strict=False) if column}) for number, line in body
@@ -95,6 +95,6 @@ def _columns(lines: list[table.Line]) -> tuple[list[str], list[table.Line], list
     for position, column in enumerate(header):
         is_twice = column in header[:position]
         if column and (column not in COLUMNS or is_twice):
-            sentence = "is there twice" if is_twice else f"unknown column; known are {', '.join(COLUMNS)}"
+            sentence = "appears twice" if is_twice else f"unknown column; use {', '.join(COLUMNS)}"
             problems.append(SheetProblem(first, heads[position], sentence))
     return [column if column in COLUMNS else "" for column in header], lines[1:], problems

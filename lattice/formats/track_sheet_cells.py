@@ -97,7 +97,7 @@ def read_outlet(entry: str) -> Outlet:
 
 def _an_id(text: str) -> None:
     if slug(text) != text:
-        raise ValueError(f"“{text}” is not an id: a–z, 0–9 and -")
+        raise ValueError(f"“{text}” is not an ID: a–z, 0–9 and -")
 
 
 def _source(word: str) -> Source:
@@ -129,7 +129,7 @@ def read_part(entry: str) -> Part:
     _an_id(wanted)
     fields: dict[str, Any] = {"id": wanted, "name": name}
     if len(words) % 2:
-        raise ValueError(f"“{entry}”: after the id come pairs like note 38, channel 10, port 1, outlet 3-4")
+        raise ValueError(f"“{entry}”: pairs must follow the ID, like note 38, channel 10, port 1, outlet 3-4")
     for what, value in zip(words[::2], words[1::2], strict=True):
         limits = {"note": (0, 127), "channel": (1, 16), "port": (1, MOST_PORTS)}
         if what in limits:
@@ -266,8 +266,8 @@ def read_route(entry: str, kind: str) -> ReadRoute:
 
 def _port_and_channel(text: str) -> dict[str, int]:
     port, _dot, channel = text.partition(".")
-    found = {"port": read_number(port, "a midi port", 1, MOST_PORTS)} if port else {}
-    return found | ({"channel": read_number(channel, "a midi channel", 1, 16)} if channel else {})
+    found = {"port": read_number(port, "a MIDI port", 1, MOST_PORTS)} if port else {}
+    return found | ({"channel": read_number(channel, "a MIDI channel", 1, 16)} if channel else {})
 
 
 def route_text(route: Route, place: str) -> str:

@@ -89,7 +89,7 @@ def generate(strips: int, seed: int = 1, *, worn: bool = False) -> Template:
     """
     least = LEAST_WORN if worn else LEAST_STRIPS
     if not least <= strips <= 100_000:
-        raise ValueError(f"{strips} strips: allowed are {least} to 100000")
+        raise ValueError(f"{strips} strips; {least} to 100000 are allowed")
     pieces = _Pieces(random.Random(seed))  # noqa: S311 - a seed for repeatable templates, no secret
     _ends(pieces)
     wanted = strips - (WORN_STRIPS if worn else 0)

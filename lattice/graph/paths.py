@@ -56,9 +56,9 @@ class Blockers:
         found = [] if piece.in_service else [_out_of_service(piece.name, piece.id)]
         shut = not self.graph.main_open[strip] if outlet < 0 else not self.graph.outlets[outlet][1].open
         if shut:
-            found.append(Blocker("outlet-closed", f"the outlet of {piece.name} is closed", piece.id))
+            found.append(Blocker("outlet-closed", f"an outlet of {piece.name} is closed", piece.id))
         if outlet < 0 and self.graph.passes_input[strip]:
-            sentence = f"{piece.name} passes its input and does not play what is recorded on it"
+            sentence = f"{piece.name} monitors its input instead of playing its recording"
             found.append(Blocker("not-monitored", sentence, piece.id))
         return found
 
@@ -67,14 +67,14 @@ class Blockers:
         if self.graph.monitors[strip]:
             return []
         piece = self.graph.strips[strip]
-        return [Blocker("not-monitored", f"{piece.name} does not monitor what is fed to it", piece.id)]
+        return [Blocker("not-monitored", f"input monitoring of {piece.name} is off", piece.id)]
 
     def after_fader(self, strip: int) -> list[Blocker]:
         """What stops sound between a strip's `pre` and its `post`: mute, fader at off."""
         piece = self.graph.strips[strip]
         found = [Blocker("mute", f"{piece.name} is muted", piece.id)] if piece.mute else []
         if piece.fader_db is None:
-            found.append(Blocker("fader-off", f"the fader of {piece.name} is at off", piece.id))
+            found.append(Blocker("fader-off", f"fader of {piece.name} is off", piece.id))
         return found
 
     def on_route(self, route: int) -> list[Blocker]:
@@ -90,7 +90,7 @@ class Blockers:
             )
         if step.gain_db is None and not step.automated:
             blockers.append(
-                Blocker("gain-off", f"the {step.kind} from {tail.name} to {head.name} is at off", tail.id, step.id)
+                Blocker("gain-off", f"the {step.kind} from {tail.name} to {head.name} is off", tail.id, step.id)
             )
         if not head.in_service:
             blockers.append(_out_of_service(head.name, head.id))
@@ -132,7 +132,7 @@ class Blockers:
 
 
 def _out_of_service(name: str, strip: str) -> Blocker:
-    return Blocker("out-of-service", f"{name} is out of service", strip)
+    return Blocker("out-of-service", f"{name} is disabled", strip)
 
 
 class EasiestPaths:

@@ -20,6 +20,7 @@ from lattice.matters.matter import Matter
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
 from lattice.model.inventory import Inventory
+from lattice.model.names import capitalised
 
 LEAST_DB = 0.05  # of a change of level that is worth a line
 # Kinds of strips whose levels people look at first.
@@ -170,7 +171,7 @@ class Effect:
 
 
 def effect_words(puts_right: Sequence[Finding], brings: Sequence[Finding], eased: Sequence[Finding] = ()) -> str:
-    """“puts right 21 findings, brings 1 (note)”; of several that come, how many are of the worst kind.
+    """“Fixes 21, eases 1 to warning, adds 1 note”; of several new ones, how many have the worst severity.
 
     Parameters
     ----------
@@ -179,20 +180,16 @@ def effect_words(puts_right: Sequence[Finding], brings: Sequence[Finding], eased
     eased
         Findings that stay and are less severe.
     """
-    said = [f"puts right {_count(puts_right)}"] if puts_right else []
-    said += [f"eases {_count(eased)} ({eased[0].severity})"] if eased else []
-    right = ", ".join(said) or "puts nothing right"
-    if not brings:
-        return right
-    worst = min((finding.severity for finding in brings), key=SEVERITIES.index)
-    if len(brings) == 1:
-        return f"{right}, brings 1 ({worst})"
-    worse = sum(finding.severity == worst for finding in brings)
-    return f"{right}, brings {len(brings)} ({worse} {worst}{'s' if worse > 1 else ''})"
-
-
-def _count(findings: Sequence[Finding]) -> str:
-    return "1 finding" if len(findings) == 1 else f"{len(findings)} findings"
+    parts = [f"fixes {len(puts_right)}"] if puts_right else []
+    parts += [f"eases {len(eased)} to {eased[0].severity}"] if eased else []
+    parts = parts or ["fixes none"]
+    if brings:
+        worst = min((finding.severity for finding in brings), key=SEVERITIES.index)
+        worse = sum(finding.severity == worst for finding in brings)
+        plural = "s" if worse > 1 else ""
+        alike = worse == len(brings)
+        parts.append(f"adds {worse} {worst}{plural}" if alike else f"adds {len(brings)} ({worse} {worst}{plural})")
+    return capitalised(", ".join(parts))
 
 
 def effect_of(state: State, remedy: Remedy) -> Effect | None:

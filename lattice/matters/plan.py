@@ -240,7 +240,7 @@ def _at_once(matters: list[Matter]) -> list[Matter]:
         return []
     steps = tuple(by_strip[strip] for strip in sorted(by_strip))
     own = tuple(finding for matter in ones for finding in matter.own)
-    label = f"Take the {len(steps)} sources to the operating level"
+    label = f"Set the {len(steps)} sources to the operating level"
     return [replace(ones[0], own=own, remedies=(Remedy(label, steps),))]
 
 

@@ -92,7 +92,7 @@ class Together:
                 return []  # a file that clips is no remedy
             steps.append(EditStep("change_strip", {"strip": strip_id, "changes": {"source": level}}))
         many = "the source" if len(steps) == 1 else f"the {len(steps)} sources"
-        return [Remedy(f"Take {many} to the operating level", tuple(steps))] if steps else []
+        return [Remedy(f"Set {many} to the operating level", tuple(steps))] if steps else []
 
     def _without_route(self, code: str, cause: tuple[str, ...]) -> list[Remedy]:
         number = self.graph.route_index.get(cause[-1])

@@ -16,7 +16,7 @@ class Words:
 
     def __init__(self, analysis: Analysis) -> None:
         self.analysis, self.graph, template = analysis, analysis.graph, analysis.template
-        self._named: dict[str, str] = {rule.id: f"the rule {rule.name}" for rule in template.rules}
+        self._named: dict[str, str] = {rule.id: f"rule {rule.name}" for rule in template.rules}
         self._named |= {machine.id: f"on {machine.name}" for machine in template.machines}
         self._sections = {section.id: f"in {section.name}" for section in template.sections}
 
@@ -47,7 +47,7 @@ class Words:
         -------
         str
             One finding's own sentence; of several, a plural with the cause: “19 sources come to Return 0 by two ways:
-            Bus 0 sends to it as well”.
+            Bus 0 sends to it too”.
         """
         if len(findings) == 1:
             return findings[0].message
@@ -70,5 +70,5 @@ class Words:
             return self._called(one, one)
         graph = self.graph
         head = self.analysis.name(graph.head[number])
-        end = "it as well" if head == place else head
+        end = "it too" if head == place else head
         return f"{self.analysis.name(graph.tail[number])} {VERB[graph.routes[number].kind]} {end}"

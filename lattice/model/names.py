@@ -59,6 +59,16 @@ def joined(names: Iterable[str], most: int = 5) -> str:
     return between.join(shown) + (f" and {len(known) - most} more" if len(known) > most else "")
 
 
+def capitalised(words: str) -> str:
+    """A sentence with a capital letter, the rest unchanged."""
+    return words[:1].upper() + words[1:]
+
+
+def with_kind(kind: str, name: str) -> str:
+    """“Return Hall”, but “Short return” where the name contains the kind already."""
+    return name if kind.lower() in name.lower() else f"{kind} {name}"
+
+
 def free_route_ids(template: Template) -> Iterator[str]:
     """Route ids that are not taken, r1, r2 … from the number of routes on."""
     taken = {route.id for route in template.routes}

@@ -90,7 +90,7 @@ def _struct(value: Any, kind: mi.StructType, place: str) -> Iterator[Problem]:
     fields = {field.encode_name: field for field in kind.fields}
     for name in value:
         if name not in fields:
-            yield Problem.at(_join(place, name), f"unknown field; allowed are {', '.join(fields)}")
+            yield Problem.at(_join(place, name), f"unknown field; use {', '.join(fields)}")
     for name, field in fields.items():
         if name in value:
             yield from _problems(value[name], field.type, _join(place, name))

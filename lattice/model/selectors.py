@@ -72,13 +72,13 @@ def sentence_of(template: Template, selectors: Iterable[str]) -> str:
     for selector in selectors:
         bare = selector.removeprefix("!")
         head, _, value = bare.partition(":")
-        known = {"*": "everything", "tag": f"what is tagged {value}", "kind": f"any {value}"}
+        known = {"*": "everything", "tag": f"strips tagged {value}", "kind": f"any {value}"}
         words = names.get(bare) or known.get(head, bare)
         (unwanted if selector.startswith("!") else wanted).append(words)
     if unwanted and not wanted:
         wanted = ["everything"]
     said = _joined(wanted) or "nothing"
-    return f"{said}, but not {_joined(unwanted)}" if unwanted else said
+    return f"{said}, except {_joined(unwanted)}" if unwanted else said
 
 
 def _joined(words: list[str]) -> str:

@@ -137,7 +137,7 @@ def parse_samples(text: str, sample_rate_hz: int) -> int:
             plain = plain.removesuffix(unit)
         samples = _number(plain, what)
     if samples < 0 or samples > 1e9:
-        raise ValueError(f"“{text}” is not {what}, from 0 on")
+        raise ValueError(f"“{text}” is not {what} of at least 0")
     return round(samples)
 
 
@@ -224,7 +224,7 @@ def _scaled(plain: str, units: tuple[tuple[str, float], ...], what: str) -> floa
 
 def _from_zero(value: float, text: str, what: str) -> float:
     if value < 0:
-        raise ValueError(f"“{text}” is not {what}, from 0 on")
+        raise ValueError(f"“{text}” is not {what} of at least 0")
     return value
 
 

@@ -59,7 +59,7 @@ def problems(template: Template) -> Iterator[Problem]:
     if template.pan_law_db not in PAN_LAWS_DB:
         yield Problem.at("pan_law_db", f"{template.pan_law_db:g} is not one of 0, -2.5, -3, -4.5, -6")
     if not template.machines:
-        yield Problem.at("machines", "at least one machine is needed; the first is the main one")
+        yield Problem.at("machines", "at least one machine is required; the first is the main one")
         return
     for name in LISTS:
         yield from _repeats(name, getattr(template, name))
@@ -79,7 +79,7 @@ def _ids(place: str, items: Sequence[Any]) -> Iterator[Problem]:
         return
     for index, item in enumerate(items):
         if not GOOD_ID.fullmatch(item.id):
-            sentence = f"{shown(item.id)} is not an id: 1 to 64 of a–z, 0–9 and -, not starting with -"
+            sentence = f"{shown(item.id)} is not an ID: 1 to 64 of a–z, 0–9 and -, not starting with -"
             yield Problem.at(f"{place}[{index}].id", sentence)
 
 
@@ -105,7 +105,7 @@ def _repeats(place: str, items: Sequence[Any]) -> Iterator[Problem]:
     seen: dict[str, int] = {}
     for index, item in enumerate(items):
         if item.id in seen:
-            yield Problem.at(f"{place}[{index}].id", f"{item.id} is taken already by {place}[{seen[item.id]}]")
+            yield Problem.at(f"{place}[{index}].id", f"{item.id} is already used by {place}[{seen[item.id]}]")
         else:
             seen[item.id] = index
 
@@ -114,13 +114,13 @@ def _sections(template: Template, strips: dict[str, Strip]) -> Iterator[Problem]
     parents = {section.id: section.parent for section in template.sections}
     for index, section in enumerate(template.sections):
         if section.parent is not None and section.parent not in parents:
-            yield Problem.at(f"sections[{index}].parent", f"there is no section {section.parent}")
+            yield Problem.at(f"sections[{index}].parent", f"section {section.parent} does not exist")
         elif _is_own_ancestor(section.id, parents):
-            yield Problem.at(f"sections[{index}].parent", f"{section.id} would lie inside itself")
+            yield Problem.at(f"sections[{index}].parent", f"{section.id} would be inside itself")
         if section.bus is not None and section.bus not in strips:
-            yield Problem.at(f"sections[{index}].bus", f"there is no strip {section.bus}")
+            yield Problem.at(f"sections[{index}].bus", f"strip {section.bus} does not exist")
         elif section.bus is not None and strips[section.bus].kind in SOUNDLESS:
-            yield Problem.at(f"sections[{index}].bus", f"{section.bus} carries no sound")
+            yield Problem.at(f"sections[{index}].bus", f"{section.bus} carries no audio")
 
 
 def _is_own_ancestor(section: str, parents: dict[str, str | None]) -> bool:
@@ -143,9 +143,9 @@ def _strips(template: Template) -> Iterator[Problem]:
     all_known = named[0] - {None} <= sections and named[1] - {None} <= machines
     for index, strip in enumerate(template.strips):
         if not all_known and strip.section is not None and strip.section not in sections:
-            yield Problem.at(f"strips[{index}].section", f"there is no section {strip.section}")
+            yield Problem.at(f"strips[{index}].section", f"section {strip.section} does not exist")
         if not all_known and strip.machine is not None and strip.machine not in machines:
-            yield Problem.at(f"strips[{index}].machine", f"there is no machine {strip.machine}")
+            yield Problem.at(f"strips[{index}].machine", f"machine {strip.machine} does not exist")
         if strip.outlets or strip.parts:
             yield from _outlets(strip, f"strips[{index}]")
 
@@ -161,7 +161,7 @@ def _inserts(template: Template) -> Iterator[Problem]:
         for position, insert in enumerate(strip.inserts):
             place = f"strips[{index}].inserts[{position}]"
             if insert.id in places:
-                yield Problem.at(f"{place}.id", f"{insert.id} is taken already by {places[insert.id]}")
+                yield Problem.at(f"{place}.id", f"{insert.id} is already used by {places[insert.id]}")
             places.setdefault(insert.id, place)
 
 
@@ -202,9 +202,9 @@ class _Routes:
                 continue
             start, end = strips.get(route.from_strip), strips.get(route.to)
             if start is None:
-                yield Problem.at(f"routes[{index}].from", f"there is no strip {route.from_strip}")
+                yield Problem.at(f"routes[{index}].from", f"strip {route.from_strip} does not exist")
             if end is None:
-                yield Problem.at(f"routes[{index}].to", f"there is no strip {route.to}")
+                yield Problem.at(f"routes[{index}].to", f"strip {route.to} does not exist")
             if start is not None and end is not None:
                 for sentence in self.sentences(route, start, end):
                     yield Problem.at(f"routes[{index}]", sentence)
@@ -216,7 +216,7 @@ class _Routes:
             yield from self._midi(start, end)
         elif start.kind in SOUNDLESS or end.kind in SOUNDLESS:
             silent = start if start.kind in SOUNDLESS else end
-            yield f"a {route.kind} needs strips that carry sound; {silent.id} is of kind midi"
+            yield f"a {route.kind} needs strips with audio; {silent.id} is of kind midi"
         elif route.kind == "tie":
             yield from self._tie(start, end)
         elif route.kind != "key":
@@ -229,11 +229,14 @@ class _Routes:
     def _feed(self, route: Route, start: Strip, end: Strip) -> Iterator[str]:
         traits = TRAITS[route.kind]
         if start.kind not in traits.starts_at:
-            yield f"a {route.kind} does not leave an output; only a tie leaves {start.id}, to an input elsewhere"
+            yield (
+                f"a {route.kind} cannot start at an output; from {start.id} only a tie can, to an input of a "
+                "different machine"
+            )
         if end.kind not in traits.ends_at:
             yield f"a {route.kind} ends at {', '.join(traits.ends_at)}; {end.id} is of kind {end.kind}"
         if self._machine(start) != self._machine(end):
-            yield f"a {route.kind} stays on one machine; {start.id} and {end.id} are on two (a tie joins them)"
+            yield f"a {route.kind} stays on one machine; {start.id} and {end.id} are on two (use a tie)"
 
     def _machine(self, strip: Strip) -> str:
         return strip.machine or self.first_machine
@@ -242,9 +245,9 @@ class _Routes:
         machine = self.machines.get(self._machine(start))
         outside = start.kind == "instrument" and machine is not None and machine.kind == "outboard"
         if start.kind not in TRAITS["midi"].starts_at and not outside:
-            yield f"a midi route starts at a midi strip, an input or an outboard instrument; {start.id} is none of them"
+            yield f"a MIDI route starts at a MIDI strip, an input or an outboard instrument, not at {start.id}"
         if end.kind not in TRAITS["midi"].ends_at:
-            yield f"a midi route ends at an instrument or a midi strip; {end.id} is of kind {end.kind}"
+            yield f"a MIDI route ends at an instrument or a MIDI strip; {end.id} is of kind {end.kind}"
 
     def _tie(self, start: Strip, end: Strip) -> Iterator[str]:
         if start.kind not in TRAITS["tie"].starts_at:
@@ -257,7 +260,7 @@ class _Routes:
     def _key(self, route: Route, end: Strip) -> Iterator[str]:
         insert = next((insert for insert in end.inserts if insert.id == route.to_insert), None)
         if route.to_insert is None:
-            yield "a key names the insert it works: to_insert is missing"
+            yield "a key needs its insert: to_insert is missing"
         elif insert is None:
             yield f"{end.id} has no insert {route.to_insert}"
         elif not insert.traits.can_be_keyed:
@@ -290,10 +293,10 @@ def _stems(template: Template, strips: dict[str, Strip]) -> Iterator[Problem]:
         for field in ("strip", "print"):
             strip = getattr(stem, field)
             if strip is not None and strip not in strips:
-                yield Problem.at(f"stems[{index}].{field}", f"there is no strip {strip}")
+                yield Problem.at(f"stems[{index}].{field}", f"strip {strip} does not exist")
         for position, part in enumerate(stem.of):
             if part not in stems:
-                yield Problem.at(f"stems[{index}].of[{position}]", f"there is no stem {part}")
+                yield Problem.at(f"stems[{index}].of[{position}]", f"stem {part} does not exist")
 
 
 def _choices(template: Template, strips: dict[str, Strip]) -> Iterator[Problem]:
@@ -302,7 +305,7 @@ def _choices(template: Template, strips: dict[str, Strip]) -> Iterator[Problem]:
             name, _, outlet = member.partition("/")
             strip = strips.get(name)
             if strip is None:
-                yield Problem.at(f"choices[{index}].members[{position}]", f"there is no strip {name}")
+                yield Problem.at(f"choices[{index}].members[{position}]", f"strip {name} does not exist")
             elif outlet and all(outlet != known.id for known in strip.outlets):
                 yield Problem.at(f"choices[{index}].members[{position}]", f"{name} has no outlet {outlet}")
 
@@ -317,6 +320,6 @@ def _rules(template: Template, strips: dict[str, Strip]) -> Iterator[Problem]:
                 if head != "*" and (head not in SELECTOR_HEADS or not value):
                     yield Problem.at(place, f"{selector!r} is not strip:ID, tag:T, section:ID, kind:K or *")
                 elif head == "strip" and value not in strips:
-                    yield Problem.at(place, f"there is no strip {value}")
+                    yield Problem.at(place, f"strip {value} does not exist")
                 elif head == "section" and value not in sections:
-                    yield Problem.at(place, f"there is no section {value}")
+                    yield Problem.at(place, f"section {value} does not exist")

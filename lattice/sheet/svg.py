@@ -258,7 +258,8 @@ def _box(box: Box, mark: Mark | None, shown: str) -> list[str]:
         *(name for name in ("spare", "out") if getattr(box, name)),
         *([mark.severity] if mark else []),
     ]
-    described = f"{box.name}, {box.kind if box.strip else f'section of {len(box.members)} strips, folded'}, {box.zone}"
+    kind = box.kind if box.strip else f"section of {len(box.members)} strips, collapsed"
+    described = f"{box.name}, {kind}, {box.zone}"
     described += f", {mark.severity}" if mark else ""
     band = f" data-band={quoteattr(box.band)}" if box.band else ""
     out = [

@@ -70,7 +70,7 @@ class Ledger:
     def _strip(self, stem: int) -> int:
         strip = self.taps.stems[stem].strip
         if strip is None:
-            raise ValueError(f"{self.taps.stems[stem].id} is taken at no strip")
+            raise ValueError(f"{self.taps.stems[stem].id} has no strip")
         return self.graph.index[strip]
 
     def _channels(self, stem: int) -> int:

@@ -28,7 +28,7 @@ def adds_up(ledger: Ledger) -> bool:
 
 
 def as_json(ledger: Ledger) -> dict[str, Any]:
-    """The form of `lattice stems --json`: the ledger in dB (null: it arrives silent), and whether the stems add up."""
+    """The form of `lattice stems --json`: levels in dB (null is silent), and whether the stems sum to the mix."""
     stems = ledger.taps.stems
     return {
         "format": "intact-lattice.stems",
@@ -48,5 +48,5 @@ def as_lines(ledger: Ledger) -> list[str]:
     for origin, row in ledger.rows.items():
         cells = "".join(f"{words_db(row[number]) if number in row else '·':>14}" for number, _stem in stems)
         lines.append(f"{source_id(ledger, origin)[:32]:32}{cells}")
-    lines.append("the stems add up" if adds_up(ledger) else "the stems do not add up: sound comes to a mix past them")
+    lines.append("the stems sum to the mix" if adds_up(ledger) else "some audio bypasses the stems")
     return lines

@@ -32,7 +32,7 @@ def split_plan(taps: Taps, return_number: int, set_name: str) -> dict[int, list[
     """
     graph, its = taps.graph, taps.sets.get(set_name)
     if its is None:
-        raise EditError(f"there is no set {set_name}")
+        raise EditError(f"set {set_name} does not exist")
     name, home = graph.strips[return_number].name, taps.feeds(taps.fed[return_number]) & its.stem_bits
     plan: dict[int, list[int]] = {}
     for route in graph.ins[return_number]:
@@ -43,7 +43,7 @@ def split_plan(taps: Taps, return_number: int, set_name: str) -> dict[int, list[
         stem = (own & -own).bit_length() - 1
         plan.setdefault(stem, []).append(route)
     if not plan:
-        raise EditError(f"nothing of another stem comes to {name}")
+        raise EditError(f"{name} receives no other stem")
     if not home and len(plan) > 1:  # it is in none itself: it stays with the first
         del plan[min(plan)]
     for stem, routes in plan.items():
@@ -55,10 +55,10 @@ def _may_return(taps: Taps, stem: int, routes: list[int], return_number: int) ->
     graph, stem_of_copy = taps.graph, taps.stems[stem]
     end = graph.index[stem_of_copy.strip or ""]
     if graph.machine_of(end) != graph.machine_of(return_number):
-        raise EditError(f"{graph.strips[end].name} is on another machine than {graph.strips[return_number].name}")
+        raise EditError(f"{graph.strips[end].name} and {graph.strips[return_number].name} are on different machines")
     behind = downstream(graph, end)
     for route in routes:
         tail = graph.tail[route]
         if graph.outlet[route] < 0 and tail in behind:
             sender = graph.strips[tail].name
-            raise EditError(f"{sender} lies behind the tap of {stem_of_copy.name}: a return to it would feed back")
+            raise EditError(f"{sender} follows the tap of {stem_of_copy.name}: a return to it would feed back")

@@ -69,5 +69,5 @@ def as_lines(arrivals: Arrivals) -> list[str]:
     for strip_number, samples in arrivals.outputs.items():
         lines.append(f"{graph.strips[strip_number].name}: {samples} samples, {samples_to_ms(samples, rate):.3f} ms")
     if arrivals.outputs:
-        lines.append("set by: " + " → ".join(_path(arrivals)))
+        lines.append("critical path: " + " → ".join(_path(arrivals)))
     return lines

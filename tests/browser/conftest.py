@@ -72,7 +72,7 @@ def page(browser: Browser, live_server, person, session_keys: dict[int, str], to
 
 @pytest.fixture
 def intercepted(page: Page) -> None:
-    """Requests of the page can be held back or refused. Chromium lets one past right after that is switched on."""
+    """Requests of the page can be held back or refused. Chromium lets one past right after that is active."""
     page.route("**/nothing-is-asked-here", lambda route: route.continue_())
 
 

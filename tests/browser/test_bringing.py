@@ -14,18 +14,18 @@ MOST = 5  # interactions, from the shelf to the map
 def test_the_sample_workbook_is_on_the_map_in_five_interactions(page: Page, on_map: Opener) -> None:
     page.goto("/")
     done = 0
-    page.get_by_role("link", name="Bring one in").first.click()
+    page.get_by_role("link", name="Import").first.click()
     done += 1
     page.click("#try-sample")
     done += 1
     expect(page.locator(".unclear tr")).to_have_count(3)
-    expect(page.locator(".bring-matters")).to_contain_text("Shoreline south is heard nowhere")
-    page.select_option("[data-field='answer:destinations/shorline bus']", label="it means Shoreline bus")
+    expect(page.locator(".bring-matters")).to_contain_text("Shoreline south reaches no output, print or stem")
+    page.select_option("[data-field='answer:destinations/shorline bus']", label="use Shoreline bus")
     done += 1
-    expect(page.locator(".bring-matters")).not_to_contain_text("Shoreline south is heard nowhere")
+    expect(page.locator(".bring-matters")).not_to_contain_text("Shoreline south reaches no output, print or stem")
     page.select_option("[data-field='answer:words/kind/spot']", label="audio")
     done += 1
-    expect(page.locator("#bring-keep")).to_contain_text("Keep it without 1 cell")
+    expect(page.locator("#bring-keep")).to_contain_text("Import without 1 cell")
     page.click("#bring-keep .act")
     done += 1
     page.wait_for_selector("body[data-ready]")
@@ -41,7 +41,7 @@ def test_the_sample_workbook_is_on_the_map_in_five_interactions(page: Page, on_m
 def test_what_is_typed_last_is_kept_too(page: Page) -> None:
     page.goto("/import/")
     page.fill("#id_text", "Track,Level\nKick,loud\n")
-    page.click("text=See what is understood")
+    page.click("text=Preview")
     page.fill("[data-field='answer:cells/2/fader_db']", "-6")
     page.click("#bring-keep .act")
     page.wait_for_selector("body[data-ready]")

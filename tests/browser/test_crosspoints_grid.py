@@ -83,9 +83,9 @@ def test_a_range_is_put_levelled_and_taken_in_one_step_each(grid: Page) -> None:
         ("send", "double"),
     ]
     grid.keyboard.type("-4,5")
-    assert here(grid) == "Double → Mix: -4,5 dB, Enter sets it"
+    assert here(grid) == "Double → Mix: -4,5 dB, Enter to set"
     grid.keyboard.press("Backspace")
-    assert here(grid) == "Double → Mix: -4, dB, Enter sets it"
+    assert here(grid) == "Double → Mix: -4, dB, Enter to set"
     grid.keyboard.type("5")
     grid.keyboard.press("Enter")
     at_version(grid, 3)
@@ -137,7 +137,7 @@ def test_rows_fold_by_section_and_are_filtered_by_name(grid: Page) -> None:
     cell(grid, "Synth", "Mix").click()
     grid.keyboard.press("f")
     assert grid.locator("tbody tr[data-line]").count() == 3
-    for command, rows in (("Open all rows", 9), ("Fold all rows", 0), ("Open all rows", 9)):
+    for command, rows in (("Expand all rows", 9), ("Collapse all rows", 0), ("Expand all rows", 9)):
         grid.fill("#find", command)
         grid.keyboard.press("Enter")
         expect(grid.locator("tbody tr[data-line]")).to_have_count(rows)

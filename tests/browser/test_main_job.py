@@ -57,9 +57,9 @@ def now() -> Template:
 def test_from_pasted_names_to_a_clean_map_and_back(page: Page) -> None:
     page.goto("/import/")
     page.fill("#id_text", "Kick\nSnare\nDrum bus\nMain out\n")
-    page.click("text=See what is understood")
+    page.click("text=Preview")
     page.fill("#bring-name", "Browser kit")
-    page.click("text=Keep it")
+    page.click("button:text-is('Import')")
     page.wait_for_selector("body[data-ready]")
     expect(page.locator(".crumb .name")).to_have_text("Browser kit")
     expect(page.locator(".finding")).to_have_count(4)
@@ -113,7 +113,7 @@ def test_what_is_exported_comes_back_as_the_same_document(page: Page, on_map: Op
     assert load(path.read_bytes()) == before
     page.goto("/import/")
     page.set_input_files("#id_file", path)  # read at once
-    page.click("text=Keep it")
+    page.click("button:text-is('Import')")
     page.wait_for_selector("body[data-ready]")
     assert StoredTemplate.objects.count() == 2
     assert now() == before
@@ -123,16 +123,16 @@ def test_a_finding_shows_its_evidence_and_its_remedy_is_one_click(page: Page, on
     on_map(night_ferry.in_work())
     expect(page.locator("[data-poll]")).to_have_count(0)  # what follows has come to stand under its matters
     before = page.locator(".matter").count()
-    loop = page.locator(".matter", has_text="feeds itself")
+    loop = page.locator(".matter", has_text="Feedback loop")
     loop.locator(".finding-line").first.click()
-    loop.locator(".matter-more .finding-line", has_text="feeds itself").click()
+    loop.locator(".matter-more .finding-line", has_text="Feedback loop").click()
     expect(page.locator("#overlay .shown")).to_have_count(2)
     assert "finding=" in page.url
     page.reload()  # a deep link
     page.wait_for_selector("body[data-ready]")
     expect(page.locator("#overlay .shown")).to_have_count(2)
-    gangway = page.locator(".matter", has_text="Gangway doors is heard nowhere")
-    gangway.locator("text=Feed it to Effects").click()
+    gangway = page.locator(".matter", has_text="Gangway doors reaches no output, print or stem")
+    gangway.locator("text=Feed to Effects").click()
     expect(gangway).to_have_count(0)
     page.mouse.move(300, 790)
     expect(page.locator("[data-poll]")).to_have_count(0)
@@ -233,7 +233,7 @@ def test_bad_values_are_said_in_place(page: Page, on_map: Opener) -> None:
 
 def test_folding_and_walking_by_keyboard(page: Page, on_map: Opener) -> None:
     on_map(night_ferry.clean())
-    page.click("text=Fold all")
+    page.click("text=Collapse all")
     expect(page.locator("#sheet-holder .k-fold")).to_have_count(6)
     box(page, "fold:choir").focus()
     page.keyboard.press("Enter")
@@ -254,13 +254,13 @@ def test_adding_strips_to_an_empty_sheet(page: Page, on_map: Opener) -> None:
     on_map(Template(name="Fresh"))
     page.click(".empty.over >> text=Add strips")
     page.fill("#new-section", "Choir")
-    page.click("text=Add the section")
+    page.click("text=Add section")
     expect(page.locator('#sheet-holder [data-id="choir-bus"]')).to_have_count(1)
     page.keyboard.press("Escape")
     page.keyboard.press("a")
     page.fill("#add-names", "Alto\nTenor")
     page.fill("#add-section", "Choir")
-    page.click("text=Add them")
+    page.click("#panel button:has-text('Add strips')")
     expect(page.locator("#sheet-holder .k-audio")).to_have_count(2)
     assert [(route.from_strip, route.to) for route in now().routes] == [("alto", "choir-bus"), ("tenor", "choir-bus")]
     expect(page.locator(".empty.over")).to_be_hidden()
@@ -326,7 +326,7 @@ def test_what_follows_from_a_mistake_comes_to_stand_under_it_and_stays_open(page
     ends = [{"id": "bus", "name": "Bus", "kind": "bus", "mute": True}, {"id": "out", "name": "Out", "kind": "output"}]
     with holding(page, "**/write/follow/") as held:
         on_map(template([*strips, *ends], ["kick>bus", "hat>bus", "bus>out"]))
-    matter = page.locator(".matter", has_text="2 sources are not heard: Bus is muted")
+    matter = page.locator(".matter", has_text="2 sources are silent: Bus is muted")
     matter.locator(".finding-line").first.click()
     with page.expect_response("**/write/follow/") as answered:
         held[0].continue_()
@@ -336,9 +336,9 @@ def test_what_follows_from_a_mistake_comes_to_stand_under_it_and_stays_open(page
     page.mouse.move(300, 790)
     page.evaluate("document.activeElement.blur()")
     expect(matter.locator(".finding")).to_have_count(3)  # the silent output has come under it, and it is open as before
-    expect(matter.locator(".effect").first).to_contain_text("puts right 3 findings")
+    expect(matter.locator(".effect").first).to_contain_text("Fixes 3")
     matter.locator(".effect").first.click()
-    expect(matter.locator(".effect-of")).to_contain_text("Out would give silence: Bus is muted")
+    expect(matter.locator(".effect-of")).to_contain_text("Out gets no signal: Bus is muted")
     matter.get_by_role("button", name="Unmute Bus").click()
     expect(page.locator(".matter .sev.warning, .matter .sev.blocker")).to_have_count(0)
     page.keyboard.press("Control+z")

@@ -16,7 +16,7 @@ def test_choosing_and_letting_go(page: Page, on_map: Opener) -> None:
     choose(page, "lead")
     assert (chosen(page), address(page)) == ({"lead"}, "strip=lead")
     page.keyboard.press("s")
-    expect(page.locator("#panel")).to_contain_text("3 strips chosen")
+    expect(page.locator("#panel")).to_contain_text("3 strips selected")
     assert chosen(page) == {"lead", "double", "voices-bus"}
     assert set(address(page).removeprefix("strips=").split("+")) == {"lead", "double", "voices-bus"}
     page.keyboard.press("Escape")
@@ -27,7 +27,7 @@ def test_choosing_and_letting_go(page: Page, on_map: Opener) -> None:
     expect(page.locator("#s-name")).to_have_value("Hall")
     box(page, "mix").focus()
     page.keyboard.press("Shift+Enter")
-    expect(page.locator("#panel")).to_contain_text("2 strips chosen")
+    expect(page.locator("#panel")).to_contain_text("2 strips selected")
     box(page, "mix").focus()
     page.keyboard.press("Shift+Enter")
     expect(page.locator("#s-name")).to_have_value("Hall")

@@ -54,7 +54,7 @@ def test_a_click_chooses_shift_adds_and_the_ground_lets_go(page: Page, on_map: O
     on_map(BAND)
     choose(page, "lead")
     box(page, "hall").click(modifiers=["Shift"])
-    expect(page.locator("#panel")).to_contain_text("2 strips chosen")
+    expect(page.locator("#panel")).to_contain_text("2 strips selected")
     assert chosen(page) == {"lead", "hall"}
     box(page, "lead").click(modifiers=["Shift"])
     expect(page.locator("#s-name")).to_have_value("Hall")

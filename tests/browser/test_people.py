@@ -47,7 +47,7 @@ def make_account(page: Page, name: str, password: str = PASSWORD) -> None:
     page.fill("#id_username", name)
     page.fill("#id_password1", password)
     page.fill("#id_password2", password)
-    page.click("text=Make it and sign in")
+    page.click("text=Create account")
 
 
 def test_somebody_is_invited_makes_an_account_and_finds_what_was_shared(
@@ -64,23 +64,23 @@ def test_somebody_is_invited_makes_an_account_and_finds_what_was_shared(
     expect(quay.locator(".problem")).to_contain_text("at least 12 characters")
     expect(quay.locator("#id_username")).to_have_value("quay")  # what was typed stays
     make_account(quay, "quay")
-    expect(quay.locator("main")).to_contain_text("Nothing here yet")
+    expect(quay.locator("main")).to_contain_text("No templates yet")
     page.goto(f"/t/{stored.pk}/people/")
     give = page.locator("form[action$='/people/give/']")
     give.locator("[name=name]").fill("quay")
     give.locator("select").select_option("reader")
     give.locator("button").click()
-    expect(page.locator("table").first).to_contain_text("Reader")
+    expect(page.locator("table").first).to_contain_text("Viewer")
     quay.reload()
     quay.click(f"text={stored.name}")
     quay.wait_for_selector("body[data-ready]")
     quay.click('[data-id="bells"]')
     quay.fill("#s-fader", "-6")
     quay.press("#s-fader", "Enter")
-    expect(quay.locator("#notice")).to_contain_text("You are reader of this template")
+    expect(quay.locator("#notice")).to_contain_text("You need the role editor")
     late = somebody()
     late.goto(link)
-    expect(late.locator("main")).to_contain_text("This invitation has been used")
+    expect(late.locator("main")).to_contain_text("This invitation was used")
 
 
 def test_a_link_shows_one_revision_and_nothing_else_until_it_is_revoked(
@@ -121,7 +121,7 @@ def test_a_role_that_is_taken_away_is_told_and_what_was_typed_stays(
     page.fill("#s-name", "Ship bells")
     Share.objects.filter(pk=share.pk).update(role=Role.READER)
     page.press("#s-name", "Enter")
-    expect(page.locator("#notice")).to_contain_text("You are reader of this template")
+    expect(page.locator("#notice")).to_contain_text("You need the role editor")
     expect(page.locator("#s-name")).to_have_value("Ship bells")
 
 
@@ -130,7 +130,7 @@ def test_a_template_is_handed_to_a_team_whose_members_then_have_it(page: Page, p
     team = Team.objects.create(name="Harbour stage")
     Member.objects.create(team=team, user=person, role=Role.OWNER)
     page.goto(f"/t/{stored.pk}/people/")
-    page.click("text=Hand it to somebody else")
+    page.click("text=Transfer ownership")
     hand = page.locator("form[action$='/people/hand-over/']", has=page.locator("[name=team]"))
     hand.locator("select").select_option(label="Harbour stage")
     hand.locator("button").click()

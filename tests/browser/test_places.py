@@ -81,13 +81,13 @@ def test_a_strip_is_connected_from_its_sheet_by_keyboard(page: Page, on_map: Ope
 def test_quick_open_finds_strips_and_commands_in_every_place(page: Page, on_map: Opener) -> None:
     on_map(night_ferry.clean())
     page.keyboard.press("/")
-    page.keyboard.type("fold all")
+    page.keyboard.type("collapse all")
     page.keyboard.press("Enter")
     expect(page.locator("#sheet-holder .k-fold")).to_have_count(6)
     page.keyboard.press("/")
-    page.keyboard.type("go to keys")
+    page.keyboard.type("go to side")
     page.keyboard.press("Enter")
-    page.wait_for_selector("h1:has-text('Keys')")
+    page.wait_for_selector("h1:has-text('Side-chains')")
     page.wait_for_selector("body[data-ready]")
     page.keyboard.press("/")
     page.keyboard.type("duck")
@@ -117,7 +117,7 @@ def test_channels_are_assigned_in_sequence_from_a_cell_of_the_board(page: Page, 
     page.wait_for_selector("body[data-ready]")
     choir = page.locator("section.instrument", has_text="Choir player")
     choir.locator('[data-cell="2.5"]').click()
-    choir.locator("text=Number what plays it").click()
+    choir.locator("text=Number MIDI strips").click()
     at_version(page, 2)
     players = [
         (route.port, route.channel) for route in now().routes if route.to == "choir-player" and route.kind == "midi"
@@ -135,7 +135,7 @@ def test_sixteen_parts_from_nothing_in_four_gestures(page: Page, on_map: Opener)
     page.keyboard.press("a")  # one
     page.wait_for_selector("#set-names")
     page.fill("#set-names", "\n".join(f"Drum {n}" for n in range(1, 17)))  # two: paste
-    page.click("text=Build it")  # three
+    page.click("#panel button:has-text('Add instrument')")  # three
     at_version(page, 2)
     expect(page.locator("#sheet-holder .k-audio")).to_have_count(16)
     assert sum(route.to == "instrument-bus" for route in now().routes) == 17
@@ -147,7 +147,7 @@ def test_forty_eight_names_to_midi_strips_in_four_gestures(page: Page, on_map: O
     page.wait_for_selector("#set-names")
     page.fill("#set-names", "\n".join(f"Voice {n}" for n in range(48)))  # two: paste
     page.select_option("#set-as", "midi")  # three
-    page.click("text=Build it")  # four
+    page.click("#panel button:has-text('Add instrument')")  # four
     at_version(page, 2)
     assert [route.port for route in now().routes if route.kind == "midi"] == [1] * 16 + [2] * 16 + [3] * 16
 
@@ -159,7 +159,7 @@ def test_several_chosen_strips_stay_chosen_when_the_address_is_loaded_again(page
     stored = on_map(CHAIN)
     page.goto(f"/t/{stored.pk}/map/?strips=lead hall")
     page.wait_for_selector("body[data-ready]")
-    expect(page.locator("#panel h2")).to_have_text("2 strips chosen")
+    expect(page.locator("#panel h2")).to_have_text("2 strips selected")
     expect(page.locator(".box.chosen")).to_have_count(2)
     page.keyboard.press("/")
     expect(page.locator("#find")).to_be_focused()

@@ -108,8 +108,8 @@ def test_an_answer_to_what_has_left_the_page_changes_nothing(page: Page, on_map:
 @pytest.mark.parametrize(
     ("status", "words"),
     [
-        (500, "Load the page again to see whether the last edit was stored"),
-        (404, "That could not be done; nothing was stored"),
+        (500, "Server error. Reload to see if your change was saved"),
+        (404, "Not saved. Reload to see the current version"),
     ],
 )
 def test_an_answer_that_fails_is_said_and_closed(
@@ -142,7 +142,7 @@ def test_an_edit_whose_answer_is_lost_is_seen_as_soon_as_the_server_answers(
     page.route("**/news/**", lambda route: route.fulfill(status=204))
     page.route("**/write/change_strip/", lose, times=1)
     page.keyboard.press("m")
-    expect(page.locator("#notice")).to_contain_text("Whether the last edit was stored shows as soon as it does")
+    expect(page.locator("#notice")).to_contain_text("When it is back, this page shows if your change was saved")
     page.unroute("**/news/**")
     at_version(page, 2)
     expect(page.locator("#notice")).to_be_empty()
@@ -201,12 +201,12 @@ def test_the_quick_open_finds_by_words_in_any_order_and_walks_round(page: Page, 
     page.keyboard.press("ArrowDown")
     expect(rows.first).to_have_attribute("aria-selected", "true")
     page.fill("#find", "zzz")
-    expect(page.locator("#find-list")).to_have_text("no strip or command of that name")
+    expect(page.locator("#find-list")).to_have_text("no strip or command with this name")
     page.keyboard.press("Enter")  # nothing to take
     page.keyboard.press("Escape")
     expect(page.locator("#find-list")).to_be_hidden()
     page.keyboard.press("/")
-    page.keyboard.type("fold all")
+    page.keyboard.type("collapse all")
     page.keyboard.press("Enter")
     expect(page.locator("#sheet-holder .k-fold")).to_have_count(2)
     page.keyboard.press("/")

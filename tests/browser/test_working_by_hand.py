@@ -141,7 +141,7 @@ def test_what_would_still_sound_is_asked_and_shown(page: Page, on_map: Opener) -
     on_map(BAND)
     choose(page, "lead")
     page.keyboard.press("l")
-    expect(page.locator("#solo")).to_contain_text("Still heard at")
+    expect(page.locator("#solo")).to_contain_text("Still reaches")
     assert lit(page) == {"lead", "voices-bus", "hall", "mix", "out"}
     assert now() == BAND  # a question
     page.keyboard.press("Escape")
@@ -154,11 +154,11 @@ def test_what_is_chosen_in_the_form_is_remembered_and_a_paste_opens_it(page: Pag
     hand.fill("#add-names", "Alto")
     hand.fill("#add-section", "Voices")
     hand.fill("#add-sends", "Hall -9")
-    writes(hand, lambda: hand.click("#panel >> text=Add them"))
+    writes(hand, lambda: hand.click("#panel button:has-text('Add strips')"))
     hand.paste("Tenor\nBass")
-    expect(page.locator("#rows-read")).to_contain_text("Reads as 2 strips")
+    expect(page.locator("#rows-read")).to_contain_text("Read as 2 strips")
     expect(page.locator("#add-section")).to_have_value("Voices")
-    writes(hand, lambda: hand.click("#panel >> text=Add them"))
+    writes(hand, lambda: hand.click("#panel button:has-text('Add strips')"))
     assert hand.routes()[-2:] == ["feed bass>voices-bus", "send bass>hall"]
 
 
@@ -166,7 +166,7 @@ def test_the_edge_of_a_section_with_shift_chooses_all_of_it(page: Page, on_map: 
     on_map(BAND)
     for section in ("voices", "keys"):
         page.click(f'#sheet-holder .band[data-section="{section}"]', modifiers=["Shift"], position={"x": 3, "y": 3})
-    expect(page.locator("#panel h2")).to_have_text("5 strips chosen")
+    expect(page.locator("#panel h2")).to_have_text("5 strips selected")
     assert chosen(page) == {"lead", "double", "voices-bus", "notes", "synth"}
 
 

@@ -174,8 +174,8 @@ def test_an_inventory_is_checked_against_and_what_is_wrong_with_it_is_said(
         found = json.loads(run(capsysbinary, "audit", str(path), "--json", "--inventory", str(has))[1])["findings"]
         codes[rows[:12]] = [(one["code"], one["message"]) for one in found if one["code"].startswith("plugin")]
     assert codes == {
-        "name\nTone\n": [("plugin.missing", "Second studio does not have Tern Audio Glue")],
-        "what,maker,n": [("plugin.older", "Second studio has Tern Audio Glue 2.0.9, and 2.1 is wanted")],
+        "name\nTone\n": [("plugin.missing", "Tern Audio Glue is missing at Second studio")],
+        "what,maker,n": [("plugin.older", "Second studio has Tern Audio Glue 2.0.9; 2.1 is required")],
         "name;version": [],
     }
     has.write_text("what,name\ndoor,Hatch\ninput,Pulpit\n")
@@ -193,7 +193,7 @@ def test_the_audit_prints_matters_and_all_findings_when_asked(
     file.write_text(run(capsysbinary, "generate", "--strips", "300", "--worn")[1])
     by_matter = run(capsysbinary, "audit", str(file))[1]
     every_one = run(capsysbinary, "audit", str(file), "--all")[1]
-    assert "sources come to Return 0 by two ways" in by_matter
+    assert "sources reach Return 0 by two paths" in by_matter
     assert len(by_matter.splitlines()) < len(every_one.splitlines()) / 3
     assert by_matter.splitlines()[-1] == every_one.splitlines()[-1]
     said = json.loads(run(capsysbinary, "audit", str(file), "--json")[1])
@@ -222,15 +222,15 @@ def test_codes_are_explained(capsysbinary: pytest.CaptureFixture) -> None:
     status, one, _errors = run(capsysbinary, "explain", "route.double-path")
     assert status == 0
     assert [line.partition(":")[0] for line in one.splitlines()] == [
-        "Found",
+        "Finding",
         "Why",
         "How",
-        "Mostly put right by",
+        "Usual fix",
     ]
     assert "stem.leak" in run(capsysbinary, "explain")[1]
     status, _out, errors = run(capsysbinary, "explain", "stem.leek")
     assert status == 2
-    assert "there is no code stem.leek; lattice explain lists all" in errors
+    assert "unknown code stem.leek; lattice explain lists all codes" in errors
 
 
 SHOW = "Track,Type,Output,Weather\nKick,audio,Drums,fine\nDrums,aux,Out 1-2,\n"
@@ -244,7 +244,7 @@ def test_anybodys_table_is_converted_and_what_is_not_used_is_said(
     status, out, errors = run(capsysbinary, "convert", str(sheet), "--to", "json")
     assert status == 0
     assert [route["to"] for route in json.loads(out)["routes"]] == ["drums", "out-1-2"]
-    assert errors == f"{sheet}: columns that are not used: Weather\n"
+    assert errors == f"{sheet}: columns not used: Weather\n"
     sheet.write_text(SHOW.replace("audio", "spot"))
     status, _out, errors = run(capsysbinary, "convert", str(sheet), "--to", "json")
     assert (status, errors) == (2, f"{sheet}: row 2, column Type: “spot” is not known\n")
@@ -296,8 +296,8 @@ def test_measured_levels_come_into_the_strips_of_the_same_names(
     status, _out, errors = run(capsysbinary, "sources", files["good"], str(takes), "-o", str(out))
     assert status == 0
     assert "KICK.wav: kick, peak -6.0" in errors
-    assert "no strip that plays something is called Room" in errors
-    assert "no strip that plays something is called drums" in errors
+    assert "no source has the name Room" in errors
+    assert "no source has the name drums" in errors
     strips = {strip["id"]: strip for strip in json.loads(out.read_bytes())["strips"]}
     assert strips["kick"]["source"]["rms_dbfs"] == pytest.approx(-9.03, abs=0.01)
     assert "source" not in strips["drums"]

@@ -34,7 +34,7 @@ def test_the_same_seed_gives_the_same() -> None:
 
 
 def test_too_few_strips_are_refused() -> None:
-    with pytest.raises(ValueError, match="59 strips: allowed are 60 to 100000"):
+    with pytest.raises(ValueError, match="59 strips; 60 to 100000 are allowed"):
         generate(59, worn=True)
 
 

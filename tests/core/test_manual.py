@@ -56,33 +56,33 @@ def chapters() -> dict[str, Chapter]:
 @pytest.mark.parametrize(
     ("heading", "line"),
     [
-        ("The template", "It runs at 48 kHz, buffer 256 samples, 120 bpm."),
+        ("The template", "Rate: 48 kHz, buffer 256 samples, 120 BPM."),
         ("The template", "Picture at 25 frames a second, from 10:00:00:00."),
-        ("The template", "From source to output it takes 0 samples, 0.0 ms."),
+        ("The template", "Latency from source to output: 0 samples, 0.0 ms."),
         ("The template", "Director: M. Quay."),
         ("The template", "Sunrise at bar 17."),
         (
             "Effects and sounds",
             "Bells (audio, stereo, guide) through Low cut, gate bypassed, feeds Effects and sends to Long echo at −8.0 dB "
-            "before its fader.",
+            "pre-fader.",
         ),
         ("Effects and sounds", "Effects (bus, stereo, muted) through Duck, feeds Show mix."),
-        ("Outside sections", "Kit (instrument, mono) feeds Effects and feeds Effects from 2."),
-        ("Outside sections", "Sync pop (audio, mono, pop) feeds Show mix at off."),
-        ("Outside sections", "Spare one (audio, mono, spare, out of service) feeds Show mix (disabled)."),
-        ("Keys", "Voice works Duck on Effects, by 9.0 dB at its expected level."),
+        ("No section", "Kit (instrument, mono) feeds Effects and feeds Effects from 2."),
+        ("No section", "Sync pop (audio, mono, pop) feeds Show mix at −∞ dB."),
+        ("No section", "Spare one (audio, mono, spare, disabled) feeds Show mix (disabled)."),
+        ("Side-chains", "Voice keys Duck on Effects, by 9.0 dB at its expected level."),
         ("Notes", "Notes plays Kit on port 2, channel 10."),
         ("Machines and channels", "Output 3 of Main computer is Left wall."),
         ("Machines and channels", "Out is on output 3–4 of Main computer."),
-        ("Stems", "Sounds (stem, main) is taken from Effects before its fader, stereo, and not printed."),
-        ("Stems", "Mix (mix, main) is taken from Show mix behind its fader, stereo, and printed on Mix print."),
+        ("Stems", "Sounds (stem, main) is tapped from Effects pre-fader, stereo, not printed."),
+        ("Stems", "Mix (mix, main) is tapped from Show mix post-fader, stereo, printed on Mix print."),
         ("Stems", "All but voices (composite, main) is the sum of Sounds and Mix."),
-        ("How to print", "Put Sync pop 2 seconds before the first frame: it stands in every stem and mix."),
+        ("How to print", "Place Sync pop 2 seconds before the first frame, in every stem and mix."),
         ("How to print", "Arm the 1 prints: Mix print."),
         ("How to print", "Measure the mixes: −24.0 LUFS within 2 LU, at most −2.0 dBTP."),
-        ("Kept apart", "Bells is picture sound for orientation and stands in no stem."),
-        ("Kept apart", "Voice only works keys and must not be heard."),
-        ("Kept apart", "Spare one is wired and kept empty for later."),
+        ("Excluded strips", "Bells is picture audio for orientation, in no stem."),
+        ("Excluded strips", "Voice only drives keys and must not be audible."),
+        ("Excluded strips", "Spare one is a spare, routed for later."),
     ],
 )
 def test_everything_is_said_in_a_sentence(chapters: dict[str, Chapter], heading: str, line: str) -> None:
@@ -99,7 +99,7 @@ def test_chapters_begin_with_what_they_are_about(chapters: dict[str, Chapter]) -
     ("made", "headings"),
     [
         (template([], []), ["The template", "Machines and channels"]),
-        (template(["a:x", "o:z"], ["x>z"]), ["The template", "Outside sections", "Machines and channels"]),
+        (template(["a:x", "o:z"], ["x>z"]), ["The template", "No section", "Machines and channels"]),
     ],
 )
 def test_what_is_not_there_has_no_chapter(made: Template, headings: list[str]) -> None:

@@ -41,7 +41,7 @@ def test_each_diamond_of_a_chain_is_one_double_path() -> None:
 
 def test_pairs_beyond_all_listing_are_counted() -> None:
     found = [finding for finding in audit(shapes.layered()).findings if finding.code == "route.double-path"]
-    assert found[-1].evidence[-1].endswith("more pairs of strips that are not listed one by one")
+    assert found[-1].evidence[-1].endswith("more pairs of strips, not listed")
     more = int(found[-1].evidence[-1].split()[1])
     # two ways lead to each of the 10 strips of every layer from the second next on: of 29 layers, from the one strip of
     # the first that is fed to 27, from the 10 of the others to 26, 25 … 1

@@ -37,11 +37,11 @@ def sentences(start: str, end: str | None = None) -> list[str]:
             None,
             [
                 "Lead feeds Band, which feeds Out",
-                "Lead sends to Hall at −14.0 dB, before its fader, which feeds Out",
-                "Lead sends to Out at off",
+                "Lead sends to Hall at −14.0 dB, pre-fader, which feeds Out",
+                "Lead sends to Out at −∞ dB",
             ],
         ),
-        ("lead", "hall", ["Lead sends to Hall at −14.0 dB, before its fader"]),
+        ("lead", "hall", ["Lead sends to Hall at −14.0 dB, pre-fader"]),
         ("kit", None, ["Kit feeds Band, which feeds Out", "Kit 2 feeds Out"]),
         ("kit/2", None, ["Kit 2 feeds Out"]),
         (
@@ -82,7 +82,7 @@ def test_what_blocks_a_way_is_said_hop_by_hop() -> None:
     open_way, muted, off = trace(GRAPH, "lead").paths
     assert open_way.blockers == ()
     assert [blocker.sentence for blocker in muted.blockers] == ["Hall is muted"]
-    assert [blocker.sentence for blocker in off.blockers] == ["the send from Lead to Out is at off"]
+    assert [blocker.sentence for blocker in off.blockers] == ["the send from Lead to Out is off"]
 
 
 def test_figures_of_a_way_are_those_of_its_source_alone() -> None:

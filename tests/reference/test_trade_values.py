@@ -97,7 +97,7 @@ class TestLoops:
     def test_one_loop_at_minus_4_db(self) -> None:
         figures = loop_figures(["b:x", "r:y"], ["send x>y -4", "y>x"])
         assert (figures["loop_gain_db"], figures["group_gain_db"]) == pytest.approx((-4.0, -4.0))
-        assert "dies away, 4.0 dB lost each round" in figures["words"]
+        assert "−4.0 dB per pass" in figures["words"]
 
     @pytest.mark.parametrize("longer", [False, True])
     def test_two_loops_at_minus_4_db_through_one_bus_make_2_02_db(self, longer: bool) -> None:

@@ -16,11 +16,11 @@ def read(client: Client, stored: StoredTemplate, names: str, **values: str) -> s
 
 
 READ = [
-    ("Tom", {}, ["Reads as <strong class=\"figure\">1</strong> strip:", "1</span> audio"]),
+    ("Tom", {}, ["Read as <strong class=\"figure\">1</strong> strip:", "1</span> audio"]),
     ("Tom\tDrums\nHorn\tBrass", {}, ["2</strong> strips:", "New sections: Brass", "<td>Drum bus</td>"]),
-    ("Tom\tDrums\nHorn\tBrass", {"with_buses": "1"}, ["New sections: Brass", "Made for what they go to: Brass bus"]),
-    ("name\tto\tweather\nTom\tOut 5-6\tfine", {}, ["Made for what they go to: Out 5–6", "Columns not used: weather"]),
-    ("name\tlayout\nTom\twide", {}, ["row 2, column layout: “wide” is not a layout", "leave out what is not understood (1)"]),
+    ("Tom\tDrums\nHorn\tBrass", {"with_buses": "1"}, ["New sections: Brass", "Destinations added: Brass bus"]),
+    ("name\tto\tweather\nTom\tOut 5-6\tfine", {}, ["Destinations added: Out 5–6", "Columns not used: weather"]),
+    ("name\tlayout\nTom\twide", {}, ["row 2, column layout: “wide” is not a layout", "leave out unclear values (1)"]),
     ("", {}, []),
     ("\n".join(f"Tom {n}" for n in range(40)), {}, ["40</strong> strips:", "and 32 more"]),
 ]  # fmt: skip

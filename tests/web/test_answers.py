@@ -70,7 +70,7 @@ class TestPreviews:
         token, other = self.planned(signed_in, stored), services.store(owner, made)
         answer = signed_in.post(f"/t/{other.pk}/write/planned/", {"planned": token, "base": other.version})
         assert answer.status_code == 422
-        assert "no longer good" in answer.content.decode()
+        assert "has expired" in answer.content.decode()
 
     def test_it_is_not_done_at_another_version(self, signed_in: Client, stored) -> None:  # type: ignore[no-untyped-def]
         token = self.planned(signed_in, stored)
@@ -91,7 +91,7 @@ class TestPreviews:
 
 def test_several_chosen_strips_by_address(signed_in: Client, stored) -> None:  # type: ignore[no-untyped-def]
     page = signed_in.get(f"/t/{stored.pk}/map/?strips=kick lost nobody").content.decode()
-    assert "2 strips chosen" in page
+    assert "2 strips selected" in page
 
 
 def test_papers_take_in_nothing_from_outside() -> None:

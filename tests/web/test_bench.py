@@ -58,8 +58,8 @@ def read_with(client: Client, kit: StoredKit, *faults: str) -> Reading:
 
 def test_the_empty_bench_says_what_to_do_first(signed_in: Client, room: StoredTemplate) -> None:
     page = seen(signed_in, f"/t/{room.pk}/bench/")
-    assert "A kit is a short known signal" in page
-    assert "Make a kit" in page
+    assert "A pilot kit has a test signal" in page
+    assert "Create pilot kit" in page
     assert "No stem of this template has a print strip" in seen(
         signed_in, f"/t/{shelf.store(room.owner, ROOM.__class__(name='x')).pk}/bench/"
     )
@@ -79,9 +79,9 @@ def test_a_kit_is_made_and_handed_out(signed_in: Client, room: StoredTemplate) -
 @pytest.mark.parametrize(
     ("posted", "words"),
     [
-        ({"sources": "strip:mix"}, "no source that plays is named"),
-        ({"tail_ms": "x"}, "no tail in ms"),
-        ({"tail_ms": "99999"}, "no tail in ms"),
+        ({"sources": "strip:mix"}, "no active source selected"),
+        ({"tail_ms": "x"}, "is not a tail"),
+        ({"tail_ms": "99999"}, "is not a tail"),
     ],
 )
 def test_a_kit_that_cannot_be_made_is_said(
@@ -98,13 +98,13 @@ def test_prints_are_sent_read_and_their_files_go(signed_in: Client, kit: StoredK
     drums, mix = print_files(ROOM, services.kit_in(kit), built(ROOM, ["fader:drums:-2"]), tmp_path / "made", "16")
     mix = mix.rename(mix.with_name("What.wav"))
     place = signed_in.post(f"/t/{pk}/bench/kits/{kit.pk}/prints/")["Location"]
-    assert "Choose the prints" in seen(signed_in, place)
+    assert "Select the prints" in seen(signed_in, place)
     assert signed_in.post(f"{place}read/").status_code == 422
     for path in (drums, mix):
         assert sent(signed_in, f"{place}file/", path).status_code == 200  # type: ignore[attr-defined]
     page = seen(signed_in, place)
-    assert "is of no stem by its name" in page
-    assert "no file yet of The mix" in page
+    assert "its name matches no stem" in page
+    assert "no file yet for The mix" in page
     reading = Reading.objects.get()
     assert len(reading.files) == 2
     signed_in.post(f"{place}read/", {"of-What.wav": "st-mix", "of-Drums.wav": "st-drums"})
@@ -115,7 +115,7 @@ def test_prints_are_sent_read_and_their_files_go(signed_in: Client, kit: StoredK
     for words in (
         "Look at",
         "kick is 2.0 dB quieter in the print of Drums than mapped",
-        "The map is wrong: drums: fader at −2.0 dB",
+        "Update map: drums: fader at −2.0 dB",
     ):
         assert words in page, words
     assert sent(signed_in, f"{place}file/", drums).status_code == 422  # type: ignore[attr-defined]
@@ -134,7 +134,7 @@ def test_files_stay_where_they_are_wanted_and_there_is_a_quota(
     settings.PRINTS_QUOTA = drums.stat().st_size + 10
     answer = sent(signed_in, f"{place}file/", drums, "Second.wav")
     assert answer.status_code == 422  # type: ignore[attr-defined]
-    assert "no room for it" in answer.content.decode()  # type: ignore[attr-defined]
+    assert "not enough space" in answer.content.decode()  # type: ignore[attr-defined]
     Share.objects.create(template=kit.template, user=second, role=Role.EDITOR)
     other = Client()
     other.force_login(second)
@@ -146,7 +146,7 @@ def test_files_stay_where_they_are_wanted_and_there_is_a_quota(
     signed_in.post(f"{place}read/", {"keep": "1"})
     reading = Reading.objects.get()
     assert [path.name for path in reading.files] == ["Drums.wav"]
-    assert "The mix was not read: no file is of it" in seen(signed_in, place)
+    assert "The mix was not read: it has no file" in seen(signed_in, place)
     services.begin_reading(kit, second).delete()
     reading.delete()
     assert not reading.folder.exists()
@@ -165,7 +165,7 @@ def test_a_full_disk_is_told_and_nothing_half_stored(
     monkeypatch.setattr(Path, "replace", full)
     answer = sent(signed_in, f"{place}file/", path)
     assert answer.status_code == 422  # type: ignore[attr-defined]
-    assert answer.content.decode() == "Drums.wav could not be kept: No space left on device"  # type: ignore[attr-defined]
+    assert answer.content.decode() == "Drums.wav was not saved: No space left on device"  # type: ignore[attr-defined]
     assert list(Reading.objects.get().folder.iterdir()) == []
 
 
@@ -183,15 +183,15 @@ def test_the_stand_in_and_what_is_answered_to_it(signed_in: Client, kit: StoredK
     reading = read_with(signed_in, kit, "fader:drums:+3", "polarity:pair")
     place = f"/t/{pk}/bench/readings/{reading.pk}/"
     page = seen(signed_in, place)
-    assert "2 matters" in page
-    assert "pair is upside down in the print of The mix" in page
+    assert "2 issues" in page
+    assert "pair has inverted polarity in the print of The mix" in page
     matter = {one["code"]: one["matter"] for one in reading.content["findings"]}
     signed_in.post(f"{place}answer/", {"matter": matter["asbuilt.polarity"], "said": "session"})
-    assert "pair is upside down" in seen(signed_in, f"{place}fixes/")
+    assert "pair has inverted polarity" in seen(signed_in, f"{place}fixes/")
     signed_in.post(f"{place}answer/", {"matter": matter["asbuilt.polarity"], "said": "done"})
     assert "done in the session" in seen(signed_in, place)
     signed_in.post(f"{place}answer/", {"matter": matter["asbuilt.polarity"], "said": ""})
-    assert "Nothing is on it" in seen(signed_in, f"{place}fixes/")
+    assert "The fix list is empty" in seen(signed_in, f"{place}fixes/")
     assert signed_in.post(f"{place}answer/", {"matter": "x", "said": "session"}).status_code == 404
     assert signed_in.post(f"{place}map/", {"matter": matter["asbuilt.level"], "base": 9}).status_code == 409
     signed_in.post(f"{place}map/", {"matter": matter["asbuilt.level"], "base": 1})
@@ -200,7 +200,7 @@ def test_the_stand_in_and_what_is_answered_to_it(signed_in: Client, kit: StoredK
         3.0, abs=0.05
     )
     assert JournalEntry.objects.get().label.startswith("drums: fader at +3.0 dB: reading of")
-    assert "put into the map" in seen(signed_in, place)
+    assert "added to the map" in seen(signed_in, place)
     assert (
         read_with(signed_in, services.make_kit(stored, (), 500.0), "fader:drums:0").content["summary"]["matters"] == 0
     )
@@ -208,8 +208,8 @@ def test_the_stand_in_and_what_is_answered_to_it(signed_in: Client, kit: StoredK
 
 @pytest.mark.parametrize(
     ("put", "words"),
-    [("off:r3", "Switch drums → mix off"), ("mute:kick", "Mute kick"), ("late:pair:64", "64 samples measured"), ("feed:pair:drums", "Add the feed pair → drums"),
-     ("swap:pair", "put right by hand"), ("polarity:kick", "Turn kick over"), ("gain:r4:-4", "drums → Drums print at −4.0 dB")],
+    [("off:r3", "Disable drums → mix"), ("mute:kick", "Mute kick"), ("late:pair:64", "64 samples measured"), ("feed:pair:drums", "Add the feed pair → drums"),
+     ("swap:pair", "fixed by hand"), ("polarity:kick", "Invert polarity of kick"), ("gain:r4:-4", "drums → Drums print at −4.0 dB")],
 )  # fmt: skip
 def test_what_the_map_would_take_over(signed_in: Client, kit: StoredKit, put: str, words: str) -> None:
     reading = read_with(signed_in, kit, put)
@@ -225,17 +225,17 @@ def test_a_reading_made_on_the_command_line_comes_instead_of_the_files(
     place = signed_in.post(f"/t/{kit.template_id}/bench/kits/{kit.pk}/prints/")["Location"]
     sent(signed_in, f"{place}file/", path)
     signed_in.post(f"{place}read/")
-    assert "kick is upside down in the print of Drums" in seen(signed_in, place)
+    assert "kick has inverted polarity in the print of Drums" in seen(signed_in, place)
     path.write_bytes(services.reading_json(mine).replace(services.kit_in(kit).digest.encode(), b"another"))
     other = signed_in.post(f"/t/{kit.template_id}/bench/kits/{kit.pk}/prints/")["Location"]
     sent(signed_in, f"{other}file/", path)
     signed_in.post(f"{other}read/")
-    assert "the reading is of another kit" in seen(signed_in, other)
+    assert "the reading is of a different pilot kit" in seen(signed_in, other)
     path.write_bytes(b"{")
     third = signed_in.post(f"/t/{kit.template_id}/bench/kits/{kit.pk}/prints/")["Location"]
     sent(signed_in, f"{third}file/", path)
     signed_in.post(f"{third}read/")
-    assert "it is no reading" in seen(signed_in, third)
+    assert "it is not a reading" in seen(signed_in, third)
 
 
 def test_a_recording_of_ones_own_is_played(signed_in: Client, room: StoredTemplate, tmp_path: Path) -> None:
@@ -254,7 +254,7 @@ def test_a_recording_of_ones_own_is_played(signed_in: Client, room: StoredTempla
 def test_faults_that_are_none_are_refused(signed_in: Client, kit: StoredKit) -> None:
     answer = signed_in.post(f"/t/{kit.template_id}/bench/kits/{kit.pk}/stand-in/", {"faults": "mute:nobody"})
     assert answer.status_code == 422
-    assert "there is no strip nobody" in answer.content.decode()
+    assert "strip nobody does not exist" in answer.content.decode()
     assert not Reading.objects.exists()
 
 
@@ -282,11 +282,11 @@ def test_the_gate_may_ask_for_a_clean_reading_of_the_sealed_state(
 
     assert conditions() == []
     signed_in.post(f"/t/{room.pk}/bench/require/", {"required": "1"})
-    assert conditions() == [("prints of this state not read on the bench", False)]
+    assert conditions() == [("no reading of the prints of this version", False)]
     read_with(signed_in, kit, "mute:kick")
-    assert conditions() == [("1 matter in the newest reading of its prints", False)]
+    assert conditions() == [("1 issue in the newest reading of its prints", False)]
     read_with(signed_in, kit)
-    assert conditions() == [("no matters in the newest reading of its prints", True)]
+    assert conditions() == [("no issues in the newest reading of its prints", True)]
     names = zipfile.ZipFile(io.BytesIO(make_pack(revision))).namelist()
     assert any(name.endswith("/reading.json") for name in names)
     signed_in.post(f"/t/{room.pk}/bench/require/", {"required": "0"})
@@ -295,12 +295,12 @@ def test_the_gate_may_ask_for_a_clean_reading_of_the_sealed_state(
 
 def test_a_tone_is_run_seen_and_heard(signed_in: Client, room: StoredTemplate) -> None:
     place = f"/t/{room.pk}/bench/tone/"
-    assert "Real sound goes through the model" in seen(signed_in, place)
+    assert "A test signal passes through the map" in seen(signed_in, place)
     assert (
         signed_in.post(f"{place}run/", {"sources": "strip:kick", "signal": "sine", "seconds": "0,3"}).status_code == 302
     )
     page = seen(signed_in, place)
-    assert "strips sound" in page
+    assert "strips carry signal" in page
     assert 'data-differs="kick drums mix p-drums p-mix out"' in page
     sound = signed_in.get(f"{place}sound/?strip=mix")
     samples, rate = soundfile.read(io.BytesIO(sound.content))
@@ -309,7 +309,7 @@ def test_a_tone_is_run_seen_and_heard(signed_in: Client, room: StoredTemplate) -
     assert signed_in.get(f"{place}sound/?strip=nobody").status_code == 404
     signed_in.post(f"{place}run/", {"sources": "", "signal": "pink", "level": "−20", "seconds": "0.2", "each": "1"})
     page = seen(signed_in, place)
-    assert "only what differs" in page
+    assert "only differences" in page
     assert "pair" in page
     shelf.change(room.pk, room.owner, 1, "x", lambda there: there)
     assert ToneRun.objects.count() == 2
@@ -317,8 +317,8 @@ def test_a_tone_is_run_seen_and_heard(signed_in: Client, room: StoredTemplate) -
 
 @pytest.mark.parametrize(
     ("posted", "words"),
-    [({"sources": "strip:mix"}, "none of these strips"), ({"seconds": "0"}, "more than 0"), ({"seconds": "x"}, "are numbers"),
-     ({"seconds": "5", "each": "1"}, "at most 2 are allowed for each in turn"), ({"level": "30"}, "−120 to 0"), ({"signal": "loud"}, "no signal")],
+    [({"sources": "strip:mix"}, "none of these strips"), ({"seconds": "0"}, "more than 0"), ({"seconds": "x"}, "must be numbers"),
+     ({"seconds": "5", "each": "1"}, "at most 2 s are allowed for each in turn"), ({"level": "30"}, "−120 to 0"), ({"signal": "loud"}, "is not a test signal")],
 )  # fmt: skip
 def test_a_tone_that_cannot_be_run_is_said(
     signed_in: Client, room: StoredTemplate, posted: dict[str, str], words: str
@@ -336,7 +336,7 @@ def test_a_loop_that_runs_away_fails_with_its_sentence(signed_in: Client, owner)
         owner, template(["a:x", "b:one", "b:two", "o:out"], ["x>one", "one>two", "send two>one 3", "two>out"])
     )
     signed_in.post(f"/t/{loop.pk}/bench/tone/run/", {"seconds": "20"})
-    assert "feeds itself and gets louder each time round" in seen(signed_in, f"/t/{loop.pk}/bench/tone/")
+    assert "feeds itself and runs away" in seen(signed_in, f"/t/{loop.pk}/bench/tone/")
 
 
 def test_prints_of_a_programme_are_measured_and_added_up(
@@ -359,8 +359,8 @@ def test_prints_of_a_programme_are_measured_and_added_up(
         "Drums.wav",
         "bad.wav",
         "cannot be read",
-        "add up to The mix?",
-        "dB of the mix are left without Drums",
+        "stems against The mix",
+        "dB of the mix remain without Drums",
     ):
         assert words in page, words
     assert not programme.folder.exists()

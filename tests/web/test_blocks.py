@@ -37,11 +37,11 @@ def test_chosen_strips_are_kept_as_a_block_with_its_open_ends(signed_in: Client,
         assert words in page, words
     block = kept(signed_in, home)
     page = seen(signed_in, "/blocks/")
-    for words in ("Glass", "bells over a synth", "nowhere yet"):
+    for words in ("Glass", "bells over a synth", "not used yet"):
         assert words in page, words
     assert len(load(signed_in.get(f"/blocks/{block.pk}.json").content).strips) == len(GLASS)
     assert signed_in.post(f"/t/{home.pk}/block/keep/", {"strips": "bells", "name": " "}).status_code == 422
-    assert "no strip is chosen" in seen(signed_in, f"/t/{home.pk}/block/?strips=nobody")
+    assert "select strips on the map first" in seen(signed_in, f"/t/{home.pk}/block/?strips=nobody")
 
 
 def test_a_block_is_put_in_as_one_edit_with_its_ends_tied(
@@ -53,7 +53,7 @@ def test_a_block_is_put_in_as_one_edit_with_its_ends_tied(
     for words in (
         "to a master: Mix → Out",
         "to a return: Hall → left open",
-        "key from Voice: Voice → is made",
+        "key from Voice: Voice → is added",
         "send Bells → Hall → left out: its end is open",
     ):
         assert words in page, words
@@ -63,7 +63,7 @@ def test_a_block_is_put_in_as_one_edit_with_its_ends_tied(
     made = workspace(stored).template
     assert {"bells", "glass-bus", "voice"} <= {strip.id for strip in made.strips}
     assert [f"{r.from_strip}>{r.to}" for r in made.routes if r.to == "out"] == ["bus>out", "glass-bus>out"]
-    assert JournalEntry.objects.get().label == "Put in Glass"
+    assert JournalEntry.objects.get().label == "Add Glass"
     assert stored.name in seen(signed_in, "/blocks/")
     signed_in.post(f"/t/{stored.pk}/write/undo/", {"base": 2})
     stored.refresh_from_db()
@@ -77,14 +77,14 @@ def test_what_clashes_is_said_and_may_be_shared(signed_in: Client, home: StoredT
         "Bells (bells) → bells-2",
         "Bells → Bells 2",
         "Synth in, 1–2 → 3–4",
-        "share Glass bus instead of putting in another",
+        "use the existing Glass bus",
         'data-differs="bells-2 bell-notes-2 synth-2 glass-bus-2 print-glass-2"',
     ):
         assert words in page, words
     page = seen(signed_in, f"{address}?share-glass-bus=glass-bus&names=keep&channels=keep")
-    assert "Glass bus → Glass bus, which is there already" in page
+    assert "Glass bus → Glass bus, which exists already" in page
     assert "Bells → Bells 2" not in page
-    assert "there is no strip nobody" in seen(signed_in, f"{address}?tie-mix=nobody")
+    assert "strip nobody does not exist" in seen(signed_in, f"{address}?tie-mix=nobody")
     assert signed_in.post(f"{address}keep/", {"base": 1, "tie-mix": "nobody"}).status_code == 422
     assert signed_in.post(f"{address}keep/", {"base": 9}).status_code == 409
     assert not BlockUse.objects.exists()
@@ -95,14 +95,14 @@ def test_strips_of_another_template_come_the_same_way(
 ) -> None:
     address = f"/t/{stored.pk}/from/{home.pk}/"
     assert home.name in seen(signed_in, f"/t/{stored.pk}/put/")
-    assert "all of it" in seen(signed_in, address)
+    assert "all strips" in seen(signed_in, address)
     assert "to a master: Mix" in seen(signed_in, f"{address}?section=glass&strip=voice")
     signed_in.post(
         f"{address}keep/", {"base": 1, "section": "glass", "strip": "voice", "tie-mix": "out", "tie-hall": ""}
     )
     stored.refresh_from_db()
     assert {"voice", *GLASS} <= {strip.id for strip in workspace(stored).template.strips}
-    assert JournalEntry.objects.get().label == "Bring 6 strips from Test"
+    assert JournalEntry.objects.get().label == "Import 6 strips from Test"
     assert not BlockUse.objects.exists()
 
 
@@ -111,10 +111,10 @@ def test_strips_of_a_revision_come_as_they_were_sealed(signed_in: Client, home: 
     signed_in.post(f"/t/{home.pk}/write/remove_strips/", {"base": 1, "strips": "bells"})
     assert "revision 1" in seen(signed_in, f"/t/{home.pk}/put/")
     address = f"/t/{home.pk}/from/{home.pk}/revisions/1/"
-    assert f"Bring strips from {home.name}, revision 1" in seen(signed_in, address)
+    assert f"Import strips from {home.name}, revision 1" in seen(signed_in, address)
     signed_in.post(f"{address}keep/", {"base": 2, "strip": "bells"})
     assert "bells" in {strip.id for strip in workspace(StoredTemplate.objects.get(pk=home.pk)).template.strips}
-    assert JournalEntry.objects.last().label == "Bring 1 strip from Test, revision 1"  # type: ignore[union-attr]
+    assert JournalEntry.objects.last().label == "Import 1 strip from Test, revision 1"  # type: ignore[union-attr]
     assert signed_in.get(f"/t/{home.pk}/from/{home.pk}/revisions/2/").status_code == 404
 
 
@@ -127,19 +127,19 @@ def test_a_newer_state_of_a_block_is_told_and_taken_by_ticks(
     edits = ({"strip": "bells", "fader_db": "-4"}, {"strip": "synth", "name": "Synth one"})
     for number, changes in enumerate(edits, start=1):
         signed_in.post(f"/t/{home.pk}/write/change_strip/", {"base": number, **changes})
-    assert "A newer state" not in seen(signed_in, f"/t/{stored.pk}/put/")
+    assert "Update" not in seen(signed_in, f"/t/{stored.pk}/put/")
     assert kept(signed_in, home).version == 2
-    assert "A newer state of Glass is kept" in seen(signed_in, f"/t/{stored.pk}/put/")
+    assert "A newer version of Glass exists" in seen(signed_in, f"/t/{stored.pk}/put/")
     use = BlockUse.objects.get()
     address = f"/t/{stored.pk}/renew/{use.pk}/"
     page = seen(signed_in, address)
-    for words in ("Bells: fader 0 → −4", "name Synth in → Synth one", "Take 2 differences"):
+    for words in ("Bells: fader 0 → −4", "name Synth in → Synth one", "Apply 2 changes"):
         assert words in page, words
     signed_in.post(f"{address}keep/", {"base": 3, "key": "strip/bells/fader_db"})
     stored.refresh_from_db()
     bells = next(strip for strip in workspace(stored).template.strips if strip.id == "bells")
     assert (bells.fader_db, bells.pan) == (-4.0, 0.5)
-    assert "A newer state" not in seen(signed_in, f"/t/{stored.pk}/put/")
+    assert "Update" not in seen(signed_in, f"/t/{stored.pk}/put/")
     assert signed_in.post(f"{address}keep/", {"base": 3}).status_code == 409
     signed_in.post(f"/blocks/{block.pk}/forget/")
     assert not BlockUse.objects.exists()

@@ -75,16 +75,16 @@ def test_what_is_unclear_is_settled_in_place(signed_in: Client) -> None:
     page = seen(signed_in, address)
     for words in (
         "“spot” is not known",
-        "“Drum” is no strip",
+        "“Drum” is not a strip",
         "“hot” is not a level",
-        "it means Drums",
-        "Keep it without 2 cells",
+        "use Drums",
+        "Import without 2 cells",
     ):
         assert words in page
     choose(signed_in, address, "answer:words/kind/spot", "audio")
     choose(signed_in, address, "answer:destinations/drum", "=Drums")
     page = choose(signed_in, address, "answer:cells/3/fader_db", "-1.5")
-    assert "Keep it without" not in page
+    assert "Import without" not in page
     choose(signed_in, address, "column:weather", "noted")
     made = keep(signed_in, address)
     assert (made.name, made.strips[0].note, made.strips[1].fader_db) == ("Show seven", "Weather: fine", -1.5)
@@ -99,7 +99,7 @@ def test_what_was_said_of_a_table_holds_for_the_next_with_the_same_heads(signed_
     assert KeptChoices.objects.count() == 1
     again = bring(signed_in, b"Weather;Type;Track;Output;Level\nfine;spot;Tom;Out 1-2;-1\n")
     page = seen(signed_in, again)
-    assert "read as you read the last one with these heads" in page
+    assert "read with your last choices for these column heads" in page
     assert "is not known" not in page
     assert "is not known" in choose(signed_in, again, "anew", "1")
     assert "is not known" in seen(signed_in, bring(signed_in, b"Track,Type\nTom,spot\n"))
@@ -118,7 +118,7 @@ def test_a_workbook_that_was_exported_comes_back_whole_and_changes_nothing_where
     stored = services.store(owner_of(signed_in), night_ferry.in_work())
     made = workspace(stored).template
     exported = signed_in.get(f"/t/{stored.pk}/export/xlsx/").content
-    assert "The sheet says what the template says already." in seen(signed_in, bring(signed_in, exported, into=stored))
+    assert "No differences from the template." in seen(signed_in, bring(signed_in, exported, into=stored))
     assert keep(signed_in, bring(signed_in, exported)) == made
 
 
@@ -136,13 +136,13 @@ def test_the_sample_workbook_has_forty_rows_and_three_that_are_unclear(signed_in
     assert len(ROWS) == 40
     assert [
         words
-        for words in ("“spot” is not known", "“Shorline bus” is no strip", "“hot” is not a level")
+        for words in ("“spot” is not known", "“Shorline bus” is not a strip", "“hot” is not a level")
         if words not in page
     ] == []
     assert '<span class="quiet figure">3</span>' in " ".join(page.split()).replace('"> 3 <', '">3<')
-    assert "Shoreline south is heard nowhere" in page
+    assert "Shoreline south reaches no output, print or stem" in page
     page = choose(signed_in, address, "answer:destinations/shorline bus", "=Shoreline bus")
-    assert "Shoreline south is heard nowhere" not in page
+    assert "Shoreline south reaches no output, print or stem" not in page
 
 
 @pytest.mark.parametrize(
@@ -194,7 +194,7 @@ def test_an_empty_form_and_a_table_of_nothing_store_nothing(signed_in: Client) -
     assert signed_in.post("/import/", {"text": " "}).status_code == 422
     address = bring(signed_in, b"Level,Weather\n-3,1\n-4,2\n")
     choose(signed_in, address, "column:level", "")
-    assert "no column holds the names" in choose(signed_in, address, "column:weather", "")
+    assert "Choose the column with the strip names" in choose(signed_in, address, "column:weather", "")
     assert signed_in.post(f"{address}keep/").status_code == 422
     assert StoredTemplate.objects.count() == 0
 
@@ -206,7 +206,7 @@ def test_an_upload_beyond_64_mib_is_refused_with_a_sentence(signed_in: Client, s
     settings.DATA_UPLOAD_MAX_MEMORY_SIZE = 1000
     answer = signed_in.post("/import/", {"text": "x" * 2000})
     assert answer.status_code == 413
-    assert "bring it as a file, which may have 64" in answer.content.decode()
+    assert "Import it as a file (limit 64 MiB)" in answer.content.decode()
 
 
 # keeping in step
@@ -222,14 +222,14 @@ def test_a_newer_sheet_is_taken_as_one_edit_that_can_be_undone(
     for words in (
         "Tom, audio mono, to Drum bus",
         "Kick: fader 0 → −3",
-        "Not in the sheet any more",
-        "Lost is taken away",
-        "Take 2 differences",
+        "Not in the table",
+        "Lost is removed, with its routes",
+        "Apply 2 changes",
     ):
         assert words in page, words
     after = keep(signed_in, address, base=stored.version)
     assert {strip.name for strip in after.strips} == {"Kick", "Lost", "Drum bus", "Out", "Tom"}
-    assert JournalEntry.objects.get().label == "Bring in a newer sheet: 2 differences"
+    assert JournalEntry.objects.get().label == "Import updated sheet: 2 changes"
     signed_in.post(f"/t/{stored.pk}/write/undo/", {"base": 2})
     stored.refresh_from_db()
     assert workspace(stored).template == made
@@ -238,9 +238,9 @@ def test_a_newer_sheet_is_taken_as_one_edit_that_can_be_undone(
 def test_ticks_say_what_is_taken(signed_in: Client, stored: StoredTemplate) -> None:
     address = bring(signed_in, b"Track,Level\nKick,-3\nDrum bus,-1\n", into=stored)
     choose(signed_in, address, "tick", "strip/kick/fader_db")
-    assert "Take 2 differences" in choose(signed_in, address, "tick", "gone/lost")
+    assert "Apply 2 changes" in choose(signed_in, address, "tick", "gone/lost")
     page = " ".join(seen(signed_in, address).split())
-    assert "Goes" in page  # with Lost goes that it is heard nowhere
+    assert "Resolved" in page  # with Lost goes that it reaches no output, print or stem
     after = keep(signed_in, address, base=stored.version)
     assert [(strip.id, strip.fader_db) for strip in after.strips] == [("kick", 0.0), ("bus", -1.0), ("out", 0.0)]
 
@@ -255,7 +255,7 @@ def test_a_name_that_is_alike_may_be_another_strip(signed_in: Client, stored: St
 def test_its_own_sheet_changes_nothing(signed_in: Client, stored: StoredTemplate, made: Template) -> None:
     address = bring(signed_in, sheet_of(made), into=stored)
     page = seen(signed_in, address)
-    assert "The sheet says what the template says already." in page
+    assert "No differences from the template." in page
     assert signed_in.post(f"{address}keep/", {"base": stored.version}).status_code == 302
     assert not JournalEntry.objects.exists()
 
@@ -268,7 +268,7 @@ def test_what_was_compared_with_an_older_state_is_refused_and_compared_anew(
     answer = signed_in.post(f"{address}keep/", {"base": 1})
     assert answer.status_code == 409
     page = answer.content.decode()
-    assert "The template has changed since this page was shown" in page
+    assert "Not saved: the template has changed" in page
     assert "strip/kick/fader_db" not in page
 
 
@@ -291,7 +291,7 @@ def test_a_file_that_was_being_read_when_the_server_ended_is_not_read_again(sign
     forget_books()
     monkeypatch.setattr("web.bringing.reading._read", lambda *_all: pytest.fail("it is read again"))
     page = signed_in.get(f"/import/{brought.pk}/").content.decode()
-    assert "the server stopped while this file was read" in page
+    assert "The server stopped while reading this file" in page
 
 
 def test_a_name_of_five_hundred_letters_is_cut_and_a_file_may_be_called_anything(signed_in: Client) -> None:

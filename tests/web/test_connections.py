@@ -57,7 +57,7 @@ def test_physical_channels_by_machine() -> None:
 
 def test_the_pages_show_them(signed_in: Client, owner) -> None:  # type: ignore[no-untyped-def]
     stored = services.store(owner, MADE)
-    assert "asleep: bypassed" in signed_in.get(f"/t/{stored.pk}/keys/").content.decode()
+    assert "inactive: bypassed" in signed_in.get(f"/t/{stored.pk}/keys/").content.decode()
     page = signed_in.get(f"/t/{stored.pk}/ports/").content.decode()
     assert "Kit" in page
     assert 'class="shared"' in page

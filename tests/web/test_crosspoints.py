@@ -92,10 +92,10 @@ def test_a_level_is_set_where_there_is_a_route_and_makes_a_send_where_there_is_n
 @pytest.mark.parametrize(
     ("values", "words"),
     [
-        ({"cells": ""}, "0 crosspoints are chosen"),
-        ({"cells": "kick|bus"}, "as they should be already"),
-        ({"cells": "lost|bus", "do": "take"}, "there is no route to take"),
-        ({"cells": "lost|nowhere"}, "there is no strip nowhere"),
+        ({"cells": ""}, "0 crosspoints are selected"),
+        ({"cells": "kick|bus"}, "need no change"),
+        ({"cells": "lost|bus", "do": "take"}, "have no routes"),
+        ({"cells": "lost|nowhere"}, "strip nowhere does not exist"),
         ({"cells": "lost|bus", "kind": "send", "gain_db": "loud"}, "“loud” is not a level"),
         ({"cells": "lost|bus", "kind": "key"}, "to_insert is missing"),
     ],

@@ -90,14 +90,14 @@ def test_a_backup_is_of_one_moment_while_others_write(place: Path, tmp_path: Pat
 @pytest.mark.parametrize(
     ("harm", "words"),
     [
-        ("foreign", "is no backup, or a broken one"),
+        ("foreign", "is not a backup, or it is damaged"),
         ("no about", "it has no about.json"),
-        ("other format", "is no backup of Intact Lattice"),
+        ("other format", "is not a backup of Intact Lattice"),
         ("newer format", "is of version 2; this program reads version 1"),
-        ("newer program", "is of a newer program (it has shelf.9999_later)"),
-        ("changed", "lattice.sqlite3 is not as it was written"),
-        ("cut", "broken"),
-        ("elsewhere", "../../elsewhere is nothing that a backup has in it"),
+        ("newer version", "is of a newer version (it has shelf.9999_later)"),
+        ("changed", "lattice.sqlite3 has a wrong checksum"),
+        ("cut", "damaged"),
+        ("elsewhere", "../../elsewhere does not belong in a backup"),
         ("in use", "the database is in use"),
     ],
 )
@@ -133,7 +133,7 @@ def _rewritten(packed: Path, harm: str) -> None:
         about["format"] = "something.else"
     elif harm == "newer format":
         about["version"] = 2
-    elif harm == "newer program":
+    elif harm == "newer version":
         about["migrations"].append("shelf.9999_later")
     elif harm == "elsewhere":
         files["../../elsewhere"] = b"x"
@@ -241,7 +241,7 @@ def test_two_workers_at_once_work_one_after_the_other(place: Path) -> None:
         until_it_beats(first)
         second = worker()
         assert second.stderr is not None
-        assert second.stderr.readline() == "another worker is at work; this one waits until it ends\n"
+        assert second.stderr.readline() == "another worker is running; this one starts when it ends\n"
         first.kill()
         first.wait()
         (place / "worker.beat").unlink()

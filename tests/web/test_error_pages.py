@@ -34,19 +34,19 @@ def broken(monkeypatch: pytest.MonkeyPatch) -> Any:
 @pytest.mark.parametrize(
     ("exception", "status", "title", "words"),
     [
-        (BadRequest("no"), 400, "That cannot be read", "Nothing was stored"),
-        (SuspiciousOperation("no"), 400, "That cannot be read", "Nothing was stored"),
-        (PermissionDenied(), 403, "This page has grown old", "load it again"),
-        (RuntimeError("secret detail"), 500, "That went wrong", "The fault is ours"),
-        (OperationalError("no such table: secret"), 500, "That went wrong", "The fault is ours"),
-        (LOCKED, 503, "Try again in a moment", "somebody else was writing all the time"),
+        (BadRequest("no"), 400, "Form not readable", "Not saved"),
+        (SuspiciousOperation("no"), 400, "Form not readable", "Not saved"),
+        (PermissionDenied(), 403, "Page expired", "Reload"),
+        (RuntimeError("secret detail"), 500, "Server error", "Server error"),
+        (OperationalError("no such table: secret"), 500, "Server error", "Server error"),
+        (LOCKED, 503, "Try again in a moment", "another user was saving"),
         (
             OperationalError("database or disk is full"),
             503,
             "Try again in a moment",
-            "there is no room left on the disk",
+            "the disk of the server is full",
         ),
-        (OSError(28, "No space left on device"), 503, "Try again in a moment", "there is no room left on the disk"),
+        (OSError(28, "No space left on device"), 503, "Try again in a moment", "the disk of the server is full"),
     ],
 )
 def test_what_fails_in_a_view_is_said_in_our_page(
@@ -61,7 +61,7 @@ def test_what_fails_in_a_view_is_said_in_our_page(
     assert words in page
     assert "secret" not in page
     assert "Traceback" not in page
-    assert "To the shelf" in page
+    assert "All templates" in page
 
 
 @pytest.mark.parametrize(
@@ -70,7 +70,7 @@ def test_what_fails_in_a_view_is_said_in_our_page(
 def test_an_address_of_nothing_is_said(signed_in: Client, address: str) -> None:
     answer = signed_in.get(address)
     assert answer.status_code == 404
-    assert "or it is not yours" in page_of(answer)
+    assert "or you have no access" in page_of(answer)
 
 
 def test_a_stranger_is_sent_to_sign_in_and_told_nothing(client: Client, stored: StoredTemplate) -> None:
@@ -85,7 +85,7 @@ def test_a_form_from_an_old_page_is_refused_with_what_to_do(owner, stored: Store
     strict.force_login(owner)
     answer = strict.post(f"/t/{stored.pk}/write/change_strip/", {"strip": "kick", "name": "Boom", "base": 1})
     assert answer.status_code == 403
-    assert "This page has grown old" in page_of(answer)
+    assert "Page expired" in page_of(answer)
     assert not JournalEntry.objects.exists()
 
 

@@ -65,10 +65,10 @@ def test_a_clean_state_that_somebody_looked_through_has_nothing_in_its_way(owner
         ),
         (
             made("kick>out", strips=({"id": "dead", "name": "Dead", "kind": "bus"},)),
-            "1 warning without a decision: put right, or waived",
+            "1 warning not fixed or waived",
             "findings",
         ),
-        (made(**waived("0123456789ab")), "1 waiver about nothing any more", "hygiene"),
+        (made(**waived("0123456789ab")), "1 waiver without a finding", "hygiene"),
     ],
 )
 def test_one_thing_alone_stands_in_the_way(owner, content: Template, words: str, place: str) -> None:  # type: ignore[no-untyped-def]
@@ -80,7 +80,7 @@ def test_findings_of_one_cause_are_counted_as_one_matter_too(owner) -> None:  # 
     lost = tuple({"id": f"l{n}", "name": f"L{n}", "kind": "audio"} for n in range(3))
     stop = {"id": "stop", "name": "Stop", "kind": "bus"}
     content = made("kick>out", *(f"l{n}>stop" for n in range(3)), strips=(*lost, stop))
-    assert conditions(owner, content)[0].words == "3 blockers open (1 matter)"
+    assert conditions(owner, content)[0].words == "3 blockers open (1 issue)"
 
 
 def test_a_waived_warning_is_a_decision_and_a_waived_blocker_too(owner) -> None:  # type: ignore[no-untyped-def]
@@ -95,16 +95,16 @@ def test_a_waived_warning_is_a_decision_and_a_waived_blocker_too(owner) -> None:
 def test_a_section_that_nobody_ticked_is_named(owner) -> None:  # type: ignore[no-untyped-def]
     stored = services.store(owner, GOOD)
     points = gate(Workspace(GOOD), Revision(template=stored, number=1, by="I. Strand", user=owner, version=1))
-    assert open_words(points) == ["not looked through by a second person: Drums, Outside sections"]
+    assert open_words(points) == ["not approved by a second person: Drums, No section"]
 
 
 def test_who_sealed_it_is_no_second_person_whatever_the_tick_says(owner) -> None:  # type: ignore[no-untyped-def]
     points = conditions(owner, GOOD, by=owner)
     assert open_words(points) == [
-        "not looked through by a second person: Drums, Outside sections; Drums, Outside sections by I. Strand, who sealed it"
+        "not approved by a second person: Drums, No section; Drums, No section by I. Strand, the creator of the revision"
     ]
     stored = StoredTemplate.objects.get()
-    assert [one.state for one in ticked(Workspace(GOOD), stored.pk, owner.pk)] == ["; sealed it as well"] * 2
+    assert [one.state for one in ticked(Workspace(GOOD), stored.pk, owner.pk)] == ["; created the revision"] * 2
 
 
 def test_a_tick_lapses_with_a_change_of_its_section_alone(signed_in: Client, owner, second) -> None:  # type: ignore[no-untyped-def]
@@ -113,15 +113,15 @@ def test_a_tick_lapses_with_a_change_of_its_section_alone(signed_in: Client, own
     tick_all(second, stored)
     write(signed_in, stored, "change_strip", strip="out", name="Speakers")
     states = {one.name: one.state for one in ticked(Workspace(now(stored)), stored.pk, owner.pk)}
-    assert states == {"Drums": "", "Outside sections": "; lapsed, it has changed since"}
+    assert states == {"Drums": "", "No section": "; void: the section has changed since"}
     write(signed_in, stored, "undo")
     assert all(one.is_good for one in ticked(Workspace(now(stored)), stored.pk, owner.pk))
 
 
 def test_a_template_without_sections_is_looked_through_as_one(owner) -> None:  # type: ignore[no-untyped-def]
     flat = template(["a:x", "o:z"], ["x>z"])
-    assert [one.name for one in ticked(Workspace(flat), services.store(owner, flat).pk)] == ["Outside sections"]
-    assert conditions(owner, flat)[-1].words == "the whole template looked through by a second person"
+    assert [one.name for one in ticked(Workspace(flat), services.store(owner, flat).pk)] == ["No section"]
+    assert conditions(owner, flat)[-1].words == "the whole template approved by a second person"
 
 
 @pytest.mark.parametrize("edit", ["dead", "lost"])

@@ -74,5 +74,5 @@ class TestJournal(TestCase):
         services.edit(stored.pk, owner, 1, "first", [EDITS[0]])
         services.undo(stored.pk, owner, 2)
         services.edit(stored.pk, owner, 3, "second", [EDITS[4]])
-        with pytest.raises(EditError, match="nothing of yours to redo"):
+        with pytest.raises(EditError, match="no edit to redo"):
             services.redo(stored.pk, owner, 4)

@@ -119,7 +119,7 @@ def preview(client: Client, stored: StoredTemplate, what: str, **values: str) ->
     [
         ("change_strip", {"strip": "kick", "fader_db": "-9"}, ("−2.0", "−7.2", "−5.2\u2009dB")),
         ("change_route", {"route": "r1", "gain_db": "off"}, ("−2.0", "−9.0", "−7.0\u2009dB")),
-        ("change_strip", {"strip": "kick", "fader_db": "+6 dB"}, ("2.0", "Findings that would come")),
+        ("change_strip", {"strip": "kick", "fader_db": "+6 dB"}, ("2.0", "New findings")),
     ],
 )
 def test_a_what_if_step_shows_all_figures_and_stores_nothing_until_it_is_kept(
@@ -182,12 +182,12 @@ def test_awake_stands_beside_the_audit_as_it_is(signed_in: Client, owner: User) 
         "Boost on Kick",
         ">0</span> → <span",
         ">256</span>",
-        "Out sends 3.0 dB more than full scale",
+        "Out clips: likely peak +3.0 dBFS",
         "−6.0",
         "3.0",
     ):
         assert words in page
-    assert "With every sleeping" not in signed_in.get(f"/t/{stored.pk}/findings/").content.decode()
+    assert "With all inserts on" not in signed_in.get(f"/t/{stored.pk}/findings/").content.decode()
 
 
 def test_a_profile_shows_where_its_figures_come_from_as_long_as_they_are_its_own(
@@ -259,13 +259,13 @@ def test_a_profile_is_kept_taken_by_another_template_and_forgotten(
 ) -> None:
     signed_in.post(f"/t/{stored.pk}/write/change_profile/", {"base": 1, "name": "Dome", "true_peak_dbtp": "-3"})
     kept = signed_in.post(f"/t/{stored.pk}/write/keep-profile/", {"place": "setup"}).content.decode()
-    assert "Forget Dome" in kept
+    assert "Delete Dome" in kept
     other = services.store(owner, MADE)
     page = signed_in.get(f"/t/{other.pk}/setup/").content.decode()
     figures = html.unescape(re.search(r'<option value="({.*?})">Dome', page)[1])  # type: ignore[index]
     assert signed_in.post(f"/t/{other.pk}/write/choose_profile/", {"base": 1, "preset": figures}).status_code == 200
     assert workspace(StoredTemplate.objects.get(pk=other.pk)).template.profile.true_peak_dbtp == -3.0
     refused = signed_in.post(f"/t/{other.pk}/write/choose_profile/", {"base": 2, "preset": '{"loudness_lufs": "loud"}'})
-    assert (refused.status_code, "not the figures of a profile" in refused.content.decode()) == (422, True)
+    assert (refused.status_code, "not fields of a profile" in refused.content.decode()) == (422, True)
     signed_in.post(f"/t/{stored.pk}/write/forget-profile/", {"name": "Dome"})
     assert "Dome</option>" not in signed_in.get(f"/t/{other.pk}/setup/").content.decode()

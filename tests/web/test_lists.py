@@ -47,7 +47,7 @@ def test_a_list_after_a_change_is_the_list(before: list[str], after: list[str], 
     else:
         assert list(put(texts[0], change).items()) == list(texts[1].items())
         kept = {key for key in after if texts[0].get(key) == texts[1][key]}
-        assert not any(f"<i id={key}>" in change.html for key in kept)  # and it carries nothing that stood there
+        assert not any(f"<i id={key}>" in change.html for key in kept)  # and it carries no signal that stood there
 
 
 def test_without_a_token_that_is_known_all_of_it_goes_out() -> None:

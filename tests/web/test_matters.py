@@ -111,7 +111,7 @@ def test_a_link_to_a_finding_opens_its_matter_wherever_it_stands(signed_in: Clie
             page = signed_in.get(f"/t/{worn.pk}/map/?finding={mark}").content.decode()
             row = page[page.index(f'id="m-{matter.fingerprint}"') :].partition('<li class="finding matter')[0]
             assert 'aria-expanded="true"' in row
-            assert "What this is, and why it matters" in row
+            assert "About this finding" in row
 
 
 def test_a_matter_of_hundreds_is_read_a_hundred_at_a_time(signed_in: Client, owner) -> None:  # type: ignore[no-untyped-def]
@@ -130,7 +130,7 @@ def test_a_matter_of_hundreds_is_read_a_hundred_at_a_time(signed_in: Client, own
 def test_what_a_remedy_would_do_is_read_before_it_is_pressed(signed_in: Client, two: StoredTemplate) -> None:
     matter = matter_of(two, "route.blocked")
     page = signed_in.get(f"/t/{two.pk}/effect/{matter.fingerprint}/{matter.remedies[0].key}/").content.decode()
-    assert "kick is not heard: drums is muted" in page
+    assert "kick is silent: drums is muted" in page
     assert "Likely peak, dBFS" in page
     assert now(two) == TWO_BUSES
 
@@ -140,7 +140,7 @@ def test_a_remedy_nobody_offers_is_refused_and_changes_nothing(signed_in: Client
     for address in (f"remedy/{matter.fingerprint}/0123456789ab", "remedy/0123456789abcdef/0"):
         answer = write(signed_in, two, address)
         assert answer.status_code == 422
-        assert "this finding is gone" in answer.content.decode()
+        assert "this finding no longer exists" in answer.content.decode()
     assert now(two) == TWO_BUSES
 
 
@@ -174,13 +174,13 @@ def test_nothing_wrong_asks_for_nothing(signed_in: Client, owner) -> None:  # ty
     empty = services.store(owner, Template(name="Fresh"))
     page = signed_in.get(f"/t/{empty.pk}/map/").content.decode()
     assert "data-poll" not in page
-    assert "Add strips, and what is not routed shows here" in page
+    assert "Add strips first" in page
 
 
 def test_the_report_says_what_findings_have_in_common(db: None) -> None:
     html = report_html(
         Workspace(TWO_BUSES), Facts("Two buses", 1, "first", "I. Strand", "2026-11-26", "", "", "0" * 64)
     )
-    assert "2 sources are not heard: drums is muted" in html
-    assert html.count("is not heard") == 3
+    assert "2 sources are silent: drums is muted" in html
+    assert html.count("is silent") == 3
     assert "×2" in html

@@ -91,7 +91,7 @@ def test_a_preview_is_used_by_whom_it_was_shown(signed_in: Client, stored: Store
     page = signed_in.post(f"/t/{stored.pk}/panel/preview/duplicate/", {"strips": "kick", "times": "1"}).content.decode()
     token = re.search(r'"planned": "([^"]+)"', page)[1]  # type: ignore[index]
     answer = of(second).post(f"/t/{stored.pk}/write/planned/", {"planned": token, "base": 1})
-    assert (answer.status_code, "no longer good" in answer.content.decode()) == (422, True)
+    assert (answer.status_code, "has expired" in answer.content.decode()) == (422, True)
     assert not JournalEntry.objects.exists()
 
 
@@ -186,7 +186,7 @@ def test_everybody_leaves_a_team_by_themselves(team: Team, second: User) -> None
 
 
 def test_a_role_that_is_not_there_is_not_taken(stored: StoredTemplate, owner: User, second: User) -> None:
-    with pytest.raises(EditError, match="they have no role of their own"):
+    with pytest.raises(EditError, match="this account has no role of its own"):
         sharing.take_role(stored.pk, owner, second.pk)
 
 
@@ -201,8 +201,8 @@ def test_what_happens_to_roles_is_put_down(stored: StoredTemplate, owner: User, 
     said = list(Event.objects.order_by("pk").values_list("kind", "words"))
     assert [kind for kind, _words in said] == [Event.ROLE] * 6
     assert [words for _kind, words in said] == [
-        "I. Strand made M. Quay reader of Small", "I. Strand took the role of M. Quay on Small away", "I. Strand made M. Quay reader in Harbour stage",
-        "M. Quay is not in Harbour stage any more", "I. Strand handed Small to Harbour stage", "I. Strand handed Small to M. Quay",
+        "I. Strand made M. Quay viewer of Small", "I. Strand removed the role of M. Quay on Small", "I. Strand made M. Quay viewer in Harbour stage",
+        "M. Quay left Harbour stage", "I. Strand transferred Small to Harbour stage", "I. Strand transferred Small to M. Quay",
     ]  # fmt: skip
 
 

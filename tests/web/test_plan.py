@@ -53,7 +53,7 @@ def begun(client: Client, stored: StoredTemplate) -> PlanJob:
 
 
 def test_the_page_says_what_it_would_do_and_begins_only_when_asked(signed_in: Client, faulty: StoredTemplate) -> None:
-    assert "Work the plan out" in page_of(signed_in, faulty)
+    assert "Build plan" in page_of(signed_in, faulty)
     assert not PlanJob.objects.exists()
     begun(signed_in, faulty)
     page = page_of(signed_in, faulty)
@@ -69,7 +69,7 @@ def test_what_is_ticked_is_one_edit_and_gives_what_the_plan_says(signed_in: Clie
     job, made = begun(signed_in, faulty), plan(FAULTY)
     ticked = [str(place) for place in range(len(made.steps))]
     answer = signed_in.post(f"/t/{faulty.pk}/plan/do/", {"base": 1, "step": ticked})
-    assert f"Done: {len(made.steps)} steps, as one edit" in signed_in.get(answer["Location"]).content.decode()
+    assert f"Applied: {len(made.steps)} steps, as one edit" in signed_in.get(answer["Location"]).content.decode()
     assert now(faulty) == made.template
     assert Workspace(now(faulty)).audit.summary["blocker"] == job.content["after"]["blocker"]
     assert JournalEntry.objects.count() == 1
@@ -91,7 +91,7 @@ def test_some_of_the_steps_come_to_what_is_said_and_then_done(signed_in: Client,
 def test_a_step_that_needs_another_is_named(owner) -> None:  # type: ignore[no-untyped-def]
     space = Workspace(CLEAN)
     steps = [("Set it", plans.steps_of([{"edit": "change_strip", "strip": "gone", "changes": {"mute": True}}]))]
-    with pytest.raises(plans.EditError, match="“Set it” cannot be done without a step that is not ticked"):
+    with pytest.raises(plans.EditError, match="“Set it” needs a step that is not selected"):
         plans.tried(space, steps)
 
 
@@ -99,7 +99,7 @@ def test_nothing_ticked_changes_nothing(signed_in: Client, faulty: StoredTemplat
     begun(signed_in, faulty)
     answer = signed_in.post(f"/t/{faulty.pk}/plan/do/", {"base": 1})
     assert answer.status_code == 422
-    assert "nothing is ticked" in answer.content.decode()
+    assert "select a step first" in answer.content.decode()
     assert now(faulty) == FAULTY
 
 
@@ -111,8 +111,8 @@ def test_a_plan_of_an_older_state_is_refused_with_what_changed(signed_in: Client
         assert answer.status_code == 409
         assert "kick: fader −3" in answer.content.decode()
     assert now(faulty).strips[3].mute
-    assert "of an older state" in page_of(signed_in, faulty)
-    assert "has changed since" in signed_in.post(f"/t/{faulty.pk}/plan/check/", {"step": ["0"]}).content.decode()
+    assert "of an older version" in page_of(signed_in, faulty)
+    assert "has changed" in signed_in.post(f"/t/{faulty.pk}/plan/check/", {"step": ["0"]}).content.decode()
 
 
 def test_a_choice_stands_as_a_question_and_is_done_when_it_is_answered(signed_in: Client, owner) -> None:  # type: ignore[no-untyped-def]
@@ -129,7 +129,7 @@ def test_a_choice_stands_as_a_question_and_is_done_when_it_is_answered(signed_in
 def test_a_template_that_is_right_says_so(signed_in: Client, owner) -> None:  # type: ignore[no-untyped-def]
     stored = stored_for(owner, Template(name="Fresh"))
     begun(signed_in, stored)
-    assert "Nothing is wrong that this audit knows of" in page_of(signed_in, stored)
+    assert "No findings." in page_of(signed_in, stored)
 
 
 class TestInTheBackground:
@@ -150,7 +150,7 @@ class TestInTheBackground:
         job = begun(signed_in, faulty)
         assert begun(signed_in, faulty) == job  # twice is once
         assert queued == [job.pk]
-        assert "Waiting for a worker" in page_of(signed_in, faulty)
+        assert "Waiting for the worker" in page_of(signed_in, faulty)
         monkeypatch.undo()
         tasks.work_out.call_local(job.pk)
         shown = signed_in.get(f"/t/{faulty.pk}/plan/progress/").content.decode()
@@ -174,7 +174,7 @@ class TestInTheBackground:
         tasks.work_out.func(job.pk)
         job.refresh_from_db()
         assert (job.state, job.content) == (PlanJob.CANCELLED, {})
-        assert "Stopped; nothing has changed" in page_of(signed_in, faulty)
+        assert "Stopped. Nothing has changed" in page_of(signed_in, faulty)
         assert now(faulty) == FAULTY
 
     def test_an_edit_in_the_meantime_ends_it(

@@ -88,9 +88,9 @@ def test_a_folder_becomes_a_template(signed_in: Client) -> None:
 
 WRONG = {
     "a list": (b"Kick\nSnare\n", "cannot be read as WAV or FLAC"),
-    "no samples": (wav(np.zeros(0)), "holds no samples"),
+    "no samples": (wav(np.zeros(0)), "has no samples"),
     "no sound": (wav(np.zeros(48_000)), "has no sound above −60 dBFS"),
-    "cut off in its head": (wav()[:30], "cannot be read as WAV or FLAC|holds no samples"),
+    "cut off in its head": (wav()[:30], "cannot be read as WAV or FLAC|has no samples"),
 }
 
 
@@ -104,13 +104,13 @@ def test_what_cannot_be_measured_says_why_and_changes_nothing(
     kept = Recording.objects.get()
     answer = signed_in.post(f"{address}keep/", {"base": 1, f"strip-{kept.pk}": "Kick"})
     assert answer.status_code == 422
-    assert "there is no level to take" in answer.content.decode()
+    assert "No levels to apply" in answer.content.decode()
     assert not JournalEntry.objects.exists()
 
 
 def test_a_file_that_is_too_large_says_so(signed_in: Client, settings) -> None:  # type: ignore[no-untyped-def]
     settings.LARGEST_FILE = 1000
-    assert "GiB; at most" in send(signed_in, begun(signed_in), "Long.wav", wav())
+    assert "GiB (limit" in send(signed_in, begun(signed_in), "Long.wav", wav())
 
 
 def test_a_large_file_is_measured_too(signed_in: Client, settings) -> None:  # type: ignore[no-untyped-def]
@@ -144,7 +144,7 @@ def test_an_hour_too_much_is_refused_by_frames_and_channels(signed_in: Client, m
     """0.8 MB of FLAC may hold hours of silence: what counts is what has to be looked at."""
     monkeypatch.setattr(tasks, "MOST_SAMPLES", 100_000)
     page = send(signed_in, begun(signed_in), "Silence.wav", wav(channels=6))
-    assert "of 6 channels, 0.0 billion samples; at most 0.0 billion are measured here" in page
+    assert "of 6 channels, 0.0 billion samples (limit 0.0 billion)" in page
 
 
 def test_what_the_worker_was_at_when_it_ended_is_not_measured_again(
@@ -155,7 +155,7 @@ def test_what_the_worker_was_at_when_it_ended_is_not_measured_again(
     path = tasks.file_of(Recording.objects.get(name="a"))
     tasks.take_up()
     said = dict(lot.files.values_list("name", "said"))
-    assert said == {"a": "the worker stopped while it was measured, so it is not measured again", "b": ""}
+    assert said == {"a": "the worker stopped while measuring it; add it again", "b": ""}
     assert lot.files.get(name="b").peak_dbfs == pytest.approx(-6.02, abs=0.01)
     assert not path.exists()
 
@@ -180,7 +180,7 @@ def test_what_waits_counts_against_the_quota(signed_in: Client, settings) -> Non
     address = begun(signed_in)
     send(signed_in, address, "One.wav", wav())
     refused = signed_in.post(f"{address}file/", {"file": SimpleUploadedFile("Two.wav", wav())})
-    assert (refused.status_code, b"no room for it" in refused.content) == (422, True)
+    assert (refused.status_code, b"not enough space" in refused.content) == (422, True)
     assert Recording.objects.count() == 1
 
 
@@ -190,7 +190,7 @@ def test_what_is_not_there_any_more_or_stale_is_refused(signed_in: Client, store
     kept = Recording.objects.get()
     assert signed_in.post(f"{address}keep/", {"base": 9, f"strip-{kept.pk}": "Kick"}).status_code == 409
     wrong = signed_in.post(f"{address}keep/", {"base": 1, f"strip-{kept.pk}": "Nobody"})
-    assert (wrong.status_code, "no strip that plays something is called Nobody" in wrong.content.decode()) == (
+    assert (wrong.status_code, "no source has the name Nobody" in wrong.content.decode()) == (
         422,
         True,
     )

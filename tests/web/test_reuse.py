@@ -24,9 +24,9 @@ def seen(client: Client, address: str) -> str:
 
 def test_cutting_down_says_what_is_severed_and_makes_a_variant(signed_in: Client, ferry: StoredTemplate) -> None:
     address = f"/t/{ferry.pk}/cut/"
-    assert "as soon as something is chosen" in seen(signed_in, address)
+    assert "after you choose" in seen(signed_in, address)
     page = seen(signed_in, f"{address}?section=choir")
-    for words in ("strips are kept", "Severed", "Named no more", "Keep as a variant", 'id="sheet"'):
+    for words in ("strips stay", "Disconnected", "No longer named", "Save as variant", 'id="sheet"'):
         assert words in page, words
     answer = signed_in.post(f"{address}keep/", {"base": 1, "section": "choir", "as": "variant", "name": "Choir only"})
     made = StoredTemplate.objects.get(name="Choir only")
@@ -38,7 +38,7 @@ def test_cutting_down_says_what_is_severed_and_makes_a_variant(signed_in: Client
 def test_cutting_down_in_place_is_one_edit(signed_in: Client, ferry: StoredTemplate) -> None:
     before = workspace(ferry).template
     signed_in.post(f"/t/{ferry.pk}/cut/keep/", {"base": 1, "section": "choir", "as": "edit"})
-    assert JournalEntry.objects.get().label == "Cut down to Choir"
+    assert JournalEntry.objects.get().label == "Reduce to Choir"
     signed_in.post(f"/t/{ferry.pk}/write/undo/", {"base": 2})
     ferry.refresh_from_db()
     assert workspace(ferry).template == before
@@ -57,7 +57,7 @@ def test_another_layout_says_what_widens_and_what_folds(signed_in: Client, ferry
 
 def test_what_cannot_be_is_said_and_nothing_is_kept(signed_in: Client, ferry: StoredTemplate) -> None:
     base = f"/t/{ferry.pk}"
-    assert "nothing that carries the programme is quad" in seen(signed_in, f"{base}/layout/?before=quad&after=5.1")
+    assert "no strip of the programme is quad" in seen(signed_in, f"{base}/layout/?before=quad&after=5.1")
     for address, posted, status in (
         ("cut", {"base": 1}, 422), ("cut", {"base": 9, "section": "choir"}, 409), ("cut", {"base": 1, "section": "choir", "as": "variant", "name": " "}, 422),
         ("layout", {"base": 1, "before": "stereo", "after": "stereo"}, 422), ("layout", {"base": 1, "before": "x", "after": "5.1"}, 422),
@@ -73,19 +73,19 @@ def test_what_changes_in_a_template_is_offered_to_its_variants(
     signed_in.post(f"/t/{stored.pk}/duplicate/")
     variant = StoredTemplate.objects.exclude(pk=stored.pk).get()
     address = f"/t/{variant.pk}/carry/"
-    assert "Nothing has changed there" in seen(signed_in, address)
+    assert "No changes there" in seen(signed_in, address)
     signed_in.post(f"/t/{variant.pk}/write/change_strip/", {"base": 1, "strip": "kick", "pan": "-0.5"})
     for number, changes in enumerate(({"fader_db": "-3"}, {"name": "Kick drum"}), start=1):
         signed_in.post(f"/t/{stored.pk}/write/change_strip/", {"base": number, "strip": "kick", **changes})
     page = seen(signed_in, address)
-    for words in ("Kick: fader 0 → −3", "name Kick → Kick drum", "Take 2 differences"):
+    for words in ("Kick: fader 0 → −3", "name Kick → Kick drum", "Apply 2 changes"):
         assert words in page, words
-    assert "Take 1 difference" in seen(signed_in, f"{address}?chosen=1&key=strip/kick/fader_db")
+    assert "Apply 1 change" in seen(signed_in, f"{address}?chosen=1&key=strip/kick/fader_db")
     signed_in.post(f"{address}keep/", {"base": 2, "key": "strip/kick/fader_db"})
     variant.refresh_from_db()
     kick = workspace(variant).template.strips[0]
     assert (kick.name, kick.fader_db, kick.pan) == ("Kick", -3.0, -0.5)
-    assert "Nothing has changed there" in seen(signed_in, address)  # what was not ticked is not offered again
+    assert "No changes there" in seen(signed_in, address)  # what was not ticked is not offered again
     assert signed_in.post(f"{address}keep/", {"base": 2, "key": "x"}).status_code == 409
     assert signed_in.get(f"/t/{stored.pk}/carry/").status_code == 404
-    assert "Carry over from Small" in seen(signed_in, f"/t/{variant.pk}/revisions/")
+    assert "Update from Small" in seen(signed_in, f"/t/{variant.pk}/revisions/")

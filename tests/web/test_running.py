@@ -43,19 +43,19 @@ def started(folder: Path, *command: str, **environment: str) -> subprocess.Compl
 @pytest.mark.parametrize(
     ("environment", "words"),
     [
-        ({"LATTICE_HOSTS": "*"}, "LATTICE_HOSTS is “*”; name the hosts"),
-        ({"LATTICE_HOSTS": " , "}, "LATTICE_HOSTS names nobody"),
-        ({"LATTICE_HOSTS": "lattice.example", "LATTICE_DEBUG": "1"}, "are for this machine alone"),
-        ({"LATTICE_HOSTS": "lattice.example", "LATTICE_DEMO": "1"}, "are for this machine alone"),
-        ({"LATTICE_SECRET": "short"}, "LATTICE_SECRET has 5 characters; 50 are the least"),
+        ({"LATTICE_HOSTS": "*"}, "LATTICE_HOSTS is “*”; list the hosts"),
+        ({"LATTICE_HOSTS": " , "}, "LATTICE_HOSTS is empty"),
+        ({"LATTICE_HOSTS": "lattice.example", "LATTICE_DEBUG": "1"}, "are allowed on this machine only"),
+        ({"LATTICE_HOSTS": "lattice.example", "LATTICE_DEMO": "1"}, "are allowed on this machine only"),
+        ({"LATTICE_SECRET": "short"}, "LATTICE_SECRET has 5 characters; at least 50 are required"),
         ({"LATTICE_SECRET": ""}, "LATTICE_SECRET has 0 characters"),
-        ({"LATTICE_DEBUG": "yes"}, "switched on by 1 and off by 0"),
+        ({"LATTICE_DEBUG": "yes"}, "1 (on) and 0 (off) are allowed"),
         ({"LATTICE_PROXY": "the proxy"}, "LATTICE_PROXY is “the proxy”"),
-        ({"LATTICE_IDLE_HOURS": "0"}, "a whole number from 1 on is allowed"),
+        ({"LATTICE_IDLE_HOURS": "0"}, "a whole number of at least 1 is allowed"),
         ({"LATTICE_MAIL_HOST": "mail.example"}, "LATTICE_MAIL_HOST and LATTICE_MAIL_FROM go together"),
         ({"LATTICE_MAIL_HOST": "mail.example", "LATTICE_MAIL_FROM": "us"}, "LATTICE_MAIL_FROM is “us”"),
         ({"LATTICE_MAIL_SECURITY": "some"}, "starttls, tls, none are allowed"),
-        ({"LATTICE_VAR": "/proc/nowhere"}, "the data folder /proc/nowhere cannot be made"),
+        ({"LATTICE_VAR": "/proc/nowhere"}, "the data folder /proc/nowhere cannot be created"),
     ],
 )
 def test_what_is_wrong_in_the_environment_is_one_sentence(
@@ -111,9 +111,9 @@ def test_health_says_what_is_not_well(db: None, beating: Path, monkeypatch: pyte
 
 def test_a_job_says_that_no_worker_is_there(signed_in: Client, stored: StoredTemplate, beating: Path) -> None:
     PlanJob.objects.create(template=stored, version=stored.version)
-    assert "Waiting for a worker" in signed_in.get(f"/t/{stored.pk}/plan/progress/").content.decode()
+    assert "Waiting for the worker" in signed_in.get(f"/t/{stored.pk}/plan/progress/").content.decode()
     os.utime(beating, (0, 0))
-    assert "No worker is running" in signed_in.get(f"/t/{stored.pk}/plan/progress/").content.decode()
+    assert "The background worker is not running" in signed_in.get(f"/t/{stored.pk}/plan/progress/").content.decode()
 
 
 def test_a_line_of_the_log_has_the_request_and_nobody_in_it(

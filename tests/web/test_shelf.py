@@ -19,16 +19,16 @@ def test_a_copy_is_a_template_of_its_own(signed_in: Client, stored: StoredTempla
 
 def test_taking_off_the_shelf_can_be_taken_back(signed_in: Client, stored: StoredTemplate) -> None:
     answer = signed_in.post(f"/t/{stored.pk}/delete/", follow=True)
-    assert "Small is off the shelf" in answer.content.decode()
+    assert "Small deleted" in answer.content.decode()
     assert signed_in.get(f"/t/{stored.pk}/map/").status_code == 404
     signed_in.post(f"/t/{stored.pk}/restore/")
     assert signed_in.get(f"/t/{stored.pk}/map/").status_code == 200
 
 
 def test_an_empty_shelf_and_an_empty_sheet_say_what_to_do_first(signed_in: Client) -> None:
-    assert "Nothing here yet" in signed_in.get("/").content.decode()
+    assert "No templates yet" in signed_in.get("/").content.decode()
     page = signed_in.post("/new/", {"name": "Fresh"}, follow=True).content.decode()
-    assert "An empty sheet" in page
+    assert "No strips yet" in page
     assert "Nothing is wrong" not in page
 
 

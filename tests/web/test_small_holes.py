@@ -60,13 +60,13 @@ def test_what_is_handed_over_counts_when_it_is_taken(
     theirs = Client()
     theirs.force_login(second)
     page = theirs.get("/").content.decode()
-    assert "handed to you" in page
+    assert "offered to you" in page
     assert theirs.post("/new/", {"name": "My own"}).status_code == 302, "others cannot fill my shelf"
     refused = theirs.post(f"/t/{stored.pk}/take/")
-    assert (refused.status_code, "1 are kept" in refused.content.decode()) == (403, True)
+    assert (refused.status_code, "limit 1" in refused.content.decode()) == (403, True)
     settings.MOST_TEMPLATES = 2
     assert theirs.post(f"/t/{stored.pk}/take/").status_code == 302
-    assert "handed to you" not in theirs.get("/").content.decode()
+    assert "offered to you" not in theirs.get("/").content.decode()
     assert theirs.post("/new/", {"name": "One more"}).status_code == 403
 
 
@@ -74,7 +74,7 @@ def test_imports_count_and_go_after_a_day(signed_in: Client, owner: User, monkey
     monkeypatch.setattr("web.bringing.services.MOST_BYTES", 100)
     assert signed_in.post("/import/", {"text": "Kick\n" * 15}).status_code == 302
     refused = signed_in.post("/import/", {"text": "Snare\n" * 15})
-    assert (refused.status_code, "that you have not kept" in refused.content.decode()) == (422, True)
+    assert (refused.status_code, "of unfinished imports" in refused.content.decode()) == (422, True)
     Brought.objects.update(created_at=timezone.now() - timedelta(days=1, minutes=1))
     assert signed_in.post("/import/", {"text": "Snare\n" * 15}).status_code == 302
     assert Brought.objects.count() == 1
@@ -130,7 +130,7 @@ def test_signs_that_nobody_sees_are_refused_in_names(db: None, field: str) -> No
 def test_a_recording_of_an_impossible_rate_is_refused_with_a_sentence(tmp_path: Path, rate: int) -> None:
     path = tmp_path / "x.wav"
     soundfile.write(path, np.zeros((10, 1)), rate)
-    with pytest.raises(DocumentError, match=f"has a sample rate of {rate} Hz; 8000 to 768000 are measured"):
+    with pytest.raises(DocumentError, match=f"has a sample rate of {rate} Hz; 8000 to 768000 Hz are allowed"):
         measure(path)
 
 
@@ -140,12 +140,12 @@ def test_a_recording_of_an_impossible_rate_is_refused_with_a_sentence(tmp_path: 
 def test_health_reads_what_the_page_of_templates_reads(stored: StoredTemplate) -> None:
     assert Client().get("/health/").json()["parts"]["database"]["well"]
     with connection.cursor() as cursor:
-        cursor.execute("ALTER TABLE shelf_storedtemplate RENAME COLUMN summary TO damaged")
+        cursor.execute("ALTER TABLE shelf_storedtemplate RENAME COLUMN summary TO broken")
     try:
         said = Client().get("/health/").json()["parts"]["database"]
     finally:
         with connection.cursor() as cursor:
-            cursor.execute("ALTER TABLE shelf_storedtemplate RENAME COLUMN damaged TO summary")
+            cursor.execute("ALTER TABLE shelf_storedtemplate RENAME COLUMN broken TO summary")
     assert (said["well"], "cannot be read" in said["says"]) == (False, True)
 
 

@@ -56,14 +56,14 @@ def shown(set_name: str = "main", only: str = "", made: Template = MADE) -> dict
 
 def test_the_ledger_stands_by_section_with_levels_and_marks() -> None:
     rows = {row.id: row for band in shown()["bands"] for row in band["rows"]}
-    assert [band["name"] for band in shown()["bands"]] == ["Drums", "Outside sections"]
+    assert [band["name"] for band in shown()["bands"]] == ["Drums", "No section"]
     kick = {cell.stem.id: (cell.reached, cell.level and round(cell.level, 2), cell.mark) for cell in rows["kick"].cells}
     assert kick == {
         "st-d": (True, 0.0, ""), "st-l": (True, -6.0, "warning"), "mx": (True, 0.97, ""), "sum": (True, 0.97, ""),
     }  # fmt: skip
     assert rows["kick"].notes == ["by Hall"]
     assert [(cell.mark, cell.words) for cell in rows["lost"].cells if cell.mark] == [("blocker", "in no stem")]
-    assert rows["click"].notes == ["kept out"]
+    assert rows["click"].notes == ["excluded"]
     assert [row.id for band in shown(only="1")["bands"] for row in band["rows"]] == ["kick", "lost"]
 
 
@@ -84,7 +84,7 @@ def test_of_many_sources_only_one_section_is_open() -> None:
 
 def test_rules_say_who_breaks_them_and_suggestions_are_not_said_twice() -> None:
     ((rule, sentence, broken),) = shown()["rules"]
-    assert (rule.id, sentence) == ("dry", "Bass never reaches Hall")
+    assert (rule.id, sentence) == ("dry", "Bass must not reach Hall")
     assert [finding.evidence[1] for finding in broken] == ["Bass → Hall"]
     suggested = [rule.id for rule, *_rest in shown()["suggested"]]
     assert suggested == ["click-in-no-stem"]
@@ -100,7 +100,7 @@ TABLE: list[tuple[str, dict[str, str], str]] = [
     ("change_rule", {"rule": "dry", "channels": "C 2"}, "Bass is dry: channels C 2"),
     ("remove_rules", {"rules": "dry"}, "Remove rule Bass is dry"),
     ("waive", {"fingerprint": "abc", "reason": "meant so", "by": "I. Strand", "message": "x is y"}, "Waive: x is y"),
-    ("remove_waivers", {"fingerprints": "gone"}, "Take a waiver back"),
+    ("remove_waivers", {"fingerprints": "gone"}, "Remove waiver"),
 ]  # fmt: skip
 
 
@@ -119,13 +119,13 @@ def test_an_edit_is_journalled_and_undone(
 @pytest.mark.parametrize(
     ("what", "values", "words"),
     [
-        ("change_stem", {"stem": "no", "tap": "pre-fader"}, "there is no stem no"),
+        ("change_stem", {"stem": "no", "tap": "pre-fader"}, "stem no does not exist"),
         ("change_stem", {"stem": "st-d", "tap": "somewhere"}, "tap"),
         ("change_stem", {"stem": "st-d", "strip": ""}, "the field strip is missing"),
         ("add_rule", {"name": "x", "kind": "avoids", "sources": "colour:red"}, "is not strip:ID"),
         ("add_rule", {"name": "x", "kind": "hopes", "sources": "*"}, "kind"),
-        ("waive", {"fingerprint": "abc", "reason": " ", "by": "M. Quay"}, "a waiver needs its reason and a name"),
-        ("remove_waivers", {"fingerprints": "never"}, "there is no waiver of never"),
+        ("waive", {"fingerprint": "abc", "reason": " ", "by": "M. Quay"}, "a waiver needs a reason and a name"),
+        ("remove_waivers", {"fingerprints": "never"}, "no waiver of never exists"),
     ],
 )
 def test_what_cannot_be_is_said_and_nothing_is_stored(
@@ -156,7 +156,7 @@ def test_a_waived_finding_counts_apart_and_its_waiver_lapses_with_what_it_was_ab
 
 def test_one_return_for_each_stem_is_one_remedy(signed_in: Client, mine: StoredTemplate) -> None:
     leak = next(f for f in Workspace(MADE).audit.findings if f.code == "stem.leak")
-    assert [remedy.label for remedy in leak.remedies] == ["One return for each stem"]
+    assert [remedy.label for remedy in leak.remedies] == ["Add one return per stem"]
     assert (
         signed_in.post(f"/t/{mine.pk}/write/remedy/{leak.fingerprint}/{leak.remedies[0].key}/", {"base": 1}).status_code
         == 200
@@ -173,7 +173,7 @@ def test_hygiene_gathers_names_colours_sections_and_what_nothing_uses() -> None:
     )  # fmt: skip
     space = Workspace(made)
     found = hygiene_place(space, {})
-    assert [words for words, _ones in found["hygiene"]] == ["Names left as they came", "Names twice", "Empty sections"]
+    assert [words for words, _ones in found["hygiene"]] == ["Default names", "Duplicate names", "Empty sections"]
     assert found["unused_ids"] == "a"
 
 
@@ -186,7 +186,7 @@ def test_inventories_are_brought_taken_checked_exported_and_forgotten(signed_in:
     assert signed_in.post(url + "bring-inventory/", {"name": "", "text": "name\nx\n"}).status_code == 422
     csv = "maker,name,version\nTern Audio,Glue,2.0\n"
     page = signed_in.post(url + "bring-inventory/", {"name": "Studio", "text": csv, "place": "setup"})
-    assert "Studio has Tern Audio Glue 2.0, and 2.1 is wanted" in page.content.decode()
+    assert "Studio has Tern Audio Glue 2.0; 2.1 is required" in page.content.decode()
     kept = KeptInventory.objects.get()
     exported = signed_in.get(f"/t/{mine.pk}/inventory/{kept.pk}.csv")
     assert exported.content.decode() == (
@@ -204,6 +204,6 @@ def test_inventories_are_brought_taken_checked_exported_and_forgotten(signed_in:
     assert signed_in.post(url + "take-inventory/", {"machine": "none"}).status_code == 422
     page = signed_in.post(url + "take-inventory/", {"machine": "main", "place": "setup"}).content.decode()
     assert KeptInventory.objects.count() == 2
-    assert "Everything the template asks for is there" in page
+    assert "All plug-ins of the template are listed" in page
     signed_in.post(url + "forget-inventory/", {"of": kept.pk})
     assert KeptInventory.objects.get().name == "Main computer"

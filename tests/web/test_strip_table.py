@@ -66,7 +66,7 @@ def test_many_strips_come_a_hundred_at_a_time(signed_in: Client, owner) -> None:
     first = signed_in.get(f"/t/{stored.pk}/strips/").content.decode()
     assert first.count("data-names=") == MOST_ROWS
     assert f"1–{MOST_ROWS} of " in first
-    further = re.findall(r'href="\?(from=\d+)">further', first)
+    further = re.findall(r'href="\?(from=\d+)">next', first)
     second = signed_in.get(f"/t/{stored.pk}/strips/?{further[0]}").content.decode()
     assert set(re.findall(r'data-names="([^"]+)"', first)).isdisjoint(re.findall(r'data-names="([^"]+)"', second))
 
@@ -83,8 +83,8 @@ def test_old_addresses_lead_on(signed_in: Client, stored: StoredTemplate, old: s
 
 def test_hygiene_is_a_family_of_findings(signed_in: Client, stored: StoredTemplate) -> None:
     page = signed_in.get(f"/t/{stored.pk}/findings/?family=Names+and+sections").content.decode()
-    assert "Strips that nothing uses" in page
-    assert "Strips that nothing uses" not in signed_in.get(f"/t/{stored.pk}/findings/").content.decode()
+    assert "Unused strips" in page
+    assert "Unused strips" not in signed_in.get(f"/t/{stored.pk}/findings/").content.decode()
 
 
 def test_a_new_template_has_what_was_said_of_it(signed_in: Client) -> None:
@@ -106,7 +106,7 @@ def test_the_audit_beside_itself_awake_and_bare(signed_in: Client, owner) -> Non
     stored = services.store(owner, template([{"id": "x", "kind": "audio", "inserts": eq}, "o:out"], ["x>out"]))
     awake = " ".join(signed_in.get(f"/t/{stored.pk}/findings/?awake=1").content.decode().split())
     bare = " ".join(signed_in.get(f"/t/{stored.pk}/findings/?awake=0").content.decode().split())
-    assert "With every sleeping insert on" in awake
+    assert "With all inserts on" in awake
     assert "gain on x" in awake
-    assert "With all processing off" in bare
+    assert "With all inserts bypassed" in bare
     assert "eq on x" in bare

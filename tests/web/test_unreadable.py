@@ -44,7 +44,7 @@ def test_every_page_says_why_and_none_fails(signed_in: Client, edited: StoredTem
     assert answer.status_code == 409
     assert "strips[0].name: has 600 characters; at most 500 are allowed" in page
     assert "Kick: name Kick out" in page
-    assert "Go back to the last state that reads" in page
+    assert "Restore last readable version" in page
 
 
 def test_writes_and_copies_lead_to_that_page(signed_in: Client, edited: StoredTemplate) -> None:
@@ -60,7 +60,7 @@ def test_the_bytes_can_be_taken_out_as_they_are(signed_in: Client, edited: Store
     assert signed_in.get(f"/t/{edited.pk}/stored.json").content == b"no document at all \xff"
     page = signed_in.get(f"/t/{edited.pk}/map/")
     assert page.status_code == 409
-    assert "No earlier state in the journal reads either" in page.content.decode()
+    assert "No earlier version in the history can be read" in page.content.decode()
     assert signed_in.post(f"/t/{edited.pk}/recover/", {"base": edited.version}).status_code == 409
 
 
@@ -69,7 +69,7 @@ def test_going_back_gives_the_last_state_that_reads(signed_in: Client, edited: S
     assert signed_in.post(f"/t/{edited.pk}/recover/", {"base": edited.version})["Location"] == f"/t/{edited.pk}/map/"
     now = StoredTemplate.objects.get(pk=edited.pk)
     assert load(document_of(bytes(now.head))).strips[0].name == "Kick in"
-    assert JournalEntry.objects.order_by("-pk").first().label == "Back to the last state that reads, 1 edit earlier"
+    assert JournalEntry.objects.order_by("-pk").first().label == "Restore last readable version, 1 edit earlier"
     assert signed_in.get(f"/t/{edited.pk}/map/").status_code == 200
     undone = signed_in.post(f"/t/{edited.pk}/write/undo/", {"base": now.version})
     assert undone.status_code == 200

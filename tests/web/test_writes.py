@@ -93,13 +93,13 @@ def test_an_edit_is_journalled_undone_and_redone(
         ("change_strip", {"strip": "kick", "fader_db": "loud"}, "“loud” is not a level"),
         ("change_strip", {"strip": "kick", "pan": "9"}, "“9” is not a pan position"),
         ("change_strip", {"strip": "kick", "name": " "}, "name: is empty"),
-        ("change_strip", {"strip": "gone", "name": "x"}, "there is no strip gone; it may have been removed"),
-        ("change_strip", {"strip": "kick"}, "nothing to change was given"),
+        ("change_strip", {"strip": "gone", "name": "x"}, "strip gone does not exist; it may have been removed"),
+        ("change_strip", {"strip": "kick"}, "no change given"),
         ("change_strip", {}, "strip is missing"),
-        ("connect", {"from": "kick", "to": "bus"}, "Kick has this feed to Drum bus already"),
+        ("connect", {"from": "kick", "to": "bus"}, "Kick already has this feed to Drum bus"),
         ("connect", {"from": "kick", "to": "bus", "kind": "tie"}, "a tie starts at an output"),
         ("spread", {"names": " \n", "kind": "audio", "layout": "mono", "section": ""}, ""),
-        ("nudge_strip", {"strip": "kick", "where": "up"}, "at the end of its section already"),
+        ("nudge_strip", {"strip": "kick", "where": "up"}, "already at the end of its section"),
         ("change_template", {"tempo_bpm": "fast"}, "“fast” is not a number"),
     ],
 )
@@ -237,17 +237,17 @@ class TestMatters:
     def test_they_stand_under_the_matter_s_sentence(self, signed_in: Client, muted: StoredTemplate, place: str) -> None:
         key = self.matter(muted).fingerprint
         page = signed_in.get(f"/t/{muted.pk}/{place}/").content.decode()
-        assert "2 sources are not heard: Bus is muted" in page
+        assert "2 sources are silent: Bus is muted" in page
         assert page.count(f'id="m-{key}"') == 1
         more = signed_in.get(f"/t/{muted.pk}/matter/{key}/").content.decode()
-        assert "Kick is not heard: Bus is muted" in more
-        assert "What this is, and why it matters" in more
+        assert "Kick is silent: Bus is muted" in more
+        assert "About this finding" in more
 
     def test_its_remedy_is_one_edit(self, signed_in: Client, muted: StoredTemplate) -> None:
         matter = self.matter(muted)
         assert write(signed_in, muted, f"remedy/{matter.fingerprint}/{matter.remedies[0].key}").status_code == 200
         assert not now(muted).strips[2].mute
-        assert JournalEntry.objects.get().label == "2 sources are not heard: Bus is muted: Unmute Bus"
+        assert JournalEntry.objects.get().label == "2 sources are silent: Bus is muted: Unmute Bus"
         assert (
             write(signed_in, muted, f"remedy/{matter.fingerprint}/{matter.remedies[0].key}").status_code == 422
         )  # it is gone
@@ -259,17 +259,17 @@ class TestMatters:
             return signed_in.get(f"/t/{muted.pk}/matter/{key}/").content.decode()
 
         assert f'data-poll="{follow}"' in signed_in.get(f"/t/{muted.pk}/map/").content.decode()
-        assert "and so" not in more()
+        assert "Consequences" not in more()
         assert signed_in.post(follow, {"base": 0}).status_code == 204  # of a page with another state
         shown = "matters:0 margin-head:0"
         answer = signed_in.post(follow, {"base": 1, "place": "map", "shown": shown}).content.decode()
-        assert "puts right 3 findings" in answer  # what its remedy would do
+        assert "Fixes 3" in answer  # what its remedy would do
         for asked in ({"chosen_strip": "kick", "shown": shown}, {"shown": ""}):  # the margin shows something else now
             assert 'id="panel"' not in signed_in.post(follow, {"base": 1, "place": "map", **asked}).content.decode()
         assert "data-poll" not in answer
-        assert "Out would give silence: Bus is muted" in more().partition("and so")[2]
+        assert "Out gets no signal: Bus is muted" in more().partition("Consequences")[2]
         write(signed_in, muted, "change_strip", strip="kick", fader_db="-3")
-        assert "and so" not in more()  # another state, not looked through yet
+        assert "Consequences" not in more()  # another state, not looked through yet
 
     def test_one_waiver_covers_it_and_says_how_many(self, signed_in: Client, muted: StoredTemplate) -> None:
         matter = self.matter(muted)

@@ -67,13 +67,15 @@ def administration(request: HttpRequest) -> HttpResponse:
 def invite(request: HttpRequest) -> HttpResponse:
     """Makes an invitation; its address is shown this once."""
     try:
-        words = one_line(request.POST.get("note", ""), "whom it is for", "say whom the invitation is for")
+        words = one_line(
+            request.POST.get("note", ""), "note", "add a note to the invitation, for example the name of the guest"
+        )
     except EditError as wrong:
         return _page(request, 422, problems=wrong.problems)
     by = signed_in_user(request)
     _made, token = Invitation.make(by, words, is_administrator=request.POST.get("is_administrator") == "1")
     note(Event.LINK, by, f"{name_of(by)} invited {words}")
-    show_once(request, f"Invitation for {words}, good for seven days, once", reverse("invitation", args=[token]))
+    show_once(request, f"Invitation for {words}, valid once, for 7 days", reverse("invitation", args=[token]))
     return redirect("administration")
 
 
@@ -90,8 +92,8 @@ def withdraw(request: HttpRequest, number: int) -> HttpResponse:
 def reset_link(request: HttpRequest, number: int) -> HttpResponse:
     """A link by which somebody replaces a lost password; signing in or a new password makes it void."""
     user, by = get_object_or_404(User, pk=number, is_active=True), signed_in_user(request)
-    note(Event.LINK, by, f"{name_of(by)} made a link for a new password of {name_of(user)}")
-    show_once(request, f"A new password for {name_of(user)}, once", mail.new_password_path(user, by))
+    note(Event.LINK, by, f"{name_of(by)} created a reset link for {name_of(user)}")
+    show_once(request, f"Reset link for {name_of(user)}, valid once", mail.new_password_path(user, by))
     return redirect("administration")
 
 
@@ -104,7 +106,11 @@ def change(request: HttpRequest, number: int) -> HttpResponse:
         user = get_object_or_404(User, pk=number)
         others = User.objects.filter(is_active=True, is_staff=True).exclude(pk=user.pk)
         if what in ("off", "plain") and not others.exists():
-            return _page(request, 422, problems=["Somebody has to be administrator: make another one first."])
+            return _page(
+                request,
+                422,
+                problems=["At least one administrator is required. Make another account administrator first."],
+            )
         fields = {
             "off": {"is_active": False}, "on": {"is_active": True},
             "administrator": {"is_staff": True}, "plain": {"is_staff": False},
@@ -122,9 +128,9 @@ def change(request: HttpRequest, number: int) -> HttpResponse:
 
 
 WORDS = {
-    "off": "is switched off",
-    "on": "is switched on",
-    "administrator": "is administrator",
-    "plain": "is no administrator any more",
-    "one-step": "signs in in one step again",
+    "off": "is inactive",
+    "on": "is active",
+    "administrator": "is now administrator",
+    "plain": "is not administrator any longer",
+    "one-step": "signs in without the second step",
 }

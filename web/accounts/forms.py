@@ -12,13 +12,13 @@ from django.contrib.auth.models import User
 from web.accounts import two_step
 from web.accounts.lookalikes import has_unseen, looks_like
 
-MAIL_LABEL = {"email": "Mail address"}
+MAIL_LABEL = {"email": "E-mail address"}
 
 
 class SignInForm(AuthenticationForm):
     def get_invalid_login_error(self) -> forms.ValidationError:
         """The same words for a wrong name and a wrong password: who has an account here is nobody's business."""
-        return forms.ValidationError("This name and password do not belong together. Look at capital letters.")
+        return forms.ValidationError("Wrong user name or password. Check capital letters.")
 
 
 class NewAccountForm(UserCreationForm):  # type: ignore[type-arg]
@@ -32,7 +32,7 @@ class NewAccountForm(UserCreationForm):  # type: ignore[type-arg]
     def clean_username(self) -> str:
         name: str = super().clean_username() or ""
         if looks_like(name) is not None:
-            raise forms.ValidationError("An account here has a name that looks the same. Choose another one.")
+            raise forms.ValidationError("A user name that looks the same exists. Choose a different one.")
         return name
 
     def clean_first_name(self) -> str:
@@ -77,7 +77,7 @@ class MailForm(forms.ModelForm):  # type: ignore[type-arg]
     def clean_password(self) -> str:
         given: str = self.cleaned_data["password"]
         if not self.instance.check_password(given):
-            raise forms.ValidationError("This is not your password.")
+            raise forms.ValidationError("Wrong password.")
         return given
 
 
@@ -85,7 +85,7 @@ class LostPasswordForm(forms.Form):
     """The mail address of an account."""
 
     email = forms.EmailField(
-        max_length=254, label="Mail address", widget=forms.EmailInput(attrs={"autocomplete": "email"})
+        max_length=254, label="E-mail address", widget=forms.EmailInput(attrs={"autocomplete": "email"})
     )
 
 
@@ -95,7 +95,7 @@ class SecondStepForm(forms.Form):
     password = forms.CharField(
         label="Your password", strip=False, widget=forms.PasswordInput(attrs={"autocomplete": "current-password"})
     )
-    present = forms.CharField(max_length=32, label="Code of the present authenticator, or a recovery code")
+    present = forms.CharField(max_length=32, label="Code of the current authenticator, or a recovery code")
     code = forms.CharField(max_length=32, label="Code of the new authenticator")
 
     def __init__(self, user: User, data: Mapping[str, Any] | None = None) -> None:
@@ -114,9 +114,9 @@ class SecondStepForm(forms.Form):
         if self.errors:
             return cleaned
         if not self.user.check_password(cleaned["password"]):
-            self.add_error("password", "This is not your password.")
+            self.add_error("password", "Wrong password.")
         elif self.is_renewed and not two_step.is_right(self.user, _code_in(cleaned["present"])):
-            self.add_error("present", "This is not the present code. After wrong ones it takes a while until the next.")
+            self.add_error("present", "Wrong code. After several, wait before retrying.")
         return cleaned
 
 

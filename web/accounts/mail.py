@@ -95,14 +95,14 @@ def _told(work: Callable[..., None], *given: object) -> None:
 
 def _send_links(address: str, root: str) -> None:
     for user in PasswordResetForm().get_users(address):
-        words = f"{name_of(user)} was sent a link for a new password"
+        words = f"a password link was sent to {name_of(user)}"
         since = timezone.now() - timedelta(hours=1)
         if Event.objects.filter(kind=Event.LINK, user=user, words=words, at__gt=since).count() >= MOST_LINKS:
             continue
         note(Event.LINK, user, words)
         link = root + new_password_path(user)
         _send(
-            user, user.email, "A new password", render_to_string("accounts/mail_link.txt", {"user": user, "link": link})
+            user, user.email, "Password reset", render_to_string("accounts/mail_link.txt", {"user": user, "link": link})
         )
 
 
@@ -111,5 +111,5 @@ def _send(user: User, to: str, subject: str, text: str) -> None:
     try:
         send_mail(f"{subject} – Intact Lattice", text, None, [to])
     except (OSError, SMTPException) as wrong:
-        logger.warning("mail was not sent: %s", type(wrong).__name__)
-        note(Event.FAILED, user, f"mail to {name_of(user)} could not be sent: {type(wrong).__name__}")
+        logger.warning("e-mail was not sent: %s", type(wrong).__name__)
+        note(Event.FAILED, user, f"e-mail to {name_of(user)} was not sent: {type(wrong).__name__}")

@@ -72,13 +72,13 @@ class Invitation(models.Model):
     def why_not(self) -> str:
         """Why it cannot be used; nothing where it can."""
         if self.used_at is not None:
-            return "This invitation has been used. Sign in with the account that was made, or ask for another one."
+            return "This invitation was used. Sign in with that account, or request a new invitation."
         if self.withdrawn_at is not None:
-            return "This invitation was withdrawn. Ask whoever sent it for another one."
+            return "This invitation was withdrawn. Request a new one from an administrator."
         if self.by is not None and not (self.by.is_active and self.by.is_staff):
-            return "This invitation is void: its sender is no longer an administrator. Ask for another one."
+            return "This invitation is void: its sender is not an administrator any longer. Request a new one."
         if timezone.now() > self.ends_at:
-            return "This invitation was good for seven days. Ask whoever sent it for another one."
+            return "This invitation has expired after 7 days. Request a new one from an administrator."
         return ""
 
 
@@ -107,7 +107,7 @@ class Event(models.Model):
 def note_taken_out(user: User, what: str) -> None:
     """Puts down that somebody took something out. It is not worth refusing that where nothing can be written now."""
     with suppress(OperationalError), transaction.atomic():
-        note(Event.EXPORT, user, f"{name_of(user)} took out {what}")
+        note(Event.EXPORT, user, f"{name_of(user)} downloaded {what}")
 
 
 def note(kind: str, user: User | None, words: str, address: str | None = None) -> None:

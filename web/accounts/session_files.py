@@ -24,7 +24,7 @@ class SessionStore(file.SessionStore):
         except OSError as wrong:
             if wrong.errno != errno.ENOSPC:
                 raise
-            logger.warning("a session could not be written: the disk is full")
+            logger.warning("the session was not written: the disk is full")
             key = self.session_key
             if key and (must_create or key in _held):
                 _held[key] = dict(self._get_session(no_load=must_create))  # type: ignore[attr-defined]

@@ -33,5 +33,5 @@ def signed_in(request: HttpRequest, user: User, **_rest: Any) -> None:
 @receiver(user_login_failed)
 def refused(credentials: dict[str, Any], request: HttpRequest | None = None, **_rest: Any) -> None:
     user = User.objects.filter(username=credentials.get("username")).first()
-    words = f"a wrong password for {name_of(user)}" if user else "a name that nobody has"
+    words = f"wrong password for {name_of(user)}" if user else "an unknown user name"
     note(Event.FAILED, user, words, address_of(request))

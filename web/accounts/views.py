@@ -70,8 +70,8 @@ def sign_in_code(request: HttpRequest) -> HttpResponse:
             del request.session[FIRST_STEP]
             login(request, user, backend=BACKEND)
             return redirect(then)
-        note(Event.FAILED, user, f"a wrong code for {name_of(user)}", address_of(request))
-        form.add_error("code", "This is not the present code. After wrong ones it takes a while until the next.")
+        note(Event.FAILED, user, f"wrong code for {name_of(user)}", address_of(request))
+        form.add_error("code", "Wrong code. After several, wait before retrying.")
     return render(request, "accounts/sign_in_code.html", {"form": form}, status=422 if form.errors else 200)
 
 
@@ -98,7 +98,7 @@ def invitation(request: HttpRequest, token: str) -> HttpResponse:
     if invited is None:
         raise Http404
     if invited.why_not:
-        words = {"title": "No account can be made", "words": invited.why_not}
+        words = {"title": "Invitation not valid", "words": invited.why_not}
         return render(request, "shared/message.html", words, status=410)
     form = NewAccountForm(request.POST or None)
     if request.method == "POST" and form.is_valid():
@@ -112,7 +112,7 @@ def invitation(request: HttpRequest, token: str) -> HttpResponse:
             user = form.save()
             Invitation.objects.filter(pk=invited.pk).update(used_by=user)
             by = f", invited by {name_of(invited.by)}" if invited.by else ""
-            note(Event.ACCOUNT, user, f"{name_of(user)} made an account{by}")
+            note(Event.ACCOUNT, user, f"{name_of(user)} created an account{by}")
         login(request, user, backend=BACKEND)
         return redirect("shelf")
     return render(request, "accounts/invitation.html", {"form": form}, status=422 if form.errors else 200)
@@ -134,8 +134,8 @@ class NewPassword(PasswordResetConfirmView):
     def form_valid(self, form: object) -> HttpResponse:
         answer = super().form_valid(form)  # type: ignore[arg-type]
         if self.user is not None:
-            note(Event.ACCOUNT, self.user, f"{name_of(self.user)} set a new password by a link")
-            mail.tell(self.user, "password was changed by a link")
+            note(Event.ACCOUNT, self.user, f"{name_of(self.user)} set a new password by reset link")
+            mail.tell(self.user, "password was changed by reset link")
         return answer
 
 
@@ -159,7 +159,7 @@ def lost_password(request: HttpRequest) -> HttpResponse:
 @sensitive_post_parameters()
 @require_http_methods(["GET", "HEAD", "POST"])
 def account(request: HttpRequest) -> HttpResponse:
-    """Name, mail address, password, two-step sign-in, other sessions: each a form of its own."""
+    """Name, e-mail address, password, two-step sign-in, other sessions: each a form of its own."""
     user = signed_in_user(request)
     what = request.POST.get("what", "")
     before = user.email
@@ -183,9 +183,9 @@ def account(request: HttpRequest) -> HttpResponse:
 
 # What each form of the account keeps, and what is said then.
 WORDS = {
-    "name": ("name", "Your name is kept."),
-    "mail": ("mail address", "Your mail address is kept."),
-    "password": ("password", "Your password is changed. You are signed out wherever else you were signed in."),
+    "name": ("name", "Name saved."),
+    "mail": ("e-mail address", "E-mail address saved."),
+    "password": ("password", "Password changed. You are signed out on all other devices."),
 }
 
 
@@ -195,7 +195,7 @@ def sign_out_everywhere(request: HttpRequest) -> HttpResponse:
     user = signed_in_user(request)
     end_all(user)
     begin(request, user)
-    note(Event.ACCOUNT, user, f"{name_of(user)} signed out everywhere else")
+    note(Event.ACCOUNT, user, f"{name_of(user)} signed out on all other devices")
     return redirect("account")
 
 
@@ -208,11 +208,11 @@ def two_step_on(request: HttpRequest) -> HttpResponse:
     if request.method == "POST" and form.is_valid():
         codes = two_step.confirm(user, form.cleaned_data["code"])
         if codes is not None:
-            happened = "was replaced" if form.is_renewed else "was switched on"
+            happened = "was replaced" if form.is_renewed else "was turned on"
             note(Event.ACCOUNT, user, f"{name_of(user)}: two-step sign-in {happened}")
             mail.tell(user, f"two-step sign-in {happened}")
             return render(request, "accounts/recovery_codes.html", {"codes": codes})
-        form.add_error("code", "This is not the code that the authenticator shows now. Its clock may be wrong.")
+        form.add_error("code", "Wrong code. Check the clock of your authenticator and enter the code it shows now.")
     context = {"form": form, "setting": two_step.to_set_up(user)}
     return render(request, "accounts/two_step.html", context, status=422 if form.errors else 200)
 
@@ -222,9 +222,9 @@ def two_step_off(request: HttpRequest) -> HttpResponse:
     """Switches it off, with the password: whoever finds a page open may not."""
     user = signed_in_user(request)
     if not user.check_password(request.POST.get("password", "")):
-        words = "This is not your password. Two-step sign-in stays on."
-        return render(request, "shared/message.html", {"title": "Not switched off", "words": words}, status=422)
+        words = "Wrong password. Two-step sign-in stays on."
+        return render(request, "shared/message.html", {"title": "Not turned off", "words": words}, status=422)
     two_step.switch_off(user)
-    note(Event.ACCOUNT, user, f"{name_of(user)} switched two-step sign-in off")
-    mail.tell(user, "two-step sign-in was switched off")
+    note(Event.ACCOUNT, user, f"{name_of(user)} turned off two-step sign-in")
+    mail.tell(user, "two-step sign-in was turned off")
     return redirect("account")

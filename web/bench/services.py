@@ -79,11 +79,11 @@ def take_file(lot: FilesJob, file: Any) -> None:
     if not name or name.startswith(".") or name.endswith(".part"):
         raise EditError("a file needs a name")
     if lot.state != FilesJob.GATHERING:
-        raise EditError("these prints are read already; begin anew")
+        raise EditError("these prints were read already. Start a new import.")
     size = file.size or 0
     if used_bytes(lot.by) + size > settings.PRINTS_QUOTA:
         room = settings.PRINTS_QUOTA / 1024**3
-        raise EditError(f"{name}: no room for it; {room:.0f} GiB of prints are kept at a time")
+        raise EditError(f"{name}: not enough space; at most {room:.0f} GiB of prints can wait at a time")
     lot.folder.mkdir(parents=True, exist_ok=True)
     coming = lot.folder / f"{name}.part"
     try:
@@ -93,7 +93,7 @@ def take_file(lot: FilesJob, file: Any) -> None:
         coming.replace(lot.folder / name)
     except OSError as wrong:
         coming.unlink(missing_ok=True)
-        raise EditError(f"{name} could not be kept: {wrong.strerror or wrong}") from None
+        raise EditError(f"{name} was not saved: {wrong.strerror or wrong}") from None
 
 
 def forget_file(lot: FilesJob, name: str) -> None:
@@ -114,7 +114,7 @@ def begin_reading(kept: StoredKit, user: User) -> Reading:
 def read(reading: Reading, assigned: dict[str, str], *, keeps_files: bool) -> None:
     """Has the prints read in the background. Raises EditError where there is none."""
     if not reading.files:
-        raise EditError("no print has been sent yet")
+        raise EditError("No prints to read. Add files first.")
     stems = {one.stem.id for one in printed(SignalGraph(template_of(reading.kit)))}
     known = {name: stem for name, stem in assigned.items() if not stem or stem in stems}
     still = Reading.objects.filter(pk=reading.pk, state=Reading.GATHERING)
@@ -155,7 +155,7 @@ def put_into_map(stored: StoredTemplate, user: User, base: int, reading: Reading
     """“The map is wrong”: one undoable edit; the matter is answered by it."""
     rows = next((rows for rows in findings_of(reading) if rows[0]["matter"] == matter), None)
     if rows is None:
-        raise EditError("there is no such matter in this reading")
+        raise EditError("this issue is not in this reading")
     services.based_on(stored.pk, user, base)
     words, step = map_edit(workspace(stored).template, rows)
     label = f"{words}: reading of {reading.began_at:%Y-%m-%d %H:%M}"[:200]
@@ -203,7 +203,7 @@ def require(stored: StoredTemplate, *, wanted: bool) -> None:
 def begin_tone(stored: StoredTemplate, user: User, asked: dict[str, Any], file: Any = None) -> ToneRun:
     """Plays a tone in the background. Raises EditError where a recording is wanted and none has come."""
     if asked["signal"] == "file" and file is None:
-        raise EditError("no recording is chosen")
+        raise EditError("choose a recording first")
     for old in stored.tones.all()[MOST_RUNS - 1 :]:
         old.delete()
     run = ToneRun.objects.create(template=stored, by=user, version=stored.version, asked=asked, state=ToneRun.GATHERING)
@@ -228,7 +228,7 @@ def begin_programme(stored: StoredTemplate, user: User) -> Programme:
 def measure(programme: Programme) -> None:
     """Has them measured in the background. Raises EditError where there is none."""
     if not programme.files:
-        raise EditError("no print has been sent yet")
+        raise EditError("No prints to read. Add files first.")
     if Programme.objects.filter(pk=programme.pk, state=Programme.GATHERING).update(state=Programme.WAITING):
         measure_programme(programme.pk)
 

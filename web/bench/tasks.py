@@ -72,8 +72,8 @@ def _stand_in(analysis: Analysis, kit: Any, faults: list[str], told: Callable[[f
     """What the stand-in prints, read without files between."""
     template = analysis.template
     session = built(template, faults)
-    wanted = expected(template, kit, lambda share: told(share / 2, "The model is played"))
-    cells = cells_of(template, kit, session, lambda share: told(0.5 + share / 2, "The stand-in is played"))
+    wanted = expected(template, kit, lambda share: told(share / 2, "Playing the test signal"))
+    cells = cells_of(template, kit, session, lambda share: told(0.5 + share / 2, "Running the simulated session"))
     matched = Matched({stem: PrintFiles(stem, [Path(stem)]) for stem in cells})
     return reading_of(analysis, kit, printed(analysis.graph), wanted, cells, matched, {})
 
@@ -93,7 +93,7 @@ def play_tone_run(pk: int) -> None:
 
     def work() -> dict[str, Any]:
         if run.template.version != run.version:
-            raise DocumentError(["the template has changed since; run it again"])
+            raise DocumentError(["the template has changed; run it again"])
         template = read_back(document_of(bytes(run.template.head)))
         analysis = Analysis(template)
         origins = origins_of(analysis, select(template, run.asked["sources"]))

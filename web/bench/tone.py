@@ -175,17 +175,17 @@ def _asked(request: HttpRequest) -> dict[str, Any]:
         seconds = float(request.POST.get("seconds", "2").replace(",", "."))
         level_dbfs = float(level) if level else None
     except ValueError:
-        raise EditError("level and length are numbers: dBFS and seconds") from None
+        raise EditError("level and length must be numbers, in dBFS and seconds") from None
     most = MOST_EACH_S if each else MOST_S
     if not 0 < seconds <= most:
         raise EditError(
-            f"{seconds:g} s; more than 0 and at most {most:g} are allowed" + (" for each in turn" if each else "")
+            f"{seconds:g} s; more than 0 and at most {most:g} s are allowed" + (" for each in turn" if each else "")
         )
     if level_dbfs is not None and not -120 <= level_dbfs <= 0:
         raise EditError(f"{level_dbfs:g} dBFS; −120 to 0 are allowed")
     signal = request.POST.get("signal", "sine")
     if signal not in dict(SIGNALS):
-        raise EditError(f"“{signal}” is no signal")
+        raise EditError(f"“{signal}” is not a test signal")
     sources = request.POST.get("sources", "").split() or ["*"]
     return {"sources": sources, "signal": signal, "level_dbfs": level_dbfs, "seconds": seconds, "each": each}
 

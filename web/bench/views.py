@@ -91,7 +91,7 @@ def _tail_ms(text: str) -> float:
     except ValueError:
         value = -1.0
     if not 0 <= value <= LARGEST_TAIL_MS:
-        raise EditError(f"“{text}” is no tail in ms, 0 to {LARGEST_TAIL_MS}")
+        raise EditError(f"“{text}” is not a tail; 0 to {LARGEST_TAIL_MS} ms are allowed")
     return value
 
 
@@ -132,7 +132,7 @@ def take(request: HttpRequest, lot: FilesJob | None) -> HttpResponse | None:
     """Keeps one file that is sent; why it is not kept, where it is not."""
     file = request.FILES.get("file")
     if file is None:
-        return HttpResponse("no file has arrived", status=422, content_type="text/plain")
+        return HttpResponse("no file was sent", status=422, content_type="text/plain")
     if lot is None:
         raise Http404
     try:

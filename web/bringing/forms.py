@@ -28,7 +28,7 @@ class BringForm(forms.Form):
     def clean(self) -> dict[str, object]:
         cleaned: dict[str, object] = super().clean() or self.cleaned_data
         if not self.errors and not cleaned.get("file") and not str(cleaned.get("text") or "").strip():
-            raise forms.ValidationError("Choose a file, or paste a list of names, a spreadsheet range or a document.")
+            raise forms.ValidationError("Select a file, or paste a list of names, spreadsheet rows or a document.")
         return cleaned
 
     def data_and_name(self) -> tuple[bytes, str]:

@@ -66,11 +66,11 @@ def measured(request: HttpRequest, number: int) -> HttpResponse:
     of = _own_or_404(request, number)
     file = request.FILES.get("file")
     if file is None:
-        return HttpResponse("no file has arrived", status=422, content_type="text/plain")
+        return HttpResponse("no file was sent", status=422, content_type="text/plain")
     name = PurePath(str(file.name)).stem[:500]
     if (file.size or 0) > settings.LARGEST_FILE:
         size, most = (file.size or 0) / 1024**3, settings.LARGEST_FILE / 1024**3
-        said = f"has {size:.1f} GiB; at most {most:g} are measured here, any by lattice sources"
+        said = f"has {size:.1f} GiB (limit {most:g}). Use the command lattice sources for larger files."
         Recording.objects.update_or_create(of=of, name=name, defaults={**tasks.NOTHING, "said": said})
         return render(request, "bringing/recordings_body.html", _shown(of))
     fields = {**tasks.NOTHING, "said": "", "layout": "", "state": Recording.MEASURING}  # until the file is there
@@ -149,7 +149,7 @@ def _kept(request: HttpRequest, of: Recordings, base: int) -> StoredTemplate:
         wanted = request.POST.get(f"strip-{one.pk}", "").strip()
         strip = known.get(slug(wanted)) if wanted else None
         if wanted and strip is None:
-            raise EditError(f"{one.name}: no strip that plays something is called {wanted}")
+            raise EditError(f"{one.name}: no source has the name {wanted}")
         if strip is None:
             others.append(one)
         elif one.peak_dbfs is not None:
@@ -159,7 +159,7 @@ def _kept(request: HttpRequest, of: Recordings, base: int) -> StoredTemplate:
         arguments = {"recordings": list(map(_as_strip, others)), "section": request.POST.get("section") or None}
         steps.append(EditStep("add_recordings", arguments))
     if not steps:
-        raise EditError("there is no level to take: no recording has the name of a strip that plays something")
+        raise EditError("No levels to apply: no recording has the name of a source.")
     label = f"Measured levels of {len(levels)} strip{'' if len(levels) == 1 else 's'}"
     label += f", {len(others)} added" if len(steps) > 1 or not levels else ""
     return services.change(of.into.pk, user, base, label, lambda there: apply_steps(there, steps))

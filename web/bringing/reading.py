@@ -26,7 +26,7 @@ from lattice.formats.tables.understand import Unclear, unclear_of, understand
 from lattice.model.document import Marker, Template, Timeline
 from web.bringing.models import Brought
 
-NOT_AGAIN = "the server stopped while this file was read, so it is not read again; check the file, then bring it anew"
+NOT_AGAIN = "The server stopped while reading this file. Check the file, then import it again."
 MOST_KEPT = 8  # files as they were taken apart and read last, so that one request does not do it anew for the next
 
 

@@ -43,8 +43,8 @@ def put_aside(user: User, content: bytes, name: str, into: StoredTemplate | None
     waiting = Brought.objects.filter(owner=user).aggregate(bytes=Sum(Length("content")))["bytes"] or 0
     if waiting + len(content) > MOST_BYTES:
         raise EditError(
-            f"you have brought {waiting / 1024**2:.0f} MiB in the last day that you have not kept; "
-            f"{MOST_BYTES // 1024**2} are held. Keep some, or wait until they go"
+            f"You have {waiting / 1024**2:.0f} MiB of unfinished imports (limit {MOST_BYTES // 1024**2}). Finish or "
+            "cancel some; they are deleted after a day."
         )
     brought: Brought = Brought.objects.create(owner=user, content=content, name=name[:LONGEST_NAME], into=into)
     first = read(brought, workspace(into).template if into else None)
@@ -79,7 +79,7 @@ def choose(brought: Brought, field: str, value: str) -> None:
     elif field == "instrument":
         brought.choices = {"instrument": value}
     elif bytes(brought.content[:4]) == midi_file.BEGINS:
-        raise EditError(f"“{field}” is nothing to choose about a MIDI file")
+        raise EditError(f"“{field}” is not a choice of a MIDI file")
     else:
         brought.choices = msgspec.to_builtins(_chosen(choices_of(brought), field, value))
     brought.save(update_fields=["name", "choices", "remembered", "turned"])
@@ -128,12 +128,12 @@ def keep(user: User, brought: Brought, base: int) -> StoredTemplate:
     shown = read(brought, workspace(into).template if into else None)
     made = shown.template
     if made is None or not made.strips:
-        raise EditError(*(shown.problems or ["nothing in it is a strip"]))
+        raise EditError(*(shown.problems or ["it contains no strips"]))
     if into is None:
         stored = services.store(user, made)
     else:
         many = len(shown.ticked)
-        label = f"Bring in a newer sheet: {many} difference{'' if many == 1 else 's'}"
+        label = f"Import updated sheet: {many} change{'' if many == 1 else 's'}"
         stored = services.change(into.pk, user, base, label, lambda _there: _present(made))
     _remember(user, brought, shown)
     return stored

@@ -29,10 +29,10 @@ MOST_DIFFERENCES = 400
 Option = tuple[str, str]  # value, words
 
 FIELDS: tuple[Option, ...] = (
-    ("", "left out"), (NOTED, "goes to the note"), ("name", "name"), ("kind", "kind of strip"), ("layout", "layout"),
-    ("section", "section"), ("feed", "goes to"), ("input", "comes from"), ("sends", "sends"), ("keys", "keys"),
+    ("", "left out"), (NOTED, "added to note"), ("name", "name"), ("kind", "kind of strip"), ("layout", "layout"),
+    ("section", "section"), ("feed", "destination"), ("input", "input"), ("sends", "sends"), ("keys", "keys"),
     ("midi", "plays (notes)"), ("ties", "ties"), ("inserts", "inserts"), ("io", "physical channels"),
-    ("machine", "machine"), ("fader_db", "fader"), ("pan", "pan"), ("mute", "mute"), ("in_service", "in service"),
+    ("machine", "machine"), ("fader_db", "fader"), ("pan", "pan"), ("mute", "mute"), ("in_service", "enabled"),
     ("invert", "polarity"), ("monitor", "monitoring"), ("armed", "armed"), ("colour", "colour"), ("tags", "tags"),
     ("note", "note"), ("source_peak_dbfs", "source, peak"), ("source_rms_dbfs", "source, RMS"),
     ("latency_samples", "latency"), ("measured_latency_samples", "latency, measured"), ("memory_mb", "memory"),
@@ -42,14 +42,14 @@ SENDS = (("send", "send {}"), ("send level", "level of send {}"), ("send tap", "
 LABELS = dict(FIELDS)
 KINDS: tuple[Option, ...] = (
     *((kind, kind) for kind in strip_kinds.TRAITS),
-    (OPEN_WORD, "as its routes tell"),
-    (LEAVE, "no strip: leave out"),
+    (OPEN_WORD, "from its routes"),
+    (LEAVE, "not a strip: leave out"),
 )
 SECTIONS = {
-    "column": "from a column", "headings": "from rows that are headings", "blanks": "between empty rows",
-    "prefix": "from how names begin", "none": "none",
+    "column": "from a column", "headings": "from heading rows", "blanks": "between empty rows",
+    "prefix": "from the beginning of names", "none": "none",
 }  # fmt: skip
-GROUPS = {NEW: "New", RENAMED: "Renamed", CHANGED: "Changed", GONE: "Not in the sheet any more"}
+GROUPS = {NEW: "New", RENAMED: "Renamed", CHANGED: "Changed", GONE: "Not in the table"}
 DELIMITERS = {"\t": "tabs", ";": "semicolons", ",": "commas", "|": "bars", "  ": "wide gaps"}
 
 
@@ -116,8 +116,8 @@ def _answer_words(value: str, found: Read) -> str:
         name = value.removeprefix(IS)
         strips = found.template.strips if found.template else ()
         meant = next((strip for strip in strips if strip.id == name), None)
-        return f"it means {f'{meant.name} ({meant.id})' if meant else name}"
-    return "leave it out" if value == LEAVE else f"make it {'an' if value[0] in 'aeiou' else 'a'} {value}"
+        return f"use {f'{meant.name} ({meant.id})' if meant else name}"
+    return "leave out" if value == LEAVE else f"add {'an' if value[0] in 'aeiou' else 'a'} {value}"
 
 
 # the steps
@@ -229,9 +229,9 @@ def _differences(found: Read, there: Template) -> dict[str, Any]:
 
 def _difference_words(one: Difference, names: dict[tuple[str, str], str]) -> str:
     if one.kind == ORDER:
-        return "strips in the order of the sheet"
+        return "order of strips as in the table"
     if one.kind == GONE:
-        return f"{names.get(('strip', one.strip), one.strip)} is taken away, with its routes"
+        return f"{names.get(('strip', one.strip), one.strip)} is removed, with its routes"
     if one.kind == NEW:
         strip = one.changes[0].after
         ends = [

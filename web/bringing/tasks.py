@@ -39,7 +39,7 @@ def put_by(recording: Recording, file: Any) -> None:
     waiting = Recording.objects.filter(of__owner=owner, state__gt="")
     used = sum(path.stat().st_size for path in map(file_of, waiting) if path.exists())
     if used + file.size > settings.PRINTS_QUOTA:
-        raise EditError(f"no room for it: {settings.PRINTS_QUOTA / 1024**3:.0f} GiB wait to be measured already")
+        raise EditError(f"not enough space: {settings.PRINTS_QUOTA / 1024**3:.0f} GiB wait to be measured already")
     path = file_of(recording)
     path.parent.mkdir(parents=True, exist_ok=True)
     if isinstance(file, TemporaryUploadedFile):
@@ -103,7 +103,7 @@ def take_up() -> None:
     stopped = Recording.objects.filter(state=Recording.MEASURING)
     for recording in stopped:
         file_of(recording).unlink(missing_ok=True)
-    stopped.update(state="", said="the worker stopped while it was measured, so it is not measured again")
+    stopped.update(state="", said="the worker stopped while measuring it; add it again")
     if Recording.objects.filter(state=Recording.WAITING).exists():
         measure_next()
 

@@ -46,7 +46,7 @@ def _brought(request: HttpRequest, into: StoredTemplate | None) -> HttpResponse:
         form = BringForm(request.POST or None, request.FILES or None)
     except RequestDataTooBig:
         form = BringForm({})
-        form.add_error(None, "That is more than 20 MiB of text; bring it as a file, which may have 64.")
+        form.add_error(None, "The text has more than 20 MiB. Import it as a file (limit 64 MiB).")
         return render(request, "bringing/bring.html", {"form": form, "into": into}, status=413)
     context = {"form": form, "into": into}
     if request.method != "POST" or not form.is_valid():

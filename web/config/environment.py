@@ -21,7 +21,7 @@ def is_set(name: str, otherwise: str = "") -> bool:
     """Whether a switch is on: 1 or 0, and nothing else."""
     value = os.environ.get(name, otherwise)
     if value not in ("", "0", "1"):
-        raise ImproperlyConfigured(f"{name} is “{value}”; it is switched on by 1 and off by 0")
+        raise ImproperlyConfigured(f"{name} is “{value}”; 1 (on) and 0 (off) are allowed")
     return value == "1"
 
 
@@ -29,7 +29,7 @@ def whole(name: str, otherwise: int, least: int = 1) -> int:
     """A whole number."""
     value = os.environ.get(name, str(otherwise))
     if not value.isdecimal() or int(value) < least:
-        raise ImproperlyConfigured(f"{name} is “{value}”; a whole number from {least} on is allowed")
+        raise ImproperlyConfigured(f"{name} is “{value}”; a whole number of at least {least} is allowed")
     return int(value)
 
 
@@ -37,7 +37,7 @@ def names(name: str, otherwise: str) -> list[str]:
     """Names between commas."""
     found = [one.strip() for one in os.environ.get(name, otherwise).split(",") if one.strip()]
     if not found:
-        raise ImproperlyConfigured(f"{name} names nobody; leave it out, or write names with commas between")
+        raise ImproperlyConfigured(f"{name} is empty; remove it, or list user names with commas")
     return found
 
 
@@ -45,9 +45,7 @@ def hosts() -> list[str]:
     """Under which names the application answers."""
     found = names("LATTICE_HOSTS", "127.0.0.1,localhost,[::1]")
     if "*" in found:
-        raise ImproperlyConfigured(
-            "LATTICE_HOSTS is “*”; name the hosts, so that no link can be made to lead elsewhere"
-        )
+        raise ImproperlyConfigured("LATTICE_HOSTS is “*”; list the hosts, so that links cannot lead to other sites")
     return found
 
 
@@ -58,7 +56,7 @@ def proxy() -> str:
         return str(ip_address(value)) if value else ""
     except ValueError:
         raise ImproperlyConfigured(
-            f"LATTICE_PROXY is “{value}”; the address of the proxy is wanted, as 127.0.0.1"
+            f"LATTICE_PROXY is “{value}”; an IP address is allowed, for example 127.0.0.1"
         ) from None
 
 
@@ -84,7 +82,7 @@ def mail() -> Mail:
         try:
             validate_email(parseaddr(sender)[1])
         except ValidationError:
-            raise ImproperlyConfigured(f"LATTICE_MAIL_FROM is “{sender}”; a mail address is wanted") from None
+            raise ImproperlyConfigured(f"LATTICE_MAIL_FROM is “{sender}”; an e-mail address is allowed") from None
     if security not in MAIL_PORTS:
         raise ImproperlyConfigured(f"LATTICE_MAIL_SECURITY is “{security}”; {', '.join(MAIL_PORTS)} are allowed")
     port = whole("LATTICE_MAIL_PORT", MAIL_PORTS[security])
@@ -103,9 +101,9 @@ def data_folder(root: Path) -> Path:
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as wrong:
-        raise ImproperlyConfigured(f"the data folder {folder} cannot be made: {wrong.strerror}") from None
+        raise ImproperlyConfigured(f"the data folder {folder} cannot be created: {wrong.strerror}") from None
     if not os.access(folder, os.W_OK | os.X_OK):
-        raise ImproperlyConfigured(f"the data folder {folder} cannot be written to by this account")
+        raise ImproperlyConfigured(f"this account cannot write to the data folder {folder}")
     return folder
 
 
@@ -115,7 +113,7 @@ def private(path: Path) -> Path:
         os.close(os.open(path, os.O_CREAT, 0o600))
         path.chmod(0o600)
     except OSError as wrong:
-        raise ImproperlyConfigured(f"{path} cannot be made or kept private: {wrong.strerror}") from None
+        raise ImproperlyConfigured(f"{path} cannot be created as a private file: {wrong.strerror}") from None
     return path
 
 
@@ -128,7 +126,7 @@ def secret(folder: Path) -> str:
             path.write_text(secrets.token_urlsafe(LEAST_SECRET))
         return path.read_text()
     if len(given) < LEAST_SECRET:
-        raise ImproperlyConfigured(f"LATTICE_SECRET has {len(given)} characters; {LEAST_SECRET} are the least")
+        raise ImproperlyConfigured(f"LATTICE_SECRET has {len(given)} characters; at least {LEAST_SECRET} are required")
     return given
 
 

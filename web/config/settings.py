@@ -18,7 +18,9 @@ IS_PUBLIC = environment.is_public(ALLOWED_HOSTS)
 # The demo's sign-in links work only where this is set (make demo sets it).
 DEMO_SIGN_IN = environment.is_set("LATTICE_DEMO")
 if IS_PUBLIC and (DEBUG or DEMO_SIGN_IN):
-    raise ImproperlyConfigured("LATTICE_DEBUG and LATTICE_DEMO are for this machine alone; LATTICE_HOSTS names others")
+    raise ImproperlyConfigured(
+        "LATTICE_DEBUG and LATTICE_DEMO are allowed on this machine only; LATTICE_HOSTS lists others"
+    )
 # With TLS, which a proxy on this machine ends; it is the only one that is believed about addresses and TLS.
 IS_HTTPS = environment.is_set("LATTICE_HTTPS", "1" if IS_PUBLIC else "0")
 PROXY = environment.proxy() or ("127.0.0.1" if IS_HTTPS else "")

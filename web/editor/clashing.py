@@ -38,7 +38,7 @@ def _row(clash: Clash, names: Names) -> Row:
     who = names.get((what.removesuffix("s"), inner[0]), inner[0]) if inner else ""
     field = ", ".join(plain_name(part) for part in (inner[1:] if inner else [what]))
     is_piece = len(inner) % 2 == 1 and not isinstance(clash.ours, str | int | float)  # a list, id, a list in it, id …
-    missing = "not there" if is_piece else "usual"
+    missing = "removed" if is_piece else "usual"
     values = (_words(value, names, missing) for value in (clash.base, clash.ours, clash.theirs))
     return Row(", ".join(part for part in (who, field) if part), *values)
 

@@ -17,9 +17,9 @@ def said(change: Change, names: Names) -> str:
     who = names.get((change.what, change.id), change.id)
     match change.change:
         case "added":
-            return f"{who} is added"
+            return f"{who}: added"
         case "removed":
-            return f"{who} is taken away"
+            return f"{who}: removed"
         case "moved":
             return f"{who} moves"
     field = plain_name(change.field)
@@ -46,7 +46,7 @@ def _pieces(before: list[dict[str, Any]], after: list[dict[str, Any]]) -> Iterat
             parts = (f"{plain_name(f)} {_field(was, f)} → {_field(piece, f)}" for f in fields)
             yield f"{_called(piece)} {', '.join(parts)}"
     if [key for key in old if key in new] != [key for key in new if key in old]:
-        yield "in another order"
+        yield "in a different order"
 
 
 def _field(piece: dict[str, Any], name: str) -> str:

@@ -8,11 +8,11 @@ from lattice.model.document import Strip
 from web.shelf.workspace import Workspace
 
 GROUPS = (
-    ("name.default", "Names left as they came"),
-    ("name.duplicate", "Names twice"),
-    ("section.colour", "Colours unlike the section's"),
+    ("name.default", "Default names"),
+    ("name.duplicate", "Duplicate names"),
+    ("section.colour", "Colours unlike their section"),
     ("section.empty", "Empty sections"),
-    ("waiver.stale", "Waivers about nothing any more"),
+    ("waiver.stale", "Waivers without a finding"),
 )
 
 

@@ -40,11 +40,11 @@ def bring_inventory(request: HttpRequest, pk: int) -> HttpResponse:
     stored, name = template_or_404(request, pk), request.POST.get("name", "").strip()[:120]
     try:
         if not name:
-            raise DocumentError(["an inventory needs a name: the machine or studio it is of"])
+            raise DocumentError(["an inventory needs a name: its machine or studio"])
         packed = base64.b64decode(request.POST.get("packed", ""))  # a workbook: no text
         inventory = load(packed or request.POST.get("text", "").encode(), name)
     except binascii.Error:
-        return refused(request, DocumentError(["the file did not arrive whole; bring it again"]))
+        return refused(request, DocumentError(["the file is incomplete; send it again"]))
     except DocumentError as error:
         return refused(request, error)
     services.keep_inventory(signed_in_user(request), replace(inventory, name=name))
@@ -58,7 +58,7 @@ def take_inventory(request: HttpRequest, pk: int) -> HttpResponse:
     template = workspace(stored).template
     machine = next((one for one in template.machines if one.id == request.POST.get("machine")), None)
     if machine is None:
-        return refused(request, DocumentError(["there is no such machine in this template"]))
+        return refused(request, DocumentError(["this template does not have this machine"]))
     services.keep_inventory(signed_in_user(request), inventory_of(template, machine))
     return changed(request, stored)
 
@@ -71,7 +71,7 @@ def take_latencies(request: HttpRequest, pk: int) -> HttpResponse:
         kept = KeptInventory.objects.filter(owner=signed_in_user(request), pk=number_of(request.POST.get("of", "")))
         inventory = next(map(as_inventory, kept), None)
         if inventory is None:
-            raise DocumentError(["there is no such inventory any more"])
+            raise DocumentError(["this inventory was deleted"])
         services.based_on(pk, signed_in_user(request), base_of(request))
         template = workspace(stored).template
         listed = [

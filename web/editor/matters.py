@@ -23,7 +23,7 @@ MOST_SHOWN = 40  # strips of a matter that are lit on the map
 # The families of checks.md, by the first word of a code; section.stray is about routes.
 FAMILIES = {
     **dict.fromkeys(("route", "section.stray", "part", "choice", "io", "tie"), "Continuity"),
-    "key": "Keys",
+    "key": "Side-chains",
     "midi": "MIDI",
     "loop": "Loops",
     "level": "Levels",
@@ -172,7 +172,7 @@ def offered(space: Workspace, fingerprint: str) -> Iterator[tuple[Finding | Matt
 def open_words(rows: list[Row], summary: dict[str, int]) -> str:
     """“63 in 34 matters, 1 waived”."""
     findings, waived = sum(summary[severity] for severity in SEVERITIES), summary["waived"]
-    many = f"{findings} in {len(rows)} matters" if len(rows) < findings else f"{findings} open"
+    many = f"{findings} findings in {len(rows)} issues" if len(rows) < findings else f"{findings} open"
     return f"{many}, {waived} waived" if waived else many
 
 

@@ -62,5 +62,5 @@ def planned(signed: str, holder: Holder) -> tuple[str, EditStep]:
     except (signing.BadSignature, ValueError):
         shown_to = None
     if shown_to != holder:
-        raise EditError("this preview is no longer good; choose the edit again")
+        raise EditError("this preview has expired; choose the edit again")
     return label, EditStep(edit, arguments)

@@ -49,9 +49,9 @@ COLUMNS: tuple[tuple[str, str, bool, Callable[[StripRow], Any]], ...] = (
     ("kind", "Kind", False, lambda row: KIND_ORDER[row.strip.kind]),
     ("layout", "Layout", False, lambda row: row.strip.layout),
     ("section", "Section", False, lambda row: row.section.casefold()),
-    ("to", "Goes to", False, lambda row: row.goes_to.casefold()),
+    ("to", "Destination", False, lambda row: row.goes_to.casefold()),
     ("level", "Likely peak, dBFS", True, lambda row: SILENT if row.level_dbfs is None else row.level_dbfs),
-    ("arrival", "Arrives, samples", True, lambda row: -1 if row.arrival_samples is None else row.arrival_samples),
+    ("arrival", "Arrival, samples", True, lambda row: -1 if row.arrival_samples is None else row.arrival_samples),
     ("findings", "Findings", True, lambda row: (-SEVERITIES.index(row.worst) if row.worst else -9, row.findings)),
 )
 

@@ -39,8 +39,8 @@ def beside(space: Workspace, *, is_awake: bool) -> dict[str, Any]:
         if (insert.state != "on") == is_awake
     ]
     shared = {
-        "words": "With every sleeping insert on" if is_awake else "With all processing off",
-        "none": "No insert sleeps." if is_awake else "No insert is on.",
+        "words": "With all inserts on" if is_awake else "With all inserts bypassed",
+        "none": "No insert is inactive." if is_awake else "No insert is active.",
         "then": "awake" if is_awake else "bare",
     }
     if not sleeping:

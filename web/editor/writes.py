@@ -157,7 +157,7 @@ def remedy(request: HttpRequest, pk: int, fingerprint: str, key: str) -> HttpRes
                 label = f"{one.message}: {remedy.label}"
                 # Of the finding as it is now, whatever else was edited since the page was made.
                 return services.edit(pk, signed_in_user(request), stored.version, label, remedy.steps)
-        raise DocumentError(["this finding is gone; the list shows what there is now"])
+        raise DocumentError(["this finding no longer exists; the list shows current findings"])
 
     return written(request, pk, work)
 

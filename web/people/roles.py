@@ -10,8 +10,8 @@ from django.db import models
 class Role(models.TextChoices):
     """What somebody is to a template; each may all that those before it may."""
 
-    READER = "reader", "Reader"
-    CHECKER = "checker", "Checker"
+    READER = "reader", "Viewer"
+    CHECKER = "checker", "Reviewer"
     EDITOR = "editor", "Editor"
     OWNER = "owner", "Owner"
 
@@ -32,14 +32,14 @@ class Action(NamedTuple):
 
 
 ACTIONS: dict[str, Action] = {
-    "look": Action(Role.READER, "look at every page"),
-    "export": Action(Role.READER, "take it out: documents, papers, packs, sound"),
-    "tick": Action(Role.CHECKER, "tick sections off"),
-    "waive": Action(Role.CHECKER, "answer findings: waive them, and take that back"),
-    "answer": Action(Role.CHECKER, "answer readings of prints, for the fix list"),
-    "remark": Action(Role.CHECKER, "make remarks, and settle them"),
-    "edit": Action(Role.EDITOR, "edit, undo, bring in, put right"),
-    "seal": Action(Role.EDITOR, "seal revisions and sign them off"),
-    "remove": Action(Role.EDITOR, "take it off the shelf, and put it back"),
-    "give": Action(Role.OWNER, "give roles, hand it to a team, make links for others"),
+    "look": Action(Role.READER, "view every page"),
+    "export": Action(Role.READER, "download documents, packs, audio"),
+    "tick": Action(Role.CHECKER, "approve sections"),
+    "waive": Action(Role.CHECKER, "waive findings and remove waivers"),
+    "answer": Action(Role.CHECKER, "resolve issues of readings, with the fix list"),
+    "remark": Action(Role.CHECKER, "write and resolve comments"),
+    "edit": Action(Role.EDITOR, "edit, undo, import, apply fixes"),
+    "seal": Action(Role.EDITOR, "create revisions and sign them off"),
+    "remove": Action(Role.EDITOR, "delete and restore the template"),
+    "give": Action(Role.OWNER, "manage roles, transfer, share"),
 }

@@ -67,7 +67,7 @@ def tried(space: Workspace, steps: list[tuple[str, list[EditStep]]]) -> Effect:
         try:
             state = state.after(edits)
         except DocumentError as error:
-            raise EditError(f"“{sentence}” cannot be done without a step that is not ticked: {error}") from None
+            raise EditError(f"“{sentence}” needs a step that is not selected: {error}") from None
     return compared(space, state)
 
 
@@ -81,8 +81,8 @@ def carry_out(
     """
     services.based_on(stored.pk, user, min(base, job.version))
     if not steps:
-        raise EditError("nothing is ticked")
+        raise EditError("select a step first")
     tried(workspace(stored), steps)
-    label = steps[0][0] if len(steps) == 1 else f"Put right, {len(steps)} steps: {steps[0][0]} and others"
+    label = steps[0][0] if len(steps) == 1 else f"Apply repair plan, {len(steps)} steps: {steps[0][0]} and others"
     edits = [edit for _sentence, its in steps for edit in its]
     return services.edit(stored.pk, user, base, label, edits)

@@ -20,7 +20,7 @@ def work_out(pk: int) -> None:
         return  # one of an older state, which nobody asks for any more
 
     def told(steps: int, looked: int) -> None:
-        job.tell(f"{steps} step{'' if steps == 1 else 's'} found, {looked} remedies looked at", 0)
+        job.tell(f"{steps} step{'' if steps == 1 else 's'} found, {looked} fixes tried", 0)
 
     def work() -> dict[str, Any]:
         if job.template.version != job.version:

@@ -87,9 +87,7 @@ def check(request: HttpRequest, pk: int) -> HttpResponse:
     stored = template_or_404(request, pk)
     job = services.plan_of(stored)
     if job is None or job.version != stored.version or not job.content:
-        return render(
-            request, "plans/outcome.html", {"problems": ["the template has changed since; load the page again"]}
-        )
+        return render(request, "plans/outcome.html", {"problems": ["the template has changed; reload the page"]})
     steps = _chosen(request, job)
     try:
         effect = services.tried(workspace(stored), steps)

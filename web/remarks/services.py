@@ -31,12 +31,12 @@ def about(space: Workspace, kind: str, subject: str) -> str:
     else:
         found = f"revision {subject}" if kind == "revision" and subject.isdecimal() else None
     if found is None:
-        raise EditError("what the remark is about is not there any more")
+        raise EditError("the subject of this comment was removed")
     return found[:200]
 
 
 def _words(text: str) -> str:
-    return lines(text, "the remark", "a remark needs words", LONGEST)
+    return lines(text, "the comment", "a comment needs text", LONGEST)
 
 
 def _note(template: int, remark: int) -> None:
@@ -50,7 +50,7 @@ def _note(template: int, remark: int) -> None:
 def begin(stored: StoredTemplate, user: User, kind: str, subject: str, called: str, text: str) -> Remark:
     """A new thread with its first line."""
     if stored.remarks.count() >= MOST:
-        raise EditError(f"this template has {MOST} remarks; more are not kept")
+        raise EditError(f"this template has {MOST} comments, the most allowed")
     made = Remark.objects.create(template=stored, kind=kind, subject=subject, about=called[:200])
     Line.objects.create(remark=made, by=user, text=_words(text))
     _note(stored.pk, made.pk)
@@ -87,7 +87,7 @@ def said_since(stored: StoredTemplate, number: int, user: User, most: int) -> li
 
 def _last_of(thread: Remark) -> Said:
     if not thread.is_open:
-        return Said(thread.settled_by, f"{thread.about}: remark settled")
+        return Said(thread.settled_by, f"{thread.about}: comment resolved")
     line = thread.lines.select_related("by").latest("pk")
     return Said(line.by, f"{thread.about}: “{Truncator(line.text).chars(SHOWN_CHARACTERS)}”")
 

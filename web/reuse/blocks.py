@@ -92,7 +92,7 @@ def _keep_page(request: HttpRequest, pk: int, status: int = 200, **said: Any) ->
         block = taken_out(template, strips, name or "A block", note)
         context |= {"part": block, "ends": _ends_of(block), **pictured(block.template)}
     else:
-        context["refused"] = ["no strip is chosen: choose some on the map first"]
+        context["refused"] = ["select strips on the map first"]
     known = KeptBlock.objects.filter(owner=signed_in_user(request)).values_list("name", flat=True)
     return render(request, "reuse/keep_block.html", {**context, "known": list(known), **said}, status=status)
 
@@ -164,7 +164,7 @@ def renew(request: HttpRequest, pk: int, number: int) -> HttpResponse:
         services.based_on(pk, user, base)
         made, _listed, gone = _renewed(stored, use)
         after = merged(workspace(stored).template, made, keys, gone) if keys else workspace(stored).template
-        label = f"Renew {use.block.name}: {len(keys)} difference{'' if len(keys) == 1 else 's'}"
+        label = f"Update {use.block.name}: {len(keys)} change{'' if len(keys) == 1 else 's'}"
         changed = services.change(pk, user, base, label, lambda _there: after)
         BlockUse.objects.filter(pk=use.pk).update(version=use.block.version, content=use.block.content)
         return changed

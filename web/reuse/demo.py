@@ -19,7 +19,7 @@ PARTS = (
         "Glass and tide",
         "Glass players, their sampler and the tide synth; open at bus and hall.",
     ),
-    ("choir", "Choir", "Four voices on a machine of their own; set the tie's channels where it is put in."),
+    ("choir", "Choir", "Four voices on a separate machine. Set the channels of the tie when you add the block."),
 )
 
 

@@ -55,10 +55,10 @@ def cut_down(template: Template, asked: QueryDict) -> Making | None:
     names = {strip.id: strip.name for strip in template.strips}
     chosen = [one.name for one in template.sections if one.id in sections] + [names[one] for one in strips]
     lists = (
-        ("Severed", [words(route) for route in found.severed]),
-        ("Named no more", list(found.lost)),
+        ("Disconnected", [words(route) for route in found.severed]),
+        ("No longer named", list(found.lost)),
     )
-    label = f"Cut down to {joined(chosen, 3)}"
+    label = f"Reduce to {joined(chosen, 3)}"
     return Making(found.template, label, lists, {"kept": len(found.kept), "of": len(template.strips)})
 
 
@@ -73,8 +73,8 @@ def in_layout(template: Template, asked: QueryDict) -> Making | None:
     lists = (
         (f"In {after}", [names[strip] for strip in found.strips]),
         (f"Stay {before}", [names[strip] for strip in found.stays]),
-        ("Fold", [words(route) for route in found.folds]),
-        ("With it", list(found.said)),
+        ("Fold down", [words(route) for route in found.folds]),
+        ("Also changed", list(found.said)),
     )
     return Making(found.template, f"{before} to {after}", lists, {"differs": found.strips})
 
@@ -105,7 +105,7 @@ def changes_of_origin(stored: StoredTemplate, space: Workspace, origin: Workspac
     Raises EditError where that is not known.
     """
     if not stored.variant_base:
-        raise EditError("what it was made from then is not known: it was copied before that was kept")
+        raise EditError("the original version is not known: the copy was made by an older program")
     base = read_back(document_of(bytes(stored.variant_base)))
     found = carried(base, origin.template, space.template)
     return found, differences(space.template, found.template, found.gone)
@@ -128,7 +128,7 @@ def ticked_rows(
 
 def _words(one: Difference, names: dict[tuple[str, str], str]) -> str:
     if one.kind == GONE:
-        return f"{names.get(('strip', one.strip), one.strip)} is taken away, with its routes"
+        return f"{names.get(('strip', one.strip), one.strip)} is removed, with its routes"
     return "; ".join(said(change, names) for change in one.changes)
 
 

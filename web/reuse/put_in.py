@@ -101,7 +101,7 @@ def _put(request: HttpRequest, pk: int, source: Callable[[HttpRequest], Source])
         block, of = source(request)
         found = putting.put(workspace(stored).template, block, request.POST)
         many = f"{len(block.strips)} strip{'s' if len(block.strips) > 1 else ''}"
-        label = f"Put in {block.name}" if of else f"Bring {many} from {block.name}"
+        label = f"Add {block.name}" if of else f"Import {many} from {block.name}"
         changed = services.change(pk, user, base, label, lambda _there: found.template)
         if of is not None:
             BlockUse.objects.create(block=of, template=stored, version=of.version, content=of.content, ids=_ids(found))

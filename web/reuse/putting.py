@@ -13,7 +13,7 @@ from lattice.model.document import Strip, Template
 
 MOST_CHOICES = 200  # strips that an end is offered; more are found by their id in the address
 WAYS = ("free", "keep")
-WAY_WORDS = (("names", "names that are there"), ("channels", "channels that are taken"), ("midi", "MIDI channels"))
+WAY_WORDS = (("names", "existing names"), ("channels", "used channels"), ("midi", "MIDI channels"))
 WORDS = {
     "end": "Open ends", "strip": "Ids", "name": "Names", "channels": "Physical channels", "midi": "MIDI channels",
     "section": "Sections", "machine": "Machines", "route": "Routes", "stem": "Stems",
@@ -41,7 +41,7 @@ def ends(template: Template, block: Block, asked: QueryDict) -> list[dict[str, A
     rows = []
     for end in block.ends:
         strip = stands[end.strip]
-        usual = [(MAKE, f"make {strip.name}"), (LEAVE, "leave it open")]
+        usual = [(MAKE, f"make {strip.name}"), (LEAVE, "leave open")]
         rows.append(
             {
                 "id": end.strip,

@@ -59,7 +59,7 @@ def _kept(request: HttpRequest, pk: int, maker: Maker, page: Callable[..., HttpR
         services.based_on(pk, user, base)
         made = maker(workspace(stored).template, request.POST)
         if made is None:
-            raise EditError("nothing is chosen")
+            raise EditError("choose something first")
         if request.POST.get("as") == "variant":
             variant = making.as_variant(made.template, request.POST.get("name", ""))
             return services.store_variant(stored, user, variant)
@@ -159,7 +159,7 @@ def keep_carried(request: HttpRequest, pk: int) -> HttpResponse:
         base = base_of(request)
         services.based_on(pk, user, base)
         after = making.carry_over(stored, workspace(stored), workspace(origin), keys)
-        label = f"Carry over from {origin.name}: {len(keys)} difference{'' if len(keys) == 1 else 's'}"
+        label = f"Update from {origin.name}: {len(keys)} change{'' if len(keys) == 1 else 's'}"
         changed = services.change(pk, user, base, label, lambda _there: after)
         StoredTemplate.objects.filter(pk=pk).update(variant_base=bytes(origin.head))
         return changed

@@ -36,14 +36,14 @@ class Ticked:
         """What is wrong with the tick, behind its date."""
         if self.tick is None or self.is_good:
             return ""
-        return "; lapsed, it has changed since" if self.has_lapsed else "; sealed it as well"
+        return "; void: the section has changed since" if self.has_lapsed else "; created the revision"
 
 
 def ticked(space: Workspace, template_pk: int, sealed_by: int | None = None) -> list[Ticked]:
     """Every section of a state with its tick; good is that of another account than the one that sealed it."""
     ticks = {tick.section: tick for tick in Tick.objects.filter(template=template_pk)}
     digests, sections = section_digests(space.template), []
-    names = {section.id: section.name for section in space.template.sections} | {"": "Outside sections"}
+    names = {section.id: section.name for section in space.template.sections} | {"": "No section"}
     for section_id, name in names.items():
         digest = digests.get(section_id)
         if digest is None:
@@ -64,15 +64,22 @@ def gate(space: Workspace, revision: Revision) -> list[GateCondition]:
     own = [one.name for one in sections if one.tick and not one.has_lapsed and not one.is_good]
     many = counts["blocker"], counts["warning"]
     matters = [_in_matters(space, severity, counts[severity]) for severity in ("blocker", "warning")]
-    by_whom = f"; {', '.join(own)} by {revision.by}, who sealed it" if own else ""
+    by_whom = f"; {', '.join(own)} by {revision.by}, the creator of the revision" if own else ""
     return [
         GateCondition(_count(many[0], "blocker", f"open{matters[0]}"), not many[0]),
-        GateCondition(_count(many[1], "warning", f"without a decision: put right, or waived{matters[1]}"), not many[1]),
-        GateCondition(_count(stale, "waiver", "about nothing any more"), not stale, "hygiene"),
         GateCondition(
-            f"not looked through by a second person: {', '.join(left)}{by_whom}"
+            _count(many[1], "warning", f"not fixed or waived{matters[1]}")
+            if many[1]
+            else "all warnings fixed or waived",
+            not many[1],
+        ),
+        GateCondition(
+            _count(stale, "waiver", "without a finding") if stale else "all waivers apply", not stale, "hygiene"
+        ),
+        GateCondition(
+            f"not approved by a second person: {', '.join(left)}{by_whom}"
             if left
-            else f"{_all(len(sections))} looked through by a second person",
+            else f"{_all(len(sections))} approved by a second person",
             not left,
             "revisions",
         ),
@@ -87,9 +94,9 @@ def _prints(revision: Revision) -> list[GateCondition]:
         return []
     reading = newest_reading(revision.template, revision.digest)
     if reading is None:
-        return [GateCondition("prints of this state not read on the bench", False, "bench")]
+        return [GateCondition("no reading of the prints of this version", False, "bench")]
     matters = reading.content["summary"]["matters"]
-    words = f"{_count(matters, 'matter', 'in the newest reading of its prints')}"
+    words = f"{_count(matters, 'issue', 'in the newest reading of its prints')}"
     return [GateCondition(words, not matters, "bench")]
 
 
@@ -98,13 +105,13 @@ def _remarks(revision: Revision) -> list[GateCondition]:
     if not remarks.is_required(revision.template):
         return []
     number = remarks.open_count(revision.template)
-    return [GateCondition(_count(number, "remark", "open"), not number, "people")]
+    return [GateCondition(_count(number, "comment", "open"), not number, "people")]
 
 
 def _in_matters(space: Workspace, severity: str, findings: int) -> str:
     """In how many matters findings of a severity are, where they are fewer."""
     number = sum(any(one.severity == severity for one in matter.findings) for matter in space.matters)
-    return f" ({number} matter{'' if number == 1 else 's'})" if number < findings else ""
+    return f" ({number} issue{'' if number == 1 else 's'})" if number < findings else ""
 
 
 def _all(number: int) -> str:

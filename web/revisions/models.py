@@ -49,7 +49,7 @@ class Tick(models.Model):
         constraints = (models.UniqueConstraint(fields=["template", "section"], name="one_tick_a_section"),)
 
     def __str__(self) -> str:
-        return f"{self.section or 'outside sections'}: {self.by}"
+        return f"{self.section or 'no section'}: {self.by}"
 
 
 class Pack(Job):

@@ -86,7 +86,7 @@ def _title_block(space: Workspace, facts: Facts) -> list[tuple[str, str]]:
         ("Rate, buffer", f"{template.sample_rate_hz / 1000:g} kHz {template.buffer_samples}"),
         ("Picture", f"{template.frame_rate} fps" if template.frame_rate else "none"),
         ("Strips, routes", f"{len(template.strips)} {len(template.routes)}"),
-        ("Sealed", facts.sealed_on),
+        ("Created", facts.sealed_on),
         ("by", facts.sealed_by[:16]),
         ("Signed off", facts.signed_on or "not yet"),
         ("by", facts.signed_by[:16] or "–"),
@@ -248,7 +248,7 @@ def to_pdf(html: str, facts: Facts) -> bytes:
 
         def fetch(self, url: str, headers: Any = None) -> Any:
             if not _is_own(url):
-                raise ValueError(f"papers take in nothing from outside: {url[:100]}")
+                raise ValueError(f"documents load no external files: {url[:100]}")
             return super().fetch(url, headers)
 
     document = weasyprint.HTML(string=html, base_url=STATIC_URL, url_fetcher=OwnFiles())

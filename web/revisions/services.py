@@ -47,7 +47,7 @@ def seal(pk: int, user: User, base: int, note: str) -> Revision:
     need(stored, "seal")
     note = note.strip()[:500]
     if not note:
-        raise EditError("a revision needs a note: what is in it that was not there before")
+        raise EditError("a revision needs a note: what changed")
     template, newest = workspace(stored).template, stored.revisions.first()
     digest = document_digest(template)
     if newest is not None and newest.digest == digest:
@@ -66,9 +66,9 @@ def tick(pk: int, user: User, section: str, digest: str) -> Tick:
     need(stored, "tick")
     now = section_digests(workspace(stored).template).get(section)
     if now is None:
-        raise EditError("there is no such section any more")
+        raise EditError("this section was removed")
     if now != digest:
-        raise EditError("this section has changed since you looked at it; look again")
+        raise EditError("this section has changed since you opened it; review it again")
     made, _is_new = Tick.objects.update_or_create(
         template=stored, section=section, defaults={"digest": digest, "by": name_of(user), "user": user}
     )
@@ -95,7 +95,7 @@ def sign(revision_pk: int, user: User) -> Revision:
             signed_by=name_of(user), signed_user=user, signed_at=timezone.now()
         )
         if not signed:
-            raise EditError(f"revision {revision.number} was signed off by somebody else just now")
+            raise EditError(f"another user has just signed off revision {revision.number}")
         stored = StoredTemplate.objects.filter(pk=revision.template_id)
         stored.update(released=Greatest("released", revision.number))
     revision.refresh_from_db()
@@ -105,14 +105,14 @@ def sign(revision_pk: int, user: User) -> Revision:
 def go_back(pk: int, user: User, base: int, revision: Revision) -> StoredTemplate:
     """The state of a revision again, as a new edit: what was done since stays in the journal, and undo leads back."""
     return services.change(
-        pk, user, base, f"Go back to revision {revision.number}", lambda _template: content(revision)
+        pk, user, base, f"Restore revision {revision.number}", lambda _template: content(revision)
     )  # fmt: skip
 
 
 def take(pk: int, user: User, base: int, revision: Revision, keys: list[str]) -> StoredTemplate:
     """Single differences as they are in a revision, as one edit."""
-    other, many = content(revision), f"{len(keys)} difference{'s' if len(keys) != 1 else ''}"
-    label = f"Take {many} over from revision {revision.number}"
+    other, many = content(revision), f"{len(keys)} change{'s' if len(keys) != 1 else ''}"
+    label = f"Apply {many} from revision {revision.number}"
     return services.change(pk, user, base, label, lambda template: take_over(template, other, keys))
 
 

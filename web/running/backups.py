@@ -125,23 +125,23 @@ def unpack(packed: Path, place: Path) -> dict[str, Any]:
             for entry in archive:
                 _take_out(archive, entry, place)
     except (OSError, tarfile.TarError, EOFError) as wrong:
-        raise BackupError(f"{packed.name} is no backup, or a broken one: {wrong}") from None
+        raise BackupError(f"{packed.name} is not a backup, or it is damaged: {wrong}") from None
     try:
         about = json.loads((place / ABOUT).read_text())
     except (OSError, ValueError):
-        raise BackupError(f"{packed.name} is no backup of Intact Lattice: it has no {ABOUT}") from None
+        raise BackupError(f"{packed.name} is not a backup of Intact Lattice: it has no {ABOUT}") from None
     if not isinstance(about, dict) or about.get("format") != FORMAT:
-        raise BackupError(f"{packed.name} is no backup of Intact Lattice")
+        raise BackupError(f"{packed.name} is not a backup of Intact Lattice")
     if about.get("version") != VERSION:
         raise BackupError(f"{packed.name} is of version {about.get('version')}; this program reads version {VERSION}")
     for name, digest in about["sha256"].items():
         path = place / name
         if not path.is_file() or _digest(path) != digest:
-            raise BackupError(f"{packed.name} is broken: {name} is not as it was written")
+            raise BackupError(f"{packed.name} is damaged: {name} has a wrong checksum")
     with closing(sqlite3.connect(place / DATABASE)) as read:
         (said,) = read.execute("PRAGMA integrity_check").fetchone()
     if said != "ok":
-        raise BackupError(f"{packed.name} is broken: the database in it says “{said}”")
+        raise BackupError(f"{packed.name} is damaged: its database reports “{said}”")
     return about
 
 
@@ -150,7 +150,7 @@ def _take_out(archive: tarfile.TarFile, entry: tarfile.TarInfo, place: Path) -> 
     path = (place / entry.name).resolve()
     source = archive.extractfile(entry) if entry.isfile() else None
     if source is None or not path.is_relative_to(place.resolve()):
-        raise BackupError(f"{entry.name[:100]} is nothing that a backup has in it")
+        raise BackupError(f"{entry.name[:100]} does not belong in a backup")
     path.parent.mkdir(parents=True, exist_ok=True)
     with path.open("wb") as to:
         shutil.copyfileobj(source, to, CHUNK)
@@ -177,9 +177,7 @@ def restore(packed: Path) -> Path | None:
         known = {f"{app}.{name}" for app, name in MigrationLoader(None).disk_migrations}
         newer = [name for name in about["migrations"] if name not in known]
         if newer:
-            raise BackupError(
-                f"{packed.name} is of a newer program (it has {newer[0]}): bring this one up to date first"
-            )
+            raise BackupError(f"{packed.name} is of a newer version (it has {newer[0]}). Update this program first.")
         connection.close()
         before = _put_beside(database)
         (place / DATABASE).replace(database)  # at once: whenever this is killed, one of the two is there

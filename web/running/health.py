@@ -46,7 +46,7 @@ def _database() -> tuple[bool, str]:
 
 def _worker() -> tuple[bool, str]:
     silent = silent_s()
-    return is_alive(), "never heard of" if silent is None else f"heard of {silent:.0f} s ago"
+    return is_alive(), "no heartbeat yet" if silent is None else f"heartbeat {silent:.0f} s ago"
 
 
 def _disk() -> tuple[bool, str]:

@@ -91,9 +91,7 @@ class Job(models.Model):
             stopped = job.stopped + (job.state == cls.MAKING)
             cls._default_manager.filter(pk=job.pk).update(state=cls.WAITING, step="", percent=0, stopped=stopped)
             if stopped > MOST_STOPPED:
-                job.end(
-                    cls.FAILED, said=f"the worker ended {stopped} times while it was at this; begin it again yourself"
-                )
+                job.end(cls.FAILED, said=f"the worker ended {stopped} times during this job; start it again")
             else:
                 make(job.pk)
 

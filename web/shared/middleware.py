@@ -98,7 +98,7 @@ class PlainForms:
     def __call__(self, request: HttpRequest) -> HttpResponse:
         charset = (request.content_params or {}).get("charset", "utf-8")
         if charset.lower().replace("-", "") not in ("utf8", "usascii", "ascii"):
-            return HttpResponse("Forms are read as UTF-8; this one says it is written otherwise.", status=415)
+            return HttpResponse("Forms must be in UTF-8; this one has a different encoding.", status=415)
         return self.get_response(request)
 
 
@@ -130,8 +130,8 @@ def _why_not(exception: Exception) -> str | None:
     if isinstance(exception, OperationalError):
         is_full = "full" in str(exception) or "disk I/O" in str(exception)
         if "locked" in str(exception):
-            return "somebody else was writing all the time"
-    return "there is no room left on the disk. Whoever runs this place has to make some" if is_full else None
+            return "another user was saving"
+    return "the disk of the server is full. An administrator must free some space" if is_full else None
 
 
 def _posted(request: HttpRequest) -> list[tuple[str, str]]:

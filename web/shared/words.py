@@ -28,5 +28,5 @@ def _kept(text: str, what: str, longest: int, *, several: bool) -> str:
     if len(text) > longest:
         raise EditError(f"{what} has {len(text)} characters; at most {longest} are allowed")
     if (OVER_LINES if several else CONTROL).search(text.replace("\r", "") if several else text):
-        raise EditError(f"{what} has a control character in it")
+        raise EditError(f"{what} contains a control character")
     return text

@@ -12,8 +12,8 @@ from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 
 TEAM = "Harbour stage"
-REMARK = "This comes round to itself by way of the echo. Is the send meant, or is it left over from the rehearsal?"
-ANSWER = "Left over. I take it out when the bells are done."
+REMARK = "This feeds back through the echo. Is the send intended, or left over from the rehearsal?"
+ANSWER = "Left over. I remove it when the bells are done."
 
 
 def with_people(ferry: StoredTemplate, podcast: StoredTemplate, second: User, reader: User) -> None:

@@ -71,8 +71,8 @@ def link_report(request: HttpRequest, found: RevisionLink, _token: str) -> HttpR
     made = report_in_pack(revision)
     if made is None:
         begin_pack_of(revision)
-        words = "The report is being made. Load this page again in a minute."
-        return render(request, "shared/message.html", {"title": "In a minute", "words": words}, status=202)
+        words = "The report is being created. Reload this page in a minute."
+        return render(request, "shared/message.html", {"title": "Report in progress", "words": words}, status=202)
     return as_file(
         made, f"{slug(revision.template.name)}-r{revision.number}-report.pdf", "application/pdf", is_shown=True
     )

@@ -26,14 +26,14 @@ def person_called(name: str) -> User:
     """Somebody by the name they sign in with. Raises EditError where nobody has it."""
     found = User.objects.filter(username__iexact=name.strip(), is_active=True).first()
     if found is None:
-        raise EditError(f"nobody here signs in as “{name.strip()[:60]}”")
+        raise EditError(f"No account has the user name {name.strip()[:60]}.")
     return found
 
 
 def role_called(name: str) -> Role:
     """A role by its name. Raises EditError."""
     if name not in Role.values:
-        raise EditError(f"“{name[:20]}” is no role; {', '.join(Role.values)} are")
+        raise EditError(f"“{name[:20]}” is not a role; use {', '.join(Role.values)}")
     return Role(name)
 
 
@@ -42,7 +42,7 @@ def give_role(pk: int, by: User, name: str, role: str) -> None:
     """Gives somebody a role on a template, or another one."""
     stored, person = _to_give(pk, by), person_called(name)
     if stored.team_id is None and stored.owner_id == person.pk:
-        raise EditError(f"{name_of(person)} owns this template; hand it to somebody else, or to a team, to change that")
+        raise EditError(f"{name_of(person)} owns this template. Transfer it to another member or a team first.")
     wanted = role_called(role)
     Share.objects.update_or_create(template=stored, user=person, defaults={"role": wanted, "by": by})
     note(Event.ROLE, by, f"{name_of(by)} made {name_of(person)} {wanted.label.lower()} of {stored.name}")
@@ -56,9 +56,9 @@ def take_role(pk: int, by: User, person_pk: int) -> None:
         need(stored, "give")
     share = Share.objects.select_related("user").filter(template=stored, user=person_pk).first()
     if share is None:
-        raise EditError("they have no role of their own on this template")
+        raise EditError("this account has no role of its own on this template")
     share.delete()
-    note(Event.ROLE, by, f"{name_of(by)} took the role of {name_of(share.user)} on {stored.name} away")
+    note(Event.ROLE, by, f"{name_of(by)} removed the role of {name_of(share.user)} on {stored.name}")
 
 
 @transaction.atomic
@@ -70,14 +70,14 @@ def hand_over(pk: int, by: User, team_pk: int | None, name: str = "") -> None:
         if team is None:
             raise EditError("you are not in this team")
         StoredTemplate.objects.filter(pk=pk).update(team=team, is_offered=False)
-        note(Event.ROLE, by, f"{name_of(by)} handed {stored.name} to {team.name}")
+        note(Event.ROLE, by, f"{name_of(by)} transferred {stored.name} to {team.name}")
         return
     person = person_called(name)
     Share.objects.filter(template=stored, user=person).delete()
     StoredTemplate.objects.filter(pk=pk).update(team=None, owner=person, is_offered=person != by)
     if person != by:
         Share.objects.update_or_create(template=stored, user=by, defaults={"role": Role.EDITOR, "by": by})
-    note(Event.ROLE, by, f"{name_of(by)} handed {stored.name} to {name_of(person)}")
+    note(Event.ROLE, by, f"{name_of(by)} transferred {stored.name} to {name_of(person)}")
 
 
 def _to_give(pk: int, by: User) -> StoredTemplate:
@@ -94,10 +94,10 @@ def make_team(by: User, name: str) -> Team:
     """A team with whoever makes it as its owner."""
     name = one_line(name, "the name", "a team needs a name")
     if Team.objects.filter(name__iexact=name).exists():
-        raise EditError(f"there is a team {name} already")
+        raise EditError(f"a team {name} exists already")
     team = Team.objects.create(name=name)
     Member.objects.create(team=team, user=by, role=Role.OWNER)
-    note(Event.ROLE, by, f"{name_of(by)} made the team {name}")
+    note(Event.ROLE, by, f"{name_of(by)} created the team {name}")
     return team
 
 
@@ -119,20 +119,20 @@ def remove_member(team: Team, by: User, person_pk: int) -> None:
         _owner_of(team, by)
     member = Member.objects.select_related("user").filter(team=team, user=person_pk).first()
     if member is None:
-        raise EditError("they are not in this team")
+        raise EditError("this account is not in this team")
     _somebody_stays(team, person_pk)
     member.delete()
-    note(Event.ROLE, by, f"{name_of(member.user)} is not in {team.name} any more")
+    note(Event.ROLE, by, f"{name_of(member.user)} left {team.name}")
 
 
 def _owner_of(team: Team, by: User) -> None:
     if not Member.objects.filter(team=team, user=by, role=Role.OWNER).exists():
-        raise EditError(f"only owners of {team.name} change who is in it")
+        raise EditError(f"only owners of {team.name} can change its members")
 
 
 def _somebody_stays(team: Team, without: int) -> None:
     if not Member.objects.filter(team=team, role=Role.OWNER).exclude(user=without).exists():
-        raise EditError(f"{team.name} would have no owner any more: make somebody else owner first")
+        raise EditError(f"{team.name} needs an owner. Make another member owner first.")
 
 
 # links
@@ -144,12 +144,12 @@ def make_link(pk: int, by: User, number: int, words: str, days: int) -> tuple[Re
     stored = _to_give(pk, by)
     revision = Revision.objects.filter(template=stored, number=number).first()
     if revision is None:
-        raise EditError("this template has no such revision")
-    words = one_line(words, "whom the link is for", "say whom the link is for")
+        raise EditError("this template does not have this revision")
+    words = one_line(words, "the recipient", "name the recipient of the link")
     if not 1 <= days <= LONGEST_DAYS:
         raise EditError(f"{days} days; 1 to {LONGEST_DAYS} are allowed")
     until: date = in_days(days)
-    note(Event.LINK, by, f"{name_of(by)} made a link to revision {number} of {stored.name} for {words}")
+    note(Event.LINK, by, f"{name_of(by)} created a link to revision {number} of {stored.name} for {words}")
     if report_in_pack(revision) is None:  # whoever opens the link finds it made
         transaction.on_commit(lambda: begin_pack_of(revision))
     return RevisionLink.make(revision, by, words, until)

@@ -94,7 +94,7 @@ def make_link(request: HttpRequest, pk: int) -> HttpResponse:
         link, token = services.make_link(pk, signed_in_user(request), number, request.POST.get("note", ""), days)
     except DocumentError as wrong:
         return _page(request, stored, 422, problems=wrong.problems)
-    words = f"{link.note} sees revision {link.revision.number} here until {link.until:%Y-%m-%d}"
+    words = f"Link to revision {link.revision.number} for {link.note}, valid until {link.until:%Y-%m-%d}"
     show_once(request, words, reverse("link", args=[token]))
     return redirect("people", pk)
 

@@ -20,25 +20,23 @@ READING = ("GET", "HEAD")
 class NotAllowedError(PermissionDenied):
     """Somebody may see a template and not do this with it; its words say what, and who may."""
 
-    title = "Not with this role"
+    title = "Role not sufficient"
 
     def __init__(self, role: Role, action: str) -> None:
         least, words = ACTIONS[action]
-        super().__init__(
-            f"You are {role.label.lower()} of this template; to {words} one has to be {least.label.lower()}."
-        )
+        super().__init__(f"You need the role {least.label.lower()} to {words}. Yours is {role.label.lower()}.")
 
 
 class FullShelfError(NotAllowedError):
     """Somebody has as many templates as one person may."""
 
-    title = "The shelf is full"
+    title = "Too many templates"
 
     def __init__(self, number: int, most: int) -> None:
         PermissionDenied.__init__(
             self,
-            f"You have {number} templates, with those that were taken off the shelf in the last 90 days; {most} are "
-            "kept. Hand some to a team, or ask whoever runs this place for more room.",
+            f"You have {number} templates, including those deleted in the last 90 days (limit {most}). Transfer some "
+            "to a team, or ask an administrator to raise the limit.",
         )
 
 

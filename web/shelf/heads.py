@@ -39,4 +39,4 @@ def document_of(head: bytes) -> bytes:
     try:
         return zlib.decompress(head)
     except zlib.error as error:
-        raise DocumentError([f"the stored bytes cannot be inflated: {error}"]) from None
+        raise DocumentError([f"the stored data cannot be decompressed: {error}"]) from None

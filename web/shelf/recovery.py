@@ -81,9 +81,9 @@ def recover(pk: int, user: User, base: int) -> StoredTemplate:
     stored = services.based_on(pk, user, base)
     found = last_readable(stored)
     if found is None:
-        raise EditError("no earlier state of this template reads either; its bytes can still be taken out")
+        raise EditError("no earlier version of this template can be read. Download the stored data.")
     template, back = found
-    label = f"Back to the last state that reads, {len(back)} edit{'s' if len(back) != 1 else ''} earlier"
+    label = f"Restore last readable version, {len(back)} edit{'s' if len(back) != 1 else ''} earlier"
     entry = JournalEntry(kind=JournalEntry.UNDO, label=label, state_of=back[-1].version - 1)
     return services.commit_state(pk, user, base, services.PreparedState(template, stored), entry, undone=back)
 

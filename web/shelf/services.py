@@ -49,7 +49,7 @@ class PreparedState:
     ) -> None:
         document = encode(template)
         if encode(read_back(document)) != document:
-            raise DocumentError(["this state would not be read back as it is, and is not stored"])
+            raise DocumentError(["not saved: this version could not be read back unchanged"])
         packing = PACKERS.submit(deflated, document)  # beside the audit: packing needs no lock of the interpreter
         self.template = template
         self.space = Workspace(template, before)
@@ -136,7 +136,7 @@ def _turn(
     def made(stored: StoredTemplate, now: Template) -> tuple[Template, JournalEntry]:
         entry = which(stored, user)
         if entry is None:
-            raise EditError(f"there is nothing of yours to {kind}")
+            raise EditError(f"you have no edit to {kind}")
         change = entry.change
         if not entry.version <= base <= stored.version or change is None:
             raise StaleVersionError(since(stored, base))

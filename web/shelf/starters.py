@@ -136,8 +136,8 @@ def picture() -> Template:
 STARTERS = {
     one.id: one
     for one in (
-        Starter("voices", "Voice and guests", "A host, three guests, and music that ducks under them.", voices),
-        Starter("ensemble", "Ten-piece ensemble", "Six players, and strings played by a second machine.", ensemble),
+        Starter("voices", "Voice and guests", "A host, three guests, and music ducked by the voices.", voices),
+        Starter("ensemble", "Ten-piece ensemble", "Six players, and strings on a second machine.", ensemble),
         Starter("picture", "Picture in 5.1", "Dialogue, music and effects, each with its room and its print.", picture),
     )
 }

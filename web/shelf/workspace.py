@@ -36,7 +36,7 @@ class UnreadableError(Exception):
     """What is stored does not read as a template; `problems` says why."""
 
     def __init__(self, stored: StoredTemplate, problems: tuple[str, ...]) -> None:
-        super().__init__(f"template {stored.pk} does not read: {'; '.join(problems[:3])}")
+        super().__init__(f"template {stored.pk} cannot be read: {'; '.join(problems[:3])}")
         self.stored, self.problems = stored, problems
 
 

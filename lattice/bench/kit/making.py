@@ -68,7 +68,7 @@ def kit_of(analysis: Analysis, sources: Collection[str] = (), tail_ms: float = T
         if number in chosen and graph.strips[number].in_service:
             made.notes(number)
     if not made.slots:
-        raise EditError("no source that plays is named" if sources else "the template has no source that plays")
+        raise EditError("no active source selected" if sources else "the template has no active source")
     return Kit(
         template=document_digest(template), sample_rate_hz=rate, length_samples=made.at,
         lead_samples=made.lead, slots=tuple(made.slots),

@@ -81,7 +81,7 @@ def read_kit(data: IO[bytes]) -> Kit:
         with zipfile.ZipFile(data) as package, package.open("kit.json") as entry:
             return load(entry.read(MOST_JSON_BYTES))
     except KeyError:
-        raise DocumentError(["there is no kit.json in the ZIP"]) from None
+        raise DocumentError(["the ZIP has no kit.json"]) from None
     except (zipfile.BadZipFile, OSError, EOFError, ValueError) as wrong:
         raise DocumentError([f"the ZIP is damaged: {wrong}"]) from None
 

@@ -139,7 +139,7 @@ def load(data: bytes) -> Kit:
     end = 0
     for slot in kit.slots:
         if slot.begins_at < end:
-            problems.append(f"slot {slot.slot} begins at {slot.begins_at}, before the one before it has ended")
+            problems.append(f"slot {slot.slot} starts at {slot.begins_at}, before the previous slot ends")
         if slot.end_at <= slot.begins_at or slot.end_at > kit.length_samples:
             problems.append(f"slot {slot.slot} ends at {slot.end_at}, outside the kit")
         end = max(end, slot.end_at)

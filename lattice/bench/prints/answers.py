@@ -35,7 +35,7 @@ def edit_of(template: Template, findings: Sequence[Finding], suspects: Sequence[
         Where the map has nothing that would say so, or the suspect is not there any more.
     """
     if not suspects:
-        raise EditError("it is not known where to look")
+        raise EditError("no suspect is known")
     routes = {route.id: route for route in template.routes}
     strips = {strip.id: strip for strip in template.strips}
     # What most of it is; the rest is what that does to how ways add up.
@@ -51,7 +51,7 @@ def edit_of(template: Template, findings: Sequence[Finding], suspects: Sequence[
     for strip in template.strips:
         if any(insert.id == name for insert in strip.inserts):
             return _of_strip(strip, first)
-    raise EditError(f"{name} is not in the template any more")
+    raise EditError(f"{name} was removed from the template")
 
 
 def _change(finding: Finding) -> float:
@@ -63,10 +63,10 @@ def _fed(strips: dict[str, Strip], routes: dict[str, Route], suspects: Sequence[
     closed = routes.get(suspects[0])
     if closed is not None:
         changes = {"enabled": True} if not closed.enabled else {"gain_db": 0.0}
-        return f"Open {_named(strips, closed)}", EditStep("change_route", {"route": closed.id, "changes": changes})
+        return f"Enable {_named(strips, closed)}", EditStep("change_route", {"route": closed.id, "changes": changes})
     known = [one for one in suspects if one in strips]
     if len(known) < 2:
-        raise EditError("it is not known by which way it comes in")
+        raise EditError("its path is not known")
     route = {"kind": "feed", "from": known[0], "to": known[1]}
     return f"Add the feed {strips[known[0]].name} → {strips[known[1]].name}", EditStep("add_route", {"route": route})
 
@@ -74,7 +74,7 @@ def _fed(strips: dict[str, Strip], routes: dict[str, Route], suspects: Sequence[
 def _of_route(strips: dict[str, Strip], route: Route, found: Finding) -> tuple[str, EditStep]:
     named = _named(strips, route)
     if found.code == MISSING:
-        return f"Switch {named} off", EditStep("change_route", {"route": route.id, "changes": {"enabled": False}})
+        return f"Disable {named}", EditStep("change_route", {"route": route.id, "changes": {"enabled": False}})
     if found.code == LEVEL:
         gain_db = round((route.gain_db or 0.0) + _change(found), 1)
         return (
@@ -82,7 +82,7 @@ def _of_route(strips: dict[str, Strip], route: Route, found: Finding) -> tuple[s
             EditStep("change_route", {"route": route.id, "changes": {"gain_db": gain_db}}),
         )
     if found.code in (DELAY, OFFSET):
-        raise EditError(f"{named} has no latency on the map; look at the strips at its ends")
+        raise EditError(f"{named} has no latency on the map; check the strips at its ends")
     return _of_strip(strips[route.from_strip], found)
 
 
@@ -90,13 +90,13 @@ def _of_strip(strip: Strip, found: Finding) -> tuple[str, EditStep]:
     if found.code == MISSING:
         return f"Mute {strip.name}", _strip_step(strip, {"mute": True})
     if found.code == POLARITY:
-        return f"Turn {strip.name} over", _strip_step(strip, {"invert": not strip.invert})
+        return f"Invert polarity of {strip.name}", _strip_step(strip, {"invert": not strip.invert})
     if found.code == LEVEL:
         fader_db = round((strip.fader_db or 0.0) + _change(found), 1)
         return f"{strip.name}: fader at {words_db(fader_db, plus=True)} dB", _strip_step(strip, {"fader_db": fader_db})
     if found.code in (DELAY, OFFSET):
         return _later(strip, int(found.figures.get("late_samples") or found.figures.get("offset_samples") or 0))
-    raise EditError("what is on other channels has to be put right by hand")
+    raise EditError("wrong channels must be fixed by hand")
 
 
 def _later(strip: Strip, late: int) -> tuple[str, EditStep]:
@@ -105,16 +105,16 @@ def _later(strip: Strip, late: int) -> tuple[str, EditStep]:
         insert = strip.inserts[-1]
         stated = actual_latency_samples(insert) + late
         if stated < 0:
-            raise EditError(f"{insert.title} on {strip.name} cannot take less than nothing")
+            raise EditError(f"the latency of {insert.title} on {strip.name} cannot be below 0")
         changes = {"measured_latency_samples": stated}
         words = f"{insert.title} on {strip.name}: {stated} samples measured"
         return words, EditStep("change_insert", {"insert": insert.id, "changes": changes})
     if strip.kind in ("instrument", "audio"):
         stated = actual_latency_samples(strip) + late
         if stated < 0:
-            raise EditError(f"{strip.name} cannot come earlier than it is played")
+            raise EditError(f"the latency of {strip.name} cannot be below 0")
         return f"{strip.name}: {stated} samples measured", _strip_step(strip, {"measured_latency_samples": stated})
-    raise EditError(f"{strip.name} has no insert whose latency it could be")
+    raise EditError(f"{strip.name} has no insert with latency")
 
 
 def _strip_step(strip: Strip, changes: dict[str, object]) -> EditStep:

@@ -19,79 +19,79 @@ SEVERITY: dict[str, Severity] = {
 }
 
 HOW = (
-    "Prints of the pilot kit are read by correlation with the burst in each slot; what is expected is what the same "
-    "reading finds in the model's own rendering of the kit."
+    "Prints of the pilot kit are read by correlation with the burst in each slot. Expected values come from the same "
+    "reading of a rendering of the map."
 )
 
 explain(
     "asbuilt.missing",
-    many="{n} sources are not in prints that they are mapped to",
-    found="A source that is expected in a print is not in it.",
-    why="The stem or mix that is delivered lacks it, and nobody hears that before the session is opened elsewhere.",
-    how=f"{HOW} Present is what is louder than −80 dB; between −80 and −74 nothing is said.",
-    fix="Open what is named as suspect in the session: a route that is off, a mute, another destination.",
+    many="{n} sources are missing from prints",
+    found="A source mapped to a print is not in it.",
+    why="The delivered stem lacks it, unnoticed until opened elsewhere.",
+    how=f"{HOW} A source is present above −80 dB. Between −80 and −74 dB nothing is reported.",
+    fix="Check the suspect in the session: a disabled route, a mute, or a wrong destination.",
 )
 explain(
     "asbuilt.unexpected",
-    many="{n} sources are in prints that they should not be in",
-    found="A source is in a print in which it is not expected: a click in a stem, a leak.",
-    why="Stems do not add up, and what must not be delivered is.",
+    many="{n} sources are in prints without being mapped",
+    found="A source is in a print that it is not mapped to, for example a click in a stem.",
+    why="The stems do not sum to the mix, or unwanted signal is delivered.",
     how=HOW,
-    fix="Look for a feed or a send that the map does not have, or for one that the map has closed.",
+    fix="Check for a feed or send that is missing or disabled on the map.",
 )
 explain(
     "asbuilt.level",
-    many="{n} sources are at another level than mapped",
-    found="A source is at another level in a print than mapped, by more than 0.5 dB.",
-    why="The balance that was signed is not the one that is printed.",
-    how=f"{HOW} Compared is the gain of the burst where it is heard itself, and that of the energy of the whole slot.",
-    fix="Compare fader, route gain and inserts of the suspect with the map; correct whichever is wrong.",
+    many="{n} sources differ in level from the map",
+    found="The level of a source in a print differs from the map by more than 0.5 dB.",
+    why="The printed balance is not the approved one.",
+    how=f"{HOW} The gain of the burst is compared if the burst is present, and the energy of the whole slot.",
+    fix="Compare the fader, route gain and inserts of the suspect with the map. Correct the wrong one.",
 )
 explain(
     "asbuilt.delay",
-    many="{n} sources come at another time than mapped",
-    found="A source comes earlier or later in a print than mapped; the print's own offset is taken off before.",
-    why="What comes late beside itself combs, and stems slip against each other.",
-    how=f"{HOW} Delays are exact to the sample; onsets of notes to half a millisecond.",
-    fix="Measure the latency of the inserts on the suspect, and put it into the map where the host does not know it.",
+    many="{n} sources differ in time from the map",
+    found="A source is earlier or later in a print than mapped. The offset of the print is subtracted first.",
+    why="A late copy combs, and stems are misaligned.",
+    how=f"{HOW} Delays are exact to the sample, onsets of notes to 0.5 ms.",
+    fix="Measure the latency of the inserts on the suspect, and enter it on the map.",
 )
 explain(
     "asbuilt.polarity",
-    many="{n} sources are upside down",
-    found="A source is upside down in a print.",
-    why="Where it meets itself or a close microphone, it cancels.",
-    how=f"{HOW} The sign is that of the correlation; of notes it is not known.",
-    fix="Look for a polarity switch, or a cable, on the suspect.",
+    many="{n} sources have inverted polarity",
+    found="The polarity of a source in a print is inverted.",
+    why="It cancels with its copies and with close microphones.",
+    how=f"{HOW} The polarity is the sign of the correlation. For notes it is unknown.",
+    fix="Check for a polarity switch or a cable on the suspect.",
 )
 explain(
     "asbuilt.channels",
-    many="{n} sources are on other channels than mapped",
-    found="A source is on other channels of a print than mapped: swapped, or one side is missing.",
-    why="The picture is turned round, or one-sided, in all that is delivered.",
-    how=f"{HOW} It takes the place of missing, unexpected and level of that source in that print.",
+    many="{n} sources are on different channels than mapped",
+    found="A source is on different channels of a print than mapped: swapped, or one side is missing.",
+    why="The stereo image is reversed or one-sided in every delivery.",
+    how=f"{HOW} It replaces the findings missing, unexpected and level of this source in this print.",
     fix="Compare the channel assignment of the suspect, its panner and its routes with the map.",
 )
 explain(
     OFFSET,
-    many="{n} prints begin at another time than the others",
-    found="A print begins earlier or later than most prints of its set.",
-    why="Stems that are laid side by side do not line up.",
-    how="A print's offset is the delay that most of its slots agree on, less what the model expects of them.",
-    fix="Print again from the same start, or look for a latency on the way to that print alone.",
+    many="{n} prints start at a different time",
+    found="A print starts earlier or later than most prints of its set.",
+    why="The stems do not align side by side.",
+    how="The offset of a print is the delay shared by most of its slots, minus the expected delay.",
+    fix="Print again from the same start, or check for latency on the path to this print.",
 )
 explain(
     SILENT,
     many="{n} prints are silent",
-    found="Nothing of any slot is in a print of which something is expected.",
+    found="A print contains no signal in any slot, though some is expected.",
     why="An empty file is delivered.",
-    how=f"{HOW} It takes the place of what is missing in that print.",
-    fix="Look whether the print is armed, fed, and printed from the right place.",
+    how=f"{HOW} It replaces all missing findings of this print.",
+    fix="Check the record arming, the feed and the source of the print.",
 )
 explain(
     UNREAD,
     many="{n} prints were not read",
-    found="A stem with a print has no file, or a file could not be used.",
-    why="Nothing is known of that stem.",
-    how="Files are matched by the name or id of the stem or of its print strip.",
-    fix="Print it, name it after its stem, or say by hand which stem a file is of.",
+    found="A stem with a print has no file, or its file could not be used.",
+    why="The stem is unchecked.",
+    how="Files are matched by the name or ID of the stem or its print strip.",
+    fix="Print it, name the file after the stem, or assign the file by hand.",
 )

@@ -205,5 +205,5 @@ def _on_channels(slots: list[tuple[Channels, Channels]]) -> str:
     was = sorted({one.channel + 1 for outs, _now in slots for one in outs if one.present})
     now = sorted({one.channel + 1 for _was, outs in slots for one in outs if one.present})
     if was == now:
-        return f"on channels {', '.join(map(str, was))}, one for another"
+        return f"channels {', '.join(map(str, was))} swapped"
     return f"expected on {', '.join(map(str, was))}, found on {', '.join(map(str, now)) or 'none'}"

@@ -70,17 +70,17 @@ def match(
     for path in sorted(paths, key=lambda one: one.name.casefold()):
         stem, channel = _stem_of(path, known, assigned or {})
         if stem is None:
-            found.unmatched[path.name] = "is of no stem by its name"
+            found.unmatched[path.name] = "its name matches no stem"
         elif channel is not None:
             split.setdefault(stem, []).append((channel, path))
         elif stem in found.prints:
-            found.unmatched[path.name] = f"{found.prints[stem].paths[0].name} is the print of the same stem"
+            found.unmatched[path.name] = f"{found.prints[stem].paths[0].name} is a print of the same stem"
         else:
             found.prints[stem] = PrintFiles(stem, [path])
     for stem, parts in split.items():
         if stem in found.prints:
             whole = found.prints[stem].paths[0].name
-            found.unmatched |= {path.name: f"{whole} is the print of the same stem" for _channel, path in parts}
+            found.unmatched |= {path.name: f"{whole} is a print of the same stem" for _channel, path in parts}
         else:
             found.prints[stem] = PrintFiles(stem, [path for _channel, path in sorted(parts)])
     return found
@@ -144,7 +144,7 @@ class OpenPrint:
                 whole[at : at + part.shape[1], : len(part)] = part.T
                 at += part.shape[1]
             if not np.isfinite(whole).all():
-                raise DocumentError(["holds samples that are no numbers"])
+                raise DocumentError(["has samples without a finite value"])
             yield whole
 
 
@@ -161,13 +161,13 @@ def _open(path: Path, rate_hz: int) -> soundfile.SoundFile:
         raise DocumentError([f"{path.name}: {wrong.strerror or wrong}"]) from None
     problem = ""
     if file.format not in READ:
-        problem = f"{path.name} is {file.format_info}; WAV, RF64 and FLAC are read"
+        problem = f"{path.name} is {file.format_info}; use WAV, RF64 or FLAC"
     elif not file.frames:
-        problem = f"{path.name} holds no samples"
+        problem = f"{path.name} has no samples"
     elif file.samplerate != rate_hz:
         problem = f"{path.name} has {file.samplerate} Hz; the kit has {rate_hz}"
     elif is_cut_off(path):
-        problem = f"{path.name} is cut off: it says that it is longer than it is"
+        problem = f"{path.name} is cut off: its header states a greater length"
     if problem:
         file.close()
         raise DocumentError([problem])

@@ -71,10 +71,10 @@ def read_prints(
     check_kit(analysis, kit)
     prints = printed(analysis.graph)
     if not prints:
-        raise DocumentError(["no stem of the template has a print strip in service"])
+        raise DocumentError(["no stem of the template has an enabled print strip"])
     matched = match(analysis.graph, prints, paths, assigned)
-    wanted = expected(analysis.template, kit, lambda share: told(share * 0.4, "The model is played"))
-    cells, problems = _all_cells(kit, prints, matched, lambda share: told(0.4 + share * 0.6, "Prints are read"))
+    wanted = expected(analysis.template, kit, lambda share: told(share * 0.4, "Rendering the map"))
+    cells, problems = _all_cells(kit, prints, matched, lambda share: told(0.4 + share * 0.6, "Reading prints"))
     return reading_of(analysis, kit, prints, wanted, cells, matched, problems)
 
 
@@ -177,7 +177,7 @@ class _GoneThrough:
             stem = one.stem.id
             files = tuple(path.name for path in self.matched.prints[stem].paths) if stem in self.matched.prints else ()
             if stem not in self.cells:
-                problem = self.problems.get(stem, "no file is of it")
+                problem = self.problems.get(stem, "it has no file")
                 reads.append(PrintRead(stem=stem, files=files, channels=one.channels, problem=problem))
                 continue
             guess = best_offset(self.said[stem], whole)

@@ -69,8 +69,8 @@ def check_kit(analysis: Analysis, kit: Kit) -> None:
     if kit.template != document_digest(template):
         lacking = [slot.source for slot in kit.slots if slot.source not in analysis.graph.index]
         if lacking:
-            raise DocumentError([f"the kit was made for another template: this one has no strip {lacking[0]}"])
-        raise DocumentError(["the kit was made for another state of this template: read it against that one"])
+            raise DocumentError([f"the pilot kit is of a different template: this one has no strip {lacking[0]}"])
+        raise DocumentError(["the pilot kit is of a different version of this template. Compare it with that version."])
     if kit.sample_rate_hz != template.sample_rate_hz:
         raise DocumentError([f"the kit has {kit.sample_rate_hz} Hz; the template has {template.sample_rate_hz}"])
 
@@ -100,15 +100,15 @@ def from_json(data: bytes, analysis: Analysis, kit: Kit, told: Told = nobody_tol
         known = {field: plain[field] for field in Reading.__struct_fields__ if field in plain}
         found = msgspec.convert({**known, "expected": ()}, Reading)
     except (msgspec.DecodeError, msgspec.ValidationError, TypeError) as wrong:
-        raise DocumentError([f"it is no reading: {wrong}"]) from None
+        raise DocumentError([f"it is not a reading: {wrong}"]) from None
     if found.kit != kit.digest:
-        raise DocumentError(["the reading is of another kit"])
+        raise DocumentError(["the reading is of a different pilot kit"])
     prints = {one.stem.id: one.channels for one in printed(analysis.graph)}
     slots = {slot.slot for slot in kit.slots}
     wrong_rows = [row for row in found.slots if row.stem not in prints or row.slot not in slots]
     if wrong_rows or any(one.stem not in prints for one in found.prints):
-        raise DocumentError(["the reading names prints or slots that there are not"])
-    wanted = expected(analysis.template, kit, lambda share: told(share, "The model is played"))
+        raise DocumentError(["the reading contains unknown prints or slots"])
+    wanted = expected(analysis.template, kit, lambda share: told(share, "Rendering the map"))
     model = [row for stem, outs in wanted.items() for row in rows_of(kit, stem, outs)]
     return msgspec.structs.replace(found, expected=tuple(model))
 

@@ -165,10 +165,10 @@ class _Judging:
         figures: dict[str, float | None] = {}
         if one.code == MISSING:
             figures = {"expected_db": one.expected_db}
-            message = f"{name} is not in the print of {stem}"
+            message = f"{name} is missing from the print of {stem}"
         elif one.code == UNEXPECTED:
             figures = {"gain_db": one.read_db}
-            message = f"{name} is in the print of {stem}, at {words_db(one.read_db, plus=True)} dB, and should not be"
+            message = f"{name} is in the print of {stem} at {words_db(one.read_db, plus=True)} dB, not mapped"
         elif one.code == LEVEL:
             figures = {"expected_db": one.expected_db, "read_db": one.read_db}
             message = f"{name} is {_louder(one.change_db)} in the print of {stem} than mapped"
@@ -176,9 +176,9 @@ class _Judging:
             figures = {"late_samples": one.late_samples}
             message = f"{name} is {self._late(one.late_samples)} in the print of {stem}"
         elif one.code == POLARITY:
-            message = f"{name} is upside down in the print of {stem}"
+            message = f"{name} has inverted polarity in the print of {stem}"
         else:
-            message = f"{name} is on other channels of the print of {stem}: {one.detail}"
+            message = f"{name} is on wrong channels in the print of {stem}: {one.detail}"
         return Finding(
             code=one.code, severity=SEVERITY[one.code], message=message, strips=(graph.strips[origin.strip].id,),
             stems=(one.pair.stem,), outlets=self._outlet(origin), figures=figures,
@@ -202,20 +202,20 @@ class _Judging:
     def _late_print(self, stem: str) -> Finding:
         return Finding(
             code=OFFSET, severity=SEVERITY[OFFSET], stems=(stem,),
-            message=f"The print of {self.names[stem]} begins {self._late(self.late[stem])} beside the others",
+            message=f"Print of {self.names[stem]} starts {self._late(self.late[stem])} compared with the others",
             figures={"offset_samples": self.late[stem]},
         )  # fmt: skip
 
     def _silent_print(self, stem: str) -> Finding:
         return Finding(
             code=SILENT, severity=SEVERITY[SILENT], stems=(stem,),
-            message=f"Nothing of any source is in the print of {self.names[stem]}",
+            message=f"Print of {self.names[stem]} is silent",
         )  # fmt: skip
 
     def _unread(self, one: PrintRead) -> Finding:
         return Finding(
             code=UNREAD, severity=SEVERITY[UNREAD], stems=(one.stem,), evidence=one.files,
-            message=f"The print of {self.names[one.stem]} was not read: {one.problem}",
+            message=f"Print of {self.names[one.stem]} was not read: {one.problem}",
         )  # fmt: skip
 
 
@@ -242,7 +242,7 @@ def in_words(verdict: Verdict, names: Mapping[str, str]) -> Iterator[str]:
         by_matter.setdefault(one.matter, []).append(one)
     for number, ones in by_matter.items():
         suspects = [names.get(suspect, suspect) for suspect in ones[0].suspects[:MOST_SUSPECTS]]
-        look = f"look at {', '.join(suspects[:3])}" if suspects else ""
+        look = f"check {', '.join(suspects[:3])}" if suspects else ""
         many = f"{len(ones)} findings" if len(ones) > 1 else "1 finding"
         yield f"{number + 1}. {many}" + (f"; {look}" if look else "")
         for one in ones:

@@ -380,7 +380,7 @@ class Renderer:
         """The highest sample of a block. Raises RunsAwayError where it has run away."""
         loudest = 0.0 if block is None else float(np.abs(block).max())
         if loudest > RUNS_AWAY:
-            raise RunsAwayError(f"{words} and gets louder each time round: the run was ended at +60 dBFS")
+            raise RunsAwayError(f"{words} and runs away: the run was stopped at +60 dBFS")
         return loudest
 
     # what followers did

@@ -106,5 +106,5 @@ def _text_lines(text: str, delimiter: str) -> list[table.Line]:
         return table.rows(text, MOST_ROWS, delimiter)
     lines = text.splitlines()
     if len(lines) > MOST_ROWS:
-        raise DocumentError([f"{len(lines)} rows; at most {MOST_ROWS} are read"])
+        raise DocumentError([f"{len(lines)} rows; at most {MOST_ROWS} are allowed"])
     return numbered(_cells_of([line if line.strip() else "" for line in lines], GAP))

@@ -64,7 +64,7 @@ def _as(data: bytes, encoding: str) -> str:
         row = data[: wrong.start].count(b"\n") + 1
         raise DocumentError([f"row {row} is not {ENCODINGS[encoding]} (byte 0x{data[wrong.start]:02x})"]) from None
     if "\0" in text:
-        raise DocumentError(["this is no text: it holds zero bytes"])
+        raise DocumentError(["Not a text file. Use CSV, XLSX or ODS."])
     return text
 
 
@@ -73,7 +73,7 @@ def _wide(data: bytes) -> str:
     little = data[1::2].count(0) >= data[::2].count(0)
     text = data.decode("utf-16-le" if little else "utf-16-be", errors="replace")
     if "\ufffd" in text or "\0" in text or len(data) % 2:
-        raise DocumentError(["this is no text: it holds zero bytes"])
+        raise DocumentError(["Not a text file. Use CSV, XLSX or ODS."])
     return text
 
 

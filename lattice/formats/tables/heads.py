@@ -28,7 +28,7 @@ HEADS: dict[str, tuple[str, ...]] = {
     ),
     "keys": ("key", "side-chain", "sidechain", "side-chains", "key to", "side chain", "side-chain to"),
     "midi": ("midi to", "plays", "midi output", "midi out", "midi destination"),
-    "inserts": ("insert", "plug-ins", "plugins", "processing", "processors", "chain", "fx chain", "insert chain"),
+    "inserts": ("insert", "plug-ins", "plugins", "processing", "processors", "chain", "insert chain"),
     "io": ("physical", "physical channels", "hardware", "patch", "interface", "converter"),
     "fader_db": ("fader", "level", "volume", "fader level", "vol", "fader db"),
     "pan": ("panning", "pan position", "balance"),

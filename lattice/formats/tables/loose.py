@@ -239,7 +239,7 @@ class LooseReader(Reader):
         if column not in ("feed", "sends"):
             return super()._ends(row, column, target)
         if not target:
-            self._problem(row, column, "names nowhere to go")
+            self._problem(row, column, "has no destination")
             return []
         takers = [strip for strip in self.takers.get(target.casefold(), ()) if strip != row.id]
         place = self._place(target)
@@ -283,7 +283,7 @@ class LooseReader(Reader):
         if takers and (self.by_bus or place is None):
             return takers
         if place is None:
-            self._problem(row, column, f"there is no strip “{name}”")
+            self._problem(row, column, f"strip “{name}” does not exist")
             return []
         return self._other_than(row, column, name, place)
 

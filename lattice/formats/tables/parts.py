@@ -39,7 +39,7 @@ def refuse_many_cells(cells: Iterable[list[str]], what: str) -> None:
         count += sum(map(bool, row))
         if count > MOST_CELLS:
             raise DocumentError(
-                [f"row {number}: {what} has more than {MOST_CELLS} filled cells; leave out columns that say nothing"]
+                [f"row {number}: {what} has more than {MOST_CELLS} filled cells; remove unused columns"]
             )
 
 

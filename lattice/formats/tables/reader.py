@@ -118,17 +118,17 @@ class Reader:
     def _row(self, row: Row) -> None:
         name = row.cells.get("name") or row.cells.get("id", "")
         if not name:
-            self._problem(row, "name", "is empty; the row is left out")
+            self._problem(row, "name", "is empty; the row is skipped")
             return
         if len(name) > 500:
-            self._problem(row, "name", "is longer than 500 characters; the row is left out")
+            self._problem(row, "name", "is longer than 500 characters; the row is skipped")
             return
         wanted = row.cells.get("id", "")
         if wanted and slug(wanted) != wanted:
-            self._problem(row, "id", f"“{wanted}” is not an id: a–z, 0–9 and -; one is made from the name")
+            self._problem(row, "id", f"“{wanted}” is not an ID: a–z, 0–9 and -; replaced by an ID from the name")
             wanted = ""
         if wanted in self.taken:
-            self._problem(row, "id", f"{wanted} is taken by an earlier row; another is made")
+            self._problem(row, "id", f"{wanted} is used by an earlier row; replaced by a new ID")
         row.id = free_id(wanted or slug(name), self.taken)
         row.cells["name"] = name
         self.taken.add(row.id)
@@ -152,7 +152,7 @@ class Reader:
         text = row.cells.get("kind", "").lower()
         kind = self._kind_of(text) if text else ""
         if kind is None:
-            self._problem(row, "kind", f"“{text}” is not one of {', '.join(KINDS)}; it is guessed")
+            self._problem(row, "kind", f"“{text}” is not one of {', '.join(KINDS)}; detected instead")
             row.cells["kind"] = ""
         return kind or ""
 
@@ -237,7 +237,7 @@ class Reader:
             field_name = re.split(r"[.:\[]", said, maxsplit=1)[0]
             wrong.setdefault(field_name, said)
         for field_name, said in wrong.items():
-            self._problem(row, field_name, f"{said}; left out")
+            self._problem(row, field_name, f"{said}; skipped")
         if "name" in wrong or "id" in wrong:
             return Strip(id=row.id, name=f"Row {row.number}", kind=strip.kind)
         default = Strip(id=strip.id, name=strip.name, kind=strip.kind)
@@ -281,7 +281,7 @@ class Reader:
                 self._problem(row, column, str(wrong))
                 continue
             if listed.id in by_id:
-                self._problem(row, column, f"{listed.id} is there twice")
+                self._problem(row, column, f"{listed.id} appears twice")
             by_id.setdefault(listed.id, listed)
         return tuple(by_id.values())
 
@@ -290,7 +290,7 @@ class Reader:
         parts = self._listed(row, "parts", read_part)
         for part in parts:
             if part.outlet is not None and part.outlet not in known:
-                self._problem(row, "parts", f"{part.id} comes out of outlet {part.outlet}, which is not there")
+                self._problem(row, "parts", f"{part.id} uses outlet {part.outlet}, which does not exist")
         return tuple(part if part.outlet in known else replace(part, outlet=None) for part in parts)
 
     def _inserts(self, row: Row) -> list[Insert]:
@@ -344,7 +344,7 @@ class Reader:
         """The strips that a cell leads to."""
         to = self._place(target)
         if to is None:
-            self._problem(row, column, f"there is no strip “{target}”")
+            self._problem(row, column, f"strip “{target}” does not exist")
             return []
         return [to]
 
@@ -365,7 +365,7 @@ class Reader:
                 self.insert_ids.add(wanted)
                 inserts[able[0]] = replace(inserts[able[0]], id=wanted, name=wanted)
         if not named:
-            self._problem(row, "keys", f"{to} has no insert “{wanted}” that can be keyed")
+            self._problem(row, "keys", f"{to} has no insert “{wanted}” with a key input")
             return None
         if inserts[named[0]].id not in self.said_keys:
             inserts[named[0]] = replace(inserts[named[0]], key="external")

@@ -64,7 +64,9 @@ def part_of(book: Book, choices: Choices) -> Part:
         found = next((part for part in book.parts if part.name == choices.part), None)
         if found is not None:
             return found
-        raise DocumentError([f"there is no sheet “{choices.part}”; there are {', '.join(p.name for p in book.parts)}"])
+        raise DocumentError(
+            [f"sheet “{choices.part}” does not exist; use one of {', '.join(p.name for p in book.parts)}"]
+        )
     return max(book.parts, key=lambda part: (guesses.head_row(part.lines) is not None, len(part.lines)))
 
 
@@ -92,14 +94,14 @@ def tabled(
     heads = next((cells for number, cells in part.lines if number == head_row), [])
     body = [(number, cells) for number, cells in part.lines if number > head_row]
     if not body:
-        raise DocumentError(["there is no row below the heads" if head_row else "the table is empty"])
+        raise DocumentError(["no rows below the column heads" if head_row else "the table is empty"])
     keys = keys_of([*heads, *[""] * (columns_across(body) - len(heads))])
     guessed = guesses.columns_of(heads, body, names, sections)
     columns = tuple(
         _chosen(column, choices.columns.get(key)) for key, column in zip(keys, guessed, strict=True)
     )  # fmt: skip
     if not any(column.field in ("name", "id") for column in columns):
-        raise DocumentError(["no column holds the names of the strips; say which one does"])
+        raise DocumentError(["Choose the column with the strip names."])
     rows, left_out, meanings = _worded(_rows(body, columns, choices), choices)
     headings = guesses.headings(body, columns)
     codes = guesses.prefixes([cells.get("name", "") for _number, cells in rows])

@@ -143,7 +143,7 @@ def _destinations(reader: LooseReader, choices: Choices, template: Template) -> 
         others = [f"{IS}{written[name]}" for name in alike if _differ_in_letters(folded, name)]
         options = (*others, *MADE, words.LEAVE) if is_new else (*(f"{IS}{one}" for one in several), words.LEAVE)
         made = next((strip for strip, name in reader.made.items() if name.casefold() == folded), "")
-        sentence = f"“{text}” is no strip" if is_new else f"{len(several)} strips are called “{text}”"
+        sentence = f"“{text}” is not a strip" if is_new else f"{len(several)} strips have the name “{text}”"
         answer = choices.destinations.get(folded, kinds.get(made, "") if is_new else f"{IS}{several[0]}")
         rows = {row.number: row.cells["name"] for row, _column, _text in places}
         yield Unclear(
@@ -184,5 +184,5 @@ def answered(choices: Choices, key: str, answer: str) -> Choices:
         return replace(choices, cells={**choices.cells, rest: answer})
     field, _slash, word = rest.partition("/")
     if where != "words" or not word:
-        raise ValueError(f"{key} is nothing that can be answered")
+        raise ValueError(f"{key} is not an open question")
     return replace(choices, words={**choices.words, field: {**choices.words.get(field, {}), word: answer}})

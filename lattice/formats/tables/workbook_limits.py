@@ -46,7 +46,7 @@ class SheetLimits:
             self._places(text)
             self._merged += sum(found.end() > seen for found in MERGED.finditer(text))
             if self._merged > MOST_MERGED:
-                raise DocumentError([f"a sheet has more than {MOST_MERGED} merged cells; no more are allowed"])
+                raise DocumentError([f"a sheet has more than {MOST_MERGED} merged cells, the most allowed"])
         else:
             self._repeats(text)
         self._before = text[-OVERLAP:]
@@ -60,7 +60,10 @@ class SheetLimits:
             if beyond or self._width * self._height > MOST_PLACES:
                 where = found[0].decode("ascii", "replace")[:24]
                 raise DocumentError(
-                    [f"a sheet reaches too far ({where}); {MOST_ROWS} rows and {table.MAX_COLUMNS} columns are read"]
+                    [
+                        f"a sheet is too large ({where}); at most {MOST_ROWS} rows and {table.MAX_COLUMNS} columns are "
+                        "allowed"
+                    ]
                 )
 
     @staticmethod

@@ -42,7 +42,7 @@ DAMAGES = (
 # Workbooks that were written here: the sheet of strips, and the document that goes along (`workbook_writer`).
 STRIPS, CARRIED = "Strips", "document"
 LONGEST_CELL = 32_000  # characters; a cell holds 32,767
-AS_IT_IS = "(too long for a cell; stays as it is)"
+AS_IT_IS = "(too long for a cell; unchanged)"
 
 
 Sheets = tuple[list[Part], bytes]
@@ -109,7 +109,7 @@ def _refuse_bombs(data: bytes) -> None:
                         limits.feed(piece)
                         if unpacked > MOST_UNPACKED:
                             most = MOST_UNPACKED // 1024 // 1024
-                            raise DocumentError([f"the workbook unpacks to more than {most} MiB; no more are allowed"])
+                            raise DocumentError([f"the unpacked workbook has more than {most} MiB, the most allowed"])
     except DAMAGES as wrong:
         raise DocumentError([f"the workbook is damaged: {wrong}"]) from None
 
@@ -127,7 +127,7 @@ def _refuse_other_archives(packed: zipfile.ZipFile) -> None:
 def _sheet(sheet: Any) -> Part:
     height, width = (last + 1 for last in sheet.end or (-1, -1))
     if height > MOST_ROWS:
-        raise DocumentError([f"the sheet “{sheet.name}” has {height} rows; at most {MOST_ROWS} are read"])
+        raise DocumentError([f"the sheet “{sheet.name}” has {height} rows; at most {MOST_ROWS} are allowed"])
     if width > table.MAX_COLUMNS:
         raise DocumentError([f"the sheet “{sheet.name}” has {width} columns; at most {table.MAX_COLUMNS} are allowed"])
     grid = [[_cell(value) for value in row] for row in sheet.to_python(skip_empty_area=False)]
@@ -156,4 +156,4 @@ def _spread_merged(grid: list[list[str]], merged: Iterable[Any]) -> list[str]:
         for row in grid[top + 1 : bottom + 1]:
             if value and left < len(row):
                 row[left] = value
-    return [f"{spanning} merged cells hold for every row they span"] if spanning else []
+    return [f"{spanning} merged cells apply to every row they span"] if spanning else []

@@ -32,14 +32,14 @@ PARTS = "Kick\nSnare\nHat closed\nHat open\nCrash\nRide\nSplash\nLoop"
 def test_a_beat_kit_with_duckers(page: Page, on_map: Opener) -> None:
     hand = Hand(page, on_map(Template(name="Beats")))
     hand.paste(ROWS)
-    expect(page.locator("#rows-read")).to_contain_text("Reads as 25 strips")
-    writes(hand, lambda: hand.click("#panel >> text=Add them"))
+    expect(page.locator("#rows-read")).to_contain_text("Read as 25 strips")
+    writes(hand, lambda: hand.click("#panel button:has-text('Add strips')"))
     # the drum instrument: a part, an outlet and a strip for each sound
     hand.key("a")
     hand.fill("#set-name", "Drum machine")
     hand.fill("#set-names", PARTS)
     hand.pick("#set-section", label="Drums")
-    writes(hand, lambda: hand.click("#panel >> text=Build it"))
+    writes(hand, lambda: hand.click("#panel >> text=Add instrument"))
     # the kick alone feeds the trigger
     hand.click('#sheet-holder [data-id="kick"]')
     page.wait_for_selector("#panel [data-strip='kick']")

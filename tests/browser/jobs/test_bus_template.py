@@ -28,18 +28,18 @@ BUSES = "\n".join(
 def test_a_template_of_buses_and_then_its_tracks(page: Page, on_map: Opener) -> None:
     hand = Hand(page, on_map(Template(name="Buses")))
     hand.paste(BUSES)
-    expect(page.locator("#rows-read")).to_contain_text("Reads as 14 strips")
-    writes(hand, lambda: hand.click("#panel >> text=Add them"))
+    expect(page.locator("#rows-read")).to_contain_text("Read as 14 strips")
+    writes(hand, lambda: hand.click("#panel button:has-text('Add strips')"))
     made = hand.template
     assert [strip.layout for strip in made.strips] == ["stereo"] * 15
     assert len({section.colour for section in made.sections}) == 10
-    assert [finding.message for finding in hand.findings()] == ["12 sums wait for sources"]
+    assert [finding.message for finding in hand.findings()] == ["12 buses have no source yet"]
     assert hand.findings()[0].severity == "note"
-    writes(hand, lambda: hand.click("#panel >> text=Keep them for later"))
+    writes(hand, lambda: hand.click("#panel >> text=Tag them spare"))
     assert [finding.code for finding in hand.findings()] == ["time.total"]  # an arrival is noted, nothing is open
     hand.paste(TRACKS)
-    expect(page.locator("#rows-read")).to_contain_text("Reads as 24 strips")
-    writes(hand, lambda: hand.click("#panel >> text=Add them"))
+    expect(page.locator("#rows-read")).to_contain_text("Read as 24 strips")
+    writes(hand, lambda: hand.click("#panel button:has-text('Add strips')"))
     buses = {section.id: section.bus for section in hand.template.sections}
     fed = {route.from_strip: route.to for route in hand.template.routes}
     tracks = [strip for strip in hand.template.strips if strip.kind == "audio"]

@@ -36,8 +36,8 @@ ROWS = "\n".join(
 def test_a_cue_template_is_made_ready(page: Page, on_map: Opener) -> None:
     hand = Hand(page, on_map(CUE))
     hand.paste(ROWS)
-    expect(page.locator("#rows-read")).to_contain_text("Reads as 19 strips")
-    writes(hand, lambda: hand.click("#panel >> text=Add them"))
+    expect(page.locator("#rows-read")).to_contain_text("Read as 19 strips")
+    writes(hand, lambda: hand.click("#panel button:has-text('Add strips')"))
     # all section buses from the output into the mix, and delivered as stems
     hand.click('#sheet-holder [data-id="strings-bus"]')
     for section in SECTIONS[1:]:
@@ -57,7 +57,7 @@ def test_a_cue_template_is_made_ready(page: Page, on_map: Opener) -> None:
     writes(hand, lambda: hand.click("#do-it"))
     hand.key("Escape")
     # the pop stands in each stem and print once
-    writes(hand, lambda: hand.click(page.get_by_role("button", name="Feed it straight into the 7 prints that lack it")))
+    writes(hand, lambda: hand.click(page.get_by_role("button", name="Feed directly into the 7 prints without it")))
     assert [finding.message for finding in hand.findings("blocker", "warning")] == []
     pops = [route for route in hand.routes() if route.startswith("feed sync-pop>")]
     assert len(pops) == 7

@@ -30,8 +30,8 @@ ROWS = "\n".join(
 def test_a_foreign_spreadsheet_is_routed_as_it_says(page: Page, on_map: Opener) -> None:
     hand = Hand(page, on_map(Template(name="Foreign")))
     hand.paste(ROWS)
-    expect(page.locator("#rows-read")).to_contain_text("Reads as 40 strips")
-    writes(hand, lambda: hand.click("#panel >> text=Add them"))
+    expect(page.locator("#rows-read")).to_contain_text("Read as 40 strips")
+    writes(hand, lambda: hand.click("#panel button:has-text('Add strips')"))
     counted(hand, "8 a foreign spreadsheet", 5)
     made = hand.template
     names = {strip.id: strip.name for strip in made.strips}

@@ -24,7 +24,7 @@ def test_an_outboard_instrument_in_one_step(page: Page, on_map: Opener) -> None:
     hand.fill("#outboard-channel", "3")
     hand.fill("#outboard-inputs", "7")
     hand.pick("#outboard-section", label="Synths")
-    writes(hand, lambda: hand.click("#panel >> text=Add it with notes"))
+    writes(hand, lambda: hand.click("#panel >> text=Add with MIDI track"))
     counted(hand, "6 an outboard instrument", 6)
     assert hand.routes()[-4:] == [
         "midi tide-notes>tide", "feed tide>tide-out", "tie tide-out>tide-in", "feed tide-in>synths",

@@ -24,8 +24,8 @@ def test_dialogue_lands_on_its_inputs(page: Page, on_map: Opener) -> None:
     stored = on_map(Template(name="Picture", frame_rate="25"))
     hand = Hand(page, stored)
     hand.paste(ROWS)
-    expect(page.locator("#rows-read")).to_contain_text("Reads as 19 strips")
-    writes(hand, lambda: hand.click("#panel >> text=Add them"))
+    expect(page.locator("#rows-read")).to_contain_text("Read as 19 strips")
+    writes(hand, lambda: hand.click("#panel button:has-text('Add strips')"))
     assert {finding.code for finding in hand.findings("warning", "blocker")} >= {"route.channels-doubled"}
     # the guide on input 3
     hand.click('#sheet-holder [data-id="guide"]')

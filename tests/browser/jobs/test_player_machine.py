@@ -44,10 +44,10 @@ def test_a_player_machine_with_five_sections(page: Page, on_map: Opener) -> None
     page.wait_for_selector("#player-name")
     hand.fill("#player-name", "Player")
     hand.fill("#player-names", TIES)
-    writes(hand, lambda: hand.click("#panel >> text=Add the machine with buses and ties"))
+    writes(hand, lambda: hand.click("#panel >> text=Add machine with buses and ties"))
     hand.paste(BUSES)
-    expect(page.locator("#rows-read")).to_contain_text("Reads as 2 strips")
-    writes(hand, lambda: hand.click("#panel >> text=Add them"))
+    expect(page.locator("#rows-read")).to_contain_text("Read as 2 strips")
+    writes(hand, lambda: hand.click("#panel button:has-text('Add strips')"))
     # section buses here: strings into their bus, all else into the mix
     for start, end in (("high-strings-bus", "Strings"), ("low-strings-bus", "Strings")):
         hand.click(f'#sheet-holder [data-id="{start}"]')
@@ -62,8 +62,8 @@ def test_a_player_machine_with_five_sections(page: Page, on_map: Opener) -> None
     hand.find("Mix")
     writes(hand, lambda: hand.click("#chooser-feed"))
     hand.paste(PLAYERS)
-    expect(page.locator("#rows-read")).to_contain_text("Reads as 31 strips")
-    writes(hand, lambda: hand.click("#panel >> text=Add them"))
+    expect(page.locator("#rows-read")).to_contain_text("Read as 31 strips")
+    writes(hand, lambda: hand.click("#panel button:has-text('Add strips')"))
     assert [
         finding.message for finding in hand.findings("blocker", "warning") if not finding.code.startswith("level")
     ] == []

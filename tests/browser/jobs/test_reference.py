@@ -30,17 +30,17 @@ def test_a_reference_stays_clean_when_the_submix_goes(page: Page, on_map: Opener
     stored = on_map(Template(name="Reference"))
     hand = Hand(page, stored)
     hand.paste(ROWS)
-    expect(page.locator("#rows-read")).to_contain_text("Reads as 14 strips")
-    writes(hand, lambda: hand.click("#panel >> text=Add them"))
+    expect(page.locator("#rows-read")).to_contain_text("Read as 14 strips")
+    writes(hand, lambda: hand.click("#panel button:has-text('Add strips')"))
     assert hand.findings("blocker", "warning") == []
     # the rule that keeps it off the submix
     hand.click(".places >> text=Stems")
     page.wait_for_selector("body[data-ready]")
-    hand.fill("#nr-name", "Reference stays clean")
+    hand.fill("#nr-name", "Clean reference")
     hand.pick("#nr-kind", value="avoids")
     hand.pick("#nr-sources", value="tag:reference")
     hand.pick("#nr-through", value="strip:submix")
-    writes(hand, lambda: hand.click(".rule-form >> text=Add the rule"))
+    writes(hand, lambda: hand.click(".rule-form >> text=Add rule"))
     assert hand.template.rules[0].through == ("strip:submix",)
     assert hand.findings("blocker") == []
     # later: the submix goes, its inserts stand on the master

@@ -35,7 +35,7 @@ def test_from_a_kit_to_a_verdict(capfd: pytest.CaptureFixture[str], room: Path, 
     kit, prints = tmp_path / "kit.zip", tmp_path / "prints"
     assert run(capfd, "kit", room, "-o", kit)[:2] == (0, f"{kit}: 4 slots, 5.9 s\n")
     assert run(capfd, "print-stand-in", room, kit, "-o", prints, "--bits", "16")[0] == 0
-    assert run(capfd, "read-prints", room, kit, prints)[:2] == (0, "the session is as mapped\n")
+    assert run(capfd, "read-prints", room, kit, prints)[:2] == (0, "the session matches the map\n")
     faulty = tmp_path / "faulty"
     run(
         capfd,
@@ -52,17 +52,17 @@ def test_from_a_kit_to_a_verdict(capfd: pytest.CaptureFixture[str], room: Path, 
     )
     status, out, _err = run(capfd, "read-prints", room, kit, faulty)
     assert status == 1
-    assert "look at drums" in out
-    assert "pair is upside down in the print of The mix" in out
-    assert "2 matters" in out
+    assert "check drums" in out
+    assert "pair has inverted polarity in the print of The mix" in out
+    assert "2 issues" in out
     status, out, _err = run(capfd, "read-prints", room, kit, faulty, "--json")
     assert {one["code"] for one in json.loads(out)["findings"]} == {"asbuilt.level", "asbuilt.polarity"}
     (faulty / "Drums.L.wav").rename(faulty / "What.L.wav")
     (faulty / "Drums.R.wav").rename(faulty / "What.R.wav")
     _status, out, _err = run(capfd, "read-prints", room, kit, faulty)
-    assert "What.L.wav: is of no stem by its name" in out
+    assert "What.L.wav: its name matches no stem" in out
     assign = ["--assign", "What.L.wav=st-drums", "What.R.wav=st-drums"]
-    assert "is of no stem" not in run(capfd, "read-prints", room, kit, faulty, *assign)[1]
+    assert "matches no stem" not in run(capfd, "read-prints", room, kit, faulty, *assign)[1]
 
 
 def test_tones(capfd: pytest.CaptureFixture[str], room: Path, tmp_path: Path) -> None:
@@ -88,7 +88,7 @@ def test_prints_are_measured_and_added_up(capfd: pytest.CaptureFixture[str], roo
     status, out, _err = run(capfd, "measure", folder, "--template", room, "--add-up", folder / "mix.wav")
     assert status == 0
     assert "LUFS" in out
-    assert "2 stems beside mix.wav" in out
+    assert "null test of 2 stems against mix.wav" in out
     assert json.loads(run(capfd, "measure", folder / "a.wav", "--json")[1])["prints"][0]["name"] == "a"
     (folder / "c.wav").write_bytes(b"")
     status, _out, err = run(capfd, "measure", folder)
@@ -99,13 +99,13 @@ def test_prints_are_measured_and_added_up(capfd: pytest.CaptureFixture[str], roo
 @pytest.mark.parametrize(
     ("words", "said"),
     [
-        (["kit", "ROOM", "-o", "k.zip", "--sources", "strip:mix"], "no source that plays is named"),
+        (["kit", "ROOM", "-o", "k.zip", "--sources", "strip:mix"], "no active source selected"),
         (["read-prints", "ROOM", "ROOM", "x.wav"], "kit.json is not a pilot kit"),
         (["read-prints", "ROOM", "nowhere.zip", "x.wav"], "nowhere.zip: No such file"),
         (["tone", "ROOM", "--sources", "strip:mix"], "none of these strips"),
         (["tone", "ROOM", "--seconds", "0"], "more than 0"),
-        (["tone", "ROOM", "--signal", "file"], "no file is chosen"),
-        (["measure", "EMPTY"], "there is no recording"),
+        (["tone", "ROOM", "--signal", "file"], "choose a file first"),
+        (["measure", "EMPTY"], "no recordings"),
     ],
 )
 def test_what_cannot_be_done_is_said(

@@ -142,9 +142,9 @@ def test_the_cue_sheet_names_places_as_people_do() -> None:
 
 def test_sources_may_be_chosen() -> None:
     assert {slot.source for slot in kit(sources=["strip:live", "kind:instrument"]).slots} == {"live", "player"}
-    with pytest.raises(EditError, match="no source that plays is named"):
+    with pytest.raises(EditError, match="no active source selected"):
         kit(sources=["strip:mix"])
-    with pytest.raises(EditError, match="no source that plays"):
+    with pytest.raises(EditError, match="no active source"):
         kit(template(["b:x", "o:y"], ["x>y"]))
 
 
@@ -158,7 +158,7 @@ def mended(**changes: object) -> bytes:
     [
         (b"{", "is not JSON"), (b"[]", "is not a pilot kit"), (mended(format="x"), "is not a pilot kit"),
         (mended(version=2), "version"), (mended(sample_rate_hz=1), "sample_rate_hz"), (mended(slots=[]), "no slot"),
-        (mended(slots=json.loads(dump(kit()))["slots"][:1] * 2), "before the one before it has ended"),
+        (mended(slots=json.loads(dump(kit()))["slots"][:1] * 2), "before the previous slot ends"),
         (mended(length_samples=100), "outside the kit"), (mended(burst={"order": 99}), "order"),
         (b"PK\x03\x04 and nothing", "the ZIP is damaged"),
     ],

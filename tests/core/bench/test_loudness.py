@@ -43,16 +43,16 @@ def test_silence_and_offset_are_measured(tmp_path: Path) -> None:
     assert measure_print(put(tmp_path / "b.wav", samples - 0.01)).silent_s == pytest.approx(2.0, abs=0.1)
     silent = measure_print(put(tmp_path / "c.wav", np.zeros((RATE, 2))))
     assert (silent.integrated_lufs, silent.true_peak_dbtp, silent.range_lu) == (None, None, None)
-    assert [one.words for one in remarks(silent, Profile())] == ["nothing is louder than −60 dBFS"]
+    assert [one.words for one in remarks(silent, Profile())] == ["no signal above −60 dBFS"]
 
 
 @pytest.mark.parametrize(
     ("profile", "stem", "words"),
     [
-        ({"loudness_lufs": -23.0}, None, "LU beside −23.0"), ({"loudness_lufs": -23.0}, Stem(id="s", name="S"), None),
-        ({"loudness_lufs": -23.0}, Stem(id="s", name="S", role="mix"), "LU beside −23.0"),
-        ({"true_peak_dbtp": -20.0}, None, "−20.0 are allowed"), ({}, Stem(id="s", name="S", true_peak_dbtp=-30.0), "−30.0 are allowed"),
-        ({"sample_rate_hz": 96000}, None, "96000 Hz are asked for"), ({}, None, None),
+        ({"loudness_lufs": -23.0}, None, "LU off −23.0"), ({"loudness_lufs": -23.0}, Stem(id="s", name="S"), None),
+        ({"loudness_lufs": -23.0}, Stem(id="s", name="S", role="mix"), "LU off −23.0"),
+        ({"true_peak_dbtp": -20.0}, None, "limit −20.0"), ({}, Stem(id="s", name="S", true_peak_dbtp=-30.0), "limit −30.0"),
+        ({"sample_rate_hz": 96000}, None, "96000 Hz required"), ({}, None, None),
     ],
 )  # fmt: skip
 def test_a_print_is_held_against_the_profile(
@@ -130,5 +130,5 @@ def test_what_is_left_is_told_by_time_and_by_octave(tmp_path: Path) -> None:
 
 def test_nothing_to_add_up_is_refused(tmp_path: Path) -> None:
     mix, _stems = files(tmp_path)
-    with pytest.raises(DocumentError, match="no stem to add up"):
+    with pytest.raises(DocumentError, match="no stems to add up"):
         residual(mix, [], RATE, 2)

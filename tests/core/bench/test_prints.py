@@ -181,7 +181,7 @@ BAD: list[tuple[str, Callable[[Path], Path], str]] = [
     ("cut off", cut_off, "is cut off"),
     ("empty", empty, "cannot be read as WAV, RF64 or FLAC"),
     ("mono", lambda p: rewritten(p, lambda x: x[:, :1]), "1 channels; the print has 2"),
-    ("no samples", lambda p: rewritten(p, lambda x: x[:0]), "holds no samples"),
+    ("no samples", lambda p: rewritten(p, lambda x: x[:0]), "has no samples"),
     ("too short", lambda p: rewritten(p, lambda x: x[: 48000 * 3]), "is shorter than the kit: 3.0 s of 5.9 s"),
 ]
 
@@ -213,21 +213,21 @@ def test_files_are_matched_by_names_and_ids_and_by_hand(tmp_path: Path) -> None:
     assert {stem: [path.name for path in one.paths] for stem, one in found.prints.items()} == {
         "st-drums": ["DRUMS_print.wav"]
     }
-    assert found.unmatched == {"something else.wav": "is of no stem by its name"}
+    assert found.unmatched == {"something else.wav": "its name matches no stem"}
     assert from_files([drums, mix], assigned={"something else.wav": "st-mix"})[1].is_clean
     twice = [drums, tmp_path / "st-drums.wav"]
     said = match(HERE.analysis.graph, prints, twice).unmatched
-    assert said == {"st-drums.wav": "DRUMS_print.wav is the print of the same stem"}
+    assert said == {"st-drums.wav": "DRUMS_print.wav is a print of the same stem"}
 
 
 def test_foreign_kits_are_refused() -> None:
     other = template(["a:other", *[{"id": one.id, "kind": one.kind, "layout": one.layout} for one in ROOM.strips]], [])
-    with pytest.raises(DocumentError, match="another template: this one has no strip other"):
+    with pytest.raises(DocumentError, match="a different template: this one has no strip other"):
         check_kit(HERE.analysis, kit_of(Analysis(other)))
     moved = template(
         [{"id": one.id, "kind": one.kind, "layout": one.layout} for one in ROOM.strips], ["kick>mix", "mix>out"]
     )
-    with pytest.raises(DocumentError, match="another state of this template"):
+    with pytest.raises(DocumentError, match="a different version of this template"):
         check_kit(HERE.analysis, kit_of(Analysis(moved)))
 
 
@@ -287,10 +287,10 @@ def test_the_reading_as_json_has_the_form_that_is_published(tmp_path: Path) -> N
 @pytest.mark.parametrize(
     ("put", "words"),
     [
-        ("nothing:x", "is no fault"), ("off:zz", "there is no route zz"), ("off", "written off:ROUTE"), ("gain:r1:loud", "no level in dB"),
-        ("fader:kick:999", "no level in dB"), ("swap:kick", "has one channel"), ("late:kick:-5", "earlier than it is played"),
-        ("late:kick:x", "no number of samples"), ("feed:kick:out:1", "written feed:SOURCE:STRIP"), ("feed:out:kick", "only a tie leaves"),
-        ("bypass:x", "there is no insert x"), ("drop:x", "there is no stem x"), ("mute:x", "there is no strip x"), ("late-print:st-mix:9e9", "no number"),
+        ("nothing:x", "is not a fault"), ("off:zz", "route zz does not exist"), ("off", "written off:ROUTE"), ("gain:r1:loud", "is not a level"),
+        ("fader:kick:999", "is not a level"), ("swap:kick", "has one channel"), ("late:kick:-5", "before the session"),
+        ("late:kick:x", "is not a number of samples"), ("feed:kick:out:1", "written feed:SOURCE:STRIP"), ("feed:out:kick", "cannot start at an output"),
+        ("bypass:x", "insert x does not exist"), ("drop:x", "stem x does not exist"), ("mute:x", "strip x does not exist"), ("late-print:st-mix:9e9", "is not a number"),
     ],
 )  # fmt: skip
 def test_faults_that_cannot_be_put_in_are_refused(put: str, words: str) -> None:

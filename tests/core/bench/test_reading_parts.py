@@ -235,10 +235,10 @@ def test_latency_goes_to_the_last_insert() -> None:
 @pytest.mark.parametrize(
     ("findings", "suspects", "words"),
     [
-        ([found("channels")], ["x"], "by hand"), ([found("delay", late_samples=-99)], ["bus"], "less than nothing"), ([found("level")], [], "not known where"),
-        ([found("level", expected_db=0.0, read_db=1.0)], ["gone"], "not in the template any more"), ([found("offset", offset_samples=9)], ["r1"], "no latency on the map"),
-        ([found("unexpected", gain_db=0.0)], ["x"], "by which way"), ([found("delay", late_samples=5)], ["out"], "no insert whose latency"),
-        ([found("delay", late_samples=-99)], ["x"], "earlier than it is played"),
+        ([found("channels")], ["x"], "by hand"), ([found("delay", late_samples=-99)], ["bus"], "below 0"), ([found("level")], [], "no suspect"),
+        ([found("level", expected_db=0.0, read_db=1.0)], ["gone"], "removed from the template"), ([found("offset", offset_samples=9)], ["r1"], "no latency on the map"),
+        ([found("unexpected", gain_db=0.0)], ["x"], "path is not known"), ([found("delay", late_samples=5)], ["out"], "no insert with latency"),
+        ([found("delay", late_samples=-99)], ["x"], "cannot be below 0"),
     ],
 )  # fmt: skip
 def test_what_the_map_cannot_say_is_said(findings: list[Finding], suspects: list[str], words: str) -> None:

@@ -1,4 +1,4 @@
-"""Test tones on the model: levels at every stage, what stopped the sound, each source in turn, keys at work."""
+"""Test tones on the model: compute levels at every stage, what stopped the sound, each source in turn, keys at work."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ def test_what_is_heard_and_what_stopped_it() -> None:
     assert voice is not None
     assert voice.rms_dbfs[0] == pytest.approx(-17.0, abs=0.01)
     assert voice.first_sample == 64
-    assert heard.silent == {"late": "the send from bed to late is at off"}
+    assert heard.silent == {"late": "the send from bed to late is off"}
     assert heard.at("music", "post") is None
     assert heard.at("music", "in") is not None
     # The voice at −17 dBFS is 13 dB above the threshold: 13·(1 − 1/4).
@@ -72,7 +72,7 @@ def test_a_recording_is_played_and_every_stage_written(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize(
     ("wanted", "words"),
-    [(Wanted(seconds=0), "more than 0"), (Wanted(seconds=1e6), "at most 600"), (Wanted("file"), "no file is chosen"),
+    [(Wanted(seconds=0), "more than 0"), (Wanted(seconds=1e6), "at most 600"), (Wanted("file"), "choose a file first"),
      (Wanted("file", file=Path(__file__)), "cannot be read as WAV or FLAC")],
 )  # fmt: skip
 def test_what_cannot_be_played_is_refused(wanted: Wanted, words: str) -> None:

@@ -54,9 +54,9 @@ def test_one_difference_alone_is_taken_or_refused_whole(other: Template, data: s
 
 def test_unknown_differences_and_none_at_all_are_refused() -> None:
     one, other = template(["a:x"]), template(["a:x", "b:y"])
-    with pytest.raises(EditError, match="there is no difference removed/strip/x/"):
+    with pytest.raises(EditError, match="change removed/strip/x/ does not exist"):
         take_over(one, other, ["removed/strip/x/"])
-    with pytest.raises(EditError, match="nothing chosen"):
+    with pytest.raises(EditError, match="no change selected"):
         take_over(one, other, [])
 
 

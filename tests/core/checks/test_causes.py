@@ -71,11 +71,11 @@ def test_a_finding_s_cause_is_what_has_to_change(made: Template, code: str, caus
 
 NEW_REMEDIES: list[tuple[str, Template, str, str]] = [
     ("like its neighbours", template([{"id": n, "kind": "audio", "section": "s"} for n in "xyz"] + ["b:group", "o:o"], ["x>group", "y>group", "group>o"], sections=[{"id": "s", "name": "S"}]),
-     "route.unheard", "Feed it to group"),
+     "route.unheard", "Feed to group"),
     ("a dead end to the one master", template(["a:x", "a:y", "b:b", "x:mix", "o:o"], ["x>b", "y>mix", "mix>o"]), "route.dead-end", "Feed b to mix"),
     ("a lost feed to the output nothing comes to", template(["a:x", "b:phones", "o:o"], ["x>phones"]), "route.dead-end", "Feed phones to o"),
-    ("measured latency", template([late("x", "audio", measured_latency_samples=64), "o:o"], ["x>o"]), "time.unreported", "Compensate 64 samples for x-fx on x, as measured"),
-    ("a ceiling", template(["a:x", "a:y", "a:z", "a:w", "x:mix", "o:o"], ["x>mix", "y>mix", "z>mix", "w>mix", "mix>o"]), "level.ceiling", "Put a ceiling of −1.0 dB on mix"),
+    ("measured latency", template([late("x", "audio", measured_latency_samples=64), "o:o"], ["x>o"]), "time.unreported", "Set x-fx on x to 64 samples (measured)"),
+    ("a ceiling", template(["a:x", "a:y", "a:z", "a:w", "x:mix", "o:o"], ["x>mix", "y>mix", "z>mix", "w>mix", "mix>o"]), "level.ceiling", "Add a −1.0 dB limiter to mix"),
     ("one feed too many", template([{"id": "k", "kind": "audio", "section": "s"}, *STEM_STRIPS], ["k>a", "k>mix", *STEM_ROUTES], stems=STEMS, sections=[{"id": "s", "name": "S", "bus": "a"}]),
      "stem.bypassed", "Remove the feed to mix"),
 ]  # fmt: skip

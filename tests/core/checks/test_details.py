@@ -122,7 +122,7 @@ def test_evidence_names_the_first_blocker_and_the_strip_it_is_at() -> None:
     made = template(["a:x", "b:y mute", "x:m off", "o:z"], ["x>y", "y>m", "m>z"])
     (found,) = [finding for finding in audit(made).findings if finding.code == "route.blocked"]
     assert found.strips == ("x", "y")
-    assert found.evidence == ("x → y → m → z", "blocked: y is muted", "blocked: the fader of m is at off")
+    assert found.evidence == ("x → y → m → z", "blocked: y is muted", "blocked: fader of m is off")
 
 
 @given(templates())

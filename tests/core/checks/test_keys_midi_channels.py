@@ -175,8 +175,8 @@ def test_external_inserts_use_physical_channels_too() -> None:
     (out_of_range,) = found(made, "io.range")
     assert out_of_range.inserts == ("box",)
     assert out_of_range.evidence == (
-        "Main computer has 8 inputs, and channel 9 is named",
-        "1 physical inputs for 2 channels",
+        "uses input 9; Main computer has 8",
+        "uses 1 physical inputs for 2 channels",
     )
     (clash,) = found(made, "io.clash")
     assert (clash.severity, clash.strips, clash.inserts) == ("warning", ("x", "o"), ("box",))
@@ -213,7 +213,7 @@ def test_the_finding_that_appears_when_one_outlet_is_closed() -> None:
     assert found(made, "part.unheard") == []
     closed = apply(made, "change_outlet", {"strip": "kit", "outlet": "2", "changes": {"open": False}})
     (finding,) = found(closed, "part.unheard")
-    assert finding.message == "Snare of kit is not heard: outlet 2 is closed"
+    assert finding.message == "Snare of kit is silent: outlet 2 is closed"
     assert finding.others == ("kit/snare",)
 
 

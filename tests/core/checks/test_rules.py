@@ -118,9 +118,9 @@ def test_selectors(selectors: list[str], ids: str) -> None:
 @pytest.mark.parametrize(
     ("rule", "sentence"),
     [
-        ({"kind": "passes", "sources": ["*", "!tag:reference"], "through": ["strip:sub"], "to": ["strip:out"]}, "everything, but not what is tagged reference goes to Out only through Submix"),
-        ({"kind": "isolated", "sources": ["tag:click"], "to": ["kind:print", "strip:out"]}, "what is tagged click never reaches any print and Out"),
-        ({"kind": "lands-on", "sources": ["section:top"], "to": ["strip:out"], "channels": ["C"]}, "the section Top lands on C of Out only"),
+        ({"kind": "passes", "sources": ["*", "!tag:reference"], "through": ["strip:sub"], "to": ["strip:out"]}, "everything, except strips tagged reference must reach Out only through Submix"),
+        ({"kind": "isolated", "sources": ["tag:click"], "to": ["kind:print", "strip:out"]}, "strips tagged click must not reach any print and Out"),
+        ({"kind": "lands-on", "sources": ["section:top"], "to": ["strip:out"], "channels": ["C"]}, "the section Top must use only C of Out"),
     ],
 )  # fmt: skip
 def test_a_rule_reads_as_a_sentence(rule: dict[str, Any], sentence: str) -> None:

@@ -130,7 +130,7 @@ def rows(what: str, base: Template, **choices: Any) -> list[str]:
 HAPPENS: list[tuple[str, dict[str, Any], list[str]]] = [
     ("strip", {}, [f"{name} ({one}) → {one}-2" for name, one in (
         ("Bells", "bells"), ("Bell notes", "bell-notes"), ("Synth in", "synth"), ("Glass bus", "glass-bus"), ("Glass print", "print-glass"))]),
-    ("strip", {"share": {"bells": "bells"}}, ["Bells → Bells, which is there already", *(f"{name} ({one}) → {one}-2" for name, one in (
+    ("strip", {"share": {"bells": "bells"}}, ["Bells → Bells, which exists already", *(f"{name} ({one}) → {one}-2" for name, one in (
         ("Bell notes", "bell-notes"), ("Synth in", "synth"), ("Glass bus", "glass-bus"), ("Glass print", "print-glass")))]),
     ("name", {}, ["Bells → Bells 2", "Bell notes → Bell notes 2", "Synth in → Synth in 2", "Glass bus → Glass bus 2", "Glass print → Glass print 2"]),
     ("name", {"names": "keep"}, []),
@@ -141,15 +141,15 @@ HAPPENS: list[tuple[str, dict[str, Any], list[str]]] = [
     ("midi", {"share": {"bells": "bells"}, "midi": "keep"}, []),
     ("end", {}, ["key from Voice: Voice → Voice", "to a return: Hall → Hall", "to a master: Mix → Mix"]),
     ("end", {"ties": {"hall": LEAVE, "mix": "voice-bus", "voice": MAKE}},
-     ["key from Voice: Voice → is made", "to a return: Hall → left open", "to a master: Mix → Voice bus"]),
+     ["key from Voice: Voice → is added", "to a return: Hall → left open", "to a master: Mix → Voice bus"]),
     ("route", {"ties": {"hall": LEAVE}}, ["send Bells → Hall → left out: its end is open"]),
-    ("route", {"share": {one: one for one in GLASS}}, [f"{words} → is there already" for words in (
+    ("route", {"share": {one: one for one in GLASS}}, [f"{words} → exists already" for words in (
         "midi Bell notes → Bells", "feed Bells → Glass bus", "feed Synth in → Glass bus", "feed Glass bus → Mix", "send Bells → Hall",
         "key Voice → Glass bus", "feed Glass bus → Glass print")]),
-    ("section", {}, ["Glass → is there already"]),
-    ("stem", {}, ["Glass → comes with it"]),
-    ("choice", {}, ["Either → comes with it"]),
-    ("rule", {}, ["Own → comes with it"]),
+    ("section", {}, ["Glass → exists already"]),
+    ("stem", {}, ["Glass → is added with it"]),
+    ("choice", {}, ["Either → is added with it"]),
+    ("rule", {}, ["Own → is added with it"]),
 ]  # fmt: skip
 
 
@@ -168,7 +168,7 @@ def test_a_key_finds_the_insert_of_the_same_name_or_type() -> None:
     assert [(r.kind, r.to, r.to_insert) for r in put.template.routes] == [("key", "pads", "squash")]
     bare = template([{"id": "pads", "name": "Glass bus", "kind": "bus"}])
     said = [one.becomes for one in placed(bare, voice, {"voice-bus": LEAVE}).happens if one.what == "route"]
-    assert said == ["left out: its end is open", "left out: Glass bus has no insert that it could key"]
+    assert said == ["left out: its end is open", "left out: Glass bus has no insert with a key input"]
 
 
 def test_ends_are_tied_by_id_by_name_or_to_the_only_one_of_their_kind() -> None:
@@ -189,13 +189,13 @@ def test_a_machine_comes_along_or_is_the_one_of_that_name() -> None:
 
 @pytest.mark.parametrize(
     ("choices", "words"),
-    [({"ties": {"no": "mix"}}, "the block has no open end no"), ({"ties": {"mix": "no"}}, "there is no strip no"),
-     ({"share": {"no": "mix"}}, "the block has no strip no"), ({"share": {"bells": "no"}}, "there is no strip no")],
+    [({"ties": {"no": "mix"}}, "the block has no open end no"), ({"ties": {"mix": "no"}}, "strip no does not exist"),
+     ({"share": {"no": "mix"}}, "the block has no strip no"), ({"share": {"bells": "no"}}, "strip no does not exist")],
 )  # fmt: skip
 def test_what_is_not_there_is_refused(choices: dict[str, Any], words: str) -> None:
     with pytest.raises(EditError, match=words):
         placed(HOME, BLOCK, **choices)
-    with pytest.raises(DocumentError, match="this is no block"):
+    with pytest.raises(DocumentError, match="this is not a block"):
         apply(HOME, "put_block", {"block": {"format": "x"}})
-    with pytest.raises(EditError, match="no strip is chosen"):
+    with pytest.raises(EditError, match="no strip selected"):
         taken_out(HOME, [], "Nothing")

@@ -58,7 +58,7 @@ def test_one_each_in_order() -> None:
     made = template([*outs, *ins], [], machines=two)
     tied = apply(made, "connect_pairwise", {"strips": ["o3", "o1", "o2"], "to": "i2", "kind": "tie"})
     assert routes(tied) == ["tie o1>i2", "tie o2>i3", "tie o3>i4"]
-    with pytest.raises(DocumentError, match="3 strips are chosen, and from i3 on there are 2 of kind input"):
+    with pytest.raises(DocumentError, match="3 strips are selected; from i3 on there are only 2 of kind input"):
         apply(made, "connect_pairwise", {"strips": ["o1", "o2", "o3"], "to": "i3", "kind": "tie"})
 
 
@@ -93,8 +93,8 @@ def test_physical_channels_in_one_stride() -> None:
 
 REFUSED: list[tuple[str, dict[str, Any], str]] = [
     ("connect_many", {"strips": ["m01"], "to": "m02", "kind": "tie"}, "a tie starts at an output"),
-    ("connect", {"route": {"from": "out", "to": "mix"}}, "only a tie leaves out"),
-    ("number_routes", {"strips": ["out"], "to": "pan"}, "none of these strips goes to pan"),
+    ("connect", {"route": {"from": "out", "to": "mix"}}, "cannot start at an output; from out"),
+    ("number_routes", {"strips": ["out"], "to": "pan"}, "none of these strips feeds pan"),
 ]
 
 

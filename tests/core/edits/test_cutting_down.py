@@ -57,7 +57,7 @@ def test_what_is_severed_is_said() -> None:
         "feed vox>mix", "send vox>hall", "key vox>low-bus",
     ]  # fmt: skip
     assert found.changed == {"low-bus", "hall", "mix", "out"}
-    assert found.lost == ("stem Vox goes", "choice Either names less", "rule Apart goes")
+    assert found.lost == ("stem Vox goes", "choice Either fewer names", "rule Apart goes")
     assert [section.id for section in found.template.sections] == ["low", "inner"]
 
 

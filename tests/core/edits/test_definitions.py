@@ -98,11 +98,11 @@ REFUSED: list[tuple[Argument, dict[str, list[str]], str]] = [
     (Whole("x", "number"), form(x="many"), "number: “many” is not a whole number"),
     (Level("x"), form(x="loud"), "x: “loud” is not a level"),
     (Lines("x"), form(), "x is missing"),
-    (Piece("x"), form(x="nobody"), "there is no strip nobody; it may have been removed"),
-    (Piece("x", kind="route"), form(x="r9"), "there is no route r9"),
-    (Pieces("x"), form(x="gone lost"), "no strip is chosen"),
-    (Pieces("x"), form(), "no strip is chosen"),
-    (Pieces("x", kind="route"), form(x="r9"), "there is no route r9; it may have been removed"),
+    (Piece("x"), form(x="nobody"), "strip nobody does not exist; it may have been removed"),
+    (Piece("x", kind="route"), form(x="r9"), "route r9 does not exist"),
+    (Pieces("x"), form(x="gone lost"), "no strip selected"),
+    (Pieces("x"), form(), "no strip selected"),
+    (Pieces("x", kind="route"), form(x="r9"), "route r9 does not exist; it may have been removed"),
     (Fields("x", piece=Strip), form(fader_db="loud"), "“loud” is not a level"),
     (Fields("x", piece=Strip), form(pan="far"), "“far” is not a pan position"),
     (Fields("x", piece=Insert), form(wet="200 %"), "is not a share"),
@@ -130,10 +130,10 @@ PROBLEMS: list[tuple[Argument, Any, str]] = [
     (Flag("x"), 1, "is not true or false"),
     (Lines("x"), "a", "is not a list of texts"),
     (Words("x"), [1], "is not a list of texts"),
-    (Piece("x"), 1, "is not an id"),
-    (Piece("x"), None, "is not an id"),
+    (Piece("x"), 1, "is not an ID"),
+    (Piece("x"), None, "is not an ID"),
     (Pieces("x"), "kick", "is not a list of texts"),
-    (PieceOf("x"), None, "is not an id"),
+    (PieceOf("x"), None, "is not an ID"),
     (Fields("x"), ["name"], "is not an object of fields"),
     (Fields("x"), {1: 2}, "is not an object of fields"),
     (Plain("x"), {"a": 1}, "is not a list of objects"),
@@ -153,9 +153,9 @@ def test_pieces_are_called_as_people_call_them() -> None:
     assert name_of(MADE, "strip", "gone") == "gone"
     assert names_in(MADE, "kit", "outlets", ["1", "2"]) == ("Kit", "Kick, 2")
     assert names_in(MADE, "kit", "parts", ["snare"]) == ("Kit", "Snare")
-    with pytest.raises(EditError, match="there is no outlet 9"):
+    with pytest.raises(EditError, match="outlet 9 does not exist"):
         names_in(MADE, "kit", "outlets", ["9"])
-    with pytest.raises(EditError, match="there is no strip gone"):
+    with pytest.raises(EditError, match="strip gone does not exist"):
         piece_named(MADE, "strip", "gone")
 
 
@@ -177,7 +177,7 @@ class TestEveryEdit:
         assert (one.function.__doc__ or "").strip().endswith((".", ")"))
 
     def test_nothing_it_does_not_take_is_passed_on(self, one: Edit) -> None:
-        with pytest.raises(EditError, match="there is no argument nonsense"):
+        with pytest.raises(EditError, match="unknown argument nonsense"):
             one.check({"nonsense": 1})
 
     def test_what_it_needs_and_does_not_get_is_said(self, one: Edit) -> None:
@@ -198,7 +198,7 @@ class TestEveryEdit:
 
 
 def test_an_unknown_edit_is_named_with_those_there_are() -> None:
-    with pytest.raises(EditError, match=r"there is no edit paint; known are .*change_strip"):
+    with pytest.raises(EditError, match=r"unknown edit paint; use one of .*change_strip"):
         apply(MADE, "paint", {})
 
 

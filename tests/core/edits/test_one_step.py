@@ -59,7 +59,7 @@ def test_copied_inserts_listen_to_the_same_trigger_or_to_nothing_yet() -> None:
     made = apply(BAND, "duck", {"strips": ["low"], "trigger": "voice"})
     copied = apply(made, "batch_inserts", {"strips": ["hall"], "inserts": ["low-duck"]})
     assert routes(copied)[-1] == "key voice>hall"
-    bare = apply(made, "batch_inserts", {"strips": ["hall"], "inserts": ["low-duck"], "keys": "by nothing yet"})
+    bare = apply(made, "batch_inserts", {"strips": ["hall"], "inserts": ["low-duck"], "keys": "without keys"})
     assert routes(bare) == routes(made)
     assert strip(bare, "hall").inserts[0].key == "external"
 
@@ -80,7 +80,7 @@ def test_buses_become_stems_with_prints_and_a_mix_and_a_composite() -> None:
     taps = {route.to: route.tap for route in made.routes}
     assert (taps["low-print"], taps["mix-print"]) == ("pre-fader", "post-fader")
     said = [finding.message for finding in audit(made).findings if finding.code == "stem.unprinted"]
-    assert said == ["mix is not printed: no print is named"]  # the composite, as others of its set have prints
+    assert said == ["mix is not printed: it has no print"]  # the composite, as others of its set have prints
 
 
 def test_an_outboard_instrument_counts_the_converter_and_one_buffer() -> None:
@@ -153,7 +153,7 @@ def test_a_dissolved_bus_hands_its_inserts_on_with_their_keys() -> None:
     ]
     assert made.rules == ()
     assert Analysis(made).levels.sounds(0)
-    with pytest.raises(DocumentError, match="so it is kept"):
+    with pytest.raises(DocumentError, match="cannot be removed"):
         apply(free, "dissolve_bus", {"bus": "low"})
 
 
@@ -167,18 +167,18 @@ REFUSED: list[tuple[str, dict[str, Any], str]] = [
     ("duck", {"strips": ["low"], "trigger": "low"}, "low cannot duck itself"),
     ("duck", {"strips": ["low"], "trigger": "kick", "ratio": "much"}, "ratio: “much” is not a ratio"),
     ("deliver", {"strips": ["out"]}, "out is of kind output"),
-    ("deliver", {"strips": ["mix"], "role": "composite", "of": ["nothing"]}, "there is no stem nothing in the set main"),
-    ("deliver", {"strips": ["mix"], "role": "composite"}, "at least two stems as its parts"),
-    ("outboard_instrument", {"name": "X", "inputs": "9"}, "Main has 8 of them, and 9 is named"),
-    ("outboard_instrument", {"name": "X", "inputs": "many"}, "back on inputs: “many” is not a list of channels"),
-    ("outboard_insert", {"strip": "mix", "name": "X", "outputs": "5-6", "inputs": "7"}, "2 channels are sent, and 1 come back"),
+    ("deliver", {"strips": ["mix"], "role": "composite", "of": ["nothing"]}, "stem nothing does not exist in the set main"),
+    ("deliver", {"strips": ["mix"], "role": "composite"}, "at least two stems as parts"),
+    ("outboard_instrument", {"name": "X", "inputs": "9"}, "Main has only 8 channels; 9 is out of range"),
+    ("outboard_instrument", {"name": "X", "inputs": "many"}, "inputs: “many” is not a list of channels"),
+    ("outboard_insert", {"strip": "mix", "name": "X", "outputs": "5-6", "inputs": "7"}, "2 channels are sent and 1 return"),
     ("player_machine", {"name": "X", "names": [" "]}, "1 to 200 lines of names"),
     ("player_machine", {"name": "X", "names": ["A"], "layout": "wide"}, "“wide” is not a layout"),
-    ("set_inserts", {"strips": ["mix"], "state": "on"}, "no insert of these strips would change"),
+    ("set_inserts", {"strips": ["mix"], "state": "on"}, "no insert of these strips changes"),
     ("add_choice", {"strips": ["mix"]}, "at least two strips"),
     ("set_markers", {"markers": ["Verse"]}, "line 1: “Verse” is not a bar and a name"),
-    ("set_info", {"lines": ["artist: x", "artist: y"]}, "line 2: artist is there twice"),
-    ("dissolve_bus", {"bus": "hall", "hand_on": True}, "hall changes what passes it"),
+    ("set_info", {"lines": ["artist: x", "artist: y"]}, "line 2: artist appears twice"),
+    ("dissolve_bus", {"bus": "hall", "hand_on": True}, "hall cannot be removed"),
 ]  # fmt: skip
 
 

@@ -241,7 +241,7 @@ def test_an_effect_becomes_a_return_at_the_same_levels(amount: float, fields: di
 @pytest.mark.parametrize(
     ("made", "words"),
     [
-        (wet(0.5, ({"id": "c", "type": "compressor"},)), "compressor on src works on the effect too"),
+        (wet(0.5, ({"id": "c", "type": "compressor"},)), "compressor on src follows the effect"),
         (wet(0.5, state="bypassed"), "is on and at least partly wet"),
         (
             replace(wet(0.5), compensation=replace(wet(0.5).compensation, mode="off")),
@@ -264,7 +264,7 @@ def test_two_effects_that_are_set_differently_are_not_one() -> None:
         ],
         ["a>out", "b>out"],
     )
-    with pytest.raises(DocumentError, match=r"delay on b is set differently from the first one \(delay ms\)"):
+    with pytest.raises(DocumentError, match=r"delay on b differs from the first one \(delay ms\)"):
         apply(made, "effect_to_return", {"strips": ["a", "b"], "type": "delay", "to": "out"})
 
 

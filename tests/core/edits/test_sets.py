@@ -57,9 +57,9 @@ def test_channels_that_others_play_or_that_are_not_received_are_passed_over() ->
 @pytest.mark.parametrize(
     ("arguments", "words"),
     [
-        ({"instrument": "v0"}, "there is no instrument v0"),
-        ({"instrument": "choir", "strips": ["choir"]}, "no midi route of these reaches Choir"),
-        ({"instrument": "choir", "strips": ["nobody"]}, "there is no strip nobody"),
+        ({"instrument": "v0"}, "instrument v0 does not exist"),
+        ({"instrument": "choir", "strips": ["choir"]}, "none of these strips has a MIDI route to Choir"),
+        ({"instrument": "choir", "strips": ["nobody"]}, "strip nobody does not exist"),
     ],
 )
 def test_what_cannot_be_numbered_is_said(arguments: dict[str, Any], words: str) -> None:

@@ -54,14 +54,14 @@ def test_an_edit_by_words(name: str, words: list[str], holds) -> None:  # type: 
 
 
 REFUSED = [
-    ("no_such", ["a=b"], "there is no edit no_such"),
-    ("change_strip", ["strip=Twin", "mute=yes"], "2 strips are called “Twin”: a1, a2; name one by its id"),
-    ("change_strip", ["strip=Snare", "mute=yes"], "there is no strip Snare"),
-    ("change_strip", ["strip=kick", "fader=-7"], "change_strip has no field fader; it takes strip, name"),
+    ("no_such", ["a=b"], "unknown edit no_such"),
+    ("change_strip", ["strip=Twin", "mute=yes"], "2 strips have the name “Twin”: a1, a2; use the ID"),
+    ("change_strip", ["strip=Snare", "mute=yes"], "strip Snare does not exist"),
+    ("change_strip", ["strip=kick", "fader=-7"], "change_strip has no field fader; use strip, name"),
     ("change_strip", ["strip=kick", "fader_db=loud"], "“loud” is not a level"),
-    ("change_strip", ["strip=kick"], "nothing to change was given"),
+    ("change_strip", ["strip=kick"], "no change given"),
     ("change_strip", ["kick"], "“kick” is not field=value"),
-    ("remove_strips", ["strips=a1, Snare"], "there is no strip Snare"),
+    ("remove_strips", ["strips=a1, Snare"], "strip Snare does not exist"),
     ("connect", ["from=Kick drum"], "to is missing"),
     ("add_waivers", ["waivers=all"], "waivers is JSON"),
 ]  # fmt: skip

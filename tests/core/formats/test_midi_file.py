@@ -75,7 +75,7 @@ def test_a_single_track_on_several_channels_is_one_for_each() -> None:
         (b"MThd", "cannot be read"),
         (SONG[:60], "cannot be read"),
         (b"MTrk" + SONG, "cannot be read"),
-        (file(meta(TEMPO, (500_000).to_bytes(3, "big"))), "no track of notes"),
+        (file(meta(TEMPO, (500_000).to_bytes(3, "big"))), "no track with notes"),
         (b"MThd" + bytes(17 * 1024 * 1024), "has 17 MiB; at most 16"),
     ],
 )

@@ -23,7 +23,7 @@ CASES = [
     ("a source", ["kick"], {"kick", "drums", "mix", "out", "take"}, {"cue"}),
     ("a bus, with what feeds it", ["drums"], {"kick", "i", "drums", "mix", "out", "take"}, {"cue"}),
     ("a return, with what sends to it", ["hall"], {"voice", "hall", "mix", "out"}, {"cue", "take"}),
-    ("a strip that is muted brings nothing", ["mute"], {"mute"}, {"out", "cue", "take"}),
+    ("a muted strip brings nothing", ["mute"], {"mute"}, {"out", "cue", "take"}),
     ("two", ["hall", "keys"], {"voice", "hall", "mix", "out", "i", "keys", "cue"}, {"take"}),
 ]
 

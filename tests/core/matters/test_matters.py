@@ -23,7 +23,7 @@ from tests.build import template
 from tests.deep import tries
 from tests.flows import flows
 from tests.strategies import templates
-from tools import write_explanations
+from tools import write_documents
 
 HALL = {"id": "hall", "kind": "return", "inserts": [{"id": "verb", "type": "reverb"}]}
 SECTION = [{"id": "s", "name": "Drums", "bus": "bus"}]
@@ -47,23 +47,23 @@ CASES: list[tuple[str, Template, str, int, int, tuple[str, ...], str]] = [
     ("one send from a bus makes many come twice",
      template(["a:one", "a:two", "a:three", "b:bus", HALL, "o:out"],
               ["one>bus", "two>bus", "three>bus", "bus>out", "send one>hall", "send two>hall", "send three>hall", "send bus>hall", "hall>out"]),
-     "route.double-path", 1, 3, ("r8",), "3 sources come to hall by two ways: bus sends to it as well"),
+     "route.double-path", 1, 3, ("r8",), "3 sources reach hall by two paths: bus sends to it too"),
     ("two feeds of one source are one matter, not everybody's",
      template(["a:one", "a:two", "b:bus", "o:out"], ["one>bus", "two>bus", "bus>out", "one>out"]),
-     "route.double-path", 1, 1, ("r4",), "one comes to out by two ways"),
+     "route.double-path", 1, 1, ("r4",), "one reaches out by two paths, +6.0 dB"),
     ("one muted bus", template(["a:one", "a:two", "b:bus mute", "o:out"], ["one>bus", "two>bus", "bus>out"]),
-     "route.blocked", 1, 3, ("bus",), "2 sources are not heard: bus is muted"),
+     "route.blocked", 1, 3, ("bus",), "2 sources are silent: bus is muted"),
     ("sources that end at one strip", template(["a:one", "a:two", "b:bus"], ["one>bus", "two>bus"]),
-     "route.unheard", 1, 2, ("bus",), "2 sources are heard nowhere: the routes end at bus"),
+     "route.unheard", 1, 2, ("bus",), "2 sources reach no output, print or stem: the routes end at bus"),
     ("sources of one section without a route",
      template([*in_section("one", "two", "three"), "b:bus", "o:out"], ["one>bus", "bus>out"], sections=SECTION),
-     "route.unheard", 1, 2, ("s",), "2 sources are heard nowhere: in Drums"),
+     "route.unheard", 1, 2, ("s",), "2 sources reach no output, print or stem: in Drums"),
     ("of what nothing reaches the first of the chain", template(["a:x", "b:one", "b:two", "o:out"], ["one>two", "two>out", "x>out"]),
-     "route.unfed", 1, 1, ("one",), "Nothing reaches one"),
+     "route.unfed", 1, 1, ("one",), "No source reaches one"),
     ("sums that were made before their tracks", template(["b:one", "b:two", "o:out"], ["one>two", "two>out"]),
-     "route.unfed", 1, 1, ("one",), "2 sums wait for sources"),
+     "route.unfed", 1, 1, ("one",), "2 buses have no source yet"),
     ("names are a section's", template([{"id": "x", "name": "Audio 1", "kind": "audio", "section": "s"}, {"id": "y", "name": "Audio 2", "kind": "audio", "section": "s"}, "b:bus", "o:out"], ["x>bus", "y>bus", "bus>out"], sections=SECTION),
-     "name.default", 1, 2, ("s",), "2 names were left as they came: in Drums"),
+     "name.default", 1, 2, ("s",), "2 strips have default names: in Drums"),
 ]  # fmt: skip
 
 
@@ -87,7 +87,7 @@ def test_what_follows_from_a_mute_hangs_under_what_the_mute_silences() -> None:
     assert [remedy.label for remedy in matter.remedies] == ["Unmute bus"]
     effect = effect_of(State(made), matter.remedies[0])
     assert effect is not None
-    assert effect.sentence == "puts right 3 findings, brings 1 (note)"
+    assert effect.sentence == "Fixes 3, adds 1 note"
     assert [finding.code for finding in effect.brings] == ["level.over"]  # two usual sources, peaks in phase
     assert sorted(map(repr, effect.puts_right)) == sorted(map(repr, matter.findings))
 
@@ -146,11 +146,11 @@ def test_a_whole_is_no_more_than_its_groups(made: Template) -> None:
 @pytest.mark.parametrize(
     ("right", "brings", "words"),
     [
-        (0, "", "puts nothing right"),
-        (1, "", "puts right 1 finding"),
-        (21, "n", "puts right 21 findings, brings 1 (note)"),
-        (2, "bww", "puts right 2 findings, brings 3 (1 blocker)"),
-        (2, "wwn", "puts right 2 findings, brings 3 (2 warnings)"),
+        (0, "", "Fixes none"),
+        (1, "", "Fixes 1"),
+        (21, "n", "Fixes 21, adds 1 note"),
+        (2, "bww", "Fixes 2, adds 3 (1 blocker)"),
+        (2, "wwn", "Fixes 2, adds 3 (2 warnings)"),
     ],
 )
 def test_an_effect_in_words(right: int, brings: str, words: str) -> None:
@@ -194,7 +194,7 @@ def test_a_worn_template_tells_its_few_mistakes() -> None:
     found = matters(made)
     assert len(found) < len(State(made).open) / 3
     (twice,) = [matter for matter in found if matter.code == "route.double-path"]
-    assert twice.message.endswith("sends to it as well")
+    assert twice.message.endswith("sends to it too")
     assert twice.remedies[0].label.startswith("Disable the send from")
 
 
@@ -254,5 +254,6 @@ def test_effects_are_worked_out_as_far_as_the_bound_goes() -> None:
     assert best_first(found[0], {}) == list(found[0].remedies)
 
 
-def test_the_page_of_explanations_is_as_the_texts_beside_the_checks_are() -> None:
-    assert write_explanations.PAGE.read_text(encoding="utf-8") == write_explanations.page()
+def test_generated_documents_are_current() -> None:
+    for path, text in write_documents.pages():
+        assert path.read_text(encoding="utf-8") == text, path

@@ -133,7 +133,7 @@ def test_nothing_wrong_has_an_empty_plan() -> None:
     made = template(["a:kick", "o:out"], ["kick>out"])
     planned = plan(made)
     assert (planned.steps, planned.questions) == ([], [])
-    assert planned.effect.sentence == "puts nothing right"
+    assert planned.effect.sentence == "Fixes none"
     assert State(made).audit.summary == planned.after.audit.summary
 
 
@@ -145,7 +145,7 @@ def test_sources_go_to_the_operating_level_in_one_step_whatever_section_they_are
     assert len([one for one in matters if one.remedies]) > len(planned.steps) > 0
     first = planned.steps[0]
     strips = {edit.arguments["strip"] for edit in first.remedy.steps}
-    assert first.sentence == f"Take the {len(strips)} sources to the operating level"
+    assert first.sentence == f"Set the {len(strips)} sources to the operating level"
     assert strips == {edit.arguments["strip"] for one in matters if one.remedies for edit in one.remedies[0].steps}
     assert first.matter in {one.fingerprint for one in matters}
     holds(made)

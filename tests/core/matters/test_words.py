@@ -26,13 +26,13 @@ def gated(name: str) -> dict[str, Any]:
 
 CASES: list[tuple[Template, str, str]] = [
     (template([player("kick"), player("hat"), "b:drums", "b:bus", "o:out"], ["kick>drums", "hat>drums", "drums>bus disabled", "bus>out"]),
-     "route.blocked", "2 sources are not heard: the feed from drums to bus is disabled"),
+     "route.blocked", "2 sources are silent: the feed from drums to bus is disabled"),
     (template([gated("kick"), gated("hat"), "b:bus", "o:out"], ["kick>bus", "hat>bus", "bus>out"], sections=SECTION),
-     "level.operating", "2 inserts work off their level: gate; in Drums"),
+     "level.operating", "2 inserts run off their operating level: gate; in Drums"),
     (template([player("x", colour="#111111", section="s"), player("y", colour="#222222", section="s"), "b:bus", "o:out"], ["x>bus", "y>bus", "bus>out"], sections=[{**SECTION[0], "colour": "#333333"}]),
-     "section.colour", "2 strips are coloured unlike their section: in Drums"),
+     "section.colour", "2 strips differ from their section colour: in Drums"),
     (template([{"id": "o", "kind": "output", "io": [90]}, {"id": "p", "kind": "output", "io": [91]}, "a:x", "a:y"], ["x>o", "y>p"]),
-     "io.range", "2 strips name channels that do not exist: on Main computer"),
+     "io.range", "2 strips use missing channels: on Main computer"),
 ]  # fmt: skip
 
 

@@ -18,7 +18,7 @@ TABLE: list[tuple[Any, Any, str]] = [
     (None, Strip, "expected an object, found null"),
     ({**STRIP, "colour": "red"}, Strip, 'colour: "red" is not a colour like #8a4b2d'),
     ({"id": "x", "kind": "audio"}, Strip, "the field name is missing"),
-    ({**STRIP, "fadr_db": 1}, Strip, "fadr_db: unknown field; allowed are id, name, kind, layout"),
+    ({**STRIP, "fadr_db": 1}, Strip, "fadr_db: unknown field; use id, name, kind, layout"),
     ({**STRIP, "layout": "surround"}, Strip, 'layout: "surround" is not a layout: mono, stereo, lcr, quad'),
     ({**STRIP, "kind": "track"}, Strip, 'kind: "track" is not one of audio, bus, input'),
     ({**STRIP, "mute": "yes"}, Strip, "mute: expected true or false, found text"),

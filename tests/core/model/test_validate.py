@@ -24,43 +24,43 @@ def said(document: Any) -> tuple[str, ...]:
 @pytest.mark.parametrize(
     ("document", "words"),
     [
-        (plain(["a:x", "b:x"]), "strips[1].id: x is taken already by strips[0]"),
-        (plain([{"id": "X", "kind": "audio"}]), 'strips[0].id: "X" is not an id'),
+        (plain(["a:x", "b:x"]), "strips[1].id: x is already used by strips[0]"),
+        (plain([{"id": "X", "kind": "audio"}]), 'strips[0].id: "X" is not an ID'),
         (
             plain([{"id": "n", "kind": "midi"}], [{"kind": "feed", "from": "n", "to": "n"}]),
-            "routes[0]: a feed needs strips that carry sound; n is of kind midi",
+            "routes[0]: a feed needs strips with audio; n is of kind midi",
         ),
-        (plain(["a:x"], ["x>y"]), "routes[0].to: there is no strip y"),
-        (plain([], ["x>y"]), "routes[0].from: there is no strip x"),
-        (plain([{"id": "x", "kind": "audio", "section": "no"}]), "strips[0].section: there is no section no"),
-        (plain([{"id": "x", "kind": "audio", "machine": "no"}]), "strips[0].machine: there is no machine no"),
+        (plain(["a:x"], ["x>y"]), "routes[0].to: strip y does not exist"),
+        (plain([], ["x>y"]), "routes[0].from: strip x does not exist"),
+        (plain([{"id": "x", "kind": "audio", "section": "no"}]), "strips[0].section: section no does not exist"),
+        (plain([{"id": "x", "kind": "audio", "machine": "no"}]), "strips[0].machine: machine no does not exist"),
         (plain([{"id": "x", "kind": "audio", "pan": 2}]), "strips[0].pan: 2 is above 1"),
         (plain([{"id": "x", "kind": "audio", "layout": "6.1"}]), 'strips[0].layout: "6.1" is not a layout'),
         (plain([{"id": "x", "kind": "audio", "layout": "discrete:65"}]), "is not a layout"),
         (plain([{"id": "x", "kind": "drum"}]), 'strips[0].kind: "drum" is not one of'),
         (plain([{"id": "x", "kind": "audio", "colour": "red"}]), "is not a colour like #8a4b2d"),
         (plain([{"id": "x", "kind": "audio", "inserts": [{"id": "i", "ratio": 0}]}]), "inserts[0].ratio: 0 is not above 0"),
-        (plain([{"id": "x", "kind": "audio", "inserts": [{"id": "i"}, {"id": "i"}]}]), "inserts[1].id: i is taken already"),
+        (plain([{"id": "x", "kind": "audio", "inserts": [{"id": "i"}, {"id": "i"}]}]), "inserts[1].id: i is already used"),
         (plain([{"id": "x", "kind": "audio", "outlets": [{"id": "o"}]}]), "only an instrument has outlets"),
         (plain([{"id": "x", "kind": "instrument", "parts": [{"id": "p", "outlet": "no"}]}]), "x has no outlet no"),
         (plain([{"id": "x", "kind": "instrument", "midi": {"channels": [17]}}]), "midi.channels[0]: 17 is above 16"),
-        (plain(["a:x"], sections=[{"id": "s", "name": "S", "parent": "s"}]), "s would lie inside itself"),
-        (plain(["a:x"], sections=[{"id": "s", "name": "S", "bus": "no"}]), "sections[0].bus: there is no strip no"),
+        (plain(["a:x"], sections=[{"id": "s", "name": "S", "parent": "s"}]), "s would be inside itself"),
+        (plain(["a:x"], sections=[{"id": "s", "name": "S", "bus": "no"}]), "sections[0].bus: strip no does not exist"),
         (plain(["a:x"], stems=[{"id": "st", "name": "S"}]), "stems[0]: the field strip is missing"),
-        (plain(["a:x"], rules=[{"id": "p", "name": "P", "kind": "avoids", "to": ["strip:no"]}]), "there is no strip no"),
+        (plain(["a:x"], rules=[{"id": "p", "name": "P", "kind": "avoids", "to": ["strip:no"]}]), "strip no does not exist"),
         (plain(["a:x"], rules=[{"id": "p", "name": "P", "kind": "avoids", "to": ["x"]}]), "is not strip:ID"),
         (plain(["a:x"], choices=[{"id": "c", "name": "C", "members": ["x/1"]}]), "x has no outlet 1"),
         (plain(["a:x"], pan_law_db=-3.5), "pan_law_db: -3.5 is not one of 0, -2.5, -3, -4.5, -6"),
-        (plain(["a:x"], machines=[]), "at least one machine is needed"),
+        (plain(["a:x"], machines=[]), "at least one machine is required"),
         (plain(["a:x"], colour="red"), "colour: unknown field"),
         (plain(["a:x"], sample_rate_hz=100), "sample_rate_hz: 100 is below 8000"),
         (plain(["a:x"], buffer_samples=256.5), "buffer_samples: expected a whole number, found 256.5"),
-        (plain(["m:x", "b:y"], ["x>y"]), "a feed needs strips that carry sound; x is of kind midi"),
+        (plain(["m:x", "b:y"], ["x>y"]), "a feed needs strips with audio; x is of kind midi"),
         (plain(["a:x", COMP], ["key x>b"]), "to_insert is missing"),
         (plain(["a:x", COMP], ["key x>b/tone"]), "tone is of type eq and cannot be keyed"),
         (plain(["a:x", COMP], ["key x>b/no"]), "b has no insert no"),
         (plain(["a:x", COMP], ["x>b/comp"]), "only a key ends at an insert"),
-        (plain(["a:x", "b:y"], ["midi x>y"]), "a midi route starts at a midi strip"),
+        (plain(["a:x", "b:y"], ["midi x>y"]), "a MIDI route starts at a MIDI strip"),
         (plain(["a:x", "o:y"], ["tie y>x"]), "a tie ends at an input"),
         (plain(["n:x", "o:y"], ["tie y>x"]), "a tie joins two machines"),
         (plain([{"id": "x", "kind": "audio", "machine": "other"}, "b:y"], ["x>y"], machines=TWO_MACHINES), "a feed stays on one machine"),
@@ -118,7 +118,9 @@ def test_feeds_and_sends_do_not_end_at_what_plays(kind: str) -> None:
 @pytest.mark.parametrize("word", ["feed", "send"])
 def test_only_ties_leave_an_output(word: str) -> None:
     made = plain(["a:x", "o:o", "b:b"], ["x>o", f"{word} o>b"])
-    assert said(made) == (f"routes[1]: a {word} does not leave an output; only a tie leaves o, to an input elsewhere",)
+    assert said(made) == (
+        f"routes[1]: a {word} cannot start at an output; from o only a tie can, to an input of a different machine",
+    )
 
 
 @pytest.mark.parametrize(
@@ -126,12 +128,12 @@ def test_only_ties_leave_an_output(word: str) -> None:
     [
         ({"fader_db": 201}, "strips[0].fader_db: 201 is above 200"),
         ({"fader_db": -200.5}, "strips[0].fader_db: -200.5 is below -200"),
-        ({"name": "a\u0007b"}, "strips[0].name: has a control character, U+0007; text has none"),
-        ({"name": "a\u0085b"}, "strips[0].name: has a control character, U+0085; text has none"),
-        ({"name": "two\nlines"}, "strips[0].name: has a control character, U+000A; text has none"),
-        ({"note": "a\u0000b"}, "strips[0].note: has a control character, U+0000; text has none"),
-        ({"tags": ["a\ufffe"]}, "strips[0].tags[0]: has a control character, U+FFFE; text has none"),
-        ({"kind": "\ud800"}, "the document holds half of a surrogate pair, which is no text"),
+        ({"name": "a\u0007b"}, "strips[0].name: contains a control character, U+0007"),
+        ({"name": "a\u0085b"}, "strips[0].name: contains a control character, U+0085"),
+        ({"name": "two\nlines"}, "strips[0].name: contains a control character, U+000A"),
+        ({"note": "a\u0000b"}, "strips[0].note: contains a control character, U+0000"),
+        ({"tags": ["a\ufffe"]}, "strips[0].tags[0]: contains a control character, U+FFFE"),
+        ({"kind": "\ud800"}, "the document contains half of a surrogate pair"),
     ],
 )
 def test_levels_have_bounds_and_text_no_control_characters(fields: dict[str, Any], words: str) -> None:
@@ -140,8 +142,8 @@ def test_levels_have_bounds_and_text_no_control_characters(fields: dict[str, Any
 
 def test_names_of_channels_and_pairs_for_file_tags_are_texts_as_well() -> None:
     machines = [{"id": "main", "name": "Main", "input_names": {"1": "a\u0001"}}]
-    assert "machines[0].input_names.1: has a control character" in said(plain(["a:x"], machines=machines))[0]
-    assert "info: a name in it has a control character" in said(plain(["a:x"], info={"a\u0001": "b"}))[0]
+    assert "machines[0].input_names.1: contains a control character" in said(plain(["a:x"], machines=machines))[0]
+    assert "info: a field name contains a control character" in said(plain(["a:x"], info={"a\u0001": "b"}))[0]
 
 
 @pytest.mark.parametrize("note", ["first\nsecond", "tab\there", "“quoted” \\ and / slashes"])

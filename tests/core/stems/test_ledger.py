@@ -126,7 +126,7 @@ def test_outlets_are_sources_of_their_own_and_what_goes_past_is_said() -> None:
     assert found["ledger"]["kit/a"] == {"st": pytest.approx(0.0), "mix": pytest.approx(0.0)}
     assert found["ledger"]["kit/b"] == {"mix": pytest.approx(-9.0103, abs=1e-3)}  # of two signals, each halved
     assert found["cut"] is False
-    assert "past them" in as_lines(Analysis(made).ledger)[-1]
+    assert "bypasses the stems" in as_lines(Analysis(made).ledger)[-1]
 
 
 def test_a_composite_without_a_strip_adds_its_parts_in_power() -> None:

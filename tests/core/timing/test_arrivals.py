@@ -142,7 +142,7 @@ def bus(name: str, *inserts: dict) -> dict:
         # bypassed inserts take their time, unloaded ones none
         (t(["a:x", bus("b", LATE | {"state": "bypassed"}), "x:m"], ["x>b", "b>m"]), "m", "in", (100, 100)),
         (t(["a:x", bus("b", LATE | {"state": "unloaded"}), "x:m"], ["x>b", "b>m"]), "m", "in", (0, 0)),
-        # mutes, gains at off and monitoring do not matter; disabled routes and strips out of service do
+        # mutes, gains at off and monitoring do not matter; disabled routes and strips disabled do
         (t(["a:x mute", bus("b", LATE), "x:m"], ["x>b", "b>m off"]), "m", "in", (100, 100)),
         (t(["a:x", "a:y", bus("b", LATE), "x:m"], ["x>b disabled", "b>m", "y>m"]), "m", "in", (0, 0)),
         # a pre-insert tap leaves before the latency
@@ -154,7 +154,7 @@ def bus(name: str, *inserts: dict) -> dict:
         (t(["a:x", "a:k", bus("t", LATE), bus("b", DUCK)], ["x>b", "k>t", "key t>b/duck"], compensation={"covers_keys": False}), "b", "post", (0, 0)),
         # a key that leaves before a chain is not late by it
         (t(["a:x", "a:k", bus("t", LATE), bus("b", DUCK)], ["x>b", "k>t", "key t>b/duck pre-insert"]), "b", "post", (0, 0)),
-        # a feed that carries nothing leaves a strip's own playback where it is
+        # a feed that carries no signal leaves a strip's own playback where it is
         (t(["a:y", "b:b"], ["b>y"]), "y", "in", (0, 0)),
         # a strip's own playback waits for feeds that are late
         (t(["a:x", "a:y", bus("b", LATE)], ["x>b", "b>y"], compensation={"mode": "off"}), "y", "in", (0, 100)),

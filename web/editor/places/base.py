@@ -57,8 +57,8 @@ def navigation() -> list[list[Place]]:
 EVERYWHERE: Keys = (
     ("`/`", "find a strip by name, or a command"),
     ("`Ctrl z` `Ctrl y`", "undo, redo"),
-    ("`o`", "strip sheet of the chosen strip"),
-    ("`?`", "this list"),
+    ("`o`", "details of the selected strip"),
+    ("`?`", "shortcuts"),
 )
 
 

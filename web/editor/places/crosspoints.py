@@ -74,7 +74,7 @@ def _columns(template: Template, kind: str) -> list[tuple[str, str, str]]:
             (group, strip) for word, group in DESTINATIONS.items() for strip in template.strips if strip.kind == word
         ]
         destinations += [
-            ("Listeners", strip) for strip in template.strips if strip.id in takes_outlets and strip.kind == "audio"
+            ("Destinations", strip) for strip in template.strips if strip.id in takes_outlets and strip.kind == "audio"
         ]
         return [(strip.id, strip.name, group) for group, strip in destinations]
     if kind == "key":
@@ -105,10 +105,10 @@ PLACE = Place(
     answer="editor/crosspoints_changed.html",
     keys=(
         ("`arrows`", "from cell to cell; with `Shift` a range"),
-        ("`Space`", "put or take a route"),
+        ("`Space`", "add or remove a route"),
         ("`−` `6` `Enter`", "level of the cells"),
-        ("`Enter`", "open the route to its channel pairs"),
-        ("`Delete`", "take the routes of the cells"),
-        ("`f`", "fold the section of the row"),
+        ("`Enter`", "show the channel pairs of the route"),
+        ("`Delete`", "remove the routes of the cells"),
+        ("`f`", "collapse the section of the row"),
     ),
 )

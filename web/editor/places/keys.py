@@ -36,7 +36,7 @@ def keys(space: Workspace) -> list[dict[str, Any]]:
         listens = insert.key == "external"
         awake = listens and insert.state == "on" and analysis.carries(route)
         ducked = [name for name, mask in zip(names, reached, strict=True) if mask & bits[graph.head[route]]]
-        why = "does not listen" if not listens else insert.state if insert.state != "on" else "carries nothing"
+        why = "not set to external" if not listens else insert.state if insert.state != "on" else "carries no signal"
         rows.append(
             {
                 "route": graph.routes[route],
@@ -70,4 +70,4 @@ def _context(_request: HttpRequest, context: Context) -> Context:
     return {"rows": keys(context["space"]), "tolerance_ms": context["template"].profile.key_tolerance_ms}
 
 
-PLACE = Place("keys", "Keys", FLOW, 3, _context)
+PLACE = Place("keys", "Side-chains", FLOW, 3, _context)

@@ -144,7 +144,7 @@ def _chain(levels: Levels, strip_number: int, response: SourceResponse) -> list[
 def _fader(levels: Levels, number: int, response: SourceResponse) -> LevelStep:
     strip, stage = levels.graph.strips[number], levels.post[number]
     if stage is None:
-        raise ValueError(f"nothing passes the fader of {strip.id}")
+        raise ValueError(f"the fader of {strip.id} passes no signal")
     control = {"edit": "change_strip", "field": "fader_db", "value": words_db(strip.fader_db), "strip": strip.id}
     words = f"fader {words_db(strip.fader_db)}"
     own = response.at(number, POST)

@@ -179,7 +179,7 @@ def _chart(columns: list[LevelStep], profile: Profile) -> dict[str, Any]:
         {"y": y(level), "words": words, "kind": kind}
         for level, words, kind in (
             (0.0, "full scale", "full"),
-            (-profile.mix_headroom_db, "room wanted on the mix", "room"),
+            (-profile.mix_headroom_db, "required headroom on the mix", "room"),
             (profile.operating_level_dbfs, "operating level, a sine", "operating"),
         )
         if low <= level <= high

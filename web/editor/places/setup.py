@@ -22,12 +22,12 @@ PROFILE_ROWS = (
     ("loudness_lufs", "Loudness", "LUFS"),
     ("loudness_tolerance_lu", "within", "LU"),
     ("true_peak_dbtp", "True peak", "dBTP"),
-    ("mix_headroom_db", "Room on a mix", "dB"),
+    ("mix_headroom_db", "Headroom on a mix", "dB"),
     ("operating_level_dbfs", "Operating level", "dBFS, a sine"),
     ("operating_window_db", "within", "dB"),
     ("monitor_limit_ms", "Monitoring", "ms"),
-    ("key_tolerance_ms", "Keys late by", "ms"),
-    ("total_latency_limit_ms", "Whole latency", "ms"),
+    ("key_tolerance_ms", "Late keys", "ms"),
+    ("total_latency_limit_ms", "Total latency", "ms"),
 )
 
 
@@ -83,4 +83,4 @@ def _context(request: HttpRequest, context: Context) -> Context:
     }
 
 
-PLACE = Place("setup", "Set-up", SETUP, 0, _context)
+PLACE = Place("setup", "Settings", SETUP, 0, _context)

@@ -146,7 +146,7 @@ def _bands(
     wrong = {source.partition("/")[0] for source, _stem in marks}
     names = [(section.id, section.name, section.colour) for section in space.template.sections]
     bands = []
-    for section, name, colour in (*names, (OUTSIDE, "Outside sections", None)):
+    for section, name, colour in (*names, (OUTSIDE, "No section", None)):
         origins = of_section[section]
         if only:
             origins = [origin for origin in origins if strips[origin.strip].id in wrong]
@@ -171,8 +171,8 @@ def _marks(about: list[Finding], names: dict[str, str]) -> dict[tuple[str, str],
     """(source, stem) → (mark, words) from what the checks say."""
     marks: dict[tuple[str, str], tuple[str, str]] = {}
     words = {
-        "stem.missing": "in no stem", "stem.bypassed": "passes no stem", "stem.twice": "in two stems",
-        "stem.forbidden": "must not be here",
+        "stem.missing": "in no stem", "stem.bypassed": "bypasses the stems", "stem.twice": "in two stems",
+        "stem.forbidden": "not allowed here",
     }  # fmt: skip
     for finding in about:
         if finding.waived:
@@ -214,7 +214,7 @@ def _row(
         row.cells.append(cell)
     row.notes = list(dict.fromkeys(row.notes))
     if not row.notes and not any(cell.reached for cell in row.cells):
-        row.notes = ["kept out" if set(strip.tags) & {*KEPT_OUT_OF_STEMS, "trigger"} else "in none"]
+        row.notes = ["excluded" if set(strip.tags) & {*KEPT_OUT_OF_STEMS, "trigger"} else "in none"]
     return row
 
 
@@ -233,7 +233,7 @@ def selector_choices(template: Template) -> list[tuple[str, list[tuple[str, str]
     kinds = list(dict.fromkeys(strip.kind for strip in template.strips))
     return [
         ("all", [("*", "everything")]),
-        ("tagged", [(f"tag:{tag}", f"what is tagged {tag}") for tag in tags]),
+        ("tagged", [(f"tag:{tag}", f"strips tagged {tag}") for tag in tags]),
         ("sections", [(f"section:{section.id}", section.name) for section in template.sections]),
         ("kinds", [(f"kind:{kind}", f"any {kind}") for kind in kinds]),
         ("strips", [(f"strip:{strip.id}", strip.name) for strip in carriers(template)]),

@@ -182,8 +182,8 @@ PLACE = Place(
     1,
     _context,
     keys=(
-        ("`c`", "connect this strip: type where to"),
+        ("`c`", "connect this strip: type the destination"),
         ("`↑` `↓` on a grip", "move the insert"),
-        ("`[` `]`", "the strip before, the one after"),
+        ("`[` `]`", "previous strip, next strip"),
     ),
 )

@@ -135,7 +135,8 @@ def _row(space: Workspace, strip_number: int, at: int, x: Any, on_path: bool) ->
     if held:
         bars.append(_bar(x, now, held, "wait", ""))
     section = space.analysis.sections.get(strip.section or "")
-    words = f"arrives {start}" + (f", leaves {now}" if now != start else "") + (f", waits {held}" if held else "")
+    leaves = f", leaves {now}" if now != start else ""
+    words = f"arrives {start}{leaves}" + (f", compensation {held}" if held else "")
     told = arrivals.chain[strip_number][0]
     return {
         "href": f"../strips/?strip={strip.id}", "name": strip.name,
@@ -175,7 +176,7 @@ def _step(space: Workspace, step: Any) -> dict[str, Any]:
     strip: Strip = space.graph.strips[step.strip]
     insert = next((insert for insert in strip.inserts if insert.id == step.id), None)
     words = {"insert": insert and insert.title, "tie": "tie line", "output": "output of the machine"}
-    return {"strip": strip, "what": words.get(step.what) or "waits, or source", "samples": step.samples}
+    return {"strip": strip, "what": words.get(step.what) or "compensation, or source", "samples": step.samples}
 
 
 def _gains(space: Workspace, steps: list[Any], total: int) -> list[dict[str, Any]]:

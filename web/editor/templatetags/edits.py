@@ -128,13 +128,13 @@ OF_TYPE = {
     "ceiling_db": ("ceiling_db", "ceiling", "c", "–"),
     "delay_ms": ("delay_ms", "delay", "d", "ms"),
     "feedback": ("feedback", "feedback", "fb", ""),
-    "io_out": ("io_out", "out to", "io", "5-6"),
-    "io_in": ("io_in", "back on", "ii", "7-8"),
+    "io_out": ("io_out", "outputs", "io", "5-6"),
+    "io_in": ("io_in", "inputs", "ii", "7-8"),
 }
 MORE = (
     ("measured_latency_samples", "measured", "me", "–"),
-    ("layout_in", "takes", "li", "as it comes"),
-    ("layout_out", "gives", "lo", "as it takes"),
+    ("layout_in", "input", "li", "as received"),
+    ("layout_out", "output", "lo", "as its input"),
     ("attack_ms", "attack", "at", "ms"),
     ("release_ms", "release", "rl", "ms"),
     ("low_cut_hz", "low cut", "lc", "Hz"),
@@ -183,7 +183,7 @@ def _row(insert: Insert, name: str, label: str, mark: str, hint: str) -> dict[st
 OF_MACHINE = (
     ("inputs", "inputs", "mi", "figure short"),
     ("outputs", "outputs", "mo", "figure short"),
-    ("midi_ports", "midi ports", "mp", "figure short"),
+    ("midi_ports", "MIDI ports", "mp", "figure short"),
     ("input_latency_samples", "input latency", "ml", "figure"),
     ("output_latency_samples", "output latency", "mol", "figure"),
     ("tie_latency_samples", "tie latency", "mt", "figure"),

@@ -112,8 +112,8 @@ def plugins(ferry: Builder) -> None:
 
 
 WAIVED = {  # code: why
-    "stem.outside-key": "the dub is spoken where the narration was, so it may duck as it did",
-    "route.folded": "the stereo set is meant to come from the beds like that",
+    "stem.outside-key": "the dub replaces the narration, so it may duck the same beds",
+    "route.folded": "the stereo set is an intended fold-down of the beds",
 }
 
 

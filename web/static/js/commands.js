@@ -13,18 +13,18 @@ const common = [
   })),
   { name: "Undo", key: "Ctrl z", run: click("undo") },
   { name: "Redo", key: "Ctrl y", run: click("redo") },
-  { name: "Paper or dark sheet", run: click("sheet-switch") },
-  { name: "All keys", key: "?", run: help },
+  { name: "Light or dark theme", run: click("sheet-switch") },
+  { name: "Shortcuts", key: "?", run: help },
   {
-    name: "Bring in a newer sheet",
+    name: "Import updated sheet",
     run: () => location.assign(`/t/${document.getElementById("state").dataset.pk}/import/`),
   },
   {
-    name: "Remarks",
+    name: "Comments",
     run: () => location.assign(`/t/${document.getElementById("state").dataset.pk}/map/?remarks=all`),
   },
   { name: "Your account", run: () => location.assign("/account/") },
-  { name: "Back to the shelf", run: () => document.querySelector(".brand").click() },
+  { name: "All templates", run: () => document.querySelector(".brand").click() },
 ];
 
 // Called by each place: what choosing a strip does there, and the place's own commands.

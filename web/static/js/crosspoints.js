@@ -61,7 +61,7 @@ function show(focus = true) {
   if (focus && document.activeElement !== here) here.focus();
   const [row, col] = [grid.shown[at[0]], grid.cols[at[1]]];
   if (focus) choose(row);
-  const what = typed ? `${typed} dB, Enter sets it` : words(routesAt(...at));
+  const what = typed ? `${typed} dB, Enter to set` : words(routesAt(...at));
   document.getElementById("grid-here").textContent = `${row.name} → ${col.name}: ${what}`;
 }
 
@@ -181,8 +181,8 @@ function foldAll(sections) {
 read();
 show(false);
 offer(find, [
-  { name: "Fold all rows", run: () => foldAll(grid.rows.map((row) => row.section)) },
-  { name: "Open all rows", run: () => foldAll([]) },
+  { name: "Collapse all rows", run: () => foldAll(grid.rows.map((row) => row.section)) },
+  { name: "Expand all rows", run: () => foldAll([]) },
   { name: "Filter the rows", run: () => filter.focus() },
 ]);
 find(new URLSearchParams(location.search).get("strip"));

@@ -3,7 +3,7 @@
 import { table } from "./data.js";
 import { rank, ranked } from "./ranking.js";
 
-const HINT = "Find a strip, or a command";
+const HINT = "Find a strip or command";
 
 export class Finder {
   constructor() {
@@ -65,7 +65,7 @@ export class Finder {
     this.list.replaceChildren(...this.found.map((one, number) => this.row(one, number)));
     if (!this.found.length) {
       const none = document.createElement("li");
-      none.textContent = this.onPick ? "no strip of that name" : "no strip or command of that name";
+      none.textContent = this.onPick ? "no strip with this name" : "no strip or command with this name";
       none.className = "quiet";
       this.list.append(none);
     }

@@ -58,7 +58,7 @@ export function pasteAnywhere(openForm) {
     event.preventDefault();
     await openForm();
     const field = document.getElementById("add-names");
-    if (!field) return say("The form for new strips did not come; paste once more.");
+    if (!field) return say("The form for new strips did not load. Paste again.");
     field.value = text;
     field.dispatchEvent(new Event("input", { bubbles: true }));
     field.focus();

@@ -170,7 +170,7 @@ document.addEventListener("keydown", (event) => {
 });
 
 offer(choose, [
-  { name: "Strip sheet of the chosen strip", key: "o", run: KEYS.o },
+  { name: "Details of the selected strip", key: "o", run: KEYS.o },
   ...(onSheet() ? [{ name: "Connect this strip", key: "c", run: askConnect }] : []),
 ]);
 

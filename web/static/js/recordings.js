@@ -68,8 +68,8 @@ async function measure(files) {
   box.hidden = false;
   const aside = () =>
     (large.length ? `; ${large.length} larger than ${Number(body.dataset.largest) / 1024 ** 3} GiB left out` : "") +
-    (failed ? `; ${failed} did not arrive${reason}` : "");
-  tell(total ? `0 of ${total}` : `No recording among them (WAV, RF64, FLAC)${aside()}`);
+    (failed ? `; ${failed} not received${reason}` : "");
+  tell(total ? `0 of ${total}` : `No recordings selected (WAV, RF64, FLAC)${aside()}`);
   const worker = async () => {
     while (queue.length && !stop.signal.aborted) {
       const file = queue.shift();

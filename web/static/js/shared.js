@@ -16,8 +16,8 @@ document.getElementById("sheet-switch").addEventListener("click", () => {
 document.addEventListener("htmx:responseError", (event) =>
   say(
     event.detail.xhr.status < 500
-      ? "That could not be done; nothing was stored. Load the page again to see the present state."
-      : "Something went wrong on the server. Load the page again to see whether the last edit was stored.",
+      ? "Not saved. Reload to see the current version."
+      : "Server error. Reload to see if your change was saved.",
   ),
 );
 
@@ -25,10 +25,10 @@ document.addEventListener("htmx:responseError", (event) =>
 for (const name of ["htmx:sendError", "htmx:timeout"])
   document.addEventListener(name, (event) => {
     const isRead = event.detail.requestConfig.verb === "get";
-    const seen = document.getElementById("company") ? "as soon as it does" : "when the page is loaded again";
+    const seen = document.getElementById("company") ? "When it is back, this page shows" : "Reload to see";
     const words = isRead
-      ? "The server does not answer; try again in a moment."
-      : `The server does not answer. Whether the last edit was stored shows ${seen}.`;
+      ? "The server does not answer. Try again in a moment."
+      : `The server does not answer. ${seen} if your change was saved.`;
     say(words, { untilAnswered: true });
   });
 

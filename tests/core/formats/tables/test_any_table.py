@@ -227,7 +227,7 @@ def test_columns_may_stand_in_any_order() -> None:
 def test_what_is_not_used_is_said_and_nothing_is_dropped_in_silence() -> None:
     told: list[str] = []
     load(TABLES["columns nobody needs"].encode(), "Show", tell=told.append)
-    assert told == ["columns that are not used: Weather, Owner, Last seen"]
+    assert told == ["columns not used: Weather, Owner, Last seen"]
 
 
 SECTIONS = {
@@ -272,7 +272,7 @@ def test_what_is_unclear_is_said_row_by_row_and_answers_settle_it() -> None:
     assert not settled.open
     assert routes(settled.template) == ["feed drums>out-1-2", "feed kick>drums", "feed snare>drums"]
     assert settled.template.strips[1].fader_db == -1.5
-    with pytest.raises(ValueError, match="nothing that can be answered"):
+    with pytest.raises(ValueError, match="is not an open question"):
         answered(choices, "weather/9", "fine")
 
 
@@ -291,7 +291,10 @@ def test_of_three_strips_with_one_name_the_first_is_meant_until_somebody_says_wh
     understood = read_any(said, "Show", Choices())
     assert [strip.id for strip in understood.template.strips] == ["pad", "pad-2", "pad-3", "kick"]
     (unclear,) = understood.unclear
-    assert (unclear.sentence, unclear.options) == ("3 strips are called “Pad”", ("=pad", "=pad-2", "=pad-3", "leave"))
+    assert (unclear.sentence, unclear.options) == (
+        "3 strips have the name “Pad”",
+        ("=pad", "=pad-2", "=pad-3", "leave"),
+    )
     assert routes(understood.template) == ["feed kick>pad"]
     assert routes(read_any(said, "Show", Choices(destinations={"pad": "=pad-3"})).template) == ["feed kick>pad-3"]
 
@@ -342,9 +345,9 @@ def test_a_fingerprint_is_of_the_heads_in_whatever_order() -> None:
 @pytest.mark.parametrize(
     ("said", "choices", "words"),
     [
-        (b"Track,Output\n", Choices(), "there is no row below the heads"),
-        (b"-12,-3\n-9,-4\n", Choices(columns={"A": "", "B": ""}), "no column holds the names"),
-        (b"Track,Out\nKick,Mix\n", Choices(part="Other"), "there is no sheet “Other”"),
+        (b"Track,Output\n", Choices(), "no rows below the column heads"),
+        (b"-12,-3\n-9,-4\n", Choices(columns={"A": "", "B": ""}), "Choose the column with the strip names"),
+        (b"Track,Out\nKick,Mix\n", Choices(part="Other"), "sheet “Other” does not exist"),
     ],
 )
 def test_what_is_no_table_is_refused_with_a_sentence(said: bytes, choices: Choices, words: str) -> None:

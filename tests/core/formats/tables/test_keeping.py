@@ -123,7 +123,7 @@ FOREIGN: list[tuple[str, str, list[str]]] = [
     ("a new strip in a new section", "Track,Type,Output,Group\nKick,,,\nHorn,audio,Mix,Brass\n",
      ["+ section brass: Brass", "+ strip horn: Horn (audio)", "+ route r6: feed horn → mix"]),
     ("a name that is alike", "Track,Output\nKik,Drums\nSnare,Drums\nDrums,\nHall,\nMix,\n", ['~ strip kick: name "Kick" → "Kik"']),
-    ("another order", "Track\nSnare\nKick\n", ["> strip snare: now first"]),
+    ("a different order", "Track\nSnare\nKick\n", ["> strip snare: now first"]),
     ("an open kind stays", "Track,Type\nDrums,aux\n", []),
 ]  # fmt: skip
 

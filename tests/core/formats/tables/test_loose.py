@@ -119,10 +119,10 @@ WRONG = [
     ("name\tlayout\nKick\twide", "row 2, column layout: “wide” is not a layout"),
     ("name\tinserts\nKick\tlimiter ceilin -1", "row 2, column inserts: “ceilin” is not one of bypassed"),
     ("name\tfader_db\nKick\tloud", "row 2, column fader_db: “loud” is not a level"),
-    ("name\tto\n\tMix", "row 2, column name: is empty; the row is left out"),
-    (f"{'x' * 501}", "row 1, column name: is longer than 500 characters; the row is left out"),
+    ("name\tto\n\tMix", "row 2, column name: is empty; the row is skipped"),
+    (f"{'x' * 501}", "row 1, column name: is longer than 500 characters; the row is skipped"),
     ("name\tto\nKick\tkick", "row 2, column feed: “kick” is the strip itself"),
-    ("name\tkeys\nKick\tMix/duck", "row 2, column keys: there is no strip “Mix”"),
+    ("name\tkeys\nKick\tMix/duck", "row 2, column keys: strip “Mix” does not exist"),
 ]
 
 

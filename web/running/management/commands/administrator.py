@@ -11,10 +11,10 @@ from web.accounts.models import Invitation
 
 
 class Command(BaseCommand):
-    help = "Prints an invitation for an administrator, good once and for seven days."
+    help = "Prints an invitation for an administrator, valid once, for 7 days."
 
     def add_arguments(self, parser: CommandParser) -> None:
-        parser.add_argument("--address", default="http://127.0.0.1:8000", help="where the application answers")
+        parser.add_argument("--address", default="http://127.0.0.1:8000", help="address of the application")
 
     def handle(self, *_args: Any, **options: Any) -> None:
         _made, token = Invitation.make(None, "the administrator", is_administrator=True)

@@ -11,11 +11,11 @@ from web.running.backups import BackupError, back_up, prune
 
 
 class Command(BaseCommand):
-    help = "Writes a backup into a folder. Of older ones there, the newest seven and four weekly ones are kept."
+    help = "Writes a backup into a folder. Keeps the newest seven and four weekly ones there, deletes the others."
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("folder", type=Path)
-        parser.add_argument("--keep-all", action="store_true", help="take no older backup away")
+        parser.add_argument("--keep-all", action="store_true", help="delete no older backup")
 
     def handle(self, *_args: Any, **options: Any) -> None:
         try:
@@ -24,4 +24,4 @@ class Command(BaseCommand):
             raise CommandError(str(wrong)) from None
         gone = [] if options["keep_all"] else prune(options["folder"], made)
         size = made.stat().st_size / 1024**2
-        self.stdout.write(f"{made}: {size:.1f} MiB, read back; {len(gone)} older ones taken away")
+        self.stdout.write(f"{made}: {size:.1f} MiB, verified; {len(gone)} older ones deleted")

@@ -12,7 +12,7 @@ from web.running.backups import BackupError, restore
 
 
 class Command(BaseCommand):
-    help = "Puts a backup in the place of what is there, which is kept beside it, and brings it up to date."
+    help = "Restores a backup and updates it. The data it replaces is saved beside it."
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("file", type=Path)
@@ -23,5 +23,5 @@ class Command(BaseCommand):
         except BackupError as wrong:
             raise CommandError(str(wrong)) from None
         call_command("migrate", verbosity=0)
-        kept = f"; what was there is {before}" if before else ""
+        kept = f"; the replaced data is {before}" if before else ""
         self.stdout.write(f"{options['file']} is restored{kept}")

@@ -21,12 +21,14 @@ AGAIN_AFTER_S = 2
 
 
 class Command(BaseCommand):
-    help = "Serves the application, and does the work that is asked for in the background, until it is stopped."
+    help = "Runs the web server and the background worker until it is stopped."
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--listen", default="127.0.0.1:8000", help="address and port")
-        parser.add_argument("--threads", type=int, default=3, help="more only make each other slower: one computes")
-        parser.add_argument("--no-worker", action="store_true", help="`work` runs elsewhere")
+        parser.add_argument(
+            "--threads", type=int, default=3, help="threads; more are slower, since one computes at a time"
+        )
+        parser.add_argument("--no-worker", action="store_true", help="start no worker; `work` runs separately")
 
     def handle(self, *_args: Any, **options: Any) -> None:
         lacking = unmigrated()

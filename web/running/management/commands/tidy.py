@@ -11,12 +11,12 @@ from web.running.tidying import is_usual, since_last, tidy
 
 
 class Command(BaseCommand):
-    help = "Takes away sessions, events, links and templates that are over."
+    help = "Deletes expired sessions, events, links and templates."
 
     def handle(self, *_args: Any, **_options: Any) -> None:
         since = since_last(timezone.now())
         if not is_usual(since):
-            self.stdout.write(f"{since} since the last time: nothing is taken away today, in case the clock has jumped")
+            self.stdout.write(f"{since} since the last run: nothing was deleted, in case the clock has jumped")
             return
         said = ", ".join(f"{number} {what}" for what, number in tidy().items() if number)
-        self.stdout.write(f"taken away: {said or 'nothing'}")
+        self.stdout.write(f"deleted: {said or 'nothing'}")

@@ -21,7 +21,7 @@ from web.shared.jobs import queue
 
 
 class Command(BaseCommand):
-    help = "Makes plans, release packs, readings and tones as they are asked for. Run one beside the web server."
+    help = "Runs the background worker: plans, release packs, readings and test tones. Run one beside the web server."
 
     def handle(self, *_args: Any, **_options: Any) -> None:
         with (settings.VAR / "worker.lock").open("w") as lock:
@@ -33,7 +33,7 @@ class Command(BaseCommand):
         try:
             flock(lock, LOCK_EX | LOCK_NB)
         except BlockingIOError:
-            self.stderr.write("another worker is at work; this one waits until it ends")
+            self.stderr.write("another worker is running; this one starts when it ends")
             flock(lock, LOCK_EX)
 
     def _work(self) -> None:

@@ -26,11 +26,11 @@ PEOPLE = {"strand": ("I.", "Strand"), "quay": ("M.", "Quay"), "lock": ("H.", "Lo
 
 
 class Command(BaseCommand):
-    help = "Makes the demo's person and templates where they are missing, and prints the sign-in link."
+    help = "Creates the accounts and templates of the demo where they are missing, and prints sign-in links."
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--address", default="http://127.0.0.1:8000")
-        parser.add_argument("--large", type=int, help="also make a generated template of so many strips")
+        parser.add_argument("--large", type=int, help="also create a generated template with this number of strips")
 
     def handle(self, *args: Any, **options: Any) -> None:
         user, second, reader = (_person(name) for name in PEOPLE)

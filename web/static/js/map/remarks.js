@@ -15,7 +15,7 @@ function corner(box, count) {
   ];
   const drawn = path(corners, "remark-corner");
   const title = document.createElementNS(drawn.namespaceURI, "title");
-  title.textContent = count === 1 ? "an open remark" : `${count} open remarks`;
+  title.textContent = count === 1 ? "an open comment" : `${count} open comments`;
   drawn.append(title);
   box.append(drawn);
 }
