@@ -12,22 +12,22 @@ from typing import TypeVar
 
 from msgspec import UNSET
 
+from lattice.deliverables.ledger import Ledger
+from lattice.deliverables.taps import Taps
+from lattice.gain_staging.levels import Levels
+from lattice.gain_staging.shares import sources_of
+from lattice.gain_staging.source_response import SourceResponse
 from lattice.graph.loops import LoopGraph
 from lattice.graph.origin import NO_OUTLET, Origin
-from lattice.graph.paths import Blockers, EasiestPaths, Path
+from lattice.graph.paths import Blockers, LeastBlockedPaths, Path
 from lattice.graph.reach import Backward, Forward, Reach, downstream
 from lattice.graph.signal_graph import SignalGraph
-from lattice.levels.levels import Levels
-from lattice.levels.shares import sources_of
-from lattice.levels.source_response import SourceResponse
+from lattice.latency.arrivals import Arrivals
 from lattice.model.document import Section, Strip, Template, main_outlet
 from lattice.model.inventory import Inventory
 from lattice.model.names import joined
 from lattice.model.quiet import is_quiet
 from lattice.model.strip_kinds import FED, NO_START
-from lattice.stems.ledger import Ledger
-from lattice.stems.taps import Taps
-from lattice.timing.arrivals import Arrivals
 
 # Parts that are about flow, states and times alone, and know nothing of the template they were read off.
 OF_FLOW = (
@@ -133,9 +133,9 @@ class Analysis:
         return self.ignoring.to_endpoints()
 
     @cached_property
-    def ways(self) -> EasiestPaths:
+    def ways(self) -> LeastBlockedPaths:
         """The easiest ways of all strips."""
-        return EasiestPaths(self.graph)
+        return LeastBlockedPaths(self.graph)
 
     @cached_property
     def blockers(self) -> Blockers:

@@ -8,10 +8,10 @@ from lattice.model.document import Template
 
 def svg(template: Template) -> bytes:
     """The map of a template, laid out anew, as an SVG picture that needs nothing else."""
+    from lattice.drawing import Slots, draw
+    from lattice.drawing.svg import pieces
     from lattice.graph.loops import LoopGraph
     from lattice.graph.signal_graph import SignalGraph
-    from lattice.sheet import Slots, draw
-    from lattice.sheet.svg import pieces
 
     graph = SignalGraph(template)
     sheet = draw(graph, LoopGraph(graph).feedback, (), Slots())

@@ -23,7 +23,7 @@ django.setup()
 
 from lattice.checks import audit
 from lattice.edits import apply
-from lattice.formats.tables.loose import read_rows
+from lattice.formats.tables.tolerant_reader import read_rows
 from lattice.generate import generate
 from lattice.model.document import Template
 from web.bringing.models import Brought

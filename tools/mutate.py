@@ -34,15 +34,15 @@ GROUPS: dict[str, tuple[list[str], list[str]]] = {
         ["permissions", "sharing", "followed", "writes", "two_at_once", "shelf", "noticed"],
     ),
     "levels": (
-        [f"lattice/levels/{name}.py" for name in ("chain", "gains", "signal_levels", "levels")],
+        [f"lattice/gain_staging/{name}.py" for name in ("chain", "gains", "signal_levels", "levels")],
         ["core/levels", "reference", "core/checks/test_contract.py", "core/checks/test_details.py"],
     ),
     "timing": (
-        [f"lattice/timing/{name}.py" for name in ("arrivals", "monitoring", "comb")],
+        [f"lattice/latency/{name}.py" for name in ("arrivals", "monitoring", "comb")],
         ["core/timing", "reference", "core/checks/test_contract.py", "core/checks/test_details.py"],
     ),
     "stems": (
-        [f"lattice/stems/{name}.py" for name in ("taps", "ledger", "split")],
+        [f"lattice/deliverables/{name}.py" for name in ("taps", "ledger", "split")],
         [
             "core/stems",
             "core/checks/test_brute_force_stems.py",

@@ -218,14 +218,16 @@ def _level(linear: float) -> float | None:
     return round(decibels(linear), 2) if linear > 1e-9 else None
 
 
-class Remark(msgspec.Struct, frozen=True):
+class LoudnessNote(msgspec.Struct, frozen=True):
     """What of a print a delivery would be sent back for, or what is worth knowing."""
 
     severity: str
     words: str
 
 
-def remarks(one: Loudness, profile: Profile, stem: Stem | None = None, others: Sequence[Loudness] = ()) -> list[Remark]:
+def remarks(
+    one: Loudness, profile: Profile, stem: Stem | None = None, others: Sequence[Loudness] = ()
+) -> list[LoudnessNote]:
     """A print against a profile, and against the other prints of its set.
 
     Parameters
@@ -241,34 +243,34 @@ def remarks(one: Loudness, profile: Profile, stem: Stem | None = None, others: S
     """
     found = list(_of_levels(one, profile, stem))
     if one.sample_rate_hz != profile.sample_rate_hz:
-        found.append(Remark("blocker", f"{one.sample_rate_hz} Hz; {profile.sample_rate_hz} Hz required"))
+        found.append(LoudnessNote("blocker", f"{one.sample_rate_hz} Hz; {profile.sample_rate_hz} Hz required"))
     if one.clipped_runs:
         found.append(
-            Remark(
+            LoudnessNote(
                 "warning",
                 f"{one.clipped_runs} runs of {CLIPPED_RUN} or more samples at full scale, first at {one.first_clip_s} "
                 "s",
             )
         )
     if one.silent_s >= one.seconds - STEP_S:
-        found.append(Remark("blocker", "no signal above −60 dBFS"))
+        found.append(LoudnessNote("blocker", "no signal above −60 dBFS"))
     if abs(one.dc_offset) > 10 ** (SILENT_DBFS / 20):
-        found.append(Remark("note", f"a DC offset of {words_db(decibels(one.dc_offset))} dBFS"))
+        found.append(LoudnessNote("note", f"a DC offset of {words_db(decibels(one.dc_offset))} dBFS"))
     longest = max((other.seconds for other in others), default=one.seconds)
     if longest - one.seconds > LENGTH_S:
-        found.append(Remark("warning", f"{longest - one.seconds:.2f} s shorter than the longest of its set"))
+        found.append(LoudnessNote("warning", f"{longest - one.seconds:.2f} s shorter than the longest of its set"))
     return found
 
 
-def _of_levels(one: Loudness, profile: Profile, stem: Stem | None) -> Iterator[Remark]:
+def _of_levels(one: Loudness, profile: Profile, stem: Stem | None) -> Iterator[LoudnessNote]:
     is_mix = stem is None or stem.role == "mix"
     most = profile.true_peak_dbtp if stem is None or stem.true_peak_dbtp is None else stem.true_peak_dbtp
     if one.true_peak_dbtp is not None and one.true_peak_dbtp > most:
-        yield Remark(
+        yield LoudnessNote(
             "warning", f"true peak {words_db(one.true_peak_dbtp, plus=True)} dBTP (limit {words_db(most)} dBTP)"
         )
     if is_mix and profile.loudness_lufs is not None and one.integrated_lufs is not None:
         off = one.integrated_lufs - profile.loudness_lufs
         if abs(off) > profile.loudness_tolerance_lu:
             beside = f"{words_db(off, plus=True)} LU off {words_db(profile.loudness_lufs)}"
-            yield Remark("warning", f"{words_db(one.integrated_lufs)} LUFS: {beside}")
+            yield LoudnessNote("warning", f"{words_db(one.integrated_lufs)} LUFS: {beside}")

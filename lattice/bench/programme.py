@@ -7,8 +7,8 @@ from pathlib import Path
 
 import msgspec
 
-from lattice.bench.adding_up import Residual, residual
-from lattice.bench.loudness import Loudness, Remark, measure_print, remarks
+from lattice.bench.loudness import Loudness, LoudnessNote, measure_print, remarks
+from lattice.bench.null_test import Residual, residual
 from lattice.bench.prints.files import PrintFiles, match
 from lattice.bench.prints.model import printed
 from lattice.errors import DocumentError
@@ -26,7 +26,7 @@ class MeasuredPrint(msgspec.Struct, frozen=True, kw_only=True):
     file: str
     stem: str = ""  # its name; empty where the file is of none
     loudness: Loudness | None = None
-    remarks: tuple[Remark, ...] = ()
+    remarks: tuple[LoudnessNote, ...] = ()
     problem: str = ""
 
 

@@ -36,7 +36,7 @@ SINE_PEAK_DB = 3.0103  # of a sine above its RMS
 Told = Callable[[float], object]
 
 
-def nobody(_share: float) -> None:
+def no_progress(_share: float) -> None:
     """Nobody is told how far it is."""
 
 
@@ -109,7 +109,7 @@ def signal_for(graph: SignalGraph, origin: Origin, wanted: Wanted) -> Signal:
 
 
 def play_tone(
-    analysis: Analysis, origins: Sequence[Origin], wanted: Wanted, told: Told = nobody, folder: Path | None = None
+    analysis: Analysis, origins: Sequence[Origin], wanted: Wanted, told: Told = no_progress, folder: Path | None = None
 ) -> Heard:
     """Plays a tone and listens at every stage.
 

@@ -24,7 +24,7 @@ KEYS = ("id", "fingerprint")  # by which the pieces of a list are told apart
 ENDS = ("kind", "from", "from_outlet", "to", "to_insert")
 
 
-class Clash(NamedTuple):
+class Conflict(NamedTuple):
     """What both changes touch: where, what it was, and what each makes of it; MISSING for what is not there."""
 
     path: tuple[str, ...]  # list, id, field …
@@ -33,10 +33,10 @@ class Clash(NamedTuple):
     theirs: Any
 
 
-class ClashError(DocumentError):
+class ConflictError(DocumentError):
     """Two changes cannot both be kept."""
 
-    def __init__(self, clashes: Sequence[Clash], problems: Sequence[str] = ()) -> None:
+    def __init__(self, clashes: Sequence[Conflict], problems: Sequence[str] = ()) -> None:
         super().__init__(list(problems) or [f"both change {' '.join(clash.path)}" for clash in clashes])
         self.clashes = tuple(clashes)
 
@@ -59,7 +59,7 @@ def rebase(base: Template, ours: Template, theirs: Template) -> Template:
 
     Raises
     ------
-    ClashError
+    ConflictError
         Where both touch the same field, or what both make together is no valid template.
 
     Notes
@@ -73,11 +73,11 @@ def rebase(base: Template, ours: Template, theirs: Template) -> Template:
     merged = merging.of((), *plain)
     merging.clashes += _same_routes(*plain)
     if merging.clashes:
-        raise ClashError(merging.clashes)
+        raise ConflictError(merging.clashes)
     try:
         return load(msgspec.json.encode(merged))
     except DocumentError as wrong:
-        raise ClashError((), wrong.problems) from None
+        raise ConflictError((), wrong.problems) from None
 
 
 def is_alike(one: Template, other: Template) -> bool:
@@ -94,7 +94,7 @@ class _Merge:
     """One merge, with what clashed in it."""
 
     def __init__(self) -> None:
-        self.clashes: list[Clash] = []
+        self.clashes: list[Conflict] = []
 
     def of(self, path: tuple[str, ...], base: Any, ours: Any, theirs: Any) -> Any:
         """The value of both changes; where they clash, ours, and the clash is noted."""
@@ -108,7 +108,7 @@ class _Merge:
         key = _key_of(sides)
         if key is not None:
             return self._pieces(path, key, *(side if side is not MISSING else [] for side in sides))
-        self.clashes.append(Clash(path, *sides))
+        self.clashes.append(Conflict(path, *sides))
         return ours
 
     def _mapping(
@@ -134,7 +134,7 @@ class _Merge:
         stayed = [[name for name in base if name in side] for side in (ours, theirs)]
         moved = [order != stay for order, stay in zip(orders, stayed, strict=True)]
         if all(moved) and orders[0] != orders[1]:
-            self.clashes.append(Clash((*path, "order"), list(base), *orders))
+            self.clashes.append(Conflict((*path, "order"), list(base), *orders))
         order = list(base)
         if moved[0] or moved[1]:
             order = _in_order_of(orders[0] if moved[0] else orders[1], order)
@@ -217,7 +217,7 @@ def _by_id(document: Mapping[str, Any]) -> dict[str, Any]:
     return {route["id"]: route for route in document.get("routes", [])}
 
 
-def _same_routes(base: dict[str, Any], ours: dict[str, Any], theirs: dict[str, Any]) -> Iterator[Clash]:
+def _same_routes(base: dict[str, Any], ours: dict[str, Any], theirs: dict[str, Any]) -> Iterator[Conflict]:
     """Routes between the same ends that both sides have made, each by itself."""
     before = _by_id(base)
     new = [
@@ -227,4 +227,4 @@ def _same_routes(base: dict[str, Any], ours: dict[str, Any], theirs: dict[str, A
     for ends, route in new[0].items():
         other = new[1].get(ends)
         if other is not None and other != route:
-            yield Clash(("routes", route["id"]), MISSING, route, other)
+            yield Conflict(("routes", route["id"]), MISSING, route, other)

@@ -14,6 +14,7 @@ from lattice.analysis import Analysis, OutOfTimeError
 from lattice.checks import (  # noqa: F401
     ceilings,
     channels,
+    clipping,
     clocks,
     continuity,
     double_path,
@@ -28,7 +29,6 @@ from lattice.checks import (  # noqa: F401
     midi,
     misaligned,
     outlets,
-    overs,
     parts,
     plugin_latency,
     prints,

@@ -9,8 +9,8 @@ from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
 from lattice.checks.headroom import mix_headroom_db
 from lattice.checks.registry import check, explain
+from lattice.gain_staging.chain import Stage, figures, likely_db
 from lattice.graph.signal_graph import IN, POST, PRE, STAGE_OF_TAP
-from lattice.levels.chain import Stage, figures, likely_db
 from lattice.model.document import Insert, Stem, Strip
 from lattice.model.edit_step import EditStep
 from lattice.model.units import words_db

@@ -8,8 +8,8 @@ from collections.abc import Iterator
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding
 from lattice.checks.registry import check, explain
-from lattice.levels.activity import active_channels
-from lattice.levels.gains import insert_layouts, route_gain
+from lattice.gain_staging.activity import active_channels
+from lattice.gain_staging.gains import insert_layouts, route_gain
 from lattice.model.document import Route, Strip
 from lattice.model.layouts import DISCRETE, NAMED, channel_count, channel_names, mapping
 

@@ -13,9 +13,9 @@ from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
 from lattice.checks.joins import Joins, Region
 from lattice.checks.registry import check, explain
-from lattice.graph.disjoint import TwoWays
+from lattice.gain_staging.gains import Gain, chain_gain, reached_channels, route_gain
+from lattice.graph.disjoint import DisjointPathPair
 from lattice.graph.paths import Path
-from lattice.levels.gains import Gain, chain_gain, route_gain, spread_on
 from lattice.model.edit_step import EditStep
 from lattice.model.units import decibels, gain
 
@@ -76,7 +76,7 @@ class _LoudestPairs:
             at: [(route, there, self._cost(route, region.start)) for route, there in options]
             for at, options in region.options.items()
         }
-        search = TwoWays(edges, region.start, region.end, None if self._loops else region.order)
+        search = DisjointPathPair(edges, region.start, region.end, None if self._loops else region.order)
         two_ways = search.pair()
         self.steps = region.size + search.steps
         if two_ways is None or (all(map(self.joins.is_walk, two_ways)) and self._share_channel(*two_ways)):
@@ -125,7 +125,7 @@ class _LoudestPairs:
         found = list(route_gain(self.graph, path[0]).matrix.spread)
         for route in path[1:]:
             onward = self.hop(route).matrix.spread
-            found = [spread_on(bits, onward) for bits in found]
+            found = [reached_channels(bits, onward) for bits in found]
         return found
 
     def _by_listing(self, region: Region) -> PathPair | None:

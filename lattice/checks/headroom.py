@@ -10,11 +10,11 @@ from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy, first_of
 from lattice.checks.registry import check, explain
 from lattice.checks.remedies import trim_steps
+from lattice.gain_staging.chain import entering, figures, level_of, likely_db
+from lattice.gain_staging.plain import expected_at
+from lattice.gain_staging.shares import inflow
+from lattice.gain_staging.trims import trim_db
 from lattice.graph.signal_graph import IN, STAGE_OF_TAP
-from lattice.levels.chain import entering, figures, level_of, likely_db
-from lattice.levels.plain import expected_at
-from lattice.levels.shares import inflow
-from lattice.levels.trims import trim_db
 from lattice.model.document import Profile, Stem, Strip
 from lattice.model.insert_types import AT_OPERATING_LEVEL
 from lattice.model.units import gain, words_db

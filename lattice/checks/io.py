@@ -9,7 +9,7 @@ from itertools import combinations, groupby
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Severity
 from lattice.checks.registry import check, explain
-from lattice.levels.gains import insert_layouts
+from lattice.gain_staging.gains import insert_layouts
 from lattice.model.insert_types import EXTERNAL
 from lattice.model.layouts import channel_count
 

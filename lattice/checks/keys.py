@@ -8,9 +8,9 @@ from collections.abc import Iterator
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy, Severity
 from lattice.checks.registry import check, explain
+from lattice.gain_staging.chain import key_threshold_db
 from lattice.graph.masks import masks
 from lattice.graph.signal_graph import IN
-from lattice.levels.chain import key_threshold_db
 from lattice.model.edit_step import EditStep
 from lattice.model.units import words_db
 

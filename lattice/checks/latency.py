@@ -9,10 +9,10 @@ from lattice.analysis import Analysis
 from lattice.checks.finding import Finding
 from lattice.checks.registry import check, explain
 from lattice.checks.remedies import measured_remedy
+from lattice.latency.monitoring import monitored
+from lattice.latency.paths import PathStep, critical_path
 from lattice.model.document import Strip
 from lattice.model.units import samples_to_ms
-from lattice.timing.monitoring import monitored
-from lattice.timing.paths import PathStep, critical_path
 
 SHOWN = 12
 

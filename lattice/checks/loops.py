@@ -9,9 +9,9 @@ from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy, Severity
 from lattice.checks.registry import check, explain
 from lattice.checks.remedies import disabling_steps, route_words
+from lattice.gain_staging.gains import delays_ms, group_gain_db, latency_samples, loop_gain_db
 from lattice.graph.loops import Loop
 from lattice.graph.paths import Blocker
-from lattice.levels.gains import delays_ms, group_gain_db, latency_samples, loop_gain_db
 from lattice.model.insert_types import REPEATING
 from lattice.model.units import samples_to_ms, words_db
 

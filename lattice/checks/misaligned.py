@@ -8,14 +8,14 @@ from collections.abc import Iterator
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Severity
 from lattice.checks.registry import check, explain
+from lattice.gain_staging.coherence import decorrelates
+from lattice.gain_staging.shares import sources_of
+from lattice.gain_staging.source_response import SourceResponse, size
 from lattice.graph.origin import Origin
-from lattice.levels.coherence import decorrelates
-from lattice.levels.shares import sources_of
-from lattice.levels.source_response import SourceResponse, size
+from lattice.latency.arrivals import Span
+from lattice.latency.comb import Comb
+from lattice.latency.paths import SourceArrival
 from lattice.model.units import decibels, samples_to_ms
-from lattice.timing.arrivals import Span
-from lattice.timing.comb import Comb
-from lattice.timing.paths import Travel
 
 RIPPLE_DB = -24.8  # a copy this far down makes 1 dB of ripple: 20·log10((1 + r)/(1 − r)) = 1 dB at r = 0.0575
 
@@ -54,7 +54,7 @@ class _Look:
 
     def __init__(self, analysis: Analysis) -> None:
         self.analysis = analysis
-        self.travel: dict[Origin, Travel] = {}
+        self.travel: dict[Origin, SourceArrival] = {}
         self._origins: list[Origin] = []
         self._behind: dict[int, int] = {}  # route → bits of the sources it brings
 
@@ -97,7 +97,7 @@ class _Look:
         worst: Comb | None = None
         for origin, its in self.twice(routes):
             if origin not in self.travel:
-                self.travel[origin] = Travel(self.analysis.arrivals, self.analysis.levels, *origin)
+                self.travel[origin] = SourceArrival(self.analysis.arrivals, self.analysis.levels, *origin)
             for comb in self._combs(origin, its, worst):
                 if worst is None or (comb.beside_db, comb.skew) > (worst.beside_db, worst.skew):
                     worst = comb
@@ -125,7 +125,7 @@ class _Look:
                     yield comb
 
 
-def _comb(origin: Origin, response: SourceResponse, travel: Travel, one: int, other: int) -> Comb | None:
+def _comb(origin: Origin, response: SourceResponse, travel: SourceArrival, one: int, other: int) -> Comb | None:
     if not {one, other} <= response.brought.keys() & travel.brought.keys():
         return None
     times = travel.brought[one], travel.brought[other]

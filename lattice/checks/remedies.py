@@ -8,10 +8,10 @@ from statistics import median
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Remedy
+from lattice.gain_staging.levels import Levels
+from lattice.gain_staging.trims import trimmed
 from lattice.graph.origin import NO_OUTLET
 from lattice.graph.paths import Blocker, Path
-from lattice.levels.levels import Levels
-from lattice.levels.trims import trimmed
 from lattice.model.edit_step import EditStep
 from lattice.model.strip_kinds import SUMS
 

@@ -8,9 +8,9 @@ from collections.abc import Iterator
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import check, explain
-from lattice.levels.rows import sparse_sum
-from lattice.levels.shares import bounds_to
-from lattice.levels.source_response import size
+from lattice.gain_staging.matrix import sparse_sum
+from lattice.gain_staging.shares import bounds_to
+from lattice.gain_staging.source_response import size
 from lattice.model.edit_step import EditStep
 from lattice.model.names import with_kind
 

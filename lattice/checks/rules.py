@@ -11,7 +11,7 @@ from lattice.graph.origin import Origin
 from lattice.graph.paths import Path
 from lattice.graph.reach import Reach
 from lattice.graph.signal_graph import IN, POST, STAGE_OF_TAP
-from lattice.graph.walk import by_ids, first_way
+from lattice.graph.walk import by_ids, first_path
 from lattice.model.document import Rule
 from lattice.model.layouts import channel_names
 from lattice.model.selectors import select, sentence_of
@@ -111,7 +111,7 @@ class _RuleWays:
         first = self.graph.outs[strip] if outlet < 0 else self.graph.outlet_outs[outlet]
         if not any(self._allowed[route] and self.fed[self.graph.head[route]] for route in first):
             return None
-        return first_way(
+        return first_path(
             self.graph,
             origin,
             lambda head: head in self.ends and self.fed[head],

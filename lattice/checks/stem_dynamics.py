@@ -8,9 +8,9 @@ from collections.abc import Iterator
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, first_of
 from lattice.checks.registry import check, explain
+from lattice.deliverables.taps import StemSet
 from lattice.graph.origin import Origin
 from lattice.graph.signal_graph import IN, PRE
-from lattice.stems.taps import StemSet
 
 
 @check("stem.outside-key")
@@ -77,7 +77,7 @@ def _keying(analysis: Analysis) -> dict[int, list[Origin]]:
 
 
 @check("stem.bent")
-def bent(analysis: Analysis) -> Iterator[Finding]:
+def post_tap_dynamics(analysis: Analysis) -> Iterator[Finding]:
     """Dynamics between the taps of the stems and the mix: the stems add up only to what comes in there."""
     if not analysis.template.stems:
         return

@@ -10,16 +10,16 @@ from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy, first_of
 from lattice.checks.registry import check, explain
 from lattice.checks.remedies import feed_step
+from lattice.deliverables.split import split_plan
+from lattice.deliverables.taps import StemSet, Taps
 from lattice.errors import EditError
 from lattice.graph.origin import Origin
 from lattice.graph.signal_graph import POST, STAGE_OF_TAP
-from lattice.graph.walk import first_way
+from lattice.graph.walk import first_path
 from lattice.model.document import Stem
 from lattice.model.edit_step import EditStep
 from lattice.model.excluded_tags import KEPT_OUT_OF_STEMS, NOT_ADDED_UP
 from lattice.model.names import joined, with_kind
-from lattice.stems.split import split_plan
-from lattice.stems.taps import StemSet, Taps
 
 BEYOND = POST + 1
 
@@ -125,7 +125,7 @@ def _way(analysis: Analysis, origin: Origin, stem: Stem, gates: Mapping[int, int
     graph, reach, end = analysis.graph, analysis.unblocked, analysis.graph.index[stem.strip or ""]
     if origin == Origin(end):
         return analysis.name(end), ()
-    way = first_way(
+    way = first_path(
         graph,
         origin,
         lambda strip: strip == end,

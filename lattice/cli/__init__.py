@@ -134,9 +134,9 @@ def _audit(options: argparse.Namespace) -> int:
     name, data = options.file, read_bytes(options.file)
     template = read_template(data, name)
     if options.awake:
-        from lattice.edits.awake import awake
+        from lattice.edits.all_inserts import all_on
 
-        template = awake(template)
+        template = all_on(template)
     with gc_paused():
         analysis = Analysis(template, _inventory(options))
         result = audit_of(analysis)
@@ -253,9 +253,9 @@ def _times(data: bytes, name: str) -> dict[str, float]:
 def _figures(options: argparse.Namespace) -> int:
     """The figures behind the checks of levels or timing."""
     from lattice.analysis import Analysis
-    from lattice.levels import report as levels
-    from lattice.stems import report as stems
-    from lattice.timing import report as timing
+    from lattice.deliverables import report as stems
+    from lattice.gain_staging import report as levels
+    from lattice.latency import report as timing
 
     analysis = Analysis(read(options.file))
     report: Any = {"levels": levels, "timing": timing, "stems": stems}[options.what]
@@ -269,7 +269,7 @@ def _figures(options: argparse.Namespace) -> int:
 
 def _trace(options: argparse.Namespace) -> int:
     from lattice.graph.signal_graph import SignalGraph
-    from lattice.trace import HopFigures, as_json, hop_line, sentence, trace
+    from lattice.tracing import HopFigures, as_json, hop_line, sentence, trace
 
     graph = SignalGraph(read(options.file))
     traced = trace(graph, options.start, options.end)

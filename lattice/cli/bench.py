@@ -72,8 +72,8 @@ def _tone(options: argparse.Namespace) -> int:
     import msgspec
 
     from lattice.analysis import Analysis
+    from lattice.bench.source_checks import each_in_turn
     from lattice.bench.tone import Wanted, origins_of, play_tone
-    from lattice.bench.turns import each_in_turn
     from lattice.model.selectors import select
     from lattice.model.units import words_db
 
@@ -138,7 +138,7 @@ def _read_prints(options: argparse.Namespace) -> int:
     from lattice.analysis import Analysis
     from lattice.bench.prints.reader import read_prints
     from lattice.bench.prints.reading import as_json
-    from lattice.bench.prints.verdict import in_words, judge
+    from lattice.bench.prints.verdict import as_lines, judge
     from lattice.bench.recordings import recordings_in
 
     template = read(options.file)
@@ -152,7 +152,7 @@ def _read_prints(options: argparse.Namespace) -> int:
         sys.stdout.flush()
     else:
         names = {strip.id: strip.name for strip in template.strips}
-        for line in in_words(verdict, names):
+        for line in as_lines(verdict, names):
             print(line)
         for name, why in reading.unmatched.items():
             print(f"{name}: {why}")
@@ -216,7 +216,7 @@ def _added_up(options: argparse.Namespace) -> dict[str, Any]:
     import msgspec
     import soundfile
 
-    from lattice.bench.adding_up import residual
+    from lattice.bench.null_test import residual
     from lattice.bench.prints.files import PrintFiles
     from lattice.bench.recordings import recordings_in
     from lattice.model.units import words_db

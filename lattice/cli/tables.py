@@ -73,7 +73,7 @@ def _columns(options: argparse.Namespace) -> int:
     understood = any_table.read_any(read_bytes(options.file), Path(options.file).stem, _choices(options))
     sys.stdout.buffer.write(understood.choices.dump() + b"\n")
     sys.stdout.flush()
-    for sentence in any_table.said(understood.open, understood):
+    for sentence in any_table.message(understood.open, understood):
         print(f"{options.file}: {sentence}", file=sys.stderr)
     return 0
 

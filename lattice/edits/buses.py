@@ -10,8 +10,8 @@ from lattice.edits.arguments import Flag, Piece, Pieces, Text, Words
 from lattice.edits.described import edit, nothing_else
 from lattice.edits.pieces import all_known, inserted, strip_of
 from lattice.errors import EditError
+from lattice.gain_staging.gains import chain_gain, pan_of, route_gain, route_matrix_of
 from lattice.graph.signal_graph import SignalGraph
-from lattice.levels.gains import chain_gain, pan_of, route_gain, route_matrix_of
 from lattice.model.dangling import rule_without
 from lattice.model.document import Insert, Route, Strip, Template
 from lattice.model.layouts import Matrix

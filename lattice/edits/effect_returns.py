@@ -8,8 +8,8 @@ from lattice.edits.arguments import Choice, Piece, Pieces, Text, Words
 from lattice.edits.described import edit, nothing_else
 from lattice.edits.pieces import all_known, strip_of
 from lattice.errors import EditError
+from lattice.gain_staging.gains import insert_layouts, pan_of
 from lattice.graph.signal_graph import SignalGraph
-from lattice.levels.gains import insert_layouts, pan_of
 from lattice.model.document import LONGEST_LABEL, Insert, Route, Strip, Template
 from lattice.model.insert_types import DECORRELATING, TRANSPARENT
 from lattice.model.names import free_id, free_route_ids, joined, slug

@@ -9,11 +9,11 @@ from typing import Any
 
 from msgspec.structs import fields, replace
 
+from lattice.changes.apply_changes import key_of, may_be_taken, take_over
 from lattice.changes.compare import Change, compare
-from lattice.changes.takeover import key_of, may_be_taken, take_over
 from lattice.edits.strips import remove_strips
 from lattice.errors import EditError
-from lattice.formats.gate import passed
+from lattice.formats.gate import validated
 from lattice.model.dangling import without_dangling
 from lattice.model.document import Route, Strip, Template
 
@@ -145,7 +145,7 @@ def merged(template: Template, newer: Template, keys: Iterable[str], gone: Colle
     if removed:
         template = remove_strips(template, removed)
     template = _with_pieces(template, newer, wanted)
-    template = passed(before, template)
+    template = validated(before, template)
     # Some of these have followed already: with a strip goes what names it.
     left = {key_of(change) for change in compare(template, newer)} if others else set()
     others = [key for key in others if key in left]

@@ -9,14 +9,15 @@ import msgspec
 
 # Importing a module registers its edits.
 from lattice.edits import (  # noqa: F401
+    add_block,
     batches,
     buses,
+    change_layout,
     channels,
     choices,
     connections,
     copies,
     crosspoints,
-    cutting_down,
     deliverables,
     delivery,
     ducking,
@@ -28,9 +29,8 @@ from lattice.edits import (  # noqa: F401
     outboard,
     outlets,
     parts,
-    putting_in,
     recordings,
-    reformatting,
+    reduce,
     routes,
     rules,
     sections,
@@ -45,7 +45,7 @@ from lattice.edits import (  # noqa: F401
 )
 from lattice.edits.described import EDITS, Edit
 from lattice.errors import EditError
-from lattice.formats.gate import passed
+from lattice.formats.gate import validated
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
 
@@ -84,7 +84,7 @@ def apply_steps(before: Template, steps: Iterable[EditStep]) -> Template:
     after = before
     for step in steps:
         after = _edited(after, step.edit, step.arguments)
-    return passed(before, after)
+    return validated(before, after)
 
 
 def _edited(before: Template, name: str, arguments: dict[str, Any]) -> Template:

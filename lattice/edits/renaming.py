@@ -13,7 +13,7 @@ from lattice.model.document import Rule, Template
 NEW = "new-{}"  # ids of what has come to the block since: none of a template's own
 
 
-def under_ids(block: Block, ids: Mapping[str, Mapping[str, str]], there: Template) -> Template:
+def with_new_ids(block: Block, ids: Mapping[str, Mapping[str, str]], there: Template) -> Template:
     """A block's template as it would stand where the block was put in.
 
     Parameters

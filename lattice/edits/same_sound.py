@@ -12,10 +12,10 @@ from dataclasses import dataclass
 
 from lattice.analysis import Analysis
 from lattice.errors import EditError
-from lattice.levels.chain import Stage
+from lattice.gain_staging.chain import Stage
+from lattice.latency.arrivals import Span
 from lattice.model.document import Template
 from lattice.model.units import decibels, words_db
-from lattice.timing.arrivals import Span
 
 TOLERANCE_DB = 1e-6  # rounding of sums in another order stays far below, and a thousand times as much is inaudible
 FLOOR = 1e-12  # −240 dBFS: below it a channel counts as silent

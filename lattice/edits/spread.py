@@ -7,7 +7,7 @@ from typing import Any
 from lattice.edits.arguments import Flag, Rows, Text
 from lattice.edits.described import edit
 from lattice.errors import EditError
-from lattice.formats.tables.loose import SECTION_BUS, ReadRows, read_rows
+from lattice.formats.tables.tolerant_reader import SECTION_BUS, ReadRows, read_rows
 from lattice.model.document import MAX_STRIPS, Template
 
 MOST_SAID = 8  # problems in one refusal

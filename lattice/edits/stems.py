@@ -6,6 +6,8 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from lattice.deliverables.split import split_plan
+from lattice.deliverables.taps import Taps
 from lattice.edits.arguments import Fields, Piece, Pieces, Text
 from lattice.edits.described import edit
 from lattice.edits.pieces import all_known, changed, insert_ids, made, position, put, strip_of
@@ -15,8 +17,6 @@ from lattice.graph.reach import Reach
 from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Insert, Route, Stem, Strip, Template
 from lattice.model.names import free_id, free_route_ids, slug
-from lattice.stems.split import split_plan
-from lattice.stems.taps import Taps
 
 
 def _added_words(_template: Template, arguments: dict[str, Any]) -> str:

@@ -13,9 +13,9 @@ from lattice.edits.machines import add_machine
 from lattice.edits.pieces import all_known, position
 from lattice.edits.sections import add_section
 from lattice.errors import EditError
-from lattice.formats.tables.heads import cells_of, table_of
+from lattice.formats.tables.headers import cells_of, table_of
+from lattice.gain_staging.gains import pan_of
 from lattice.graph.signal_graph import SignalGraph
-from lattice.levels.gains import pan_of
 from lattice.model.document import LONGEST_LABEL, Route, Strip, Template, machine_id
 from lattice.model.layouts import LAYOUTS, channel_count
 from lattice.model.names import free_id, free_route_ids, slug

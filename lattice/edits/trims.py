@@ -10,8 +10,8 @@ from lattice.edits.described import edit
 from lattice.edits.pieces import strip_of
 from lattice.edits.routes import change_route
 from lattice.errors import EditError
-from lattice.levels.levels import Levels
-from lattice.levels.trims import trim_db, trimmed
+from lattice.gain_staging.levels import Levels
+from lattice.gain_staging.trims import trim_db, trimmed
 from lattice.model.document import Template
 from lattice.model.units import words_db
 

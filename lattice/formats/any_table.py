@@ -8,12 +8,12 @@ from dataclasses import replace
 
 from lattice.errors import DocumentError, first_problems
 from lattice.formats import document_json, table, track_sheet
-from lattice.formats.gate import passed
+from lattice.formats.gate import validated
 from lattice.formats.tables.books import delimiter_of, read_book
 from lattice.formats.tables.choices import Choices
-from lattice.formats.tables.heads import column_of
-from lattice.formats.tables.keeping import Newer, newer
-from lattice.formats.tables.parts import Book
+from lattice.formats.tables.headers import column_of
+from lattice.formats.tables.sheet_update import SheetUpdate, newer
+from lattice.formats.tables.sheets import Workbook
 from lattice.formats.tables.tabled import Tabled, tabled
 from lattice.formats.tables.understand import MADE, Unclear, Understood, understand
 from lattice.formats.tables.workbooks import COMPOUND, STRIPS, ZIP
@@ -49,15 +49,15 @@ def load(
         return own
     understood = read_any(data, name, choices or Choices())
     if understood.lost:
-        raise DocumentError(first_problems(said(understood.lost, understood)))
+        raise DocumentError(first_problems(message(understood.lost, understood)))
     if understood.tabled.unused:
         tell(f"columns not used: {', '.join(understood.tabled.unused)}")
-    for sentence in said(understood.open, understood):
+    for sentence in message(understood.open, understood):
         tell(sentence)
     return understood.template
 
 
-def newer_of(template: Template, data: bytes, choices: Choices | None = None) -> tuple[Newer, Tabled | None]:
+def newer_of(template: Template, data: bytes, choices: Choices | None = None) -> tuple[SheetUpdate, Tabled | None]:
     """A template as a newer table has it, and the table where it is in somebody's own words.
 
     Parameters
@@ -85,7 +85,7 @@ def newer_of(template: Template, data: bytes, choices: Choices | None = None) ->
     return newer(template, taken.rows, taken, choices), taken
 
 
-def own_workbook(book: Book) -> Template | None:
+def own_workbook(book: Workbook) -> Template | None:
     """The template of a workbook that was written here, with what was changed in its strips since; None for another.
 
     Raises DocumentError with every cell of its strips that is not understood.
@@ -99,7 +99,7 @@ def own_workbook(book: Book) -> Template | None:
     problems += found.problems
     if problems:
         raise DocumentError(first_problems(map(str, problems)))
-    return passed(base, without_strips(found.template, found.gone)) if found.gone else found.template
+    return validated(base, without_strips(found.template, found.gone)) if found.gone else found.template
 
 
 def is_track_sheet(data: bytes) -> bool:
@@ -123,7 +123,7 @@ def read_any(data: bytes, name: str, choices: Choices) -> Understood:
     return understand(tabled(book, choices), choices, Template(name=name[:120] or "Track sheet"))
 
 
-def said(unclear: Iterable[Unclear], understood: Understood) -> Iterator[str]:
+def message(unclear: Iterable[Unclear], understood: Understood) -> Iterator[str]:
     """What is unclear of a table, by row and column, as sentences."""
     taken = understood.tabled
     heads = {column.field: column.head or key for key, column in zip(taken.keys, taken.columns, strict=True)}

@@ -16,7 +16,7 @@ from lattice.model.validate import validate
 TYPES: dict[str, Any] = {field.name: field.type for field in msgspec.structs.fields(Template)}
 
 
-def passed(before: Template, after: Template) -> Template:
+def validated(before: Template, after: Template) -> Template:
     """A template that may be stored: the only way in for what is made in memory.
 
     Pieces are built past the checks that reading a document makes. So everything that is not the same as before is

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from lattice.errors import DocumentError, first_problems
 from lattice.formats import table
-from lattice.formats.tables.heads import column_of
+from lattice.formats.tables.headers import column_of
 from lattice.formats.tables.reader import COLUMNS, Reader
 from lattice.formats.tables.rows import ReadSheet, SheetProblem
 from lattice.model.document import MAX_STRIPS, Template

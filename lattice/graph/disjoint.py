@@ -14,7 +14,7 @@ Edges = Mapping[int, Sequence[tuple[int, int, float]]]  # node → (route, node 
 FAR = float("inf")
 
 
-class TwoWays:
+class DisjointPathPair:
     """The cheapest two ways from one node to another that share no node between.
 
     Parameters

@@ -135,7 +135,7 @@ def _out_of_service(name: str, strip: str) -> Blocker:
     return Blocker("out-of-service", f"{name} is disabled", strip)
 
 
-class EasiestPaths:
+class LeastBlockedPaths:
     """For every strip the easiest way on to an endpoint, and the easiest way there from a source.
 
     Easiest: the fewest blockers, then the fewest hops. Each direction is one sweep of shortest paths over all strips

@@ -9,7 +9,7 @@ from lattice.graph.paths import Path
 from lattice.graph.signal_graph import SignalGraph
 
 
-def first_way(
+def first_path(
     graph: SignalGraph,
     origin: Origin,
     goal: Callable[[int], bool],

@@ -26,7 +26,7 @@ APART = frozenset(("name", "plugin", "budget", "waiver", "audit", "io"))
 CARRIED_ON = frozenset(("level", "time"))
 
 
-def hung_under(analysis: Analysis, groups: Groups, remedies: Sequence[Sequence[Remedy]]) -> Hung:
+def find_consequences(analysis: Analysis, groups: Groups, remedies: Sequence[Sequence[Remedy]]) -> Hung:
     """Findings that go with another group's remedy.
 
     Parameters

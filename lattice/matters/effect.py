@@ -13,8 +13,8 @@ from lattice.checks.audit import Audit, audit_of
 from lattice.checks.finding import SEVERITIES, Finding, Remedy
 from lattice.edits import apply_steps
 from lattice.errors import DocumentError
+from lattice.gain_staging.chain import likely_db
 from lattice.gc_paused import gc_paused
-from lattice.levels.chain import likely_db
 from lattice.matters.consequences import trial_work
 from lattice.matters.matter import Matter
 from lattice.model.document import Template
@@ -214,7 +214,7 @@ def effect_of(state: State, remedy: Remedy) -> Effect | None:
     return compared(state, after)
 
 
-class Foretold(NamedTuple):
+class EffectSummary(NamedTuple):
     """What is kept of an effect that has been worked out: its figures without the states it was read off."""
 
     sentence: str
@@ -228,7 +228,7 @@ class Foretold(NamedTuple):
         return " ".join(self.changed_routes[:40])
 
 
-Effects = dict[tuple[str, str], Foretold]  # (fingerprint of the matter, key of the remedy)
+Effects = dict[tuple[str, str], EffectSummary]  # (fingerprint of the matter, key of the remedy)
 
 
 def effects_of(state: State, matters: Iterable[Matter], work: int) -> Effects:
@@ -258,7 +258,7 @@ def effects_of(state: State, matters: Iterable[Matter], work: int) -> Effects:
             effect = effect_of(state, remedy)
             if effect is not None:
                 routes = tuple(effect.changed_routes)
-                found[matter.fingerprint, remedy.key] = Foretold(
+                found[matter.fingerprint, remedy.key] = EffectSummary(
                     effect.sentence, effect.score, effect.brings_blockers, routes
                 )
     return found

@@ -12,8 +12,8 @@ from lattice.checks.audit import Audit
 from lattice.checks.causes import Cause, by_cause
 from lattice.checks.finding import SEVERITIES, Finding, Remedy, Severity
 from lattice.checks.waivers import pattern_of
-from lattice.matters.consequences import Hung, hung_under
-from lattice.matters.together import Together
+from lattice.matters.combined import Together
+from lattice.matters.consequences import Hung, find_consequences
 from lattice.matters.words import Words
 
 
@@ -100,7 +100,7 @@ def matters_of(analysis: Analysis, audit: Audit, *, hang: bool = True) -> tuple[
     groups = by_cause(analysis, (finding for finding in audit.findings if not finding.waived))
     together = Together(analysis)
     remedies = [together.remedies(code, cause, ones) for code, cause, ones in groups]
-    hung: Hung = hung_under(analysis, groups, remedies) if hang else {}
+    hung: Hung = find_consequences(analysis, groups, remedies) if hang else {}
     under: dict[int, list[Finding]] = defaultdict(list)
     for *_, ones in groups:
         for one in ones:

@@ -15,9 +15,9 @@ import msgspec
 from msgspec.structs import replace
 
 from lattice.checks.finding import SEVERITIES, Finding, Remedy
+from lattice.matters.combined import inside
 from lattice.matters.effect import Effect, Ledger, State, compared, effect_of
 from lattice.matters.matter import Matter, matters_of
-from lattice.matters.together import inside
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
 from lattice.model.inventory import Inventory

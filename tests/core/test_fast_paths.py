@@ -12,12 +12,12 @@ from lattice.analysis import Analysis
 from lattice.checks.hygiene import DEFAULT_NAME, _compared
 from lattice.formats.control_characters import control_problems, may_hold_controls
 from lattice.formats.document_json import encode
+from lattice.gain_staging.gains import route_matrices, route_matrix, spectral_radius
+from lattice.gain_staging.matrix import congruence, matmul
+from lattice.gain_staging.plain import expected_at
 from lattice.graph.loops import PASSES, LoopGraph
 from lattice.graph.reach import Reach, downstream
 from lattice.graph.signal_graph import SignalGraph
-from lattice.levels.gains import route_matrices, route_matrix, spectral_radius
-from lattice.levels.plain import expected_at
-from lattice.levels.rows import sandwich, times
 from lattice.model.document import Template
 from lattice.model.layouts import Matrix, product
 from lattice.model.validate import GOOD_ID, _all_good
@@ -86,10 +86,10 @@ def test_the_spectral_radius_is_the_largest_absolute_eigenvalue(matrix: list[lis
 def test_products_pass_over_zeros_and_identities_only(one: list[list[float]], other: list[list[float]]) -> None:
     if len(one) == len(other):
         expected = np.array(one) @ np.array(other)
-        assert np.allclose(times(one, other), expected)
+        assert np.allclose(matmul(one, other), expected)
         assert np.allclose(product(Matrix(map(tuple, one)), Matrix(map(tuple, other))), expected)
         spread = np.array(other) + np.array(other).T
-        assert np.allclose(sandwich(one, spread.tolist()), np.array(one) @ spread @ np.array(one).T)
+        assert np.allclose(congruence(one, spread.tolist()), np.array(one) @ spread @ np.array(one).T)
 
 
 @given(st.lists(st.one_of(odd_texts, st.just("x" * 65), st.just("kick-2")), max_size=5))

@@ -8,10 +8,10 @@ from lattice.analysis import Analysis
 from lattice.bench.prints.differences import LEVEL, LEVEL_DB, Pair, _pair
 from lattice.bench.prints.slot_reading import Out
 from lattice.checks import audit
+from lattice.gain_staging.chain import duck_db
 from lattice.graph.origin import Origin
-from lattice.levels.chain import duck_db
+from lattice.latency.monitoring import monitored
 from lattice.model.document import Insert
-from lattice.timing.monitoring import monitored
 from tests.build import template
 
 

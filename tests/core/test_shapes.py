@@ -11,7 +11,7 @@ from lattice.checks import audit, audit_of
 from lattice.checks.waivers import UNFINISHED
 from lattice.exports import EXPORTS
 from lattice.graph.signal_graph import SignalGraph
-from lattice.trace import MOST_PATHS, trace
+from lattice.tracing import MOST_PATHS, trace
 from tests import shapes
 
 pytestmark = pytest.mark.slow

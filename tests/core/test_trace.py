@@ -7,7 +7,7 @@ import pytest
 from lattice.errors import DocumentError
 from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Template
-from lattice.trace import HopFigures, as_json, hop_line, sentence, trace
+from lattice.tracing import HopFigures, as_json, hop_line, sentence, trace
 from tests.build import template
 
 MADE = template(
@@ -100,7 +100,7 @@ def test_figures_of_a_way_are_those_of_its_source_alone() -> None:
 
 def test_the_form_of_the_command_line_says_the_same() -> None:
     plain = as_json(GRAPH, trace(GRAPH, "keys"))
-    assert plain["format"] == "intact-lattice.trace"
+    assert plain["format"] == "intact-lattice.tracing"
     assert plain["from"] == "keys"
     assert [len(path["hops"]) for path in plain["paths"]] == [2, 1]
 

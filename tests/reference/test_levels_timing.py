@@ -9,8 +9,8 @@ import pytest
 from lattice.analysis import Analysis
 from lattice.checks import audit
 from lattice.checks.clocks import nearest_note
-from lattice.levels.chain import figures
-from lattice.levels.levels import Levels
+from lattice.gain_staging.chain import figures
+from lattice.gain_staging.levels import Levels
 from lattice.model.document import Template
 from lattice.profiles import PRESETS, preset
 from tests.build import template as t

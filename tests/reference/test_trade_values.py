@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 
 from lattice.checks import audit
+from lattice.gain_staging.gains import chain_gain, hops_gain
 from lattice.graph.signal_graph import POST, SignalGraph
-from lattice.levels.gains import chain_gain, hops_gain
 from lattice.model.layouts import NAMED, balance_gains, channel_names, mapping, pan_gains, panner_matrix
 from lattice.model.units import decibels, gain, samples_to_ms
 from tests.build import template

@@ -15,8 +15,8 @@ from django.test import Client
 from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
+from lattice.drawing import Slots
 from lattice.exports import EXPORTS
-from lattice.sheet import Slots
 from web.bringing.models import Brought
 from web.config import settings as module
 from web.editor.places.base import PLACES
@@ -95,7 +95,7 @@ def test_several_chosen_strips_by_address(signed_in: Client, stored) -> None:  #
 
 
 def test_papers_take_in_nothing_from_outside() -> None:
-    from web.revisions.papers import STATIC_URL, _is_own
+    from web.revisions.reports import STATIC_URL, _is_own
 
     assert _is_own(STATIC_URL + "fonts/x.woff2")
     for url in (

@@ -10,7 +10,7 @@ from django.contrib.auth.models import User
 from django.db import models
 from django.test import Client
 
-from lattice.edits.taking_out import taken_out
+from lattice.edits.extract import taken_out
 from tests.build import template
 from web.bringing.models import Brought, Recording, Recordings
 from web.people.roles import Role
@@ -81,20 +81,20 @@ def test_a_copy_shows_its_origin_only_while_that_may_be_read(
     services.edit(other.pk, second, 1, "Renamed", [_rename()])
     pages = ("/", f"/t/{copy.pk}/revisions/", f"/t/{copy.pk}/carry/", f"/t/{copy.pk}/map/")
     assert "Private hall" in seen(signed_in, *pages)
-    assert "Newer secret" in seen(signed_in, *pages)
+    assert "SheetUpdate secret" in seen(signed_in, *pages)
     take_away(other)
     assert signed_in.get(f"/t/{copy.pk}/carry/").status_code == 404
     kept = signed_in.post(f"/t/{copy.pk}/carry/keep/", {"base": 1, "key": "strip solo"})
     assert kept.status_code == 404
     text = seen(signed_in, *pages)
-    assert "Newer secret" not in text
+    assert "SheetUpdate secret" not in text
     assert f"/t/{other.pk}/" not in text
 
 
 def _rename():  # type: ignore[no-untyped-def]
     from lattice.model.edit_step import EditStep
 
-    return EditStep("change_strip", {"strip": "secret", "changes": {"name": "Newer secret"}})
+    return EditStep("change_strip", {"strip": "secret", "changes": {"name": "SheetUpdate secret"}})
 
 
 def test_an_owner_does_not_see_the_private_copies_of_others(

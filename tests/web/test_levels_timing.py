@@ -10,8 +10,8 @@ from django.contrib.auth.models import User
 from django.test import Client
 
 from lattice.analysis import Analysis
+from lattice.gain_staging.chain import level_of
 from lattice.generate import generate
-from lattice.levels.chain import level_of
 from lattice.model.document import Template
 from tests.build import template
 from web.editor.places.base import PLACES

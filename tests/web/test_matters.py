@@ -16,7 +16,7 @@ from lattice.model.document import Template
 from tests.build import template
 from tests.web.test_writes import now, write
 from web.editor.matters import MOST_ROWS, Row, rows_of
-from web.revisions.papers import Facts, report_html
+from web.revisions.reports import Facts, report_html
 from web.shelf import services
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import Workspace, workspace

@@ -325,7 +325,7 @@ def test_the_gate_may_ask_for_no_open_remark_and_the_report_lists_them(
 ) -> None:
     from web.revisions.gate import gate
     from web.revisions.pack import facts_of
-    from web.revisions.papers import report_html
+    from web.revisions.reports import report_html
     from web.revisions.services import content
     from web.shelf.workspace import Workspace
 

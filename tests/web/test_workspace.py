@@ -9,11 +9,11 @@ from django.test import Client
 from hypothesis import given
 from hypothesis import strategies as st
 
+from lattice.drawing.svg import pieces
 from lattice.edits import apply
 from lattice.errors import DocumentError
 from lattice.generate import generate
 from lattice.model.document import Template
-from lattice.sheet.svg import pieces
 from tests.build import template
 from tests.deep import tries
 from tests.random_edits import RandomEdits

@@ -67,18 +67,18 @@ def person_of_link(name: str) -> tuple[User | None, PasswordResetTokenGenerator]
 
 def send_links(address: str, root: str) -> None:
     """Sends a link for a new password to every account with this address, if there is one. `root` is this place's."""
-    _beside(_send_links, address, root.rstrip("/"))
+    _in_background(_send_links, address, root.rstrip("/"))
 
 
-def tell(user: User, happened: str, address: str = "") -> None:
+def notify(user: User, happened: str, address: str = "") -> None:
     """Tells somebody what happened to their account, at an address that is not theirs any more or at their own."""
     to = address or user.email
     if can_send() and to:
         text = render_to_string("accounts/mail_happened.txt", {"user": user, "happened": happened})
-        _beside(_send, user, to, f"Your {happened}", text)
+        _in_background(_send, user, to, f"Your {happened}", text)
 
 
-def _beside(work: Callable[..., None], *given: object) -> None:
+def _in_background(work: Callable[..., None], *given: object) -> None:
     if queue.immediate:
         work(*given)
     else:

@@ -135,7 +135,7 @@ class NewPassword(PasswordResetConfirmView):
         answer = super().form_valid(form)  # type: ignore[arg-type]
         if self.user is not None:
             note(Event.ACCOUNT, self.user, f"{name_of(self.user)} set a new password by reset link")
-            mail.tell(self.user, "password was changed by reset link")
+            mail.notify(self.user, "password was changed by reset link")
         return answer
 
 
@@ -175,7 +175,7 @@ def account(request: HttpRequest) -> HttpResponse:
             update_session_auth_hash(request, user)
         if what != "name":
             note(Event.ACCOUNT, user, f"{name_of(user)} changed the {WORDS[what][0]}")
-            mail.tell(user, f"{WORDS[what][0]} was changed", before)
+            mail.notify(user, f"{WORDS[what][0]} was changed", before)
         done = WORDS[what][1]
     context = {**forms, "done": done, "is_two_step": two_step.is_on(user)}
     return render(request, "accounts/account.html", context, status=422 if form is not None and form.errors else 200)
@@ -210,7 +210,7 @@ def two_step_on(request: HttpRequest) -> HttpResponse:
         if codes is not None:
             happened = "was replaced" if form.is_renewed else "was turned on"
             note(Event.ACCOUNT, user, f"{name_of(user)}: two-step sign-in {happened}")
-            mail.tell(user, f"two-step sign-in {happened}")
+            mail.notify(user, f"two-step sign-in {happened}")
             return render(request, "accounts/recovery_codes.html", {"codes": codes})
         form.add_error("code", "Wrong code. Check the clock of your authenticator and enter the code it shows now.")
     context = {"form": form, "setting": two_step.to_set_up(user)}
@@ -226,5 +226,5 @@ def two_step_off(request: HttpRequest) -> HttpResponse:
         return render(request, "shared/message.html", {"title": "Not turned off", "words": words}, status=422)
     two_step.switch_off(user)
     note(Event.ACCOUNT, user, f"{name_of(user)} turned off two-step sign-in")
-    mail.tell(user, "two-step sign-in was turned off")
+    mail.notify(user, "two-step sign-in was turned off")
     return redirect("account")

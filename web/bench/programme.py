@@ -9,7 +9,7 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST, require_safe
 
-from lattice.bench.adding_up import OCTAVES_HZ
+from lattice.bench.null_test import OCTAVES_HZ
 from lattice.bench.recordings import ENDINGS
 from lattice.errors import DocumentError
 from web.accounts.signed_in import signed_in_user

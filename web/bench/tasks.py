@@ -18,9 +18,9 @@ from lattice.bench.prints.reading import Reading as PrintsRead
 from lattice.bench.prints.reading import from_json
 from lattice.bench.prints.verdict import judge
 from lattice.bench.programme import measure_programme as measure
+from lattice.bench.source_checks import each_in_turn
 from lattice.bench.stand_in import cells_of
 from lattice.bench.tone import origins_of, play_tone
-from lattice.bench.turns import each_in_turn
 from lattice.errors import DocumentError
 from lattice.formats.document_json import read_back
 from lattice.model.selectors import select

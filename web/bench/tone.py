@@ -15,13 +15,13 @@ from django.views.decorators.http import require_POST, require_safe
 
 from lattice.bench.render.renderer import AT_POST, Renderer, Tap
 from lattice.bench.tone import origins_of, signal_for
+from lattice.drawing import Slots, draw
+from lattice.drawing.drawing import opens_folded
+from lattice.drawing.svg import pieces
 from lattice.errors import DocumentError, EditError
 from lattice.model.document import Strip
 from lattice.model.selectors import select
 from lattice.model.units import words_db
-from lattice.sheet import Slots, draw
-from lattice.sheet.drawing import opens_folded
-from lattice.sheet.svg import pieces
 from web.accounts.signed_in import signed_in_user
 from web.bench import services
 from web.bench.models import ToneRun

@@ -19,8 +19,8 @@ from lattice.formats.midi_file import MidiSong
 from lattice.formats.registry import looks_like_document
 from lattice.formats.tables.books import read_book
 from lattice.formats.tables.choices import Choices
-from lattice.formats.tables.keeping import newer
-from lattice.formats.tables.parts import Book
+from lattice.formats.tables.sheet_update import newer
+from lattice.formats.tables.sheets import Workbook
 from lattice.formats.tables.tabled import Tabled, tabled
 from lattice.formats.tables.understand import Unclear, unclear_of, understand
 from lattice.model.document import Marker, Template, Timeline
@@ -41,7 +41,7 @@ class Read:
 
     template: Template | None
     problems: Sequence[str] = ()
-    book: Book | None = None
+    book: Workbook | None = None
     table: Tabled | None = None
     unclear: tuple[Unclear, ...] = ()
     made: tuple[str, ...] = ()
@@ -128,7 +128,7 @@ def _track_sheet(brought: Brought, data: bytes) -> Template | None:
     return None if sheet.problems else sheet.template
 
 
-def _read_newer(brought: Brought, into: Template, book: Book, choices: Choices) -> Read:
+def _read_newer(brought: Brought, into: Template, book: Workbook, choices: Choices) -> Read:
     """A newer table; one with our own heads says more by its empty cells, as long as nobody chooses otherwise."""
     data = bytes(brought.content)
     if not brought.choices and (own := any_table.own_workbook(book)) is not None:
@@ -162,7 +162,7 @@ def _compared(
     return replace(shown, template=template, differences=found, ticked=ticked)
 
 
-_books: OrderedDict[Any, Book] = OrderedDict()
+_books: OrderedDict[Any, Workbook] = OrderedDict()
 _reads: OrderedDict[Any, tuple[Template | None, Read]] = OrderedDict()  # with the template they were compared with
 _lock = Lock()
 
@@ -174,7 +174,7 @@ def _keep(known: OrderedDict[Any, Any], key: Any, value: Any) -> None:
             known.popitem(last=False)
 
 
-def _book(pk: int, data: bytes, choices: Choices) -> Book:
+def _book(pk: int, data: bytes, choices: Choices) -> Workbook:
     key = pk, choices.encoding, choices.delimiter
     with _lock:
         known = _books.get(key)

@@ -9,9 +9,9 @@ from typing import Any
 from lattice.edits.merge import CHANGED, GONE, NEW, ORDER, RENAMED, Difference
 from lattice.formats.midi_file import MidiSong
 from lattice.formats.tables.encodings import ENCODINGS
-from lattice.formats.tables.heads import NOTED
-from lattice.formats.tables.loose import IS
+from lattice.formats.tables.headers import NOTED
 from lattice.formats.tables.tabled import ON_OFF, Tabled
+from lattice.formats.tables.tolerant_reader import IS
 from lattice.formats.tables.understand import Unclear
 from lattice.formats.tables.words import LEAVE, OPEN_WORD
 from lattice.model import strip_kinds

@@ -12,7 +12,7 @@ from django.views.decorators.http import require_POST, require_safe
 from lattice.edits import edit_named
 from lattice.edits.spread import rows_read
 from lattice.errors import DocumentError
-from lattice.formats.tables.loose import ReadRows
+from lattice.formats.tables.tolerant_reader import ReadRows
 from lattice.model.document import Template
 from lattice.model.palette import PALETTE, next_colour
 from lattice.model.strip_kinds import DESTINATIONS

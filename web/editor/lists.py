@@ -18,7 +18,7 @@ import msgspec
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString, mark_safe
 
-from lattice.sheet.svg import FULL_SIZE_UP_TO
+from lattice.drawing.svg import FULL_SIZE_UP_TO
 from web.shared.records import as_data, records
 
 MOST_RECORDS = 60  # of a table that go out with an answer

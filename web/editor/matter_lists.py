@@ -8,9 +8,9 @@ from django.core.cache import cache
 from django.http import HttpRequest
 from django.template.loader import render_to_string
 
+from web.editor.filters import Listing, Narrowed, listing
 from web.editor.lists import KeyedList, Piece, renumbered
 from web.editor.matters import Row, contents
-from web.editor.narrowing import Listing, Narrowed, listing
 
 INTO = "matters"  # the id of the list, in the margin and on Findings
 

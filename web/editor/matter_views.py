@@ -8,8 +8,8 @@ from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_POST, require_safe
 
+from lattice.drawing import Sheet
 from lattice.matters.effect import effect_of
-from lattice.sheet import Sheet
 from web.editor.lists import Table
 from web.editor.matter_lists import matters_list
 from web.editor.matters import contents, offered, row_of

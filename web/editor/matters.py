@@ -10,11 +10,11 @@ from typing import Any
 from lattice.checks import Finding
 from lattice.checks.finding import SEVERITIES, Remedy
 from lattice.checks.registry import EXPLANATIONS, Explanation
-from lattice.matters.effect import Effects, Foretold, best_first
+from lattice.drawing import Sheet
+from lattice.drawing.svg import Mark
+from lattice.matters.effect import Effects, EffectSummary, best_first
 from lattice.matters.matter import Matter
 from lattice.model.document import Waiver
-from lattice.sheet import Sheet
-from lattice.sheet.svg import Mark
 from web.shelf.workspace import Workspace
 
 MOST_ROWS = 100  # that are rendered at once, anywhere
@@ -84,7 +84,7 @@ class Row:
         return best_first(self.matter, self.effects)
 
     @property
-    def foretold(self) -> list[tuple[Remedy, Foretold | None]]:
+    def foretold(self) -> list[tuple[Remedy, EffectSummary | None]]:
         """Remedies, each with what it would do where that has been worked out."""
         return [(remedy, self.effects.get((self.key, remedy.key))) for remedy in self.remedies]
 

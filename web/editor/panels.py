@@ -17,7 +17,7 @@ from lattice.model.insert_types import INSERT_TYPES
 from lattice.model.layouts import NAMED
 from lattice.model.palette import next_colour
 from lattice.model.strip_kinds import DESTINATIONS, STRIP_KINDS
-from lattice.trace import MOST_PATHS, HopFigures, hop_words, notes_to, outlet_words, trace
+from lattice.tracing import MOST_PATHS, HopFigures, hop_words, notes_to, outlet_words, trace
 from web.editor.matter_lists import margin_lists
 from web.editor.places.base import wanted
 from web.editor.presenting import frame, strip_context

@@ -6,10 +6,10 @@ from typing import Any
 
 from django.utils.safestring import mark_safe
 
+from lattice.drawing import Slots, draw
+from lattice.drawing.drawing import opens_folded
+from lattice.drawing.svg import pieces
 from lattice.model.document import Template
-from lattice.sheet import Slots, draw
-from lattice.sheet.drawing import opens_folded
-from lattice.sheet.svg import pieces
 from web.editor.matters import marks, rows_of
 from web.editor.what_if import only_in
 from web.shelf.workspace import Workspace

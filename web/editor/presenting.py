@@ -6,13 +6,13 @@ from typing import Any
 
 from django.http import HttpRequest
 
+from lattice.drawing import Sheet
+from lattice.drawing.svg import FIGURES, Pieces, pieces
+from lattice.gain_staging.chain import figures
 from lattice.graph.signal_graph import SignalGraph
-from lattice.levels.chain import figures
 from lattice.model.document import Strip, Template, main_outlet
 from lattice.model.layouts import channel_count
 from lattice.model.units import words_db
-from lattice.sheet import Sheet
-from lattice.sheet.svg import FIGURES, Pieces, pieces
 from web.accounts.signed_in import signed_in_user
 from web.editor.lists import Table, as_text
 from web.editor.matters import marks, open_words, rows_of

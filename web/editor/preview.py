@@ -11,7 +11,7 @@ from lattice.changes.compare import compare
 from lattice.checks import Finding, audit_of
 from lattice.edits import apply_steps
 from lattice.errors import EditError
-from lattice.levels.bus_effect import WayChange, bus_effect
+from lattice.gain_staging.bus_effect import WayChange, bus_effect
 from lattice.matters.effect import level_changes
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep

@@ -6,7 +6,7 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_safe
 
-from lattice.levels.gains import route_gain
+from lattice.gain_staging.gains import route_gain
 from lattice.model.layouts import channel_names
 from web.shelf.access import template_or_404
 from web.shelf.workspace import workspace

@@ -9,7 +9,7 @@ from typing import Any
 from urllib.parse import urlencode
 
 from lattice.checks.finding import SEVERITIES, Severity
-from lattice.levels.chain import figures
+from lattice.gain_staging.chain import figures
 from lattice.model.document import Strip
 from lattice.model.names import joined
 from lattice.model.strip_kinds import PLAYING, STRIP_KINDS

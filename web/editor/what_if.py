@@ -8,7 +8,7 @@ from typing import Any
 from lattice.analysis import Analysis
 from lattice.checks import Finding, audit_of
 from lattice.edits import apply_steps
-from lattice.edits.awake import awake, bare
+from lattice.edits.all_inserts import all_bypassed, all_on
 from lattice.matters.effect import level_changes
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
@@ -45,7 +45,7 @@ def beside(space: Workspace, *, is_awake: bool) -> dict[str, Any]:
     }
     if not sleeping:
         return {"count": 0, **shared}
-    analysis = Analysis((awake if is_awake else bare)(space.template))
+    analysis = Analysis((all_on if is_awake else all_bypassed)(space.template))
     now, then = space.audit.findings, audit_of(analysis).findings
     more = f" and {len(sleeping) - SHOWN} more" if len(sleeping) > SHOWN else ""
     return {

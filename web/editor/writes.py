@@ -16,7 +16,7 @@ from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
 from web.accounts.names import name_of
 from web.accounts.signed_in import signed_in_user
-from web.editor.clashing import told
+from web.editor.conflicts import context as conflict_context
 from web.editor.lists import changes
 from web.editor.matter_lists import INTO
 from web.editor.matters import offered
@@ -52,7 +52,7 @@ def written(
     try:
         stored = work(stored)
     except StaleVersionError as stale:
-        return notice(request, "editor/stale.html", told(stale), 409)
+        return notice(request, "editor/stale.html", conflict_context(stale), 409)
     except DocumentError as error:
         return refused(request, error)
     request.timings["write"] = (perf_counter() - start) * 1000  # type: ignore[attr-defined]

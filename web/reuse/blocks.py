@@ -11,10 +11,10 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST, require_safe
 from msgspec.structs import replace
 
-from lattice.changes.carry import carried
+from lattice.changes.update_variant import carried
+from lattice.edits.extract import taken_out
 from lattice.edits.merge import Difference, differences, merged
-from lattice.edits.renaming import under_ids
-from lattice.edits.taking_out import taken_out
+from lattice.edits.renaming import with_new_ids
 from lattice.errors import DocumentError, EditError
 from lattice.formats.block_json import dump, from_plain
 from lattice.model.block import Block
@@ -126,7 +126,7 @@ def newer_states(user: User, stored: StoredTemplate) -> list[BlockUse]:
 def _renewed(stored: StoredTemplate, use: BlockUse) -> tuple[Template, list[Difference], tuple[str, ...]]:
     """A template with what changed in a block since it was put in, the differences, and strips that are gone."""
     there = workspace(stored).template
-    was, now = (under_ids(from_plain(one), use.ids, there) for one in (use.content, use.block.content))
+    was, now = (with_new_ids(from_plain(one), use.ids, there) for one in (use.content, use.block.content))
     found = carried(was, replace(now, name=was.name), there)
     return found.template, differences(there, found.template, found.gone), found.gone
 

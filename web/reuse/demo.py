@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from django.contrib.auth.models import User
 
-from lattice.edits.cutting_down import cut_down
-from lattice.edits.taking_out import taken_out
+from lattice.edits.extract import taken_out
+from lattice.edits.reduce import cut_down
 from web.reuse.making import as_variant
 from web.reuse.services import keep_block
 from web.shelf import services

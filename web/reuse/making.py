@@ -9,10 +9,10 @@ from typing import Any
 from django.http import QueryDict
 from msgspec.structs import replace
 
-from lattice.changes.carry import Carried, carried
-from lattice.edits.cutting_down import cut
+from lattice.changes.update_variant import Carried, carried
+from lattice.edits.change_layout import LAYOUTS, programme_strips, reformatted
 from lattice.edits.merge import GONE, Difference, differences, merged
-from lattice.edits.reformatting import LAYOUTS, programme_strips, reformatted
+from lattice.edits.reduce import cut
 from lattice.errors import DocumentError, EditError
 from lattice.formats.document_json import read_back
 from lattice.matters.effect import level_changes

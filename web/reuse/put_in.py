@@ -11,8 +11,8 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_POST, require_safe
 
-from lattice.edits.putting_in import Placed
-from lattice.edits.taking_out import taken_out
+from lattice.edits.add_block import Placed
+from lattice.edits.extract import taken_out
 from lattice.errors import DocumentError
 from lattice.formats.block_json import from_plain
 from lattice.model.block import Block

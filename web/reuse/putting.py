@@ -7,7 +7,7 @@ from typing import Any
 
 from django.http import QueryDict
 
-from lattice.edits.putting_in import LEAVE, MAKE, Placed, placed, usual_ties
+from lattice.edits.add_block import LEAVE, MAKE, Placed, placed, usual_ties
 from lattice.model.block import Block
 from lattice.model.document import Strip, Template
 

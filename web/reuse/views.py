@@ -10,7 +10,7 @@ from django.http import Http404, HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import render
 from django.views.decorators.http import require_POST, require_safe
 
-from lattice.edits.reformatting import LAYOUTS
+from lattice.edits.change_layout import LAYOUTS
 from lattice.errors import DocumentError, EditError
 from lattice.model.document import Template
 from web.accounts.signed_in import signed_in_user

@@ -6,8 +6,8 @@ from collections import defaultdict
 from dataclasses import dataclass, replace
 from typing import Any
 
+from lattice.changes.apply_changes import key_of, may_be_taken
 from lattice.changes.compare import Change, compare
-from lattice.changes.takeover import key_of, may_be_taken
 from lattice.matters.effect import level_changes
 from lattice.model.document import Template
 from web.editor.differences import names_of, said

@@ -21,7 +21,7 @@ class GateCondition:
 
 
 @dataclass(frozen=True)
-class Ticked:
+class SectionApproval:
     """A section with who looked it through; `is_good`: as it is now, and by somebody else than who sealed it."""
 
     id: str
@@ -39,7 +39,7 @@ class Ticked:
         return "; void: the section has changed since" if self.has_lapsed else "; created the revision"
 
 
-def ticked(space: Workspace, template_pk: int, sealed_by: int | None = None) -> list[Ticked]:
+def ticked(space: Workspace, template_pk: int, sealed_by: int | None = None) -> list[SectionApproval]:
     """Every section of a state with its tick; good is that of another account than the one that sealed it."""
     ticks = {tick.section: tick for tick in Tick.objects.filter(template=template_pk)}
     digests, sections = section_digests(space.template), []
@@ -51,7 +51,7 @@ def ticked(space: Workspace, template_pk: int, sealed_by: int | None = None) -> 
         tick = ticks.get(section_id)
         same = tick is not None and tick.digest == digest
         other = tick is not None and tick.user_id is not None and tick.user_id != sealed_by
-        sections.append(Ticked(section_id, name, digest, tick, same and other, tick is not None and not same))
+        sections.append(SectionApproval(section_id, name, digest, tick, same and other, tick is not None and not same))
     return sections
 
 

@@ -18,7 +18,7 @@ from web.bench.services import newest_reading, reading_json
 from web.remarks.models import Line
 from web.remarks.services import threads
 from web.revisions.models import Pack, Revision
-from web.revisions.papers import Facts, manual_html, map_pdf, map_svg, report_html, to_pdf
+from web.revisions.reports import Facts, manual_html, map_pdf, map_svg, report_html, to_pdf
 from web.revisions.services import content
 from web.shelf.workspace import Workspace
 

@@ -9,8 +9,8 @@ from django.db import transaction
 from django.db.models.functions import Greatest
 from django.utils import timezone
 
+from lattice.changes.apply_changes import take_over
 from lattice.changes.digests import document_digest, section_digests
-from lattice.changes.takeover import take_over
 from lattice.errors import EditError
 from lattice.formats.document_json import load
 from lattice.model.document import Template

@@ -15,7 +15,7 @@ from lattice.model.names import slug
 from web.accounts.models import digest_of
 from web.revisions.models import Pack
 from web.revisions.pack import facts_of, report_in_pack
-from web.revisions.papers import map_svg
+from web.revisions.reports import map_svg
 from web.revisions.services import workspace_of
 from web.revisions.tasks import begin_pack_of
 from web.revisions.views import pack_of

@@ -9,7 +9,7 @@ from django.contrib.auth.models import User
 from django.db.models import QuerySet
 
 from lattice.changes.patch import Patch, diff
-from lattice.changes.rebase import MISSING, Clash, ClashError, rebase
+from lattice.changes.rebase import MISSING, Conflict, ConflictError, rebase
 from lattice.formats.document_json import to_plain
 from lattice.model.document import Template
 from web.shelf.models import JournalEntry, StoredTemplate
@@ -25,10 +25,10 @@ class StaleVersionError(Exception):
         self.since = list(since)
 
 
-class ClashedError(StaleVersionError):
+class EditConflictError(StaleVersionError):
     """Somebody has changed the same since: what it was, what we would have made of it, and what they have."""
 
-    def __init__(self, since: Collection[JournalEntry], clashes: Sequence[Clash], states: States) -> None:
+    def __init__(self, since: Collection[JournalEntry], clashes: Sequence[Conflict], states: States) -> None:
         super().__init__(since)
         self.clashes, self.states = clashes, states
 
@@ -62,22 +62,22 @@ def state_at(stored: StoredTemplate, now: Template, version: int) -> Template:
     return state
 
 
-def on_top(stored: StoredTemplate, version: int, ours: tuple[Template, Template], now: Template) -> Template:
-    """What a change of an earlier state (before, after) makes of the present one. Raises ClashedError."""
+def rebase_onto(stored: StoredTemplate, version: int, ours: tuple[Template, Template], now: Template) -> Template:
+    """What a change of an earlier state (before, after) makes of the present one. Raises EditConflictError."""
     before, after = ours
     if before == now:
         return after
     try:
         _refuse_made_anew(stored, version, before, after, now)
         return rebase(before, after, now)
-    except ClashError as clash:
+    except ConflictError as clash:
         entries = since(stored, version)
         touching = [entry for entry in entries if touches(entry.change, clash.clashes)]
-        raise ClashedError(touching or entries, clash.clashes, (before, after, now)) from None
+        raise EditConflictError(touching or entries, clash.clashes, (before, after, now)) from None
 
 
 def _refuse_made_anew(stored: StoredTemplate, version: int, before: Template, after: Template, now: Template) -> None:
-    """Raises ClashError where a change is about a piece that was removed since, and another one has its id now.
+    """Raises ConflictError where a change is about a piece that was removed since, and another one has its id now.
 
     A piece that is back because its removal was undone is the same piece.
     """
@@ -97,16 +97,16 @@ def _refuse_made_anew(stored: StoredTemplate, version: int, before: Template, af
         touched = {piece["id"] for _at, piece in of.removed} | {piece["id"] for piece, _new in of.changed}
         for found in sorted(piece for piece in touched if (name, piece) in anew):
             was, mine, theirs = (_piece(state, name, found) for state in (before, after, now))
-            clashes.append(Clash((name, found), was, mine, theirs))
+            clashes.append(Conflict((name, found), was, mine, theirs))
     if clashes:
-        raise ClashError(clashes)
+        raise ConflictError(clashes)
 
 
 def _piece(state: Template, name: str, wanted: str) -> Any:
     return next((to_plain(piece) for piece in getattr(state, name) if piece.id == wanted), MISSING)
 
 
-def touches(change: Patch | None, clashes: Sequence[Clash]) -> bool:
+def touches(change: Patch | None, clashes: Sequence[Conflict]) -> bool:
     """Whether a patch changes a piece, or a field of the template, that is clashed about."""
     if change is None:
         return True

@@ -26,7 +26,7 @@ from lattice.model.inventory import Inventory
 from lattice.model.names import sparing
 from web.shelf.access import FullShelfError, found, need, shelf_of
 from web.shelf.heads import deflated
-from web.shelf.history import StaleVersionError, needed_for, on_top, since, state_at, to_redo, to_undo
+from web.shelf.history import StaleVersionError, needed_for, rebase_onto, since, state_at, to_redo, to_undo
 from web.shelf.models import JournalEntry, KeptInventory, KeptProfile, MapView, StoredTemplate
 from web.shelf.sheets import folded_of, folded_sections
 from web.shelf.spent import SpentIds, spend
@@ -110,7 +110,7 @@ def change(
         if not ours:
             before = state_at(stored, now, base)
             ours.append((before, work(before)))
-        return on_top(stored, base, ours[0], now), JournalEntry(kind=JournalEntry.EDIT, label=label[:300])
+        return rebase_onto(stored, base, ours[0], now), JournalEntry(kind=JournalEntry.EDIT, label=label[:300])
 
     return _write(pk, user, made, action)
 
@@ -145,7 +145,7 @@ def _turn(
         before = change.inverse().apply(after)
         turned = (after, before) if kind == JournalEntry.UNDO else (before, after)
         label = f"{kind.capitalize()}: {entry.label}"[:300]
-        return on_top(stored, entry.version, turned, now), JournalEntry(kind=kind, label=label, of=entry)
+        return rebase_onto(stored, entry.version, turned, now), JournalEntry(kind=kind, label=label, of=entry)
 
     return _write(pk, user, made, "waive")
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from lattice.sheet.drawing import opens_folded
+from lattice.drawing.drawing import opens_folded
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import Drawn, Workspace
 

@@ -10,15 +10,15 @@ from typing import Any, TypeVar
 
 from django.conf import settings
 
+from lattice.drawing import Sheet, Slots, draw
+from lattice.drawing.redraw import redrawn
+from lattice.drawing.svg import Kept
 from lattice.errors import DocumentError
 from lattice.formats.document_json import load
 from lattice.graph.signal_graph import SignalGraph
 from lattice.matters.effect import Effects, State, effects_of
 from lattice.matters.matter import Matter, matters_of
 from lattice.model.document import Template
-from lattice.sheet import Sheet, Slots, draw
-from lattice.sheet.redraw import redrawn
-from lattice.sheet.svg import Kept
 from web.shelf.heads import document_of
 from web.shelf.models import StoredTemplate
 

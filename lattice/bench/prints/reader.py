@@ -29,7 +29,7 @@ from lattice.bench.prints.reading import (
     SlotRead,
     Told,
     check_kit,
-    nobody_told,
+    no_progress,
     rows_of,
 )
 from lattice.bench.prints.slot_reading import came_at, first_present
@@ -48,7 +48,7 @@ def read_prints(
     kit: Kit,
     paths: Sequence[Path],
     assigned: dict[str, str] | None = None,
-    told: Told = nobody_told,
+    told: Told = no_progress,
 ) -> Reading:
     """Reads prints of a kit.
 

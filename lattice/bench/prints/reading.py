@@ -59,7 +59,7 @@ class Reading(msgspec.Struct, frozen=True, kw_only=True):
 Told = Callable[[float, str], object]
 
 
-def nobody_told(_share: float, _words: str) -> None:
+def no_progress(_share: float, _words: str) -> None:
     """Nobody is told how far it is."""
 
 
@@ -86,7 +86,7 @@ def rows_of(kit: Kit, stem: str, outs: Outs) -> list[SlotRead]:
     ]  # fmt: skip
 
 
-def from_json(data: bytes, analysis: Analysis, kit: Kit, told: Told = nobody_told) -> Reading:
+def from_json(data: bytes, analysis: Analysis, kit: Kit, told: Told = no_progress) -> Reading:
     """A reading that was made elsewhere, with what is expected of it worked out anew.
 
     Raises

@@ -16,8 +16,8 @@ from lattice.bench.prints.differences import (
     Compared,
     Pair,
 )
+from lattice.bench.prints.print_paths import Element, PrintPaths
 from lattice.bench.prints.slot_reading import COHERENT
-from lattice.bench.prints.ways import Element, Ways
 from lattice.graph.origin import Origin
 from lattice.graph.signal_graph import IN, POST, SignalGraph
 from lattice.model.strip_kinds import FED
@@ -35,14 +35,14 @@ LESS = 0.35  # of a change that a compressor behind it leaves
 ABOUT_DB = 4.0  # as loud: what the mapping of channels does is left aside
 
 
-class Explained(NamedTuple):
+class LocatedFault(NamedTuple):
     """One matter: its differences by number, and what may be at fault, the likeliest first."""
 
     differences: tuple[int, ...]
     suspects: tuple[str, ...]
 
 
-class Suspecting:
+class FaultLocator:
     """Suspects of the differences of a reading.
 
     Parameters
@@ -57,7 +57,9 @@ class Suspecting:
         Stems whose print is wrong as a whole: what is missing or late in one of them is one matter.
     """
 
-    def __init__(self, ways: Ways, compared: Compared, prints: Mapping[str, int], whole: Collection[str] = ()) -> None:
+    def __init__(
+        self, ways: PrintPaths, compared: Compared, prints: Mapping[str, int], whole: Collection[str] = ()
+    ) -> None:
         self.ways, self.compared, self.prints, self.whole = ways, compared, prints, whole
         self._shares: dict[Pair, dict[Element, float]] = {}
 
@@ -67,9 +69,9 @@ class Suspecting:
             self._shares[pair] = self.ways.shares(pair.origin, self.prints[pair.stem])
         return self._shares[pair]
 
-    def matters(self) -> list[Explained]:
+    def matters(self) -> list[LocatedFault]:
         """Matters, in the order of their first differences."""
-        found: list[Explained] = []
+        found: list[LocatedFault] = []
         differences = self.compared.differences
         new = self._unexpected([n for n, one in enumerate(differences) if one.code == UNEXPECTED])
         taken = {number for one in new for number in one.differences}
@@ -82,14 +84,14 @@ class Suspecting:
         found += new
         return self._without_consequences(self._wholes(_merged(found)))
 
-    def _wholes(self, found: list[Explained]) -> list[Explained]:
+    def _wholes(self, found: list[LocatedFault]) -> list[LocatedFault]:
         """Matters about the same print, where all of it is wrong, are one: the largest."""
         for stem in self.whole:
             about = [one for one in found if any(self._is_of(number, stem) for number in one.differences)]
             if len(about) > 1:
                 largest = max(about, key=lambda one: len(one.differences))
                 numbers = tuple(sorted({number for one in about for number in one.differences}))
-                found = [one for one in found if one not in about] + [Explained(numbers, largest.suspects)]
+                found = [one for one in found if one not in about] + [LocatedFault(numbers, largest.suspects)]
         return sorted(found, key=lambda one: one.differences[0])
 
     def _is_of(self, number: int, stem: str) -> bool:
@@ -98,7 +100,7 @@ class Suspecting:
 
     # one kind of difference
 
-    def _best(self, code: str, left: Sequence[int]) -> Explained:
+    def _best(self, code: str, left: Sequence[int]) -> LocatedFault:
         """The differences that one element explains best, and all elements that explain them as well."""
         differences = self.compared.differences
         scores: dict[Element, tuple[int, tuple[int, ...]]] = {}
@@ -108,13 +110,13 @@ class Suspecting:
                 scores[element] = len(explains) - self._against(code, element, explains), explains
         if not scores:
             pair = differences[left[0]].pair
-            return Explained((left[0],), (self.ways.graph.strips[pair.origin.strip].id,))
+            return LocatedFault((left[0],), (self.ways.graph.strips[pair.origin.strip].id,))
         most = max(score for score, _explains in scores.values())
         level = [element for element, (score, _e) in scores.items() if score == most]
         best = min(level, key=lambda element: (-self._tenths(element, scores[element][1]), *_nearest(element)))
         explains = scores[best][1]
         alike = sorted((one for one, (score, its) in scores.items() if score == most and its == explains), key=_nearest)
-        return Explained(explains, tuple(one.id for one in alike[:MOST_SUSPECTS]))
+        return LocatedFault(explains, tuple(one.id for one in alike[:MOST_SUSPECTS]))
 
     def _tenths(self, element: Element, explains: Sequence[int]) -> int:
         """How much of what it explains comes through an element, in tenths: of two that explain it, the main way."""
@@ -164,20 +166,20 @@ class Suspecting:
 
         return sum(1 for pair in self.compared.as_mapped if shows(pair, self.shares(pair).get(element, 0.0)))
 
-    def _without_consequences(self, found: list[Explained]) -> list[Explained]:
+    def _without_consequences(self, found: list[LocatedFault]) -> list[LocatedFault]:
         """A fault on one of several ways of a source changes how they add up: that is part of its matter."""
         left = sorted(found, key=lambda one: -len(one.differences))
-        kept: list[Explained] = []
+        kept: list[LocatedFault] = []
         for one in left:
             cause = next((more for more in kept if self._follows(one, more)), None)
             if cause is None:
                 kept.append(one)
             else:
                 numbers = tuple(sorted((*cause.differences, *one.differences)))
-                kept[kept.index(cause)] = Explained(numbers, cause.suspects)
+                kept[kept.index(cause)] = LocatedFault(numbers, cause.suspects)
         return sorted(kept, key=lambda one: one.differences[0])
 
-    def _follows(self, one: Explained, cause: Explained) -> bool:
+    def _follows(self, one: LocatedFault, cause: LocatedFault) -> bool:
         differences = self.compared.differences
         if any(differences[number].code in (MISSING, UNEXPECTED) for number in one.differences):
             return False
@@ -191,7 +193,7 @@ class Suspecting:
 
     # what is there and should not be
 
-    def _unexpected(self, left: Sequence[int]) -> list[Explained]:
+    def _unexpected(self, left: Sequence[int]) -> list[LocatedFault]:
         """A source in prints that it should not be in: what keeps it out of them, else where it may come in.
 
         Where it is louder in other prints, that is part of the same.
@@ -214,7 +216,7 @@ class Suspecting:
                 *self._entered(origin, numbers, prints, prints | more),
             ]  # fmt: skip
             suspects = tuple(dict.fromkeys(named))[:MOST_SUSPECTS]
-            found.append(Explained(tuple(sorted((*numbers, *louder))), suspects))
+            found.append(LocatedFault(tuple(sorted((*numbers, *louder))), suspects))
         return found
 
     def _entered(self, origin: Origin, numbers: Sequence[int], prints: set[int], changed: set[int]) -> list[str]:
@@ -304,9 +306,9 @@ def _is_like(seen_db: float, change_db: float, share: float) -> bool:
     return LESS * abs(told_db) - NOTICED_DB <= abs(seen_db) <= abs(told_db) + NOTICED_DB
 
 
-def _merged(found: Sequence[Explained]) -> list[Explained]:
+def _merged(found: Sequence[LocatedFault]) -> list[LocatedFault]:
     """Matters of which one is likeliest at what the other may be at too are one."""
-    kept: list[Explained] = []
+    kept: list[LocatedFault] = []
     for one in found:
         known = next((more for more in kept if _is_same(one, more)), None)
         if known is None:
@@ -315,9 +317,9 @@ def _merged(found: Sequence[Explained]) -> list[Explained]:
         numbers = tuple(sorted({*known.differences, *one.differences}))
         both = [suspect for suspect in known.suspects if suspect in one.suspects]
         suspects = tuple(dict.fromkeys((*both, *known.suspects)))
-        kept[kept.index(known)] = Explained(numbers, suspects)
+        kept[kept.index(known)] = LocatedFault(numbers, suspects)
     return sorted(kept, key=lambda one: one.differences[0])
 
 
-def _is_same(one: Explained, other: Explained) -> bool:
+def _is_same(one: LocatedFault, other: LocatedFault) -> bool:
     return one.suspects[0] in other.suspects[:3] or other.suspects[0] in one.suspects[:3]

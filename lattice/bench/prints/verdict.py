@@ -21,9 +21,9 @@ from lattice.bench.prints.differences import (
     compare,
 )
 from lattice.bench.prints.model import printed
+from lattice.bench.prints.print_paths import PrintPaths
 from lattice.bench.prints.reading import PrintRead, Reading
-from lattice.bench.prints.suspects import MOST_SUSPECTS, Suspecting
-from lattice.bench.prints.ways import Ways
+from lattice.bench.prints.suspects import MOST_SUSPECTS, FaultLocator
 from lattice.checks.finding import SEVERITIES, Finding
 from lattice.graph.origin import Origin
 from lattice.model.document import Template
@@ -114,7 +114,9 @@ class _Judging:
         found: list[AsBuilt] = []
         whole = [*self.silent, *self.late]
         matters = (
-            Suspecting(Ways(self.analysis), compared, self.prints, whole).matters() if compared.differences else []
+            FaultLocator(PrintPaths(self.analysis), compared, self.prints, whole).matters()
+            if compared.differences
+            else []
         )
         for number, matter in enumerate(matters):
             for finding in self._findings([compared.differences[n] for n in matter.differences]):
@@ -235,7 +237,7 @@ def _common(offsets: Sequence[int]) -> int:
     return max(count, key=lambda one: (count[one], -abs(one)), default=0)
 
 
-def in_words(verdict: Verdict, names: Mapping[str, str]) -> Iterator[str]:
+def as_lines(verdict: Verdict, names: Mapping[str, str]) -> Iterator[str]:
     """The verdict as lines: matter by matter, where to look, and the findings."""
     by_matter: dict[int, list[AsBuilt]] = {}
     for one in verdict.found:

@@ -1,6 +1,6 @@
 """What a host delays so that sound comes together again: the longest way in counts, as plug-ins report it.
 
-Worked out here once more and not taken from `lattice.timing`, since rendered arrivals are there to be compared with it.
+Computed here once more and not taken from `lattice.latency`: rendered arrivals are compared with it.
 """
 
 from __future__ import annotations

@@ -11,11 +11,11 @@ from numpy.typing import NDArray
 
 from lattice.bench.render.dynamics import Follower, curve_of
 from lattice.bench.render.lines import SILENT, AllPass, Block, Convolution, Delay, Echo, Sound, partitioned
+from lattice.latency.arrivals import actual_samples
 from lattice.model.document import Insert
 from lattice.model.insert_types import LIMITING, SPREADING
 from lattice.model.layouts import channel_count, mapping, panner_matrix, product
 from lattice.model.units import gain
-from lattice.timing.arrivals import actual_samples
 
 REVERB_S = 1.2  # in which a reverb's noise falls by 60 dB
 REVERB_SEED = 1201
@@ -157,7 +157,7 @@ def _reverb_spectra(channels: int, rate_hz: int, size: int) -> NDArray[np.comple
     return partitioned(reverb_impulse(channels, rate_hz), size)
 
 
-class InsertWork:
+class InsertRenderer:
     """One insert at work: held for its key, into its layout, its effect, its latency.
 
     Parameters

@@ -15,7 +15,7 @@ import numpy as np
 from lattice.bench.render.host import HostDelays, source_samples, tie_samples
 from lattice.bench.render.inserts import Dynamics
 from lattice.bench.render.lines import SILENT, Block, Delay, Sound
-from lattice.bench.render.strips import Playing, RouteWork, StripWork
+from lattice.bench.render.strips import Playing, RouteWork, StripRenderer
 from lattice.bench.render.timetable import Timetable
 from lattice.bench.signals import Signal
 from lattice.errors import EditError
@@ -101,7 +101,7 @@ class Renderer:
         for (number, place), samples in self.host.waits.items():
             waits.setdefault(number, {})[place] = samples
         self.strips = [
-            StripWork(
+            StripRenderer(
                 strip, waits.get(number, {}), self.keyed[number], template.sample_rate_hz, self.size,
                 crossed=strip.id in crossed,
             )

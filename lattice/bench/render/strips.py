@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from lattice.bench.render.inserts import InsertWork
+from lattice.bench.render.inserts import InsertRenderer
 from lattice.bench.render.lines import Block, Delay, Sound
 from lattice.bench.signals import Signal
 from lattice.model.document import Strip
@@ -52,7 +52,7 @@ class RouteWork:
         return self.delay.feed(block, count)
 
 
-class StripWork:
+class StripRenderer:
     """A strip: its chain as works, in stretches that end before keyed inserts, and what stands behind its fader.
 
     Parameters
@@ -73,10 +73,10 @@ class StripWork:
         self, strip: Strip, waits: dict[int, int], keyed: list[int], rate_hz: int, size: int, *, crossed: bool = False
     ) -> None:
         self.strip, self.channels = strip, channel_count(strip.layout)
-        self.works: list[InsertWork] = []
+        self.works: list[InsertRenderer] = []
         layout = strip.layout
         for place, insert in enumerate(strip.inserts):
-            self.works.append(InsertWork(insert, layout, waits.get(place, 0), rate_hz, size))
+            self.works.append(InsertRenderer(insert, layout, waits.get(place, 0), rate_hz, size))
             layout = self.works[-1].layout
         self.layout, self.crossed = layout, crossed and channel_count(layout) > 1
         self.starts = [0, *sorted(keyed)]  # of the stretches
@@ -93,7 +93,7 @@ class StripWork:
             return np.array(balance_gains(strip.pan))[:, None] * gain(strip.fader_db)
         return gain(strip.fader_db)
 
-    def stretch(self, number: int) -> list[InsertWork]:
+    def stretch(self, number: int) -> list[InsertRenderer]:
         """The inserts of one stretch of the chain."""
         end = self.starts[number + 1] if number + 1 < len(self.starts) else len(self.works)
         return self.works[self.starts[number] : end]

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding
-from lattice.timing.arrivals import actual_samples
-from lattice.timing.paths import PathStep, way_in
+from lattice.latency.arrivals import actual_samples
+from lattice.latency.paths import PathStep, path_to
 
 
 def at_strip(analysis: Analysis, finding: Finding) -> tuple[str, ...]:
@@ -30,7 +30,7 @@ def _culprit(analysis: Analysis, route: int, finding: Finding) -> tuple[str, ...
     """
     wanted = finding.figures.get("skew_samples") or 0.0
     found: list[tuple[int, str]] = []
-    for step in way_in(analysis.arrivals, route):
+    for step in path_to(analysis.arrivals, route):
         unknown = _unknown_samples(analysis, step)
         if unknown > 0 and (analysis.template.compensation.mode == "full" or unknown >= wanted):
             found.append((unknown, step.id))

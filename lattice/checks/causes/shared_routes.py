@@ -10,7 +10,7 @@ from lattice.checks.finding import Finding
 from lattice.graph.origin import Origin
 from lattice.graph.reach import upstream
 from lattice.graph.signal_graph import SignalGraph
-from lattice.graph.walk import first_way
+from lattice.graph.walk import first_path
 
 Cause = tuple[str, ...]
 Group = tuple[Cause, list[Finding]]
@@ -122,7 +122,7 @@ def nested(analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
     def cause(finding: Finding) -> tuple[str, ...]:
         start = graph.index[finding.strips[0]]
         ends = {graph.index[strip] for strip in finding.strips[1:]}
-        way = first_way(graph, Origin(start), ends.__contains__, analysis.unblocked.route_ok.__getitem__)
+        way = first_path(graph, Origin(start), ends.__contains__, analysis.unblocked.route_ok.__getitem__)
         return finding.strips[:1] if way is None else (graph.routes[way.routes[0]].id,)
 
     return grouped(findings, cause)

@@ -13,7 +13,7 @@ from collections.abc import Iterable
 from lattice.errors import DocumentError
 from lattice.formats import table
 from lattice.formats.tables.encodings import decoded
-from lattice.formats.tables.parts import MOST_ROWS, Book, Part, numbered, refuse_many_cells
+from lattice.formats.tables.sheets import MOST_ROWS, Sheet, Workbook, numbered, refuse_many_cells
 from lattice.formats.tables.workbooks import COMPOUND, ZIP, sheets
 
 MOST_BYTES = 16 * 1024 * 1024
@@ -28,7 +28,7 @@ DELIMITERS = ("\t", ";", ",", "|", GAP)
 SAMPLED = 60  # lines that tell what stands between cells
 
 
-def read_book(data: bytes, encoding: str | None = None, delimiter: str | None = None) -> Book:
+def read_book(data: bytes, encoding: str | None = None, delimiter: str | None = None) -> Workbook:
     """The tables in a file.
 
     Parameters
@@ -40,7 +40,7 @@ def read_book(data: bytes, encoding: str | None = None, delimiter: str | None = 
 
     Returns
     -------
-    Book
+    Workbook
         At least one part.
 
     Raises
@@ -56,7 +56,7 @@ def read_book(data: bytes, encoding: str | None = None, delimiter: str | None = 
             raise DocumentError([f"this is {what}, not a table"])
     if data.startswith((ZIP, COMPOUND)):
         parts, document = sheets(data)
-        return Book(tuple(parts), document=document)
+        return Workbook(tuple(parts), document=document)
     text, named = decoded(data, encoding)
     if not text.strip():
         raise DocumentError(["the table is empty"])
@@ -64,7 +64,7 @@ def read_book(data: bytes, encoding: str | None = None, delimiter: str | None = 
     delimiter = delimiter or own or delimiter_of(text)
     lines = _text_lines(text, delimiter)
     refuse_many_cells((cells for _number, cells in lines), "the table")
-    return Book((Part("", lines),), named, delimiter)
+    return Workbook((Sheet("", lines),), named, delimiter)
 
 
 def _without_announcement(text: str) -> tuple[str, str]:

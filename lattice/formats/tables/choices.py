@@ -9,8 +9,8 @@ from typing import Literal
 import msgspec
 
 from lattice.errors import DocumentError
-from lattice.formats.tables.heads import FIELD_OF, NOTED
-from lattice.formats.tables.parts import letters
+from lattice.formats.tables.headers import FIELD_OF, NOTED
+from lattice.formats.tables.sheets import letters
 
 SectionsFrom = Literal["column", "headings", "blanks", "prefix", "none"]
 SEND_FIELDS = ("send", "send level", "send tap", "send to")

@@ -8,8 +8,8 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from itertools import pairwise
 
 from lattice.formats import table
-from lattice.formats.tables.heads import LEVEL, NUMBERING, Column, column_of, is_send_cell, names_send
-from lattice.formats.tables.parts import columns_across
+from lattice.formats.tables.headers import LEVEL, NUMBERING, Column, column_of, is_send_cell, names_send
+from lattice.formats.tables.sheets import columns_across
 from lattice.formats.tables.words import KIND_OF, is_nothing, layout_of, physical_of
 from lattice.formats.track_sheet_cells import entries
 

@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 
 from msgspec.structs import replace
 
-from lattice.formats.gate import passed, piece_problems
+from lattice.formats.gate import piece_problems, validated
 from lattice.formats.insert_cells import ids_in, read_insert, says_key, usual_ids
 from lattice.formats.tables.rows import ReadSheet, Row, SheetProblem
 from lattice.formats.track_sheet_cells import (
@@ -97,7 +97,7 @@ class Reader:
         strips = [self._fitting(row, self._strip(row, self._kind(row) or guessed[row.id])) for row in self.rows]
         template = self._with_routes(self._with_strips(strips))
         # A safeguard: all is said by row and column before.
-        template = passed(self.base, template)
+        template = validated(self.base, template)
         return ReadSheet(template, sorted(self.problems, key=lambda problem: problem.row), guessed)
 
     def _with_strips(self, strips: list[Strip]) -> Template:

@@ -10,8 +10,8 @@ from lattice.errors import DocumentError
 from lattice.formats import table
 from lattice.formats.tables import guesses, words
 from lattice.formats.tables.choices import Choices, SectionsFrom, keys_of
-from lattice.formats.tables.heads import Column, cells_of
-from lattice.formats.tables.parts import Book, Part, columns_across
+from lattice.formats.tables.headers import Column, cells_of
+from lattice.formats.tables.sheets import Sheet, Workbook, columns_across
 
 Cells = dict[str, str]
 ON_OFF = ("mute", "in_service", "invert", "armed")
@@ -34,7 +34,7 @@ class Meaning:
 class Tabled:
     """A table with every choice made, by a person or by a guess."""
 
-    part: Part
+    part: Sheet
     head_row: int  # 0: there is none
     keys: tuple[str, ...]  # of its columns, as choices call them
     columns: tuple[Column, ...]
@@ -58,7 +58,7 @@ class Tabled:
         return [column.head for column in self.columns]
 
 
-def part_of(book: Book, choices: Choices) -> Part:
+def part_of(book: Workbook, choices: Choices) -> Sheet:
     """The part that is chosen, else the one with the most rows below a row of known heads."""
     if choices.part is not None:
         found = next((part for part in book.parts if part.name == choices.part), None)
@@ -71,7 +71,7 @@ def part_of(book: Book, choices: Choices) -> Part:
 
 
 def tabled(
-    book: Book, choices: Choices, names: Collection[str] = (), sections: Collection[str] = ()
+    book: Workbook, choices: Choices, names: Collection[str] = (), sections: Collection[str] = ()
 ) -> Tabled:  # fmt: skip
     """A table taken apart.
 

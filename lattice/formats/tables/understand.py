@@ -11,9 +11,9 @@ from msgspec.structs import replace
 
 from lattice.formats.tables import words
 from lattice.formats.tables.choices import Choices
-from lattice.formats.tables.loose import IS, LooseReader
 from lattice.formats.tables.rows import SheetProblem
 from lattice.formats.tables.tabled import WORDED, Tabled
+from lattice.formats.tables.tolerant_reader import IS, LooseReader
 from lattice.model.document import Template
 
 MADE = ("bus", "return", "output", "master")  # what a destination may be made as

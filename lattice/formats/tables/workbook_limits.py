@@ -11,7 +11,7 @@ import re
 
 from lattice.errors import DocumentError
 from lattice.formats import table
-from lattice.formats.tables.parts import MOST_ROWS
+from lattice.formats.tables.sheets import MOST_ROWS
 
 MOST_MERGED = 10_000
 MOST_PLACES = 2 * MOST_ROWS * table.MAX_COLUMNS  # beyond what is read, and little enough to say by the sheet's name

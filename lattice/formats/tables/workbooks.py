@@ -20,7 +20,7 @@ import python_calamine as calamine
 from lattice.apart import read_apart
 from lattice.errors import DocumentError
 from lattice.formats import table
-from lattice.formats.tables.parts import MOST_ROWS, Part, numbered, refuse_many_cells
+from lattice.formats.tables.sheets import MOST_ROWS, Sheet, numbered, refuse_many_cells
 from lattice.formats.tables.workbook_limits import SheetLimits
 from lattice.model.document import FORMAT
 
@@ -45,7 +45,7 @@ LONGEST_CELL = 32_000  # characters; a cell holds 32,767
 AS_IT_IS = "(too long for a cell; unchanged)"
 
 
-Sheets = tuple[list[Part], bytes]
+Sheets = tuple[list[Sheet], bytes]
 
 
 def sheets(data: bytes) -> Sheets:
@@ -124,7 +124,7 @@ def _refuse_other_archives(packed: zipfile.ZipFile) -> None:
         raise DocumentError(["the workbook has a password; save it without one"])
 
 
-def _sheet(sheet: Any) -> Part:
+def _sheet(sheet: Any) -> Sheet:
     height, width = (last + 1 for last in sheet.end or (-1, -1))
     if height > MOST_ROWS:
         raise DocumentError([f"the sheet “{sheet.name}” has {height} rows; at most {MOST_ROWS} are allowed"])
@@ -133,7 +133,7 @@ def _sheet(sheet: Any) -> Part:
     grid = [[_cell(value) for value in row] for row in sheet.to_python(skip_empty_area=False)]
     refuse_many_cells(grid, f"the sheet “{sheet.name}”")
     notes = _spread_merged(grid, sheet.merged_cell_ranges or ())
-    return Part(sheet.name, numbered(grid), tuple(notes))
+    return Sheet(sheet.name, numbered(grid), tuple(notes))
 
 
 def _cell(value: Any) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from playwright.sync_api import Page, expect
 
 from lattice.model.document import Template
-from lattice.trace import sentence, trace
+from lattice.tracing import sentence, trace
 from tests.browser.jobs.hand import Hand, counted, writes
 from tests.browser.test_main_job import Opener
 

@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 import soundfile
 
-from lattice.bench.adding_up import OCTAVES_HZ, residual
 from lattice.bench.loudness import measure_print, remarks
+from lattice.bench.null_test import OCTAVES_HZ, residual
 from lattice.bench.prints.files import PrintFiles
 from lattice.errors import DocumentError
 from lattice.model.document import Profile, Stem

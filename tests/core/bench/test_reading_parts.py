@@ -16,9 +16,9 @@ from lattice.bench.prints.answers import edit_of
 from lattice.bench.prints.cells import CELL, TRANSFORM, PrintCells
 from lattice.bench.prints.model import read_all
 from lattice.bench.prints.offsets import Expected, best_offset, bursts_in, offsets_by_votes, onsets_in, votes
+from lattice.bench.prints.print_paths import PrintPaths
 from lattice.bench.prints.slot_reading import Out, came_at, first_present
 from lattice.bench.prints.suspects import change_at, change_seen
-from lattice.bench.prints.ways import Ways
 from lattice.bench.signals import burst
 from lattice.checks.finding import Finding
 from lattice.edits import apply_steps
@@ -161,7 +161,7 @@ WAYS = template(
 
 def test_shares_are_parts_of_the_power_that_comes_through() -> None:
     analysis = Analysis(WAYS)
-    ways = Ways(analysis)
+    ways = PrintPaths(analysis)
     shares = {element.id: share for element, share in ways.shares(Origin(0), analysis.graph.index["print"]).items()}
     straight, around = 10 ** ((-3 + 6) / 10), 10 ** (-10 / 10)
     for name, expected in {

@@ -12,8 +12,8 @@ from lattice.analysis import Analysis
 from lattice.bench.render.host import HostDelays
 from lattice.bench.render.renderer import AT_POST, Renderer, RunsAwayError, Tap
 from lattice.bench.signals import Fixed, Sine
+from lattice.gain_staging.chain import figures
 from lattice.graph.origin import Origin
-from lattice.levels.chain import figures
 from lattice.model.document import Template, main_outlet, source_of
 from lattice.model.layouts import channel_count
 from tests.build import template

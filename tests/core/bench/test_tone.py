@@ -12,8 +12,8 @@ from msgspec.structs import replace
 
 from lattice.analysis import Analysis
 from lattice.bench import tone
+from lattice.bench.source_checks import each_in_turn
 from lattice.bench.tone import Wanted, origins_of, play_tone
-from lattice.bench.turns import each_in_turn
 from lattice.errors import DocumentError, EditError
 from lattice.graph.origin import Origin
 from lattice.model.document import Compensation, Template
@@ -88,7 +88,7 @@ def test_strips_that_play_nothing_are_refused() -> None:
 @given(flows(linear=True))
 @tries(30)
 def test_each_in_turn_agrees_with_what_is_computed(made: Template) -> None:
-    # Ways that are not held for each other comb at one frequency, and that is not what is computed.
+    # PrintPaths that are not held for each other comb at one frequency, and that is not what is computed.
     strips = tuple(replace(one, kind="audio") if one.kind == "input" else one for one in made.strips)
     routes = tuple(route for route in made.routes if route.kind != "key")
     analysis = Analysis(replace(made, compensation=Compensation(), strips=strips, routes=routes))

@@ -9,8 +9,8 @@ from msgspec.structs import replace
 from lattice.analysis import Analysis
 from lattice.bench.render.renderer import AT_POST, Renderer, Tap
 from lattice.bench.signals import Fixed
+from lattice.gain_staging.chain import figures
 from lattice.graph.origin import Origin
-from lattice.levels.chain import figures
 from lattice.model import insert_types
 from lattice.model.document import Template
 from lattice.model.insert_types import INSERT_TYPES, InsertTraits
@@ -55,7 +55,7 @@ def rendered_rms_dbfs(made: Template) -> float:
 def test_it_sounds_as_its_levels_say(row: InsertTraits, wet: float, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setitem(insert_types.TRAITS, row.name, row)
     if row is NEW:
-        for module, name in (("lattice.levels.chain", "DECORRELATING"), ("lattice.levels.chain", "ACTING")):
+        for module, name in (("lattice.gain_staging.chain", "DECORRELATING"), ("lattice.gain_staging.chain", "ACTING")):
             known = getattr(__import__(module, fromlist=[name]), name)
             monkeypatch.setattr(f"{module}.{name}", known | {row.name})
     made = beside(row, wet)

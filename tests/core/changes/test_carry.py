@@ -10,12 +10,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from lattice.changes.carry import carried
 from lattice.changes.compare import compare
+from lattice.changes.update_variant import carried
 from lattice.edits import apply
 from lattice.edits.merge import GONE, differences, merged
 from lattice.errors import DocumentError
-from lattice.formats.gate import passed
+from lattice.formats.gate import validated
 from lattice.model.document import Template
 from tests.build import template
 from tests.deep import tries
@@ -81,7 +81,7 @@ def test_whatever_was_done_what_comes_is_good_and_an_equal_one_follows_all_of_it
     chance = Random(seed)  # noqa: S311 - examples
     now, other = edited(made, chance, 4), edited(made, chance, 4)
     found = carried(made, now, other)
-    assert passed(other, found.template) is found.template
+    assert validated(other, found.template) is found.template
     same = carried(made, now, made)
     keys = [one.key for one in differences(made, same.template, same.gone)]
     after = merged(made, same.template, keys, same.gone) if keys else made

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import event, given
 from hypothesis import strategies as st
 
-from lattice.changes.rebase import MISSING, ClashError, _in_order_of, is_alike, rebase
+from lattice.changes.rebase import MISSING, ConflictError, _in_order_of, is_alike, rebase
 from lattice.edits import apply
 from lattice.errors import DocumentError
 from lattice.formats.document_json import dump, to_plain
@@ -50,7 +50,7 @@ def leaves(value: Any, path: tuple[str, ...] = ()) -> Leaves:
 def tried(base: Template, ours: Template, theirs: Template) -> Template | None:
     try:
         return rebase(base, ours, theirs)
-    except ClashError:
+    except ConflictError:
         return None
 
 
@@ -103,7 +103,7 @@ def clashes(base: Template, ours: Template, theirs: Template) -> list[tuple[str,
     """Where they clash; nothing where they do not, or only make no good template together."""
     try:
         rebase(base, ours, theirs)
-    except ClashError as refused:
+    except ConflictError as refused:
         return [clash.path for clash in refused.clashes]
     return []
 
@@ -158,14 +158,14 @@ def test_what_clashes_is_named(ours: Any, theirs: Any, path: tuple[str, ...] | N
     if path is None:
         assert is_alike(rebase(ROOM, done(ours), done(theirs)), rebase(ROOM, done(theirs), done(ours)))
         return
-    with pytest.raises(ClashError) as refused:
+    with pytest.raises(ConflictError) as refused:
         rebase(ROOM, done(ours), done(theirs))
     assert refused.value.clashes[0].path == path
 
 
 def test_a_route_to_a_strip_that_is_gone_is_refused() -> None:
     ours = done(("add_route", {"route": {"kind": "feed", "from": "bass", "to": "snare"}}), to=ROOM)
-    with pytest.raises(ClashError, match="snare"):
+    with pytest.raises(ConflictError, match="snare"):
         rebase(ROOM, ours, done(("remove_strips", {"strips": ["snare"]})))
 
 
@@ -205,6 +205,6 @@ def test_two_orders_of_the_same_pieces_clash_and_one_order_twice_does_not() -> N
         ["a:x", "a:y", "a:z"], ["a:y", "a:x", "a:z"], ["a:z", "a:x", "a:y"],
     ))  # fmt: skip
     assert [strip.id for strip in rebase(base, one, one).strips] == ["y", "x", "z"]
-    with pytest.raises(ClashError) as clash:
+    with pytest.raises(ConflictError) as clash:
         rebase(base, one, other)
     assert [found.path[-1] for found in clash.value.clashes] == ["order"]

@@ -6,9 +6,9 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
+from lattice.changes.apply_changes import key_of, may_be_taken, take_over
 from lattice.changes.compare import compare
 from lattice.changes.digests import document_digest, section_digests
-from lattice.changes.takeover import key_of, may_be_taken, take_over
 from lattice.errors import DocumentError, EditError
 from lattice.formats.document_json import dump
 from lattice.model.document import Template

@@ -218,8 +218,8 @@ def test_the_finding_that_appears_when_one_outlet_is_closed() -> None:
 
 
 def test_the_activity_of_channels_against_paths_of_single_channels() -> None:
-    from lattice.levels.activity import active_channels
-    from lattice.levels.gains import chain_gain, route_gain
+    from lattice.gain_staging.activity import active_channels
+    from lattice.gain_staging.gains import chain_gain, route_gain
 
     strips = [wide("a", "stereo", "audio"), wide("b", "5.1"), wide("c", "mono"), wide("d", "discrete:4")]
     routes = ["a>b", "b>c", "c>d", {"from": "a", "to": "d", "channels": [[2, 4]]}, "d>b"]

@@ -9,7 +9,7 @@ from hypothesis import given
 
 from lattice.checks import Finding, audit
 from lattice.edits import apply, apply_steps
-from lattice.levels.report import as_json
+from lattice.gain_staging.report import as_json
 from lattice.model.document import Template
 from tests.build import template
 from tests.deep import tries

@@ -17,7 +17,7 @@ from lattice.model.document import Rule, Template, main_outlet
 from lattice.model.layouts import channel_names
 from lattice.model.selectors import select
 from tests.build import template
-from tests.core.levels.naive import Naive
+from tests.core.gain_staging.naive import Naive
 from tests.deep import tries
 from tests.flows import flows
 from tests.strategies import templates

@@ -11,11 +11,11 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from lattice.edits import apply
-from lattice.edits.putting_in import LEAVE, MAKE, placed, usual_ties
-from lattice.edits.taking_out import taken_out
+from lattice.edits.add_block import LEAVE, MAKE, placed, usual_ties
+from lattice.edits.extract import taken_out
 from lattice.errors import DocumentError, EditError
 from lattice.formats.block_json import dump, load, to_plain
-from lattice.formats.gate import passed
+from lattice.formats.gate import validated
 from lattice.model.block import Block
 from lattice.model.document import Template
 from tests.build import template
@@ -115,7 +115,7 @@ def test_put_into_any_template_it_leaves_that_as_it_is_and_makes_a_good_one(
         put = placed(target, block, ties, share, data.draw(st.sampled_from(["free", "keep"])))
     except EditError:
         return  # no midi channel is free
-    assert passed(target, put.template) is put.template
+    assert validated(target, put.template) is put.template
     known = {strip.id: strip for strip in put.template.strips}
     assert [known[strip.id] for strip in target.strips] == list(target.strips)
     assert put.template.routes[: len(target.routes)] == target.routes

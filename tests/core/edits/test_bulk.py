@@ -10,8 +10,8 @@ import pytest
 from lattice.checks import audit
 from lattice.edits import apply, diff
 from lattice.errors import DocumentError
+from lattice.gain_staging.gains import hops_gain
 from lattice.graph.signal_graph import SignalGraph
-from lattice.levels.gains import hops_gain
 from lattice.model.document import Template
 from lattice.model.units import gain
 from tests.build import template

@@ -10,12 +10,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lattice.analysis import Analysis
-from lattice.edits.cutting_down import cut, downstream
-from lattice.formats.gate import passed
+from lattice.edits.reduce import cut, downstream
+from lattice.formats.gate import validated
+from lattice.gain_staging.report import as_json as levels_of
 from lattice.generate import generate
-from lattice.levels.report import as_json as levels_of
+from lattice.latency.report import as_json as timing_of
 from lattice.model.document import Template
-from lattice.timing.report import as_json as timing_of
 from tests.build import template
 from tests.deep import tries
 from tests.strategies import templates
@@ -79,7 +79,7 @@ def alike(one: Any, other: Any, tolerance: float) -> bool:
 
 def as_they_were(made: Template, strips: list[str]) -> None:
     found = cut(made, strips)
-    assert passed(made, found.template) is found.template
+    assert validated(made, found.template) is found.template
     assert found.kept == downstream(made.routes, strips)
     (levels, times), (new_levels, new_times) = figures(made), figures(found.template)
     for strip in found.kept - found.changed:

@@ -11,7 +11,7 @@ from lattice.analysis import Analysis
 from lattice.checks import audit
 from lattice.edits import apply
 from lattice.errors import DocumentError
-from lattice.levels.chain import figures
+from lattice.gain_staging.chain import figures
 from lattice.model.document import Template
 from tests.build import template
 

@@ -7,8 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from lattice.edits.reformatting import programme_strips, reformatted
-from lattice.formats.gate import passed
+from lattice.edits.change_layout import programme_strips, reformatted
+from lattice.formats.gate import validated
 from lattice.generate import generate
 from lattice.model.document import Route, Strip, Template
 from tests.build import template
@@ -103,7 +103,7 @@ def test_there_and_back_is_where_it_began(made: Template, after: str, panners: b
     feeds = tuple(Route(id=f"into-{one}", kind="feed", from_strip=one, to="last") for one in into)
     made = replace(made, strips=(*made.strips, last), routes=(*made.routes, *feeds))
     wide = reformatted(made, "stereo", after, panners=panners)
-    assert passed(made, wide.template) is wide.template
+    assert validated(made, wide.template) is wide.template
     assert reformatted(wide.template, after, "stereo", wide.strips, panners=panners).template == made
 
 

@@ -1,6 +1,6 @@
 """Edits that promise the same sound: levels and arrivals at every endpoint stay, or the edit is refused.
 
-Levels are read by the naive reader of tests/core/levels, source by source, which shares no formula with the core.
+Levels are read by the naive reader of tests/core/gain_staging, source by source, which shares no formula with the core.
 """
 
 from __future__ import annotations
@@ -20,7 +20,7 @@ from lattice.edits import EDITS, apply
 from lattice.errors import DocumentError
 from lattice.model.document import Machine, Stem, Template
 from tests.build import template
-from tests.core.levels.naive import Naive
+from tests.core.gain_staging.naive import Naive
 from tests.deep import tries
 from tests.flows import flows
 

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from lattice.checks import audit
 from lattice.edits import apply
 from lattice.errors import DocumentError
-from lattice.levels.bus_effect import WayChange, bus_effect
+from lattice.gain_staging.bus_effect import WayChange, bus_effect
 from lattice.model.document import Template
 from tests.build import template
 from tests.core.edits.test_bulk import MADE, routes, strip

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lattice.graph.disjoint import TwoWays
+from lattice.graph.disjoint import DisjointPathPair
 from tests.deep import tries
 
 Edge = tuple[int, int, float]  # from, to, cost; its place in the list is its route
@@ -29,12 +29,12 @@ def edges(draw: st.DrawFn, *, loops: bool) -> list[Edge]:
     return found
 
 
-def search(made: list[Edge], *, loops: bool) -> TwoWays:
+def search(made: list[Edge], *, loops: bool) -> DisjointPathPair:
     follow: dict[int, list[tuple[int, int, float]]] = {}
     for route, (start, end, cost) in enumerate(made):
         follow.setdefault(start, []).append((route, end, cost))
     order = [0, *sorted({node for edge in made for node in edge[:2]} - {0, 1})]
-    return TwoWays(follow, 0, 1, None if loops else order)
+    return DisjointPathPair(follow, 0, 1, None if loops else order)
 
 
 def cheapest(made: list[Edge]) -> float | None:

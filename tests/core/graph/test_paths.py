@@ -5,7 +5,7 @@ from __future__ import annotations
 import networkx as nx
 from hypothesis import given
 
-from lattice.graph.paths import Blockers, EasiestPaths, Path, enumerate_paths
+from lattice.graph.paths import Blockers, LeastBlockedPaths, Path, enumerate_paths
 from lattice.graph.reach import Reach
 from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Template
@@ -42,7 +42,7 @@ def test_enumerated_paths_are_all_simple_paths(made: Template) -> None:
 def test_the_easiest_way_has_the_fewest_blockers_then_the_fewest_hops(made: Template) -> None:
     graph = SignalGraph(made)
     ends = {n for n in range(len(made.strips)) if graph.is_endpoint(n)}
-    ways, namer = EasiestPaths(graph), Blockers(graph)
+    ways, namer = LeastBlockedPaths(graph), Blockers(graph)
     for start in range(len(made.strips)):
         if made.strips[start].kind == "midi":
             continue

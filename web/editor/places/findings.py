@@ -8,11 +8,11 @@ from django.http import HttpRequest
 from django.template.loader import render_to_string
 
 from lattice.checks.finding import SEVERITIES
+from web.editor.filters import Narrowed, bars
 from web.editor.hygiene import hygiene_place
 from web.editor.lists import KeyedList, Table
 from web.editor.matter_lists import matters_list
 from web.editor.matters import OTHERS, Row, waived_by_waiver
-from web.editor.narrowing import Narrowed, bars
 from web.editor.places.base import RECORD, Context, Place, wanted
 from web.editor.what_if import beside
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any
 
+from lattice.gain_staging.chain import Stage, entering, figures, likely_db
+from lattice.gain_staging.levels import Levels
+from lattice.gain_staging.source_response import LIKELY, SourceGains, SourceResponse
 from lattice.graph.paths import Path
 from lattice.graph.signal_graph import IN, POST
-from lattice.levels.chain import Stage, entering, figures, likely_db
-from lattice.levels.levels import Levels
-from lattice.levels.source_response import LIKELY, SourceGains, SourceResponse
 from lattice.model.document import Insert
 from lattice.model.units import decibels, words_db
 

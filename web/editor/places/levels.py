@@ -7,18 +7,18 @@ from typing import Any
 
 from django.http import HttpRequest
 
+from lattice.gain_staging.chain import Stage, figures, likely_db
+from lattice.gain_staging.levels import Levels
+from lattice.gain_staging.shares import inflow, sources_of
+from lattice.gain_staging.source_response import LIKELY, SourceResponse
 from lattice.graph.origin import NO_OUTLET
 from lattice.graph.paths import Path
 from lattice.graph.reach import upstream
 from lattice.graph.signal_graph import IN, SignalGraph
-from lattice.levels.chain import Stage, figures, likely_db
-from lattice.levels.levels import Levels
-from lattice.levels.shares import inflow, sources_of
-from lattice.levels.source_response import LIKELY, SourceResponse
 from lattice.model.document import Profile
 from lattice.model.layouts import channel_names
 from lattice.model.units import words_db
-from lattice.trace import trace
+from lattice.tracing import trace
 from web.editor.places.base import FIGURES, Context, Place, wanted
 from web.editor.places.level_steps import LevelStep, level_steps
 from web.shelf.workspace import Workspace

@@ -7,7 +7,7 @@ from typing import Any
 from django.http import HttpRequest
 from django.utils.safestring import mark_safe
 
-from lattice.sheet.svg import FIGURES
+from lattice.drawing.svg import FIGURES
 from web.editor.lists import KeyedList, Table
 from web.editor.matter_lists import margin_lists
 from web.editor.panels import CHOICES, chosen

@@ -16,12 +16,12 @@ from django.utils.safestring import SafeString, mark_safe
 from lattice.checks import Finding
 from lattice.checks.rules import SPOKEN, rule_sentence
 from lattice.checks.suggest import suggestions
+from lattice.deliverables.report import adds_up, source_id
 from lattice.graph.origin import Origin
 from lattice.model.document import Rule, Stem, Strip, Template, main_outlet
 from lattice.model.excluded_tags import KEPT_OUT_OF_STEMS
 from lattice.model.strip_kinds import DESTINATIONS
 from lattice.model.units import words_db
-from lattice.stems.report import adds_up, source_id
 from web.editor.panels import CHOICES
 from web.editor.places.base import FIGURES, Context, Place, wanted
 from web.shared.templatetags.figures import exact

@@ -7,8 +7,8 @@ from typing import Any
 
 from django.http import HttpRequest
 
+from lattice.gain_staging.chain import Stage, figures
 from lattice.graph.signal_graph import IN, POST, PRE, SignalGraph
-from lattice.levels.chain import Stage, figures
 from lattice.model.document import Insert, Outlet, Route, Stem, Strip, main_outlet, source_of
 from lattice.model.document import machine_id as id_of_machine
 from lattice.model.layouts import channel_count

@@ -10,13 +10,13 @@ from django.http import HttpRequest
 
 from lattice.checks.clocks import nearest_note
 from lattice.checks.misaligned import worst_comb
+from lattice.latency.arrivals import Arrivals, actual_samples
+from lattice.latency.comb import Comb
+from lattice.latency.monitoring import monitored
+from lattice.latency.paths import critical_path
 from lattice.model.document import Strip
 from lattice.model.insert_types import REPEATING
 from lattice.model.units import samples_to_ms
-from lattice.timing.arrivals import Arrivals, actual_samples
-from lattice.timing.comb import Comb
-from lattice.timing.monitoring import monitored
-from lattice.timing.paths import critical_path
 from web.editor.places.base import FIGURES, Context, Place, wanted
 from web.editor.what_if import without_insert
 from web.shelf.workspace import Workspace

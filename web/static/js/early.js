@@ -1,6 +1,6 @@
 // Keys pressed before the page's scripts stand wait for them. No module, so that it runs while the page is still read.
 (() => {
-  const DEEDS = /^(Delete|Escape|Arrow\w+)$/;
+  const ACTIONS = /^(Delete|Escape|Arrow\w+)$/;
   const MOST_MS = 15_000; // a page whose scripts did not come does not swallow keys for ever
   const waiting = [];
 
@@ -9,7 +9,7 @@
     if (event.target.matches?.("input, textarea, select") || event.isComposing) return false;
     if (event.ctrlKey || event.metaKey) return "zyk".includes(event.key.toLowerCase());
     if (event.target.matches?.(".box") && ["Enter", " "].includes(event.key)) return true;
-    return DEEDS.test(event.key) || (event.key.length === 1 && event.key !== " ");
+    return ACTIONS.test(event.key) || (event.key.length === 1 && event.key !== " ");
   }
 
   function keep(event) {

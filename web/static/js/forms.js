@@ -1,6 +1,6 @@
 // Forms that show what they would do while they are filled in, and that remember what was chosen in them.
 
-import { say } from "./notes.js";
+import { notify } from "./notes.js";
 
 const PAUSE_MS = 200; // of a hand that types on
 const waiting = new Map();
@@ -58,7 +58,7 @@ export function pasteAnywhere(openForm) {
     event.preventDefault();
     await openForm();
     const field = document.getElementById("add-names");
-    if (!field) return say("The form for new strips did not load. Paste again.");
+    if (!field) return notify("The form for new strips did not load. Paste again.");
     field.value = text;
     field.dispatchEvent(new Event("input", { bubbles: true }));
     field.focus();

@@ -3,7 +3,7 @@
 import { chosen } from "./map/chosen.js";
 import { boxOf, open, panel, post, read, view } from "./map/drawing.js";
 import { rest, rowOf, showFinding, showRoutes, showTrace, unlight } from "./map/highlight.js";
-import { DEEDS } from "./map/keyboard.js";
+import { ACTIONS } from "./map/keyboard.js";
 import "./map/pointer.js";
 import { markRemarks } from "./map/remarks.js";
 import { choose, markChosen, pressFinding } from "./map/selection.js";
@@ -13,7 +13,7 @@ import "./shared.js";
 document.addEventListener("click", (event) => {
   const button = event.target.closest("button");
   if (!button) return;
-  DEEDS[button.dataset.do]?.();
+  ACTIONS[button.dataset.do]?.();
   if (button.dataset.open) open(`${button.dataset.open}/`);
   if (button.dataset.choose) choose(button.dataset.choose);
   if (button.dataset.foldSection) post("fold", { section: button.dataset.foldSection });

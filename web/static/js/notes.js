@@ -13,7 +13,7 @@ const element = (name, fields = {}, ...inside) => {
   return made;
 };
 
-export function say(words, { untilAnswered = false } = {}) {
+export function notify(words, { untilAnswered = false } = {}) {
   const close = element("button", { type: "button", className: "btn plain small", textContent: "Close" });
   close.dataset.do = "dismiss";
   const note = element(

@@ -1,6 +1,6 @@
 // What every page does: the sheet switch, undo and redo.
 
-import { say } from "./notes.js";
+import { notify } from "./notes.js";
 import { write } from "./server.js";
 
 const root = document.documentElement;
@@ -14,7 +14,7 @@ document.getElementById("sheet-switch").addEventListener("click", () => {
 });
 
 document.addEventListener("htmx:responseError", (event) =>
-  say(
+  notify(
     event.detail.xhr.status < 500
       ? "Not saved. Reload to see the current version."
       : "Server error. Reload to see if your change was saved.",
@@ -29,7 +29,7 @@ for (const name of ["htmx:sendError", "htmx:timeout"])
     const words = isRead
       ? "The server does not answer. Try again in a moment."
       : `The server does not answer. ${seen} if your change was saved.`;
-    say(words, { untilAnswered: true });
+    notify(words, { untilAnswered: true });
   });
 
 document.addEventListener("keydown", (event) => {

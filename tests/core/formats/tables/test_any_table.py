@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 
 from lattice.errors import DocumentError
 from lattice.formats.any_table import load, read_any
-from lattice.formats.gate import passed
+from lattice.formats.gate import validated
 from lattice.formats.tables.choices import Choices, fingerprint, load_choices
-from lattice.formats.tables.heads import FIELD_OF
+from lattice.formats.tables.headers import FIELD_OF
 from lattice.formats.tables.understand import answered
 from lattice.model.document import Template
 from tests.deep import tries
@@ -381,7 +381,7 @@ def test_whatever_stands_in_a_table_it_is_read_or_refused_and_what_is_made_is_go
         understood = read_any(out.getvalue().encode(), "Show", choices)
     except DocumentError:
         return
-    assert passed(Template(name="Show"), understood.template) is understood.template
+    assert validated(Template(name="Show"), understood.template) is understood.template
     assert set(understood.strips.values()) <= {strip.id for strip in understood.template.strips}
     # Every row is a strip, a heading, a row that is none of a strip, or said to be left out.
     said = {row for one in understood.unclear for row in one.rows}

@@ -11,7 +11,7 @@ import xlsxwriter
 from lattice.errors import DocumentError
 from lattice.formats.tables import workbooks
 from lattice.formats.tables.books import delimiter_of, read_book
-from lattice.formats.tables.parts import MOST_ROWS, letters
+from lattice.formats.tables.sheets import MOST_ROWS, letters
 
 ROWS = [["Track", "Level"], ["Kick", "-3"], ["Snare", "-4.5"]]
 

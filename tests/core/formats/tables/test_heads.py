@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from lattice.formats.tables.heads import cells_of, column_of, table_of
+from lattice.formats.tables.headers import cells_of, column_of, table_of
 from lattice.formats.tables.words import insert_type_of, kind_of, layout_of, physical_of
 
 # Heads that spreadsheets of the trade have (common practice).

@@ -9,8 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lattice.errors import DocumentError
-from lattice.formats.gate import passed
-from lattice.formats.tables.loose import SECTION_BUS, ReadRows, read_rows
+from lattice.formats.gate import validated
+from lattice.formats.tables.tolerant_reader import SECTION_BUS, ReadRows, read_rows
 from lattice.model.document import Template
 from tests.build import template
 from tests.deep import tries
@@ -165,6 +165,6 @@ def test_whatever_is_pasted_is_read_or_refused_and_what_is_made_is_good(
             found = read_rows(ROOM, pasted, {"feed": SECTION_BUS, "sends": "hall@-9"}, with_buses=with_buses)
         except DocumentError:
             continue
-        assert passed(ROOM, found.template) is found.template
+        assert validated(ROOM, found.template) is found.template
         assert {strip.id for strip in ROOM.strips} <= {strip.id for strip in found.template.strips}
         assert found.template.routes[: len(ROOM.routes)] == ROOM.routes

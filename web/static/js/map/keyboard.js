@@ -32,7 +32,7 @@ function traceTo() {
   );
 }
 
-export const DEEDS = {
+export const ACTIONS = {
   add: () => open("add/"),
   connect: askConnect,
   trace: () => chosen.strip && open(`trace/?from=${here()}`),
@@ -81,22 +81,22 @@ const KEYS = {
 };
 
 offer(choose, [
-  { name: "Add strips", key: "a", run: DEEDS.add },
-  { name: "Connect the selected strip", key: "c", run: DEEDS.connect },
-  { name: "Trace the selected strip", key: "t", run: DEEDS.trace },
-  { name: "Trace from the selected strip to another", key: "Shift t", run: DEEDS["trace-to"] },
-  { name: "Details of the selected strip", key: "o", run: DEEDS.sheet },
-  { name: "Select the whole section", key: "s", run: DEEDS.section },
-  { name: "Solo preview of the selected strips", key: "l", run: DEEDS.solo },
-  { name: "Sends of the selected strips only", run: DEEDS.sends },
-  { name: "Collapse or expand the section", key: "f", run: DEEDS.fold },
-  { name: "Collapse all sections", run: DEEDS["fold-all"] },
-  { name: "Expand all sections", run: DEEDS["open-all"] },
-  { name: "Tidy the map", key: "y", run: DEEDS.tidy },
-  { name: "Fit the map", key: "0", run: DEEDS.fit },
-  { name: "Hide or show the side panel", key: "p", run: DEEDS.margin },
-  { name: "Next finding", key: "n", run: DEEDS.next },
-  { name: "History", run: DEEDS.journal },
+  { name: "Add strips", key: "a", run: ACTIONS.add },
+  { name: "Connect the selected strip", key: "c", run: ACTIONS.connect },
+  { name: "Trace the selected strip", key: "t", run: ACTIONS.trace },
+  { name: "Trace from the selected strip to another", key: "Shift t", run: ACTIONS["trace-to"] },
+  { name: "Details of the selected strip", key: "o", run: ACTIONS.sheet },
+  { name: "Select the whole section", key: "s", run: ACTIONS.section },
+  { name: "Solo preview of the selected strips", key: "l", run: ACTIONS.solo },
+  { name: "Sends of the selected strips only", run: ACTIONS.sends },
+  { name: "Collapse or expand the section", key: "f", run: ACTIONS.fold },
+  { name: "Collapse all sections", run: ACTIONS["fold-all"] },
+  { name: "Expand all sections", run: ACTIONS["open-all"] },
+  { name: "Tidy the map", key: "y", run: ACTIONS.tidy },
+  { name: "Fit the map", key: "0", run: ACTIONS.fit },
+  { name: "Hide or show the side panel", key: "p", run: ACTIONS.margin },
+  { name: "Next finding", key: "n", run: ACTIONS.next },
+  { name: "History", run: ACTIONS.journal },
 ]);
 
 function move(key) {
@@ -132,7 +132,7 @@ document.addEventListener("keydown", (event) => {
   else if (box && (event.key === "Enter" || event.key === " ")) {
     if (event.shiftKey && !isFolded(box)) toggle(box.dataset.id);
     else enter(box);
-  } else if (KEYS[event.key]) DEEDS[KEYS[event.key]]();
+  } else if (KEYS[event.key]) ACTIONS[KEYS[event.key]]();
   else return;
   event.preventDefault();
 });

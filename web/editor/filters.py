@@ -1,0 +1,164 @@
+"""Which matters a list shows: narrowed by the page's address, a hundred at a time, notes folded, counted by bars."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from urllib.parse import urlencode
+
+from django.http import HttpRequest
+
+from lattice.checks.finding import SEVERITIES
+from lattice.matters.matter import Matter
+from web.editor.matters import MOST_ROWS, Row, by_family
+from web.editor.places.base import wanted
+
+
+@dataclass(frozen=True)
+class Narrowed:
+    """What the address of a list asks for; what is empty asks for nothing."""
+
+    words: str = ""
+    family: str = ""
+    severity: str = ""
+    section: str = ""  # an id; "-" for none
+    about: str = ""  # a strip's id
+    code: str = ""
+
+    @staticmethod
+    def of(request: HttpRequest) -> Narrowed:
+        """Read from a page's address, or from what a write on it says of that."""
+        known = {name: wanted(request, NAMES[name]) for name in NAMES}
+        if known["severity"] not in SEVERITIES:
+            known["severity"] = ""
+        return Narrowed(**known)
+
+    def query(self, **changed: str) -> str:
+        """The address of the list with something else asked for."""
+        asked = {NAMES[name]: value for name, value in vars(replace(self, **changed)).items() if value}
+        return urlencode(asked)
+
+    @property
+    def asks_for_notes(self) -> bool:
+        """Whether notes are wanted one by one, and not folded by family."""
+        return bool(self.severity == "note" or self.words or self.family or self.code)
+
+    def admits(self, row: Row) -> bool:
+        """Whether a matter is asked for."""
+        matter = row.matter
+        if self.severity and matter.severity != self.severity:
+            return False
+        if self.family and row.family != self.family:
+            return False
+        if self.section and row.section != ("" if self.section == "-" else self.section):
+            return False
+        if self.code and not any(one.code.startswith(self.code) for one in matter.findings):
+            return False
+        if self.about and not any(self.about in one.strips for one in matter.findings):
+            return False
+        return not self.words or self._says(matter)
+
+    def _says(self, matter: Matter) -> bool:
+        text = " ".join((matter.message, matter.code, *(one.message for one in matter.findings))).casefold()
+        return all(re.search(_word(word), text) for word in self.words.casefold().split())
+
+
+def _word(word: str) -> str:
+    """A word as it is looked for: how one begins, a number as a whole."""
+    return rf"\b{word}\b" if word.isdecimal() else rf"(?<!\w){re.escape(word)}"
+
+
+FEW_NOTES = 8  # as many stand unfolded where there is nothing worse to look at
+
+NAMES = {
+    "words": "q",
+    "family": "family",
+    "severity": "severity",
+    "section": "section",
+    "about": "about",
+    "code": "code",
+}
+
+
+@dataclass(frozen=True)
+class NoteFold:
+    """Notes of a family in one line."""
+
+    family: str
+    matters: int
+    findings: int
+
+    @property
+    def id(self) -> str:
+        return "n-" + self.family.casefold().replace(" ", "-")
+
+
+@dataclass(frozen=True)
+class Listing:
+    """A part of the list: some rows, folded notes behind the last of them, and where it goes on."""
+
+    rows: list[Row]
+    folds: list[NoteFold]
+    goes_on_at: int | None
+    total: int
+    opened: str = ""  # key of the matter that is open, and of the finding chosen in it
+    chosen: str = ""
+
+
+def listing(rows: list[Row], narrowed: Narrowed, start: int = 0, chosen: str = "") -> Listing:
+    """Rows that are asked for, a hundred from `start`; the one that holds `chosen` always with the first."""
+    admitted = [row for row in rows if narrowed.admits(row)]
+    worse = [row for row in admitted if row.matter.severity != "note"]
+    unfolds = narrowed.asks_for_notes or (not worse and len(admitted) <= FEW_NOTES)
+    listed = admitted if unfolds else worse
+    folded = [] if unfolds else [row for row in admitted if row.matter.severity == "note"]
+    shown = listed[start : start + MOST_ROWS]
+    opened = _holding(rows, chosen) if chosen and not start else None
+    if opened is not None and opened not in shown:
+        shown.insert(0, opened)
+    end = start + MOST_ROWS
+    goes_on = end if end < len(listed) else None
+    folds = [] if goes_on is not None else [_fold(family, ones) for family, ones in by_family(folded).items()]
+    return Listing(shown, folds, goes_on, len(admitted), opened.key if opened else "", chosen)
+
+
+def _holding(rows: list[Row], mark: str) -> Row | None:
+    """The matter with a fingerprint, its own or one of its findings."""
+    for row in rows:
+        if row.key == mark:
+            return row
+    return next((row for row in rows if any(one.fingerprint == mark for one in row.matter.findings)), None)
+
+
+def _fold(family: str, rows: list[Row]) -> NoteFold:
+    return NoteFold(family, len(rows), sum(row.count for row in rows))
+
+
+@dataclass(frozen=True)
+class Facet:
+    """How many matters there are of one kind, to be looked at and pressed."""
+
+    words: str
+    count: int
+    share: int  # of the longest, in percent
+    query: str
+    is_pressed: bool
+
+
+def bars(
+    rows: list[Row], narrowed: Narrowed, name: str, of: Callable[[Row], str], words: Callable[[str], str]
+) -> list[Facet]:
+    """Bars of the families or sections of what is asked for otherwise; a second press lets go."""
+    at_large = replace(narrowed, **{name: ""})
+    counts = Counter(of(row) for row in rows if at_large.admits(row))
+    most = max(counts.values(), default=1)
+    pressed: str = getattr(narrowed, name)
+    return [
+        Facet(
+            words(value), count, round(100 * count / most),
+            narrowed.query(**{name: "" if value == pressed else value}), value == pressed,
+        )
+        for value, count in counts.most_common()
+    ]  # fmt: skip
