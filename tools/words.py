@@ -29,7 +29,7 @@ RULES: tuple[tuple[str, str], ...] = (
     (r"\bwhat\b", "use a noun"),
     (r"\b(there is|there are) (no|nothing)\b.* \b(that|which)\b", "thing first, then the fault"),
     (r"\bnothing (that|here that|on|comes|leads|takes|is to|goes)\b", "thing first, then the fault"),
-    (r"\b(is|are) no [a-z]+\b", "say what was expected"),
+    (r"(?<!there )\b(is|are) no (?!long)[a-z]+\b", "state the expected value"),
     (r"\bput(s|ting)? (it |this |them )?right\b|\bremed(y|ies)\b|\bmend(s|ed|ing)?\b", "fix"),
     (r"\btick(s|ed)? (it |them |off)|\blooked through\b", "approve"),
     (r"\btak(e|es|en|ing) (it |them |this )?(off|out|over|back|in)\b|\btook (it )?(off|out|over|back)\b", "remove, "
@@ -37,7 +37,7 @@ RULES: tuple[tuple[str, str], ...] = (
     (r"\b(is|are|was|be|were) kept\b|^keep\b|\bkeep (it|them|this)\b", "save"),
     (r"\banew\b|\bhence\b|\bthereby\b|\bwherein\b|\bshall\b|\bupon\b|\bby itself\b|\bfor want of\b", "the ordinary "
     "word"),
-    (r"\bcom(e|es|ing) (to|past|in|late|out|along|after|from)\b|\bcame (to|past|in|out)\b", "reaches, bypasses, "
+    (r"\bcom(e|es|ing) (to|past|in|late|out|along|after)\b|\bcame (to|past|in|out)\b", "reaches, bypasses, "
     "arrives or the exact verb"),
     (r"\bhear(s|d)?\b|\bunheard\b|\blisten(s)?\b", "reaches, is routed, is keyed by"),
     (r"\b(br(ing|ings|ought|inging)) (\w+ ){0,3}in\b|\bbring", "import"),
@@ -49,16 +49,16 @@ RULES: tuple[tuple[str, str], ...] = (
     (r"\bawake\b|\basleep\b|\bridden\b", "active, inactive, automated"),
     (r"\bmargin\b", "side panel"),
     (r"\bhand(s|ed|ing)? (it |them )?(over|on)\b|\bl(ay|aid) down\b", "transfer"),
-    (r"\bways?\b(?! (round|of working))", "path"),
+    (r"(?<!the same )(?<!a different )(?<!one )\bways?\b", "path"),
     (r"\bstand-in\b", "simulated session"),
     (r"\b(un)?fold (all|the|it)\b|\bopen all\b", "collapse, expand"),
     (r"\b(whole|dark|paper|this|the|empty) sheet\b|\bset-up\b", "map, settings"),
     (r"\bsettle[sd]?\b", "resolve"),
     (r"\bforget\b|\bforgotten\b", "delete"),
-    (r"\bone (sees|can|may|has|does|types|wants|would|needs|works|puts|takes|presses)\b", "“you”"),
+    (r"\bone (sees|can|may|does|types|wants|would|needs|works|puts|takes|presses)\b", "“you”"),
     (r"\b(do|does|did|done|be done) it\b|\bleave it\b", "the verb of the result"),
-    (r"\b(is|are) said\b|\bsays\b|\bsaid\b|\btells?\b|\btold\b|\bask(s|ed)? (for|of)\b", "the exact verb: states, "
-    "shows, reports"),
+    (r"\b(is|are) said\b|\bsays\b|\bsaid\b|\btells\b|\btold\b", "the exact verb: states, shows, reports"),
+    (r"\basks? of\b|\basked (for|of)\b|\basks for\b", "require, request"),
     (r"\bnewer state|\bpresent state\b|\bolder state\b|\bas it was\b|\bas it is\b", "version, current"),
     (r"\bworks? (it |the \w+ )?out\b|\bworked out\b", "compute, build"),
     (r"\bmidi\b", "MIDI in capitals"),

@@ -10,7 +10,7 @@ import argparse
 import re
 import sys
 import textwrap
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator
 from pathlib import Path
 from typing import Any, get_args
 
@@ -25,7 +25,7 @@ from lattice.checks.registry import EXPLANATIONS
 from lattice.cli import parser
 from lattice.model import document
 from lattice.model.insert_types import INSERT_TYPES, InsertTraits
-from lattice.model.route_kinds import ROUTE_KINDS
+from lattice.model.route_kinds import ROUTE_KINDS, SOUNDING
 from lattice.model.strip_kinds import STRIP_KINDS
 
 DOCS = Path(__file__).resolve().parent.parent / "docs"
@@ -33,7 +33,7 @@ FINDINGS = DOCS / "findings.md"
 REFERENCE = DOCS / "reference"
 LEAD = """# Findings
 
-This page answers: what each code means, why it matters, how it is computed, and the usual fix.
+This page answers: the meaning of each code, why it matters, how it is computed, and the usual fix.
 
 The same texts are in the application beside an issue, and `lattice explain CODE` prints them. This page is generated
 by `tools/write_documents.py` from the texts beside the checks. [Checks](reference/checks.md) has the exact definitions.
@@ -49,7 +49,7 @@ def findings_page() -> str:
         one = EXPLANATIONS[code]
         if code.partition(".")[0] != family:
             family = code.partition(".")[0]
-            parts.append(f"## {family}\n")
+            parts.append(f"## `{family}`\n")
         parts.append(
             f"**`{code}`**: {one.found}\n\n- *Why it matters:* {one.why}\n- *Calculation:* {one.how}\n"
             f"- *Usual fix:* {one.fix}\n"
@@ -114,10 +114,14 @@ def _insert_types() -> str:
 def _route_kinds() -> str:
     machines = {"one": "one", "two": "two different", "any": "any"}
     rows = (
-        (f"`{row.name}`", ", ".join(sorted(row.starts_at)), ", ".join(row.ends_at), machines[row.machines])
+        (f"`{row.name}`", _kinds_of(row.starts_at), _kinds_of(row.ends_at), machines[row.machines])
         for row in ROUTE_KINDS
     )
     return _table(("route", "starts at", "ends at", "machines"), rows)
+
+
+def _kinds_of(kinds: Collection[str]) -> str:
+    return "any strip with audio" if set(kinds) == SOUNDING else ", ".join(sorted(kinds))
 
 
 def _faults() -> str:

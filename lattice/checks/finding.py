@@ -78,7 +78,7 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
         return hashlib.sha256(text.encode()).hexdigest()[:16]
 
     def as_json(self) -> dict[str, Any]:
-        """The form of `audit --json` (command-line.md)."""
+        """The form of `audit --json` (docs/reference/command-line.md)."""
         return {
             "code": self.code,
             "severity": self.severity,

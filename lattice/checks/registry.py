@@ -56,7 +56,7 @@ def check(*codes: str) -> Callable[[CheckFunction], CheckFunction]:
     -----
     A check is a function of an Analysis that yields findings. It asks the analysis for what it needs, yields in the
     order of the document, and reads nothing else: the same template gives the same findings. What it looks for and how
-    it decides is written in checks.md under its code.
+    it decides is written in docs/reference/checks.md under its code.
     """
 
     def register(function: CheckFunction) -> CheckFunction:

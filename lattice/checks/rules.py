@@ -1,4 +1,7 @@
-"""Rules: promises about paths that the team has written down, each source against each (model.md, *Rules*)."""
+"""Rules: promises about paths that the team has written down, each source against each.
+
+Defined in docs/reference/model.md, *Rules*.
+"""
 
 from __future__ import annotations
 

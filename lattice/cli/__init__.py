@@ -1,4 +1,4 @@
-"""The command line: the core on files, without the web application (command-line.md).
+"""The command line: the core on files, without the web application (docs/reference/command-line.md).
 
 Exit status: 0 done (audit: nothing at or above the level), 1 findings, 2 unusable input.
 """

@@ -1,4 +1,7 @@
-"""The ledger: how much of every source stands at the tap of every stem that it reaches (checks.md, *Stems*)."""
+"""The ledger: how much of every source stands at the tap of every stem that it reaches.
+
+Defined in docs/reference/checks.md, *Stems*.
+"""
 
 from __future__ import annotations
 
@@ -35,7 +38,8 @@ class Ledger:
 
     Notes
     -----
-    10·log10(Σ (c² + d²) / channels of the tap) (checks.md, *Stems*). Where nothing of a source can meet itself, powers
+    10·log10(Σ (c² + d²) / channels of the tap) (docs/reference/checks.md, *Stems*). Where nothing of a source can
+    meet itself, powers
     are carried back from the taps once for all sources; the others are followed one by one. O(strips + routes · stems
     behind them).
     """

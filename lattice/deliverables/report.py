@@ -1,4 +1,4 @@
-"""The ledger as JSON (command-line.md) and as a table to read."""
+"""The ledger as JSON (docs/reference/command-line.md) and as a table to read."""
 
 from __future__ import annotations
 

@@ -1,7 +1,8 @@
 """Holds edits to their promise: the same levels and arrivals at every endpoint and every key input.
 
 An edit registered with `keeps_sound` is refused where the template after it sounds different, unless the person
-allows the change. The figures are those of the audit (checks.md, *Levels* and *Timing*), so the promise means the
+allows the change. The figures are those of the audit (docs/reference/checks.md, *Levels* and *Timing*), so the
+promise means the
 same as everywhere else.
 """
 

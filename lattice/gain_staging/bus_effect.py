@@ -39,7 +39,7 @@ def bus_effect(before: Template, after: Template, bus: str) -> list[WayChange]:
 
     Notes
     -----
-    Worst-case magnitudes (checks.md, *Levels*); dynamics count at their `gain_db`.
+    Worst-case magnitudes (docs/reference/checks.md, *Levels*); dynamics count at their `gain_db`.
     """
     one, two = SignalGraph(before), SignalGraph(after)
     has = one if bus in one.index else two

@@ -1,4 +1,4 @@
-"""One strip's stages: what each insert does to the levels that come to it (checks.md, *Levels*)."""
+"""One strip's stages: what each insert does to the levels that come to it (docs/reference/checks.md, *Levels*)."""
 
 from __future__ import annotations
 
@@ -186,7 +186,7 @@ def factors(insert: Insert, p: float, q: float, e: float, loudest: float) -> tup
     Returns
     -------
     tuple of float
-        Linear factors of P, Q and E (checks.md, *Levels*: all types in one place).
+        Linear factors of P, Q and E (docs/reference/checks.md, *Levels*: all types in one place).
     """
     kind, wet = insert.type, insert.wet
     if kind in DECORRELATING:

@@ -73,7 +73,7 @@ def insert_level_db(insert: Insert) -> float:
     """Worst-case level of an insert, dB.
 
     20·log10(1 − w + w·g) for a wet part w at a gain g; 0 dB unless the insert is on. A delay with feedback f below 1
-    multiplies the wet part by 1/(1 − f), the geometric series of its repeats (checks.md, *Levels*).
+    multiplies the wet part by 1/(1 − f), the geometric series of its repeats (docs/reference/checks.md, *Levels*).
     """
     if insert.state != "on":
         return 0.0

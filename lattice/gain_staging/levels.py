@@ -101,7 +101,8 @@ class Levels:
 
     Notes
     -----
-    Formulas: checks.md, *Levels*. O(strips + routes) where no source meets itself; beyond that, for each strip what
+    Formulas: docs/reference/checks.md, *Levels*. O(strips + routes) where no source meets itself; beyond that, for
+    each strip what
     carriers reach it.
     """
 

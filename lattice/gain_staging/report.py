@@ -1,4 +1,4 @@
-"""The figures behind the level checks, as `lattice levels` gives them (command-line.md)."""
+"""The figures behind the level checks, as `lattice levels` gives them (docs/reference/command-line.md)."""
 
 from __future__ import annotations
 

@@ -1,7 +1,8 @@
 """What stands at a stage: worst case, likely peak and expected level of every channel, and where sound is coherent.
 
 P adds in amplitude. Q² and E² add in power, but what comes from one source by several ways adds in amplitude
-(checks.md, *Levels*). Where no source can meet itself again, the three figures are all there is to carry; where
+(docs/reference/checks.md, *Levels*). Where no source can meet itself again, the three figures are all there is to
+carry; where
 one can, `Coherence` keeps what is needed to add it up exactly.
 """
 
@@ -43,7 +44,7 @@ class Coherence:
 
 
 class SignalLevels:
-    """Levels at one stage, by channel: the three figures of checks.md, *Levels*.
+    """Levels at one stage, by channel: the three figures of docs/reference/checks.md, *Levels*.
 
     Attributes
     ----------

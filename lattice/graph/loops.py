@@ -1,6 +1,6 @@
 """Loops: strongly connected groups, the shortest cycle of each, and the cut.
 
-Sought on the stage graph with states ignored (checks.md, *Loops*). The nodes are those of the graph
+Sought on the stage graph with states ignored (docs/reference/checks.md, *Loops*). The nodes are those of the graph
 form: strips, then keyed inserts, then outlets beyond the main one.
 """
 
@@ -35,7 +35,7 @@ class LoopGraph:
     """The flow as edges between nodes, the cycles they make and where those are cut.
 
     Nodes are strips, then keyed inserts, then outlets, numbered on. Edges come in three passes: audio, then keys, then
-    MIDI; a loop belongs to the first pass that closes it (checks.md, *Loops*).
+    MIDI; a loop belongs to the first pass that closes it (docs/reference/checks.md, *Loops*).
 
     Parameters
     ----------

@@ -45,7 +45,7 @@ class Path:
 
 
 class Blockers:
-    """Names what blocks sound at each step of a path (model.md, *How sound travels*)."""
+    """Names what blocks sound at each step of a path (docs/reference/model.md, *Signal flow*)."""
 
     def __init__(self, graph: SignalGraph) -> None:
         self.graph = graph

@@ -1,4 +1,4 @@
-"""When sound arrives: reported and actual, in samples at the template's rate (checks.md, *Timing*).
+"""When sound arrives: reported and actual, in samples at the template's rate (docs/reference/checks.md, *Timing*).
 
 Over enabled routes between strips in service that carry some source; mutes, gains and monitoring do not
 matter. The host delays routes by what plug-ins report; where that is not what they take, sound comes apart.
@@ -61,7 +61,7 @@ def _apart(spans: list[tuple[int, int]]) -> int:
 
 
 class Arrivals:
-    """When sound arrives, reported and actual, in samples at the template's rate (checks.md, *Timing*).
+    """When sound arrives, reported and actual, in samples at the template's rate (docs/reference/checks.md, *Timing*).
 
     Parameters
     ----------

@@ -24,7 +24,7 @@ class MonitorPath:
     rate_hz: int
 
     def ms(self, buffer_samples: int) -> float:
-        """Input latency + 2 buffers + slowest chain + output latency (checks.md, time.monitor)."""
+        """Input latency + 2 buffers + slowest chain + output latency (docs/reference/checks.md, time.monitor)."""
         samples = self.input_samples + 2 * buffer_samples + self.chain_samples + self.output_samples
         return samples_to_ms(samples, self.rate_hz)
 

@@ -1,4 +1,4 @@
-"""The figures behind the timing checks, as `lattice timing` gives them (command-line.md)."""
+"""The figures behind the timing checks, as `lattice timing` gives them (docs/reference/command-line.md)."""
 
 from __future__ import annotations
 

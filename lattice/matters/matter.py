@@ -1,4 +1,4 @@
-"""A matter: one mistake with everything that follows from it (causes.md)."""
+"""A matter: one mistake with everything that follows from it (docs/reference/causes.md)."""
 
 from __future__ import annotations
 
@@ -60,7 +60,7 @@ class Matter(msgspec.Struct, frozen=True, kw_only=True):
         return pattern_of(self.code, self.cause)
 
     def as_json(self) -> dict[str, Any]:
-        """The form of `audit --json` (causes.md)."""
+        """The form of `audit --json` (docs/reference/causes.md)."""
         return {
             "fingerprint": self.fingerprint,
             "severity": self.severity,

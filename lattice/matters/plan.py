@@ -1,4 +1,4 @@
-"""The plan: the shortest list of remedies that takes away the most (causes.md, *The plan*).
+"""The plan: the shortest list of remedies that takes away the most (docs/reference/causes.md, *The plan*).
 
 Greedy over matters, blockers first: each step is the remedy whose computed effect on the template, as the steps before
 left it, is best. What brings blockers is left out; where two remedies of a matter do equally well, a person has to say
@@ -104,7 +104,7 @@ class Plan:
         return compared(self.before, self.after)
 
     def as_json(self) -> dict[str, Any]:
-        """The form of `plan --json` (causes.md)."""
+        """The form of `plan --json` (docs/reference/causes.md)."""
         return {
             "format": "intact-lattice.plan",
             "version": 1,

@@ -390,7 +390,8 @@ def source_of(strip: Strip, outlet: Outlet | None = None) -> Source | None:
     -------
     Source or None
         None where it plays nothing: by its kind, as a backup, or because its source is null. An outlet's own `source`
-        counts first; the main outlet takes the strip's source, the others the usual one (model.md, *Sources*).
+        counts first; the main outlet takes the strip's source, the others the usual one (docs/reference/model.md,
+        *Sources*).
     """
     if strip.kind not in strip_kinds.PLAYING or "backup" in strip.tags:
         return None

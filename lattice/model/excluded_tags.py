@@ -1,4 +1,7 @@
-"""Tags of strips that are no part of the programme, by what they are left out of (model.md, known tags)."""
+"""Tags of strips that are no part of the programme, by what they are left out of.
+
+Defined in docs/reference/model.md, known tags.
+"""
 
 from __future__ import annotations
 

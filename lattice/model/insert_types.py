@@ -9,7 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal, NamedTuple
 
-LIMIT_RATIO = 100.0  # model.md: from here on a ratio is ∞:1
+LIMIT_RATIO = 100.0  # docs/reference/model.md: from here on a ratio is ∞:1
 
 
 class Usual(NamedTuple):
@@ -22,7 +22,7 @@ class Usual(NamedTuple):
 
 @dataclass(frozen=True)
 class InsertTraits:
-    """What one type of insert is (checks.md, *Levels*)."""
+    """What one type of insert is (docs/reference/checks.md, *Levels*)."""
 
     name: str
     fields: tuple[str, ...] = ()  # shown beside those that every insert has

@@ -110,7 +110,8 @@ def pan_gains(pan: float, law_db: float) -> tuple[float, float]:
 
     Notes
     -----
-    checks.md, *Levels*: with k = |law| / 3.0103 and θ = (pan + 1)·π/4 they are cos(θ)^k and sin(θ)^k. At −3.01 dB that
+    docs/reference/checks.md, *Levels*: with k = |law| / 3.0103 and θ = (pan + 1)·π/4 they are cos(θ)^k and sin(θ)^k.
+    At −3.01 dB that
     is the constant-power law, cos θ and sin θ (common practice).
     """
     if law_db == 0:
@@ -167,7 +168,8 @@ def mapping(source: str, destination: str, left: float = 1.0, right: float = 1.0
 
     Notes
     -----
-    Down-mix gains of centre and surrounds are −3 dB after ITU-R BS.775-4, annex 4; model.md, *Mapping*, has the rest.
+    Down-mix gains of centre and surrounds are −3 dB after ITU-R BS.775-4, annex 4; docs/reference/model.md,
+    *Mapping*, has the rest.
     """
     rows, columns = channel_count(destination), channel_count(source)
     if source.startswith(DISCRETE) or destination.startswith(DISCRETE) or source == destination:
@@ -205,7 +207,7 @@ def listed(source: str, destination: str, pairs: tuple[tuple[int, int], ...]) ->
 def panner_matrix(source: str, destination: str) -> Matrix:
     """A panner between different layouts: each input to every output but LFE, at 1/√n of the n outputs.
 
-    The power of an input is kept, wherever it is placed (checks.md, *Levels*).
+    The power of an input is kept, wherever it is placed (docs/reference/checks.md, *Levels*).
     """
     names = channel_names(destination)
     spread = [row for row, name in enumerate(names) if name != "LFE"]

@@ -12,7 +12,7 @@ SOUNDING = frozenset(row.name for row in strip_kinds.STRIP_KINDS if row.carries_
 
 @dataclass(frozen=True)
 class RouteTraits:
-    """What one kind of route is (model.md, *What may connect*)."""
+    """What one kind of route is (docs/reference/model.md, *What may connect*)."""
 
     name: str
     verb: str  # “Kick feeds Drums”

@@ -1,4 +1,7 @@
-"""Every kind of strip, a row each: whether it plays, sums or ends, and what may start and end there (model.md)."""
+"""Every kind of strip, a row each: whether it plays, sums or ends, and what may start and end there.
+
+Defined in docs/reference/model.md.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +15,7 @@ class StripTraits:
     """What one kind of strip is."""
 
     name: str
-    loop_rank: int  # the order of kinds inside a loop (checks.md, *The cut*)
+    loop_rank: int  # the order of kinds inside a loop (docs/reference/checks.md, *The cut*)
     plays: bool = False  # a source, unless its own is null
     carries_sound: bool = True
     is_fed: bool = True  # feeds and sends end here

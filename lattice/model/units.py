@@ -194,7 +194,7 @@ def _fraction(text: str, what: str, most_as_factor: float) -> float:
     return value / 100 if plain.endswith("%") or value > most_as_factor else value
 
 
-LIMITING_RATIO = 100.0  # model.md: a ratio of 100 or more is a limiter's, ∞:1
+LIMITING_RATIO = 100.0  # docs/reference/model.md: a ratio of 100 or more is a limiter's, ∞:1
 
 
 def parse_ratio(text: str) -> float:

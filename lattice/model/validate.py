@@ -179,7 +179,7 @@ def _outlets(strip: Strip, place: str) -> Iterator[Problem]:
 
 
 class _Routes:
-    """What may connect (model.md): one method a kind of route."""
+    """What may connect (docs/reference/model.md): one method a kind of route."""
 
     def __init__(self, template: Template, strips: dict[str, Strip]) -> None:
         self.routes = template.routes

@@ -1,4 +1,4 @@
-"""An obvious, slow reading of model.md and checks.md on an explicit stage graph, as an oracle for small templates.
+"""An obvious, slow reading of docs/reference/model.md and docs/reference/checks.md on an explicit stage graph, as an oracle for small templates.
 
 It shares no code with the core: nodes are (strip, stage), edges are steps of sound, blocked or not.
 """

@@ -1,4 +1,4 @@
-"""Layouts, pans and folds once more, from model.md and ITU-R BS.775 alone: nothing of the core is imported here.
+"""Layouts, pans and folds once more, from docs/reference/model.md and ITU-R BS.775 alone: nothing of the core is imported here.
 
 The readings that hold the core to account (levels source by source, the renderer of timing) use these, so that a turned pan
 or a wrong fold in the core is seen by them.

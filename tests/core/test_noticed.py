@@ -22,7 +22,7 @@ from tests.build import template
 def test_a_keyed_limiter_ducks_from_its_threshold_else_from_its_ceiling(
     threshold_db: float | None, ceiling_db: float | None, ducked: float
 ) -> None:
-    """A key at −6 dBFS; a limiter's ratio is ∞:1 (checks.md, *Dynamics*)."""
+    """A key at −6 dBFS; a limiter's ratio is ∞:1 (docs/reference/checks.md, *Dynamics*)."""
     insert = Insert(id="i", type="limiter", key="external", threshold_db=threshold_db, ceiling_db=ceiling_db)
     assert duck_db(insert, -6.0) == ducked
 
@@ -51,7 +51,7 @@ def test_monitoring_counts_the_output_latency_of_the_machine_it_is_heard_at() ->
     ("off_by_db", "is_found"), [(0.45, False), (-0.45, False), (0.55, True), (-0.55, True), (0.8, True)]
 )
 def test_a_print_may_differ_by_half_a_decibel(off_by_db: float, is_found: bool) -> None:
-    """bench.md: what a gain may differ by."""
+    """docs/reference/bench.md: what a gain may differ by."""
     assert LEVEL_DB == 0.5
     was = Out(channel=0, present=True, gain_db=-12.0, polarity=1, delay_samples=0)
     now = Out(channel=0, present=True, gain_db=-12.0 + off_by_db, polarity=1, delay_samples=0)
@@ -61,7 +61,7 @@ def test_a_print_may_differ_by_half_a_decibel(off_by_db: float, is_found: bool) 
 
 @pytest.mark.parametrize(("late_samples", "is_late"), [(47, False), (48, False), (49, True)])
 def test_a_key_may_be_late_by_its_tolerance(late_samples: int, is_late: bool) -> None:
-    """“more than key_tolerance_ms” (checks.md): at 48 kHz 48 samples are 1 ms."""
+    """“more than key_tolerance_ms” (docs/reference/checks.md): at 48 kHz 48 samples are 1 ms."""
     made = template(
         [
             "a:music", {"id": "voice", "kind": "audio", "inserts": [{"id": "slow", "type": "other", "latency_samples": late_samples}]},

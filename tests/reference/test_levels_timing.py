@@ -1,4 +1,4 @@
-"""Levels and timing against values from outside, each with its source (checks.md, *Check values*)."""
+"""Levels and timing against values from outside, each with its source (docs/reference/checks.md, *Check values*)."""
 
 from __future__ import annotations
 

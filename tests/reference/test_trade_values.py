@@ -73,7 +73,7 @@ class TestPan:
 
 
 class TestArithmetic:
-    """checks.md *Check values*: samples to time; n equal sources (any acoustics handbook)."""
+    """docs/reference/checks.md, *Check values*: samples to time; n equal sources (any acoustics handbook)."""
 
     @pytest.mark.parametrize(("samples", "rate", "ms"), [(64, 48000, 1.333), (256, 48000, 5.333), (1024, 44100, 23.22)])
     def test_samples_to_ms(self, samples: int, rate: int, ms: float) -> None:
@@ -92,7 +92,7 @@ def loop_figures(strips: list, routes: list, **fields: object) -> dict[str, floa
 
 
 class TestLoops:
-    """Loop gain as the spectral radius round a cycle: control theory; the values are arithmetic from checks.md."""
+    """Loop gain as the spectral radius round a cycle: control theory; the values are arithmetic from docs/reference/checks.md."""
 
     def test_one_loop_at_minus_4_db(self) -> None:
         figures = loop_figures(["b:x", "r:y"], ["send x>y -4", "y>x"])
@@ -121,7 +121,7 @@ class TestLoops:
         assert loop_figures(stereo, crossed)["loop_gain_db"] == pytest.approx(-3.0)
 
     def test_a_delay_with_feedback_counts_its_geometric_series(self) -> None:
-        for percent, rise_db in ((20, 1.94), (30, 3.10), (40, 4.44)):  # checks.md *Check values*
+        for percent, rise_db in ((20, 1.94), (30, 3.10), (40, 4.44)):  # docs/reference/checks.md, *Check values*
             delay = {"id": "d", "type": "delay", "feedback": percent / 100, "delay_ms": 42.0}
             figures = loop_figures(["b:x", {"id": "y", "kind": "return", "inserts": [delay]}], ["send x>y -10", "y>x"])
             assert figures["loop_gain_db"] == pytest.approx(-10 + rise_db, abs=0.005)

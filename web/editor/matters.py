@@ -20,7 +20,7 @@ from web.shelf.workspace import Workspace
 MOST_ROWS = 100  # that are rendered at once, anywhere
 MOST_SHOWN = 40  # strips of a matter that are lit on the map
 
-# The families of checks.md, by the first word of a code; section.stray is about routes.
+# The families of docs/reference/checks.md, by the first word of a code; section.stray is about routes.
 FAMILIES = {
     **dict.fromkeys(("route", "section.stray", "part", "choice", "io", "tie"), "Continuity"),
     "key": "Side-chains",

@@ -42,7 +42,7 @@ def kit_of(analysis: Analysis, sources: Collection[str] = (), tail_ms: float = T
     analysis
         Of the template.
     sources
-        Selectors of strips (model.md, *Rules*); none: every source.
+        Selectors of strips (docs/reference/model.md, *Rules*); none: every source.
     tail_ms
         Silence behind each slot, at least. Where a reverb or a delay lies behind the source, it is as long as that
         sounds, at most four seconds.

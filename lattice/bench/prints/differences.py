@@ -1,4 +1,7 @@
-"""Where prints are not as mapped: each source in each print, its slots taken together (bench.md, *Verdict*)."""
+"""Where prints are not as mapped: each source in each print, its slots taken together.
+
+Defined in docs/reference/bench.md, *Findings of a reading*.
+"""
 
 from __future__ import annotations
 

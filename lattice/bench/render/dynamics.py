@@ -28,7 +28,10 @@ Curve = Callable[[Block], Block]  # levels in dBFS → attenuation in dB, 0 or m
 
 
 def curve_of(insert: Insert) -> Curve | None:
-    """The static curve of an insert that follows a level (checks.md, *Dynamics*); None where it follows none."""
+    """The static curve of an insert that follows a level, else None.
+
+    Defined in docs/reference/checks.md, *Dynamics*.
+    """
     traits = insert.traits
     if insert.state != "on":
         return None

@@ -11,7 +11,7 @@ from lattice.model.document import Strip, actual_latency_samples, source_of
 
 
 class HostDelays:
-    """Compensation of a whole template, in samples (checks.md, *Compensation*).
+    """Compensation of a whole template, in samples (docs/reference/checks.md, *Compensation*).
 
     Parameters
     ----------

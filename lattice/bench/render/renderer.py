@@ -198,7 +198,7 @@ class Renderer:
         return np.array(mapping(layout, there, *pan_gains(pan, self.template.pan_law_db)))
 
     def _key_matrix(self, number: int) -> Block:
-        """A key receives channel n on channel n (model.md, *Mapping*)."""
+        """A key receives channel n on channel n (docs/reference/model.md, *Mapping*)."""
         graph = self.graph
         work = self.strips[graph.head[number]].works[graph.place_of_key(number)]
         return np.array(channel_to_channel(work.key_channels, channel_count(graph.leaving[number])))

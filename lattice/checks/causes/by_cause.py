@@ -1,4 +1,4 @@
-"""Same cause within a code: the ids that have to change for a finding to go (causes.md, *A matter*).
+"""Same cause within a code: the ids that have to change for a finding to go (docs/reference/causes.md, *An issue*).
 
 A check that knows the cause states it in the finding. What several findings of a code share (the route that all their
 ways take) is found here, by the groupings of `shared_routes.py`; the rest goes by the family of the code.

@@ -254,7 +254,7 @@ def test_of_the_ways_something_may_have_come_in_the_one_that_sounds_like_it_is_f
 
 
 def test_twelve_sources_up_in_one_print_are_one_matter_at_its_feed(tmp_path: Path) -> None:
-    """bench.md, *Where to look*: up in one stem and right in the mix: the print's feed; up in both: the bus."""
+    """docs/reference/bench.md, *Where to look*: up in one stem and right in the mix: the print's feed; up in both: the bus."""
     _reading, verdict = from_files(stand_in(tmp_path / "a", "gain:r4:+3"))
     assert {(one.finding.code, one.finding.stems, one.matter) for one in verdict.found} == {
         ("asbuilt.level", ("st-drums",), 0)

@@ -61,7 +61,7 @@ def test_it_sounds_as_its_levels_say(row: InsertTraits, wet: float, monkeypatch:
     made = beside(row, wet)
     (expected,) = figures(Analysis(made).levels.post[2]).rms_dbfs
     found = rendered_rms_dbfs(made)
-    if row.ceiling != "none":  # the level behind a ceiling is an upper bound (checks.md, *Levels*)
+    if row.ceiling != "none":  # the level behind a ceiling is an upper bound (docs/reference/checks.md, *Levels*)
         assert found <= expected + 0.05
         assert found < RMS_DBFS - (20 if wet == 1 else 4)  # and it is held
     else:

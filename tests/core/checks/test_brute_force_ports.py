@@ -1,4 +1,4 @@
-"""Outlets, parts, keys, midi, channels and physical connections against the rows of checks.md read one by one."""
+"""Outlets, parts, keys, midi, channels and physical connections against the rows of docs/reference/checks.md read one by one."""
 
 from __future__ import annotations
 

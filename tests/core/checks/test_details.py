@@ -1,4 +1,4 @@
-"""What the rows of checks.md say beyond the plain case, one line each."""
+"""What the rows of docs/reference/checks.md say beyond the plain case, one line each."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Levels source by source, as checks.md defines them: c, d and P of every signal at every stage, in NumPy.
+"""Levels source by source, as docs/reference/checks.md defines them: c, d and P of every signal at every stage, in NumPy.
 
 Slow and plain, and none of the core's code: layouts and pans are tests/core/layouts_by_hand.py.
 """

@@ -50,7 +50,7 @@ def test_a_band_holds_its_curve_and_is_no_wider(comb: Comb, low_hz: float, facto
 
 @pytest.mark.parametrize(("turned", "notch_hz"), [(False, 500.0), (True, 1000.0)])
 def test_the_first_notch_of_1_ms(turned: bool, notch_hz: float) -> None:
-    """f = 1/(2τ), and 1/τ for opposite polarity (checks.md, *Check values*): all is lost there at equal levels."""
+    """f = 1/(2τ), and 1/τ for opposite polarity (docs/reference/checks.md, *Check values*): all is lost there at equal levels."""
     comb = Comb((0, -1), 48, 0.0, turned)
     assert comb.notch_hz(48_000) == notch_hz
     assert comb.response_db(notch_hz, 48_000) < -100

@@ -35,7 +35,7 @@ def test_names_are_there_once(rows: tuple[InsertTraits | StripTraits | RouteTrai
 @pytest.mark.parametrize("row", INSERT_TYPES, ids=lambda row: row.name)
 class TestInsertTypes:
     def test_what_it_does_can_be_typed(self, row: InsertTraits) -> None:
-        """Its form has the fields that its behaviour is computed from (checks.md, *Levels*)."""
+        """Its form has the fields that its behaviour is computed from (docs/reference/checks.md, *Levels*)."""
         needed = {"threshold_db", "ratio"} if row.compresses else set()
         needed |= {"ceiling_db"} if row.ceiling != "none" else set()
         needed |= {"delay_ms", "feedback"} if row.repeats else set()
