@@ -288,6 +288,18 @@ class Analysis:
         shown = (main_outlet(piece) if outlet < 0 else self.graph.outlets[outlet][1]) if piece.outlets else None
         return (f"{piece.id}/{shown.id}",) if shown else ()
 
+    def assumed_into(self, strip: int) -> tuple[list[str], int]:
+        """Names of the sources that reach a strip and have an assumed level, and how many sources reach it."""
+        reached = self.unblocked.to_strips([strip])
+        sources = [one for one in self.sources if (reached.own[one[0]] if one[1] < 0 else reached.outlet[one[1]])]
+        return [self.source_name(*one) for one in sources if self.is_assumed(*one)], len(sources)
+
+    def level_words(self, strip: int) -> tuple[str, ...]:
+        """Evidence of a level: how many of its sources are assumed, and the cut of a loop."""
+        assumed, every = self.assumed_into(strip)
+        words = (f"{len(assumed)} of {every} source{'s' if every > 1 else ''} at an assumed level",) if assumed else ()
+        return words + self.cut_words(strip)
+
     def cut_words(self, strip: int) -> tuple[str, ...]:
         """Said beside figures of strips in or after a loop: what the cut leaves out."""
         return ("feedback routes before it are left out",) if strip in self.levels.loop_strips else ()

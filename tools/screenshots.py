@@ -1,4 +1,4 @@
-"""Takes docs/screenshots anew from the demo data: one picture of each main view at 1280 × 800.
+"""Takes docs/screenshots again from the demo data: one picture of each main view at 1280 × 800.
 
 Runs the application on a database of its own in a temporary folder, so pictures are the same on any machine.
 """
@@ -22,24 +22,24 @@ ADDRESS = "127.0.0.1:8765"
 def settle(page: Page) -> None:
     page.mouse.move(640, 795)
     page.wait_for_timeout(400)
-    if page.locator("[data-poll]").count():  # what follows comes to stand under its matter
+    if page.locator("[data-poll]").count():  # consequences load
         page.locator("[data-poll]").wait_for(state="detached")
 
 
 def loop(page: Page) -> None:
     settle(page)
-    page.locator(".matter", has_text="feeds itself").locator(".finding-line").first.click()
+    page.locator(".matter", has_text="Feedback loop").locator(".finding-line").first.click()
 
 
 def opened(page: Page) -> None:
     settle(page)
-    page.locator(".matter", has_text="feeds itself").locator(".finding-line").first.click()
+    page.locator(".matter", has_text="Feedback loop").locator(".finding-line").first.click()
     page.wait_for_selector(".matter-more .findings")
 
 
 def plan(page: Page) -> None:
-    page.click("text=Put it right")
-    page.click("text=Work the plan out")
+    page.click("text=Repair plan")
+    page.click("text=Build plan")
     page.wait_for_selector(".plan-steps")
 
 
@@ -76,7 +76,7 @@ def put_in(page: Page) -> None:
 def bench(page: Page) -> None:
     page.click('a:text-is("Night Ferry, clean revision")')
     page.click("nav >> text=Bench")
-    page.click("text=Open it")
+    page.click("text=Open reading")
     page.wait_for_selector(".as-built")
 
 
@@ -89,11 +89,11 @@ VIEWS: list[tuple[str, str, str, Callable[[Page], None] | None]] = [
     ("crosspoints", "CROSSPOINTS", "light", None),
     ("levels", "LEVELS", "light", what_if),
     ("timing", "TIMING", "dark", None),
-    ("setup", "Set-up", "light", None),
+    ("setup", "Settings", "light", None),
     ("stems", "STEMS", "light", None),
     ("revisions", "REVISIONS", "light", None),
     ("strips", "Strips", "dark", None),
-    ("keys", "KEYS", "light", None),
+    ("keys", "Side-chains", "light", None),
     ("ports", "PORTS", "light", None),
     ("shelf", "/", "light", None),
     ("import", "/import/", "light", bring),

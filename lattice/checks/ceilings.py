@@ -122,6 +122,7 @@ def ceiling(analysis: Analysis) -> Iterator[Finding]:
             figures={"likely_dbfs": likely, "peak_dbfs": peak, "rms_dbfs": rms},
             evidence=(
                 f"after the last sum: {' → '.join(analysis.name(strip) for strip in finish.strips)}",
+                *analysis.level_words(finish.strips[-1]),
                 "a sample-peak ceiling does not limit true peaks between samples; leave 1 dB below the limit",
             ),
             remedies=_ceiling_behind(analysis, finish),

@@ -79,7 +79,7 @@ def _over(analysis: Analysis, point: ClipPoint) -> Finding:
         strips=analysis.ids([point.strip]),
         inserts=(point.insert,) if point.insert else (),
         figures={"peak_dbfs": peak, "likely_dbfs": likely, "rms_dbfs": rms},
-        evidence=tuple(evidence) + analysis.cut_words(point.strip),
+        evidence=tuple(evidence) + analysis.level_words(point.strip),
     )
 
 

@@ -84,7 +84,7 @@ def delay_notes(analysis: Analysis) -> Iterator[Finding]:
                 f"{words}",
                 strips=(strip.id,),
                 inserts=(insert.id,),
-                evidence=(f"{insert.delay_ms:g} ms at {analysis.template.tempo_bpm:g} bpm",),
+                evidence=(f"{insert.delay_ms:g} ms at {analysis.template.tempo_bpm:g} BPM",),
                 remedies=(Remedy(f"Set to {exact:.1f} ms", (change,)),),
             )
 

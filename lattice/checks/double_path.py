@@ -13,6 +13,7 @@ from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
 from lattice.checks.joins import Joins, Region
 from lattice.checks.registry import check, explain
+from lattice.checks.remedies import route_words
 from lattice.gain_staging.gains import Gain, chain_gain, reached_channels, route_gain
 from lattice.graph.disjoint import DisjointPathPair
 from lattice.graph.paths import Path
@@ -224,7 +225,7 @@ def _remedies(analysis: Analysis, start: int, hops: tuple[int, int]) -> tuple[Re
     for route in past_the_bus_first:
         piece = analysis.graph.routes[route]
         remove = EditStep("remove_routes", {"routes": [piece.id]})
-        found.append(Remedy(f"Remove the {piece.kind} to {analysis.name(analysis.graph.head[route])}", (remove,)))
+        found.append(Remedy(f"Remove {route_words(analysis, route)}", (remove,)))
     return tuple(found)
 
 

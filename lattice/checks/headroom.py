@@ -54,7 +54,7 @@ def headroom(analysis: Analysis) -> Iterator[Finding]:
                 strips=(stem.strip,),
                 stems=(stem.id,),
                 figures={"headroom_db": -likely, "likely_dbfs": likely, "peak_dbfs": peak, "rms_dbfs": rms},
-                evidence=(*_ranking(analysis, strip_number), *analysis.cut_words(strip_number)),
+                evidence=(*_ranking(analysis, strip_number), *analysis.level_words(strip_number)),
                 remedies=_trim(
                     analysis, strip_number, trim_db(analysis.levels, strip_number, wanted, STAGE_OF_TAP[stem.tap])
                 ),
@@ -167,7 +167,7 @@ def build_up(analysis: Analysis) -> Iterator[Finding]:
             message=f"{analysis.name(strip_number)} builds up to {words_db(likely, plus=True)} dBFS at its input",
             strips=analysis.ids([strip_number]),
             figures={"likely_dbfs": likely, "peak_dbfs": peak, "rms_dbfs": rms},
-            evidence=(*_ranking(analysis, strip_number), *analysis.cut_words(strip_number)),
+            evidence=(*_ranking(analysis, strip_number), *analysis.level_words(strip_number)),
             remedies=_trim(analysis, strip_number, -math.ceil((likely or 0.0) * 10 - 1e-9) / 10),
         )
 

@@ -51,7 +51,7 @@ def keys_that_work_nothing(analysis: Analysis) -> Iterator[Finding]:
         if insert.state != "on":
             wake = EditStep("change_insert", {"insert": insert.id, "changes": {"state": "on"}})
             words = f"{name} is {insert.state}; its key from {analysis.name(analysis.graph.tail[route])} has no effect"
-            remedy = Remedy("Turn on", (wake,))
+            remedy = Remedy(f"Turn on {name}", (wake,))
             yield _about(analysis, route, "key.dormant", "note", words, "routed but inactive", remedy)
 
 

@@ -14,6 +14,7 @@ from lattice.graph.loops import Loop
 from lattice.graph.paths import Blocker
 from lattice.model.insert_types import REPEATING
 from lattice.model.units import samples_to_ms, words_db
+from lattice.tracing import hop_words
 
 OFF = frozenset({"fader-off", "gain-off"})
 
@@ -41,7 +42,7 @@ def _audio(analysis: Analysis, loop: Loop) -> Finding:
         strips=analysis.ids(loop.strips),
         routes=_routes(analysis, loop),
         figures={"loop_gain_db": _figure(round_db), "group_gain_db": _figure(group_db), "repeat_ms": repeat_ms},
-        evidence=(_round(analysis, loop), *states, *_rest(loop)),
+        evidence=(*_hops(analysis, loop), *states, *_rest(loop)),
         remedies=_remedies(analysis, loop, breaking),
     )
 
@@ -70,6 +71,12 @@ def _figure(level_db: float) -> float | None:
 
 def _round(analysis: Analysis, loop: Loop) -> str:
     return " → ".join(analysis.name(strip) for strip in (*loop.strips, loop.strips[0]))
+
+
+def _hops(analysis: Analysis, loop: Loop) -> Iterator[str]:
+    """“Effects sends to Long echo at −8.0 dB”, for each route of the cycle."""
+    graph = analysis.graph
+    return (f"{analysis.name(graph.tail[route])} {hop_words(graph, route)}" for route in loop.cycle)
 
 
 def _rest(loop: Loop) -> tuple[str, ...]:
@@ -143,7 +150,7 @@ def _other(analysis: Analysis, loop: Loop) -> Finding:
         strips=analysis.ids(loop.strips),
         routes=_routes(analysis, loop),
         figures={"repeat_ms": _repeat_ms(analysis, loop)},
-        evidence=(_round(analysis, loop), *states, *_rest(loop)),
+        evidence=(*_hops(analysis, loop), *states, *_rest(loop)),
         remedies=_remedies(analysis, loop, breaking),
     )
 

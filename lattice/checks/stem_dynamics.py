@@ -142,7 +142,7 @@ def early_limiters(analysis: Analysis) -> Iterator[Finding]:
             continue
         strip = analysis.strip(graph.index[stem.strip])
         limiters = [insert for insert in strip.inserts if insert.traits.is_limiter and insert.state == "on"]
-        assumed, all_sources = _assumed_into(analysis, graph.index[stem.strip]) if limiters else ([], 0)
+        assumed, all_sources = analysis.assumed_into(graph.index[stem.strip]) if limiters else ([], 0)
         if not assumed:
             continue
         yield Finding(
@@ -156,14 +156,6 @@ def early_limiters(analysis: Analysis) -> Iterator[Finding]:
             figures={"assumed": len(assumed), "sources": all_sources},
             evidence=(f"{len(assumed)} of {all_sources} sources have no stated level", *first_of(assumed)),
         )
-
-
-def _assumed_into(analysis: Analysis, strip: int) -> tuple[list[str], int]:
-    """Names of the sources that reach a strip and state no level, and how many reach it."""
-    to_mix = analysis.unblocked.to_strips([strip])
-    reaching = [one for one in analysis.sources if (to_mix.own[one[0]] if one[1] < 0 else to_mix.outlet[one[1]])]
-    names = [analysis.source_name(*source) for source in reaching if analysis.is_assumed(*source)]
-    return names, len(reaching)
 
 
 explain(

@@ -165,7 +165,7 @@ class _Putting:
             known = by_name.get(piece.name.casefold())
             found[piece.id] = known or free_id(piece.id, taken)
             taken.add(found[piece.id])
-            self.say(what, piece.name, "exists already" if known else "is added with it")
+            self.say(what, piece.name, "exists already" if known else "new")
         return found
 
     # strips
@@ -200,7 +200,7 @@ class _Putting:
     def _end(self, strip: Strip, called: str) -> None:
         tied = self.ids.get(strip.id)
         there = next((one.name for one in self.there.strips if one.id == tied), "")
-        self.say("end", f"{called}: {strip.name}", there or ("left open" if strip.id in self.left_open else "is added"))
+        self.say("end", f"{called}: {strip.name}", there or ("left open" if strip.id in self.left_open else "new"))
 
     def _shared(self, strip: Strip) -> None:
         there = next(one for one in self.there.strips if one.id == self.share[strip.id])
@@ -356,7 +356,7 @@ class _Putting:
         rules = [self._rule(rule, rule_ids[rule.id]) for rule in self.inner.rules]
         for what, pieces in (("stem", stems), ("choice", choices), ("rule", rules)):
             for piece in pieces:
-                self.say(what, piece.name, "is added with it")
+                self.say(what, piece.name, "new")
         self.after = replace(
             self.after, stems=(*self.there.stems, *stems), choices=(*self.there.choices, *choices),
             rules=(*self.there.rules, *rules),

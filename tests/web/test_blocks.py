@@ -53,7 +53,7 @@ def test_a_block_is_put_in_as_one_edit_with_its_ends_tied(
     for words in (
         "to a master: Mix → Out",
         "to a return: Hall → left open",
-        "key from Voice: Voice → is added",
+        "key from Voice: Voice → new",
         "send Bells → Hall → left out: its end is open",
     ):
         assert words in page, words

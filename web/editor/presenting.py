@@ -37,7 +37,7 @@ def facts(stored: StoredTemplate, space: Workspace) -> list[tuple[str, str]]:
         ("Rate, buffer", f"{template.sample_rate_hz / 1000:g} kHz {template.buffer_samples}"),
         ("Picture", f"{template.frame_rate} fps" if template.frame_rate else "none"),
         ("Strips, routes", f"{len(template.strips)} {len(template.routes)}"),
-        ("Tempo", f"{template.tempo_bpm:g} bpm"),
+        ("Tempo", f"{template.tempo_bpm:g} BPM"),
         ("Stems", f"{by_kind['stem']} + {by_kind['mix']} mixes"),
         ("Delivery", template.profile.name[:16]),
         ("Drawn", stored.changed_at.strftime("%Y-%m-%d")),

@@ -41,7 +41,7 @@ def ends(template: Template, block: Block, asked: QueryDict) -> list[dict[str, A
     rows = []
     for end in block.ends:
         strip = stands[end.strip]
-        usual = [(MAKE, f"make {strip.name}"), (LEAVE, "leave open")]
+        usual = [(MAKE, f"add {strip.name}"), (LEAVE, "leave open")]
         rows.append(
             {
                 "id": end.strip,

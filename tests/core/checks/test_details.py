@@ -164,3 +164,22 @@ def _double_paths(made: Template) -> set[tuple[str, ...]]:
             if one[0] != other[0] and not between[0] & between[1]:
                 doubles.add((start, end))
     return doubles
+
+
+def test_levels_state_how_many_sources_are_assumed() -> None:
+    """Evidence of a level: three sources reach it, two of them without a stated level."""
+    loud = {"source": {"peak_dbfs": 0.0, "rms_dbfs": -6.0}}
+    strips = [
+        {"id": "a", "kind": "audio", **loud},
+        {"id": "b", "kind": "audio"},
+        {"id": "c", "kind": "audio"},
+        {"id": "d", "kind": "audio", "mute": True},
+        {"id": "e", "kind": "audio", "source": None},
+        {"id": "out", "kind": "output", "io": [1]},
+    ]
+    made = template(strips, ["a>out 6", "b>out", "c>out", "d>out", "e>out"])
+    (over,) = [finding for finding in audit(made).findings if finding.code == "level.over"]
+    assert "2 of 3 sources at an assumed level" in over.evidence
+    stated = template([strip | loud for strip in strips[:1]] + strips[-1:], ["a>out 6"])
+    (over,) = [finding for finding in audit(stated).findings if finding.code == "level.over"]
+    assert not any("assumed" in line for line in over.evidence)

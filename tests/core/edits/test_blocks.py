@@ -141,15 +141,15 @@ HAPPENS: list[tuple[str, dict[str, Any], list[str]]] = [
     ("midi", {"share": {"bells": "bells"}, "midi": "keep"}, []),
     ("end", {}, ["key from Voice: Voice → Voice", "to a return: Hall → Hall", "to a master: Mix → Mix"]),
     ("end", {"ties": {"hall": LEAVE, "mix": "voice-bus", "voice": MAKE}},
-     ["key from Voice: Voice → is added", "to a return: Hall → left open", "to a master: Mix → Voice bus"]),
+     ["key from Voice: Voice → new", "to a return: Hall → left open", "to a master: Mix → Voice bus"]),
     ("route", {"ties": {"hall": LEAVE}}, ["send Bells → Hall → left out: its end is open"]),
     ("route", {"share": {one: one for one in GLASS}}, [f"{words} → exists already" for words in (
         "midi Bell notes → Bells", "feed Bells → Glass bus", "feed Synth in → Glass bus", "feed Glass bus → Mix", "send Bells → Hall",
         "key Voice → Glass bus", "feed Glass bus → Glass print")]),
     ("section", {}, ["Glass → exists already"]),
-    ("stem", {}, ["Glass → is added with it"]),
-    ("choice", {}, ["Either → is added with it"]),
-    ("rule", {}, ["Own → is added with it"]),
+    ("stem", {}, ["Glass → new"]),
+    ("choice", {}, ["Either → new"]),
+    ("rule", {}, ["Own → new"]),
 ]  # fmt: skip
 
 

@@ -94,13 +94,13 @@ def test_which_of_two_ways_is_wrong_is_a_question_with_both_effects() -> None:
     assert planned.steps == []
     (question,) = planned.questions
     assert [remedy.label for remedy, _effect in question.answers] == [
-        "Remove the feed to one",
-        "Remove the feed to two",
+        "Remove the feed from kick to one",
+        "Remove the feed from kick to two",
     ]
     assert len({effect.score for _remedy, effect in question.answers}) == 1
     assert [one["remedy"] for one in question.as_json()["remedies"]] == [
-        "Remove the feed to one",
-        "Remove the feed to two",
+        "Remove the feed from kick to one",
+        "Remove the feed from kick to two",
     ]
 
 

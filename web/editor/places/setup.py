@@ -52,7 +52,7 @@ def delivery_place(template: Template, kept: Iterable[KeptProfile]) -> dict[str,
         "template_rows": (
             ("sample_rate_hz", "Sample rate", template.sample_rate_hz, "Hz"),
             ("buffer_samples", "Buffer", template.buffer_samples, "samples"),
-            ("tempo_bpm", "Tempo", f"{template.tempo_bpm:g}", "bpm"),
+            ("tempo_bpm", "Tempo", f"{template.tempo_bpm:g}", "BPM"),
         ),
     }
 

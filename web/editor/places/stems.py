@@ -214,7 +214,7 @@ def _row(
         row.cells.append(cell)
     row.notes = list(dict.fromkeys(row.notes))
     if not row.notes and not any(cell.reached for cell in row.cells):
-        row.notes = ["excluded" if set(strip.tags) & {*KEPT_OUT_OF_STEMS, "trigger"} else "in none"]
+        row.notes = ["excluded" if set(strip.tags) & {*KEPT_OUT_OF_STEMS, "trigger"} else "reaches no stem"]
     return row
 
 

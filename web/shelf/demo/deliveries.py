@@ -97,7 +97,7 @@ def promises(ferry: Builder) -> None:
         {"id": "reference-clean", "name": "Reference stays clean", "kind": "avoids", "sources": ["tag:reference"], "through": ["kind:master"]},
         {"id": "click-in-no-print", "name": "Click reaches no print", "kind": "isolated", "sources": ["tag:click"], "to": ["kind:print"]},
         {"id": "music-ducks", "name": "Music ducks under narration", "kind": "ducked-by", "sources": ["section:ensemble", "section:choir"], "through": ["strip:duck-trigger"]},
-        {"id": "booth-before-fader", "name": "Booth sends leave before the fader", "kind": "pre-fader", "sources": ["section:narration"], "to": ["strip:booth-cue"]},
+        {"id": "booth-before-fader", "name": "Booth sends are pre-fader", "kind": "pre-fader", "sources": ["section:narration"], "to": ["strip:booth-cue"]},
         {"id": "all-through-mix", "name": "Everything passes the mix", "kind": "passes", "sources": ["*", "!tag:trigger"], "through": ["strip:show-mix"], "to": ["strip:out-show"]},
     ]  # fmt: skip
     ferry.plain.setdefault("waivers", [])

@@ -37,7 +37,7 @@ def sealed() -> list[tuple[Template, str]]:
     return [
         (first.template(), "Six stems and the 5.1 mix"),
         (second.template(), "The stereo set, music and effects"),
-        (third.template(), "Booth sends before the fader; everything passes the mix"),
+        (third.template(), "Booth sends pre-fader; all sources pass the mix"),
     ]
 
 
