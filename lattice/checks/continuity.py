@@ -266,8 +266,8 @@ explain(
     "route.unheard",
     many="{n} sources reach no output, print or stem",
     found=(
-        "A source has no open path to an output, a print or a stem. Each open outlet of an instrument counts as a "
-        "source."
+        "A source has no path to an output, a print or a stem, even with settings ignored. Each open outlet of an "
+        "instrument counts as a source."
     ),
     why="The player hears nothing and no file has it. The fault shows only during the job.",
     how=(

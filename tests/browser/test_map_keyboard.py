@@ -59,7 +59,7 @@ def test_connecting_and_tracing_ask_for_a_strip_by_name(page: Page, on_map: Open
     on_map(BAND)
     choose(page, "lost")
     page.keyboard.press("c")
-    expect(page.locator("#find")).to_have_attribute("placeholder", "Lost → where?")
+    expect(page.locator("#find")).to_have_attribute("placeholder", "Lost → destination")
     page.keyboard.type("mix")
     page.keyboard.press("Enter")
     expect(page.locator("#chooser")).to_be_visible()

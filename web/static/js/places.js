@@ -46,7 +46,7 @@ function askConnect() {
   if (!onSheet() || !chosen()) return;
   const froms = () => [now("strips").get(chosen())].filter(Boolean);
   finder.ask(
-    `${froms()[0]?.name ?? "This strip"} → where?`,
+    `${froms()[0]?.name ?? "This strip"} → destination`,
     (to) => chooser.open(froms(), now("strips").get(to), null, [innerWidth / 2, 120]),
     endsOf(froms),
   );

@@ -25,7 +25,7 @@ export function askConnect() {
   const froms = startsWith(from);
   const words = froms.length > 1 ? `${froms.length} strips` : froms[0].name;
   finder.ask(
-    `${words} → where?`,
+    `${words} → destination`,
     (to) => {
       const rect = (boxOf(to) || viewport).getBoundingClientRect();
       connect(from, to, null, [rect.right, rect.top]);

@@ -27,7 +27,7 @@ const press = (button) => whenAnswered(() => document.querySelector(button)?.cli
 function traceTo() {
   const from = chosen.strip;
   if (!from) return;
-  finder.ask(`${drawing.strips.get(from).name} → trace to?`, (to) =>
+  finder.ask(`${drawing.strips.get(from).name} → trace to`, (to) =>
     open(`trace/?from=${encodeURIComponent(from)}&to=${encodeURIComponent(to)}`),
   );
 }
