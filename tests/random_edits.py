@@ -39,6 +39,10 @@ PIECES = {
 }  # fmt: skip
 
 
+# The first one is accepted as soon as there are two strips, so that the smallest example of hypothesis is small.
+NAMES = sorted(EDITS, key=lambda name: name != "batch_routes")
+
+
 class RandomEdits:
     """Edits of one template, drawn from one source of chance."""
 
@@ -51,7 +55,7 @@ class RandomEdits:
 
     def edit(self) -> tuple[str, dict[str, Any]]:
         """A name of the registry and arguments for it."""
-        name = self.chance.choice(list(EDITS))
+        name = self.chance.choice(NAMES)
         arguments = {}
         for parameter in EDITS[name].arguments:
             if parameter.default is REQUIRED or self.chance.random() < 0.6:

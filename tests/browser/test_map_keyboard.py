@@ -75,7 +75,7 @@ def test_connecting_and_tracing_ask_for_a_strip_by_name(page: Page, on_map: Open
     page.keyboard.press("Escape")
     choose(page, "lead")
     page.keyboard.press("Shift+T")
-    expect(page.locator("#find")).to_have_attribute("placeholder", "Lead → trace to?")
+    expect(page.locator("#find")).to_have_attribute("placeholder", "Lead → trace to")
     page.keyboard.type("hall")
     page.keyboard.press("Enter")
     expect(page.locator("#panel .trace")).to_have_count(1)

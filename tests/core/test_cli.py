@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from lattice.cli import main
+from lattice.cli import main, parser
 from lattice.formats.document_json import dump
 from tests.build import template
 
@@ -304,3 +304,16 @@ def test_measured_levels_come_into_the_strips_of_the_same_names(
     (takes / "empty.wav").write_bytes(b"")
     status, _out, errors = run(capsysbinary, "sources", files["good"], str(takes), "-o", "-")
     assert (status, "empty.wav: cannot be read as WAV or FLAC" in errors) == (2, True)
+
+
+@pytest.mark.parametrize(
+    ("old", "new"),
+    [
+        (["audit", "a.json", "--awake"], ["audit", "a.json", "--all-on"]),
+        (["generate", "--worn"], ["generate", "--with-faults"]),
+        (["read-prints", "a.json", "kit.zip", "prints"], ["check-prints", "a.json", "kit.zip", "prints"]),
+        (["print-stand-in", "a.json", "kit.zip", "-o", "x"], ["simulate-prints", "a.json", "kit.zip", "-o", "x"]),
+    ],
+)
+def test_plain_names_do_the_same_as_the_first_ones(old: list[str], new: list[str]) -> None:
+    assert vars(parser().parse_args(old)) == vars(parser().parse_args(new))
