@@ -58,7 +58,7 @@ format: setup
 	$(BIN)/oxfmt $(BROWSER)
 
 test: setup browser lint
-	$(BIN)/pytest -n 2 --dist worksteal
+	$(BIN)/pytest -n 3 --dist worksteal
 
 # While one works: the core without its random and long tests, the web without the browser.
 test-quick: setup

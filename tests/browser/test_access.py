@@ -90,7 +90,7 @@ def test_a_page_has_no_fault_that_axe_knows(page: Page, person, place: str) -> N
     services.keep_inventory(person, second_studio())
     finding = workspace(stored).audit.findings[2].fingerprint
     brought = put_aside(person, sample_workbook(), "Channels").pk
-    newer = put_aside(person, b"Track,Level\nGlass sampler,loud\nBell,-3\n", "SheetUpdate", stored).pk
+    newer = put_aside(person, b"Track,Level\nGlass sampler,loud\nBell,-3\n", "Newer", stored).pk
     with_parts(person, stored)
     variant = stored.variants.get().pk
     block = KeptBlock.objects.get(name="Choir").pk
