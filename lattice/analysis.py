@@ -225,7 +225,7 @@ class Analysis:
         return not piece.in_service or bool({"spare", "backup"} & set(piece.tags))
 
     def may_feed(self, start: int, end: int, outlet: int = NO_OUTLET) -> bool:
-        """Whether a feed may be made, and is not there yet.
+        """Return whether a feed may be made, and is not there yet.
 
         Parameters
         ----------
@@ -266,7 +266,7 @@ class Analysis:
         return tuple(self.graph.routes[number].id for number in numbers)
 
     def is_assumed(self, strip: int, outlet: int = NO_OUTLET) -> bool:
-        """Whether the level of a source is not stated, and so the usual one is taken for it."""
+        """Return whether the level of a source is not stated, and so the usual one is taken for it."""
         piece = self.graph.outlets[outlet][1] if outlet >= 0 else main_outlet(self.graph.strips[strip])
         stated = piece.source if piece is not None else UNSET
         if stated is UNSET and (piece is None or piece is main_outlet(self.graph.strips[strip])):

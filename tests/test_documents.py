@@ -122,8 +122,32 @@ def test_texts_follow_the_rules_of_voice() -> None:
 
 def test_a_breach_is_found() -> None:
     """Each pattern finds its own example, so that the lint can fail."""
-    found = words.breaches([words.Text("x.py", 1, "Somebody has to put it right anew"), words.Text("x.py", 2, "Save")])
-    assert {(one.text.line, one.found) for one in found} == {(1, "somebody"), (1, "put it right"), (1, "anew")}
+    texts = ["Somebody has to put it right anew", "Save", "Strips, " * 21 + "end. " + "Few words."]
+    found = words.breaches([words.Text("web/x.py", line, text) for line, text in enumerate(texts, 1)])
+    assert {(one.text.line, one.found) for one in found} == {
+        (1, "somebody"), (1, "put it right"), (1, "anew"), (3, "22 words"),
+    }  # fmt: skip
+
+
+def test_texts_are_found_in_every_kind_of_file(tmp_path: Path) -> None:
+    """Docstrings, keys and comments are left out; what is filled in at run time is {x}."""
+    files = {
+        "lattice/a.py": '"""Not this."""\nx = {"key_of": f"Strip {1} is off"}  # nor this\n',
+        "web/b.py": 'say("two "\n    "parts")\n',
+        "web/templates/c.html": '<p class="x" title="A title">\n  Text of {{ name }}</p>{% field "y" words="Name it" %}',
+        "web/static/js/d.js": "// no\nnotify(`Gone: ${x}.`);\n",
+        "README.md": "# Head\n\nA paragraph\nof two lines with `code`.\n",
+    }
+    for name, text in files.items():
+        (tmp_path / name).parent.mkdir(parents=True, exist_ok=True)
+        (tmp_path / name).write_text(text)
+    found = {(one.file, one.line, one.words) for one in words.texts_of(tmp_path)}
+    assert found == {
+        ("lattice/a.py", 2, "Strip {x} is off"), ("web/b.py", 1, "two parts"),
+        ("web/templates/c.html", 1, "A title"), ("web/templates/c.html", 2, "Text of {x}"),
+        ("web/templates/c.html", 2, "Name it"), ("web/static/js/d.js", 2, "Gone: {x}."),
+        ("README.md", 1, "# Head"), ("README.md", 3, "A paragraph of two lines with ."),
+    }  # fmt: skip
 
 
 # --- JSON forms

@@ -47,7 +47,7 @@ class Measured:
 
     @property
     def sounds(self) -> bool:
-        """Whether a block of it is louder than −60 dBFS."""
+        """Return whether a block of it is louder than −60 dBFS."""
         return self.rms_dbfs > -math.inf
 
     @property

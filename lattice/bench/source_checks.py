@@ -33,7 +33,7 @@ class Turn(msgspec.Struct, frozen=True, kw_only=True):
 
     @property
     def differs(self) -> bool:
-        """Whether what is heard is not what is computed: 0.1 dB (6 dB where it is wet), 1 sample."""
+        """Return whether what is heard is not what is computed: 0.1 dB (6 dB where it is wet), 1 sample."""
         if (self.heard_dbfs is None) != (self.computed_dbfs is None):
             return not self.is_wet or self.computed_dbfs is None  # an echo may come behind the end of the run
         if self.heard_dbfs is None or self.computed_dbfs is None:
@@ -104,7 +104,7 @@ def ways_of(analysis: Analysis, origin: Origin) -> tuple[dict[int, int], set[int
 
 
 def _brings(analysis: Analysis, route: int) -> bool:
-    """Whether the mapping of a route lets something through."""
+    """Return whether the mapping of a route lets something through."""
     matrix = analysis.levels.matrices[route]
     return matrix is None or bool(matrix.entries)
 

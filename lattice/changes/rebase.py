@@ -81,7 +81,7 @@ def rebase(base: Template, ours: Template, theirs: Template) -> Template:
 
 
 def is_alike(one: Template, other: Template) -> bool:
-    """Whether two templates are the same but for the numbers of their routes."""
+    """Return whether two templates are the same but for the numbers of their routes."""
     return _unnumbered(one) == _unnumbered(other)
 
 

@@ -63,7 +63,7 @@ class Audit:
         return {**{severity: counts[severity] for severity in SEVERITIES}, "waived": waived}
 
     def at_least(self, severity: str) -> bool:
-        """Whether an open finding is of this severity or worse."""
+        """Return whether an open finding is of this severity or worse."""
         worse = SEVERITIES[: SEVERITIES.index(severity) + 1]
         return any(self.summary[level] for level in worse)
 

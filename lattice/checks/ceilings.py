@@ -178,8 +178,8 @@ explain(
     found="A signal to an output or a mix print can exceed its true-peak limit. No limiter follows the last sum.",
     why="The delivery is rejected for its true peak.",
     how=(
-        "Chains after the last sum are searched for a limiter or clipper with a ceiling at or below the limit (−1 "
-        "dBTP: EBU R 128; −2 dBTP: ATSC A/85)."
+        "Chains after the last sum are searched for a limiter or clipper with a sufficient ceiling (−1 dBTP: EBU R "
+        "128; −2 dBTP: ATSC A/85)."
     ),
     fix="Add a limiter after the last sum, or lower the ceiling of the existing one.",
 )

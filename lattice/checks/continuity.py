@@ -258,7 +258,7 @@ def _starved(analysis: Analysis, strip_number: int) -> Iterator[Finding]:
 
 
 def _only_minor_sources(analysis: Analysis, number: int) -> bool:
-    """Whether a pop or talkback is all that could reach the strip."""
+    """Return whether a pop or talkback is all that could reach the strip."""
     return not analysis.could_sound_in_earnest.arrives[number]
 
 

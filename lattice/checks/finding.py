@@ -57,7 +57,7 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
 
     @property
     def waived(self) -> bool:
-        """Whether a waiver covers it."""
+        """Return whether a waiver covers it."""
         return bool(self.waived_by)
 
     @property

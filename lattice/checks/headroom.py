@@ -190,7 +190,7 @@ explain(
     found="The expected level at a compressor, saturator or gate is far from the operating level.",
     why="Presets are made for the operating level. Here they do nothing, or too much.",
     how=(
-        "The expected level as a sine (+3.01 dB) is compared with the operating level and window of the profile "
+        "The expected level as a sine (+3.01 dB) is compared with the operating window of the profile "
         "(−18 dBFS: EBU R 68; −20 dBFS: SMPTE RP 155)."
     ),
     fix="Set the source to the operating level.",

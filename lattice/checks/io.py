@@ -176,8 +176,8 @@ explain(
     "io.range",
     many="{n} strips use missing channels",
     found=(
-        "A strip or an external insert uses a physical channel that its machine does not have, or the wrong "
-        "number of channels."
+        "A strip or external insert uses a physical channel that its machine does not have. Or the number of "
+        "channels is wrong."
     ),
     why="No signal passes there.",
     how="Channel numbers are compared with those of the machine, and their count with the layout.",

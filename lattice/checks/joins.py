@@ -62,7 +62,7 @@ class Joins:
         self._round: tuple[int, _Walk] = -1, _Walk(self, ())  # the last strip with a way back to it, and its walk
 
     def may_split(self, start: int) -> bool:
-        """Whether sound leaves a strip by two routes that lead to some strip in common."""
+        """Return whether sound leaves a strip by two routes that lead to some strip in common."""
         return self._meets[start] and self.carried[start] and len(self.outs[start]) > 1
 
     def of(self, start: int) -> list[int]:
@@ -168,7 +168,7 @@ class Joins:
         return Region(start, end, options, order, size)
 
     def is_walk(self, path: list[int]) -> bool:
-        """Whether routes make a walk: none passes inserts that change the sound behind a send."""
+        """Return whether routes make a walk: none passes inserts that change the sound behind a send."""
         state = SENT if self.is_send[path[0]] else FED
         for before, route in pairwise(path):
             at = self.graph.head[before]

@@ -52,7 +52,7 @@ def feed_remedies(analysis: Analysis, strip: int, outlet: int = NO_OUTLET) -> tu
 
 
 def leads_to(analysis: Analysis, start: int, end: int) -> bool:
-    """Whether a feed back from `end` to `start` would close a loop."""
+    """Return whether a feed back from `end` to `start` would close a loop."""
     return end in analysis.downstream(start)
 
 

@@ -87,7 +87,7 @@ class Lines:
         return node.row * ROW + INTO[link.kind]
 
     def is_level(self, link: Link) -> bool:
-        """Whether a link is one straight line on its row."""
+        """Return whether a link is one straight line on its row."""
         return (link.kind, link.start, link.end, link.outlet_row) in self.level
 
     def _level_links(self) -> set[tuple[str, str, str, int]]:

@@ -66,7 +66,7 @@ def _place(strip: Strip) -> tuple[Any, ...]:
 
 
 def _widens(was: Strip, now: Strip) -> bool:
-    """Whether a name may make a column wider, or narrower: it may be the longest in it."""
+    """Return whether a name may make a column wider, or narrower: it may be the longest in it."""
     return box_width(was.name, outlet_names(was)) != box_width(now.name, outlet_names(now))
 
 

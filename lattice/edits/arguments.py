@@ -41,7 +41,7 @@ class Argument:
         return self.label or self.name.replace("_", " ")
 
     def given(self, form: Form) -> bool:
-        """Whether a form says it."""
+        """Return whether a form says it."""
         return self.name in form
 
     def read(self, form: Form, template: Template) -> Any:

@@ -38,7 +38,7 @@ class Edit:
 
     @property
     def of_chosen(self) -> bool:
-        """Whether it is done to the strips that are chosen."""
+        """Return whether it is done to the strips that are chosen."""
         return any(isinstance(argument, Pieces) and argument.name == "strips" for argument in self.arguments)
 
     def read(self, form: Form, template: Template) -> dict[str, Any]:

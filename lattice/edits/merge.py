@@ -32,7 +32,7 @@ class Difference:
 
     @property
     def is_usual(self) -> bool:
-        """Whether it is ticked at first: nothing is removed unless somebody says so."""
+        """Return whether it is ticked at first: nothing is removed unless somebody says so."""
         return self.kind != GONE
 
 
@@ -104,7 +104,7 @@ def _start(change: Change, template: Template) -> str:
 
 
 def _is_of(change: Change, lost: Collection[str]) -> bool:
-    """Whether a route goes because one of its strips does."""
+    """Return whether a route goes because one of its strips does."""
     return change.change == "removed" and bool({change.before["from"], change.before["to"]} & set(lost))
 
 

@@ -103,7 +103,7 @@ def own_workbook(book: Workbook) -> Template | None:
 
 
 def is_track_sheet(data: bytes) -> bool:
-    """Whether it is text in one column, or begins with a track sheet's own heads."""
+    """Return whether it is text in one column, or begins with a track sheet's own heads."""
     if data.startswith((ZIP, COMPOUND)):
         return False
     try:

@@ -20,7 +20,7 @@ OF_SEVERAL_LINES = frozenset({"note", "reason"})
 
 
 def may_hold_controls(data: bytes) -> bool:
-    """Whether JSON text may hold any: false for most documents.
+    """Return whether JSON text may hold any: false for most documents.
 
     Single bytes are looked for first, which costs a tenth of a search by pattern.
     """

@@ -155,7 +155,7 @@ def usual_ids(strip_id: str, types: Iterable[str]) -> Iterator[str]:
 
 
 def says_key(entry: str) -> bool:
-    """Whether an entry says what keys the insert; else a route that keys it does."""
+    """Return whether an entry says what keys the insert; else a route that keys it does."""
     return "key" in entry.partition("=")[0].lower().split()
 
 

@@ -74,7 +74,7 @@ FORMATS: dict[str, Format] = {
 
 
 def looks_like_document(data: bytes) -> bool:
-    """Whether a file is JSON by its first sign."""
+    """Return whether a file is JSON by its first sign."""
     from lattice.formats.document_json import UTF8_BOM
 
     return data[:200].removeprefix(UTF8_BOM).lstrip().startswith((b"{", b"["))

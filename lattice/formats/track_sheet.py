@@ -77,7 +77,10 @@ def cells_of(lines: list[table.Line]) -> tuple[list[tuple[int, dict[str, str]]],
 
 
 def is_own(heads: list[str]) -> bool:
-    """Whether a row of heads is a track sheet's: all of them are, or half of them where nobody would know the rest."""
+    """Return whether a row of heads is a track sheet's.
+
+    All its heads are our columns; or half of them are, and at least one head is in no other known table.
+    """
     header = [head.lower().replace(" ", "_") for head in heads if head]
     own = [head for head in header if head in COLUMNS]
     is_named = "name" in own or "id" in own

@@ -137,7 +137,7 @@ class CoherenceMap:
         return self.graph.head[route] if key is None else self.loops.insert_nodes[key[1]]
 
     def _outlet(self, outlet: int) -> bool:
-        """Whether the sound of an outlet's own routes has to be told apart."""
+        """Return whether the sound of an outlet's own routes has to be told apart."""
         graph = self.graph
         keys = self._keys.get(graph.outlets[outlet][0], ())
         routes = [*graph.outlet_outs[outlet], *(key for key in keys if graph.outlet[key] == outlet)]

@@ -214,7 +214,7 @@ def route_matrices(graph: SignalGraph) -> list[Matrix | None]:
 
 
 def mixes_channels(graph: SignalGraph, number: int) -> bool:
-    """Whether two channels of what leaves by a route add up in one of those it ends at."""
+    """Return whether two channels of what leaves by a route add up in one of those it ends at."""
     route = graph.routes[number]
     layout, destination = graph.leaving[number], graph.strips[graph.head[number]].layout
     if route.channels is not None:

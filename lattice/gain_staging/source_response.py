@@ -54,7 +54,7 @@ class SourceGains:
 
     @property
     def coherent(self) -> bool:
-        """Whether anything coherent is left."""
+        """Return whether anything coherent is left."""
         return any(x for row in self.c for x in row.values())
 
     def through(self, matrix: Matrix | None, level: float = 1.0) -> SourceGains:

@@ -16,5 +16,5 @@ class Origin(NamedTuple):
 
     @property
     def is_chain(self) -> bool:
-        """Whether the sound leaves by the strip's own chain."""
+        """Return whether the sound leaves by the strip's own chain."""
         return self.outlet < 0

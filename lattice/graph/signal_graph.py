@@ -39,7 +39,7 @@ INDEXED_TYPES = EXTERNAL | REPEATING | frozenset(AT_OPERATING_LEVEL)  # what che
 
 
 def acts(insert: Insert) -> bool:
-    """Whether an insert that is on may change levels whatever its gain: a saturator without a ceiling does not."""
+    """Return whether an active insert may change levels beyond its gain: a saturator without a ceiling does not."""
     kind = insert.type
     if kind not in ACTING:
         return False

@@ -80,7 +80,7 @@ class Comb:
 
 
 def _passes(low: float, high: float, at: float) -> bool:
-    """Whether phases from `low` to `high` pass `at` in some turn."""
+    """Return whether phases from `low` to `high` pass `at` in some turn."""
     turn = 2 * math.pi
     return math.floor((high - at) / turn) > math.ceil((low - at) / turn) - 1
 

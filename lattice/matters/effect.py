@@ -149,7 +149,7 @@ class Effect:
 
     @property
     def brings_blockers(self) -> bool:
-        """Whether a blocker comes that was not there."""
+        """Return whether a blocker comes that was not there."""
         return any(finding.severity == "blocker" for finding in self.brings)
 
     @property

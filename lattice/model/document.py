@@ -405,5 +405,5 @@ def source_of(strip: Strip, outlet: Outlet | None = None) -> Source | None:
 
 
 def plays(strip: Strip) -> bool:
-    """Whether the strip's own chain is a source by its kind, its tags and its main outlet."""
+    """Return whether the strip's own chain is a source by its kind, its tags and its main outlet."""
     return source_of(strip, main_outlet(strip)) is not None

@@ -37,7 +37,7 @@ def sparing(spent: Container[str]) -> Iterator[None]:
 
 
 def is_spent(name: str) -> bool:
-    """Whether a piece of the template that is edited had this id earlier."""
+    """Return whether a piece of the template that is edited had this id earlier."""
     return name in _SPENT.get()
 
 

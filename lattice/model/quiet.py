@@ -26,7 +26,7 @@ OF_ROUTE: dict[str, Any] = {"pan": 0.0}
 
 
 def is_quiet(before: Template, after: Template) -> bool:
-    """Whether an edit leaves the flow, its states and its times as they were.
+    """Return whether an edit leaves the flow, its states and its times as they were.
 
     Parameters
     ----------

@@ -84,7 +84,7 @@ def _ids(place: str, items: Sequence[Any]) -> Iterator[Problem]:
 
 
 def _all_good(ids: list[str]) -> bool:
-    """Whether every id has the form of one; over all at once, as most are good."""
+    """Return whether every id has the form of one; over all at once, as most are good."""
     joined = "\n" + "\n".join(ids)
     return not ids or (
         not joined.translate(WITHOUT_ID_SIGNS)

@@ -25,7 +25,7 @@ def skeleton(name: str) -> str:
 
 
 def has_unseen(name: str) -> bool:
-    """Whether it contains an invisible character; single spaces between words are none."""
+    """Return whether it contains an invisible character; single spaces between words are none."""
     return any(unicodedata.category(letter) in ("Cf", "Cc", "Zl", "Zp") for letter in name)
 
 

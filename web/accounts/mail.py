@@ -32,7 +32,7 @@ MOST_LINKS = 3  # of one account in an hour: whoever asks for more only fills so
 
 
 def can_send() -> bool:
-    """Whether this place can send mail."""
+    """Return whether this place can send mail."""
     return bool(settings.DEFAULT_FROM_EMAIL)
 
 

@@ -52,7 +52,7 @@ class SessionEnds:
 
 
 def is_over(request: HttpRequest, user: User) -> bool:
-    """Whether a session is too old, was left alone too long, or was ended with all of its person's."""
+    """Return whether a session is too old, was left alone too long, or was ended with all of its person's."""
     now = time()
     session, account = request.session, getattr(user, "account", None)  # asked for with the user
     if BEGAN not in session:  # from before sessions noted it

@@ -63,7 +63,7 @@ def _known(request: HttpRequest) -> list[int]:
 
 
 def is_known(request: HttpRequest, name: str) -> bool:
-    """Whether the account of a name has signed in in this browser."""
+    """Return whether the account of a name has signed in in this browser."""
     known = _known(request)
     return bool(known) and User.objects.filter(username=name, pk__in=known).exists()
 

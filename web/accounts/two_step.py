@@ -18,12 +18,12 @@ CODES = 10  # to get in with when the authenticator is gone
 
 
 def is_on(user: User) -> bool:
-    """Whether somebody signs in in two steps."""
+    """Return whether somebody signs in in two steps."""
     return any(isinstance(device, TOTPDevice) for device in devices_for_user(user, confirmed=True))
 
 
 def is_right(user: User, code: str) -> bool:
-    """Whether a code is the present one, or a recovery code, which is then used up. django-otp slows guessing."""
+    """Return whether a code is the current one, or an unused recovery code. django-otp slows guessing."""
     return match_token(user, code) is not None
 
 

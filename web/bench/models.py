@@ -85,7 +85,7 @@ class Reading(FilesJob):
 
 
 class BenchRule(models.Model):
-    """Whether the gate of a template asks for a clean reading."""
+    """Return whether the gate of a template asks for a clean reading."""
 
     template = models.OneToOneField(StoredTemplate, on_delete=models.CASCADE, related_name="bench_rule")
     is_required = models.BooleanField(default=False)

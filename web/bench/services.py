@@ -189,7 +189,7 @@ def reading_json(reading: Reading) -> bytes:
 
 
 def is_required(stored: StoredTemplate) -> bool:
-    """Whether the gate asks for a clean reading."""
+    """Return whether the gate asks for a clean reading."""
     return BenchRule.objects.filter(template=stored, is_required=True).exists()
 
 

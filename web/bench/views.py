@@ -123,7 +123,7 @@ def cue(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 @require_POST
 def require(request: HttpRequest, pk: int) -> HttpResponse:
-    """Whether the gate asks for a clean reading."""
+    """Return whether the gate asks for a clean reading."""
     services.require(template_or_404(request, pk), wanted=request.POST.get("required") == "1")
     return redirect("bench", pk)
 

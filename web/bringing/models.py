@@ -32,7 +32,7 @@ class Brought(models.Model):
 
     @property
     def ended_a_server(self) -> bool:
-        """Whether the server ended while it was read: it is not read again by itself."""
+        """Return whether the server ended while it was read: it is not read again by itself."""
         return self.read_by not in ("", THIS_RUN)
 
     @contextmanager

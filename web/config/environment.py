@@ -18,7 +18,7 @@ MAIL_PORTS = {"starttls": 587, "tls": 465, "none": 25}  # RFC 6409, RFC 8314, RF
 
 
 def is_set(name: str, otherwise: str = "") -> bool:
-    """Whether a switch is on: 1 or 0, and nothing else."""
+    """Return whether a switch is on: 1 or 0, and nothing else."""
     value = os.environ.get(name, otherwise)
     if value not in ("", "0", "1"):
         raise ImproperlyConfigured(f"{name} is “{value}”; 1 (on) and 0 (off) are allowed")
@@ -131,5 +131,5 @@ def secret(folder: Path) -> str:
 
 
 def is_public(named: list[str]) -> bool:
-    """Whether the application answers under a name that others than this machine reach."""
+    """Return whether the application answers under a name that others than this machine reach."""
     return bool(set(named) - LOCAL)

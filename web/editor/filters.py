@@ -42,11 +42,11 @@ class Narrowed:
 
     @property
     def asks_for_notes(self) -> bool:
-        """Whether notes are wanted one by one, and not folded by family."""
+        """Return whether notes are wanted one by one, and not folded by family."""
         return bool(self.severity == "note" or self.words or self.family or self.code)
 
     def admits(self, row: Row) -> bool:
-        """Whether a matter is asked for."""
+        """Return whether a matter is asked for."""
         matter = row.matter
         if self.severity and matter.severity != self.severity:
             return False

@@ -20,7 +20,7 @@ class Role(models.TextChoices):
         return list(Role).index(self)
 
     def may(self, action: str) -> bool:
-        """Whether the role may do something."""
+        """Return whether the role may do something."""
         return self.rank >= ACTIONS[action].least.rank
 
 

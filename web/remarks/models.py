@@ -48,7 +48,7 @@ class Line(models.Model):
 
 
 class RemarkRule(models.Model):
-    """Whether the gate of a template asks for no open remark."""
+    """Return whether the gate of a template asks for no open remark."""
 
     template = models.OneToOneField(StoredTemplate, on_delete=models.CASCADE, related_name="remark_rule")
     is_required = models.BooleanField(default=False)

@@ -123,7 +123,7 @@ def strips_with_open(stored: StoredTemplate) -> dict[str, int]:
 
 
 def is_required(stored: StoredTemplate) -> bool:
-    """Whether the gate asks for no open remark."""
+    """Return whether the gate asks for no open remark."""
     return RemarkRule.objects.filter(template=stored, is_required=True).exists()
 
 

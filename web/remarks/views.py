@@ -80,6 +80,6 @@ def settle(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 @require_POST
 def require(request: HttpRequest, pk: int) -> HttpResponse:
-    """Whether the gate asks for no open remark."""
+    """Return whether the gate asks for no open remark."""
     services.require(template_or_404(request, pk), wanted=request.POST.get("required") == "1")
     return redirect("people", pk)

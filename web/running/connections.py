@@ -72,12 +72,12 @@ class TimedChannel(waitress.channel.HTTPChannel):  # type: ignore[misc]
 
     @property
     def is_overdue(self) -> bool:
-        """Whether a half request has had its time, also where nothing more comes of it."""
+        """Return whether a half request has had its time, also where nothing more comes of it."""
         return self.request is not None and not self.requests and is_too_slow(self.request, time.time() - self._began)
 
 
 def is_too_slow(request: Any, seconds: float) -> bool:
-    """Whether a request that is not whole after so many seconds comes too slowly."""
+    """Return whether a request that is not whole after so many seconds comes too slowly."""
     if not request.headers_finished:
         return seconds > HEADER_S
     return seconds > BODY_GRACE_S and request.body_bytes_received < LEAST_BYTES_S * seconds

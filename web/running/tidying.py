@@ -28,7 +28,7 @@ def since_last(now: datetime) -> timedelta | None:
 
 
 def is_usual(since: timedelta | None) -> bool:
-    """Whether the clock can be trusted that things are as old as it says: nothing goes on the day it has jumped."""
+    """Return whether the clock is plausible: nothing is deleted on a day on which it has jumped."""
     return since is None or timedelta(0) <= since <= USUAL
 
 

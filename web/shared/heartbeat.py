@@ -1,4 +1,4 @@
-"""Whether the worker lives: it touches a file every few seconds, which whoever waits for it looks at."""
+"""Return whether the worker lives: it touches a file every few seconds, which whoever waits for it looks at."""
 
 from __future__ import annotations
 
@@ -38,6 +38,6 @@ def silent_s() -> float | None:
 
 
 def is_alive() -> bool:
-    """Whether what is asked for will be done. Where work is done within the request, it always is."""
+    """Return whether what is asked for will be done. Where work is done within the request, it always is."""
     silent = silent_s()
     return settings.JOBS_AT_ONCE or (silent is not None and silent < DEAD_AFTER_S)

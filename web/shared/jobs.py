@@ -46,7 +46,7 @@ class Job(models.Model):
 
     @property
     def is_stuck(self) -> bool:
-        """Whether it waits for a worker that is not there."""
+        """Return whether it waits for a worker that is not there."""
         return self.state == self.WAITING and not is_alive()
 
     def tell(self, step: str, percent: int) -> None:

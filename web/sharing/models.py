@@ -41,7 +41,7 @@ class RevisionLink(models.Model):
 
     @property
     def is_good(self) -> bool:
-        """Whether it still opens anything: not revoked, not over, made by somebody whose account is on."""
+        """Return whether it still opens anything: not revoked, not over, made by somebody whose account is on."""
         is_gone = self.revoked_at is not None or self.revision.template.deleted_at is not None
         return not is_gone and timezone.now().date() <= self.until and self.by is not None and self.by.is_active
 

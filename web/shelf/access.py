@@ -63,7 +63,7 @@ def role_on(stored: StoredTemplate, user: User) -> Role | None:
 
 
 def may(action: str) -> Callable[[int, int], bool]:
-    """Whether a person, by number, may do something with a template, by number."""
+    """Return whether a person, by number, may do something with a template, by number."""
 
     def asked(person: int, pk: int) -> bool:
         stored = StoredTemplate.objects.filter(pk=pk, deleted_at=None).only("owner", "team").first()

@@ -107,7 +107,7 @@ def _piece(state: Template, name: str, wanted: str) -> Any:
 
 
 def touches(change: Patch | None, clashes: Sequence[Conflict]) -> bool:
-    """Whether a patch changes a piece, or a field of the template, that is clashed about."""
+    """Return whether a patch changes a piece, or a field of the template, that is clashed about."""
     if change is None:
         return True
     return any(

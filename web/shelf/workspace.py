@@ -142,7 +142,7 @@ class Drawn:
     kept: Kept
 
     def is_of(self, folded: frozenset[str], slots: bytes) -> bool:
-        """Whether these folds and slots give this map."""
+        """Return whether these folds and slots give this map."""
         return self.folded == folded and slots in (self.slots, self.after)
 
 

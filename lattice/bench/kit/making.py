@@ -164,7 +164,7 @@ def parts_played(analysis: Analysis, number: int) -> Iterator[Part]:
 
 
 def _meet(of_part: int | None, of_route: int | None) -> bool:
-    """Whether a part hears what a route plays; None is all channels."""
+    """Return whether a part hears what a route plays; None is all channels."""
     return None in (of_part, of_route) or of_part == of_route
 
 

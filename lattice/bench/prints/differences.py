@@ -142,7 +142,7 @@ def _loudest(outs: Iterator[Channels]) -> float | None:
 
 
 def _channels(was: Sequence[Out], now: Sequence[Out]) -> bool:
-    """Whether a slot that is there is on other channels, or its channels are exchanged."""
+    """Return whether a slot that is there is on other channels, or its channels are exchanged."""
     pairs = list(zip(was, now, strict=False))
     if not _any(was) or not _any(now):
         return False

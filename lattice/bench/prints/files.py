@@ -175,7 +175,7 @@ def _open(path: Path, rate_hz: int) -> soundfile.SoundFile:
 
 
 def is_cut_off(path: Path) -> bool:
-    """Whether a WAV or RF64 file ends before the samples that its head announces (EBU Tech 3306, clause 4)."""
+    """Return whether a WAV or RF64 file ends before the samples that its head announces (EBU Tech 3306, clause 4)."""
     size = path.stat().st_size
     with path.open("rb") as file:
         form = file.read(12)
@@ -199,5 +199,5 @@ def is_cut_off(path: Path) -> bool:
 
 
 def is_recording(path: Path) -> bool:
-    """Whether a file has the ending of one that is read."""
+    """Return whether a file has the ending of one that is read."""
     return path.suffix.lower() in ENDINGS

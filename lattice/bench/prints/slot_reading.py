@@ -38,7 +38,7 @@ class Out(msgspec.Struct, frozen=True, kw_only=True):
 
     @property
     def is_coherent(self) -> bool:
-        """Whether the burst itself is in it, and not its tail alone."""
+        """Return whether the burst itself is in it, and not its tail alone."""
         return self.polarity is not None
 
 

@@ -243,7 +243,7 @@ class FaultLocator:
         return [graph.strips[strip].id for strip in may]
 
     def _would_bring(self, origin: Origin, strip: int, number: int) -> bool:
-        """Whether a feed at 0 dB into a strip would be heard as what was read: as dry or as wet, and as loud."""
+        """Return whether a feed at 0 dB into a strip would be heard as what was read: as dry or as wet, and as loud."""
         one = self.compared.differences[number]
         if one.is_wet is None or one.read_db is None:
             return True
@@ -293,7 +293,7 @@ def change_seen(change_db: float, share: float) -> float:
 
 
 def _is_like(seen_db: float, change_db: float, share: float) -> bool:
-    """Whether a difference is what a change at an element would make of it.
+    """Return whether a difference is what a change at an element would make of it.
 
     As large, or less where dynamics behind it hold back; where it is one of several ways, up to the whole change, since
     it is not the same share of each channel.

@@ -52,7 +52,7 @@ class Verdict(NamedTuple):
 
     @property
     def is_clean(self) -> bool:
-        """Whether the session is as mapped."""
+        """Return whether the session is as mapped."""
         return not self.found
 
     @property
@@ -100,7 +100,7 @@ class _Judging:
         self.silent = [stem for stem in self.read if self._is_silent(stem)]
 
     def _is_timed(self, stem: str) -> bool:
-        """Whether a burst itself is in a print: of wet sound alone, when it begins is known to 2 ms."""
+        """Return whether a burst itself is in a print: of wet sound alone, when it begins is known to 2 ms."""
         return any(one.is_coherent for outs in self.mine[stem].values() for one in outs)
 
     def _is_silent(self, stem: str) -> bool:

@@ -94,7 +94,7 @@ class Follower:
 
     @property
     def is_busy(self) -> bool:
-        """Whether it still hears something, or is on its way back to rest."""
+        """Return whether it still hears something, or is on its way back to rest."""
         hears = self._sums.max() > QUIET_POWER or self._partial.max() > QUIET_POWER
         return bool(hears or abs(self._now_db - self._rest_db) > RESTS_DB)
 

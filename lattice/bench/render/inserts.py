@@ -31,7 +31,7 @@ class Effect(Protocol):
 
     @property
     def is_busy(self) -> bool:
-        """Whether something is still to come out, or to change, without new sound."""
+        """Return whether something is still to come out, or to change, without new sound."""
 
     def feed(self, block: Sound, count: int, heard: Sound) -> Sound:
         """What comes out while a block goes in and another one is heard by the key."""
@@ -62,7 +62,7 @@ class Dynamics:
 
     @property
     def is_busy(self) -> bool:
-        """Whether its gain still follows something."""
+        """Return whether its gain still follows something."""
         return self.follower.is_busy
 
     def feed(self, block: Sound, count: int, heard: Sound) -> Sound:
@@ -83,7 +83,7 @@ class Wet:
 
     @property
     def is_busy(self) -> bool:
-        """Whether a tail sounds on."""
+        """Return whether a tail sounds on."""
         return any(line.is_busy for line in self.lines)
 
     def feed(self, block: Sound, count: int, _heard: Sound) -> Sound:
@@ -189,12 +189,12 @@ class InsertRenderer:
 
     @property
     def is_busy(self) -> bool:
-        """Whether something is still in it."""
+        """Return whether something is still in it."""
         return self._wait.is_busy or self._late.is_busy or (self.effect is not None and self.effect.is_busy)
 
     @property
     def is_plain(self) -> bool:
-        """Whether it does nothing at all."""
+        """Return whether it does nothing at all."""
         return self.effect is None and self._matrix is None and self._level == 1.0 and not self._late.samples
 
     def feed(self, block: Sound, count: int, heard: Sound) -> Sound:

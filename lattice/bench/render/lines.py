@@ -24,7 +24,7 @@ class Delay:
 
     @property
     def is_busy(self) -> bool:
-        """Whether sound is on its way."""
+        """Return whether sound is on its way."""
         return self._kept is not None
 
     def feed(self, block: Sound, count: int) -> Sound:
@@ -60,7 +60,7 @@ class Echo:
 
     @property
     def is_busy(self) -> bool:
-        """Whether repeats are to come."""
+        """Return whether repeats are to come."""
         return self._line is not None
 
     def feed(self, block: Sound, count: int) -> Sound:
@@ -113,7 +113,7 @@ class Convolution:
 
     @property
     def is_busy(self) -> bool:
-        """Whether a tail sounds on."""
+        """Return whether a tail sounds on."""
         return self._left > 0
 
     def feed(self, block: Sound, count: int) -> Sound:
@@ -166,7 +166,7 @@ class AllPass:
 
     @property
     def is_busy(self) -> bool:
-        """Whether it sounds on."""
+        """Return whether it sounds on."""
         return self._line is not None
 
     def feed(self, block: Sound, count: int) -> Sound:

@@ -355,7 +355,7 @@ class Renderer:
             self.listener(tap, done.start, block)
 
     def _note_busy(self, node: int, strip: int, stretch: int) -> None:
-        """Whether the node has to be gone through in the next block, whatever comes."""
+        """Return whether the node has to be gone through in the next block, whatever comes."""
         work = self.strips[strip]
         ins = work.ins if stretch == 0 else self.key_ins.get(node, [])
         busy = any(one.is_busy for one in work.stretch(stretch)) or any(route.delay.is_busy for _n, route in ins)

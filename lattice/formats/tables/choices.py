@@ -53,7 +53,7 @@ def load_choices(data: bytes) -> Choices:
 
 
 def is_field(said: str) -> bool:
-    """Whether a column may be that: a field, a part of a send with its slot, noted, or left out."""
+    """Return whether a column may be that: a field, a part of a send with its slot, noted, or left out."""
     field, colon, slot = said.partition(":")
     return bool(slot) and field in SEND_FIELDS if colon else said in ("", NOTED, *FIELD_OF.values())
 

@@ -183,7 +183,7 @@ def blanks(body: Sequence[table.Line], names: Mapping[int, str]) -> dict[int, st
 
 
 def is_by_bus(outputs: Sequence[str], inputs: Sequence[str], names: Collection[str]) -> bool:
-    """Whether routes are named by bus: outputs are inputs of other rows rather than their names (all folded)."""
+    """Return whether routes are named by bus: outputs are inputs of other rows rather than their names (all folded)."""
     taken = set(inputs)
     by_bus = sum(cell in taken for output in outputs for cell in entries(output))
     by_name = sum(cell in names for output in outputs for cell in entries(output))

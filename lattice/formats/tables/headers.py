@@ -156,7 +156,7 @@ def _with_sends(heads: Sequence[Column], lines: Sequence[table.Line], names: Col
 
 
 def names_send(cell: str, names: Collection[str]) -> bool:
-    """Whether a folded cell is a strip's name with a level behind it: “chapel −9 db”, “chapel@-9”."""
+    """Return whether a folded cell is a strip's name with a level behind it: “chapel −9 db”, “chapel@-9”."""
     match = BARE_LEVEL.fullmatch(cell)
     return "@" in cell or (match is not None and cell not in names and match["place"] in names)
 
@@ -218,7 +218,7 @@ def cells_of(columns: Sequence[Column], line: Sequence[str]) -> dict[str, str]:
 
 
 def is_send_cell(cell: str) -> bool:
-    """Whether a cell under the name of a destination says that something is sent there: a level, or a yes."""
+    """Return whether a cell under the name of a destination says that something is sent there: a level, or a yes."""
     return cell.casefold() in YES or (cell.casefold() not in NO and bool(LEVEL.fullmatch(cell)))
 
 

@@ -99,7 +99,7 @@ class _Keeping(Reader):
         self.only_added: set[str] = set()  # routes that a row says to lead to it: others of that strip stay
 
     def _is_said(self, column: str, cells: Cells) -> bool:
-        """Whether a row says something in a column."""
+        """Return whether a row says something in a column."""
         raise NotImplementedError
 
     def _updated(self, old: Route, new: Route) -> Route:

@@ -259,7 +259,7 @@ class LooseReader(Reader):
         return []
 
     def _is_ambiguous(self, target: str) -> bool:
-        """Whether several rows have the name, and none the id."""
+        """Return whether several rows have the name, and none the id."""
         return target not in self.taken and len(self.named.get(target.casefold(), ())) > 1
 
     def _unknown_end(self, row: Row, column: str, target: str) -> list[str]:

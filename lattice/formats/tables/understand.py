@@ -153,7 +153,7 @@ def _destinations(reader: LooseReader, choices: Choices, template: Template) -> 
 
 
 def _differ_in_letters(one: str, other: str) -> bool:
-    """Whether two names differ in more than their numbers: Vox 1 is not meant by Vox 2."""
+    """Return whether two names differ in more than their numbers: Vox 1 is not meant by Vox 2."""
     digits = str.maketrans("", "", "0123456789 ")
     return one.translate(digits) != other.translate(digits)
 

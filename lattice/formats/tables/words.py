@@ -154,5 +154,5 @@ def physical_of(text: str, *, may_be_bare: bool = False) -> Physical | None:
 
 
 def is_nothing(text: str) -> bool:
-    """Whether a cell says that there is none."""
+    """Return whether a cell says that there is none."""
     return _plain(text) in NOTHING

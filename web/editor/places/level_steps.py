@@ -40,7 +40,7 @@ class LevelStep:
 
     @property
     def is_over(self) -> bool:
-        """Whether the likely peak is above full scale."""
+        """Return whether the likely peak is above full scale."""
         return self.likely_db is not None and self.likely_db > 0
 
     @property

@@ -201,7 +201,7 @@ def _column_place(column: LevelStep, x: float, wide: float) -> dict[str, Any]:
 
 
 def _is_assumed(space: Workspace, source: str) -> bool:
-    """Whether nobody has said at which level a source plays."""
+    """Return whether nobody has said at which level a source plays."""
     strip, _slash, outlet = source.partition("/")
     number = space.graph.index[strip]
     return space.analysis.is_assumed(number, space.graph.outlet_index.get((number, outlet), NO_OUTLET))

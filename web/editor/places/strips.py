@@ -47,7 +47,7 @@ class Rung:
 
     @property
     def sleeps(self) -> bool:
-        """Whether it is an insert that is not on."""
+        """Return whether it is an insert that is not on."""
         return self.insert is not None and self.insert.state != "on"
 
 
@@ -114,7 +114,7 @@ def _words(
 
 
 def _is_wide(graph: SignalGraph, number: int) -> bool:
-    """Whether a route has channels to choose: more than two at an end, or some that are listed."""
+    """Return whether a route has channels to choose: more than two at an end, or some that are listed."""
     route = graph.routes[number]
     ends = (graph.layout_leaving(number), graph.strips[graph.head[number]].layout)
     return route.kind in ("feed", "send") and (route.channels is not None or max(map(channel_count, ends)) > 2)
