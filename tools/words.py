@@ -66,7 +66,7 @@ RULES: tuple[tuple[str, str], ...] = (
     (r"\bfx chain\b", "insert chain"),
 )  # fmt: skip
 CASED = {r"\bmidi\b"}
-LONGEST = 20  # words of a sentence on screen
+LONGEST = 20  # words of a sentence
 
 AREAS = (
     ("templates", "web/templates/"),
@@ -274,12 +274,11 @@ def breaches(texts: list[Text]) -> Iterator[Breach]:
             found = re.search(pattern, words if pattern in CASED else words.lower())
             if found:
                 yield Breach(text, found[0], advice)
-        if area(text.file) != "documents":
-            yield from _long_sentences(text)
+        yield from _long_sentences(text)
 
 
 def _long_sentences(text: Text) -> Iterator[Breach]:
-    for sentence in re.split(r"(?<=[.!?;:])\s+", text.words):
+    for sentence in re.split(r"(?<=[.!?;:·])\s+", text.words):
         number = sum(bool(re.search(r"\w", word)) for word in sentence.split())
         if number > LONGEST and "{background" not in sentence:
             yield Breach(text, f"{number} words", f"at most {LONGEST}")
