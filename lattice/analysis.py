@@ -1,4 +1,4 @@
-"""What checks look at: a graph template and the sweeps over it, each computed once, when first asked for."""
+"""A graph template and the sweeps over it that checks use, each computed once, on first use."""
 
 from __future__ import annotations
 
@@ -49,17 +49,17 @@ class OutOfTimeError(Exception):
 
 
 class Analysis:
-    """What is computed on one template, each part once, when it is first asked for.
+    """The computations on one template, each done once, on first use.
 
     Parameters
     ----------
     template
         A validated template.
     inventory
-        What a machine has, for the checks of plug-ins and channel names; None where it is not known.
+        The contents of a machine, for the checks of plug-ins and channel names; None if unknown.
     before
-        The analysis of the state that an edit has made this one of. Where that changed levels and words only, what was
-        computed of flow, states and times holds, and is taken over.
+        The analysis of the version before the edit. If the edit changed levels and texts only, flow, settings and times
+        stay valid and are reused.
     """
 
     def __init__(self, template: Template, inventory: Inventory | None = None, before: Analysis | None = None) -> None:
@@ -75,7 +75,7 @@ class Analysis:
             self.ignoring = Reach(self.graph, states=False)
 
     def _take_over(self, before: Analysis) -> None:
-        """What holds behind an edit of levels and words, as far as it was computed before."""
+        """The results that stay valid after an edit of levels and texts, as far as they were computed."""
         known = vars(before)
         graph = self.graph = before.graph.with_levels_of(self.template)
         self.unblocked = standing_on(before.unblocked, graph=graph)
@@ -90,7 +90,7 @@ class Analysis:
                 self.taps = standing_on(before.taps, graph=graph, loops=loops, reach=self.unblocked)
 
     def keep_time(self) -> None:
-        """Raises OutOfTimeError where an audit has to end: asked by what goes over many pairs or sources."""
+        """Raise OutOfTimeError at the deadline of an audit. Loops over many pairs or sources call it."""
         if perf_counter() > self.ends_at:
             raise OutOfTimeError
 
@@ -117,7 +117,7 @@ class Analysis:
         return self.ignoring.forward(strips, outlets)
 
     def downstream(self, strip: int) -> set[int]:
-        """Strips that what leaves `strip` comes to, states ignored; itself among them."""
+        """Strips that the output of `strip` reaches, settings ignored; includes itself."""
         if strip not in self._downstream:
             self._downstream[strip] = downstream(self.graph, strip)
         return self._downstream[strip]
@@ -134,12 +134,12 @@ class Analysis:
 
     @cached_property
     def ways(self) -> LeastBlockedPaths:
-        """The easiest ways of all strips."""
+        """The least blocked paths of all strips."""
         return LeastBlockedPaths(self.graph)
 
     @cached_property
     def blockers(self) -> Blockers:
-        """What blocks sound, hop by hop."""
+        """The blocks of the audio graph, hop by hop."""
         return Blockers(self.graph)
 
     @cached_property
@@ -159,12 +159,12 @@ class Analysis:
 
     @cached_property
     def taps(self) -> Taps:
-        """Which stems every source comes to."""
+        """Bit masks of the stems that each source reaches."""
         return Taps(self.unblocked, self.loops)
 
     @cached_property
     def by_taps(self) -> dict[int, list[Origin]]:
-        """Sources by what they reach (masks of `taps`): most are routed like others, and are asked about together."""
+        """Sources grouped by the masks of `taps` they reach. Most sources share their routing, so groups are few."""
         found: dict[int, list[Origin]] = defaultdict(list)
         for origin in self.sources:
             found[self.taps.of(origin)].append(origin)
@@ -172,7 +172,7 @@ class Analysis:
 
     @cached_property
     def ledger(self) -> Ledger:
-        """What of every source stands in every stem."""
+        """The level of every source in every stem."""
         return Ledger(self.levels, self.taps, self.sources)
 
     @cached_property
@@ -202,7 +202,7 @@ class Analysis:
         return frozenset(sources_of(self.levels))
 
     def response(self, origin: Origin) -> SourceResponse:
-        """A source by itself, as its expected level goes; the last ones asked for are kept."""
+        """One source alone at its expected level; the last few results are cached."""
         self.keep_time()
         found = self._responses.pop(origin, None) or SourceResponse(self.levels, *origin)
         self._responses[origin] = found
@@ -211,7 +211,7 @@ class Analysis:
         return found
 
     def outlets_without_route(self) -> Iterator[int]:
-        """Open outlets beyond the main one that no route leaves, of strips that are meant to be heard."""
+        """Unrouted outlets beyond the main one, of strips that should sound."""
         keyed = {self.graph.outlet[route] for route in self.graph.keys}
         for number, (strip, outlet) in enumerate(self.graph.outlets):
             piece = self.strip(strip)
@@ -220,7 +220,7 @@ class Analysis:
                 yield number
 
     def is_kept_apart(self, number: int) -> bool:
-        """Spare and backup strips, and those out of service: nothing is said about what they do not do."""
+        """Spare and backup strips, and those out of service: their missing routing is no finding."""
         piece = self.graph.strips[number]
         return not piece.in_service or bool({"spare", "backup"} & set(piece.tags))
 
@@ -301,7 +301,7 @@ class Analysis:
         return words + self.cut_words(strip)
 
     def cut_words(self, strip: int) -> tuple[str, ...]:
-        """Said beside figures of strips in or after a loop: what the cut leaves out."""
+        """Evidence beside figures of strips in or after a loop: the cut that the figure leaves out."""
         return ("feedback routes before it are left out",) if strip in self.levels.loop_strips else ()
 
     def hops(self, path: Path) -> str:
@@ -309,7 +309,7 @@ class Analysis:
         return " → ".join(self.name(strip) for strip in path.strips(self.graph))
 
     def evidence(self, path: Path) -> tuple[str, ...]:
-        """A path and, in order, what blocks it."""
+        """A path and its blocks, in order."""
         return (self.hops(path), *(f"blocked: {blocker.sentence}" for blocker in path.blockers))
 
     def names(self, numbers: list[int]) -> str:

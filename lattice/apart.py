@@ -1,8 +1,8 @@
 """Readers of other people's files in a process of their own, with limits of memory and time.
 
-A file may be made to take all memory, never to end, or to bring down the library that reads it. In a process of its own
-that costs its reader nothing but a sentence. The function is named, `module:function`; it is given the file's bytes (or
-its path) and gives what msgspec can encode.
+A hostile file can use all memory, run forever or crash its library. In its own process it costs the server one error
+message. The function is named `module:function`. It receives the bytes of the file (or its path) and returns a value
+that msgspec can encode.
 """
 
 from __future__ import annotations

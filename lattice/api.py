@@ -1,6 +1,6 @@
 """The functions of the package for Python users: `import lattice`, then `lattice.load(…)`, `lattice.audit(…)` ….
 
-Figures come in the forms of `--json` (docs/reference/command-line.md). docs/python.md has runnable examples.
+Figures have the forms of `--json` (docs/reference/command-line.md). docs/python.md has runnable examples.
 """
 
 from __future__ import annotations
@@ -69,7 +69,7 @@ def load(source: str | Path | bytes | Mapping[str, Any]) -> Template:
 
 
 def audit(template: Template, inventory: Inventory | None = None) -> Audit:
-    """Find what is wrong with a template.
+    """Audit a template.
 
     Parameters
     ----------
@@ -265,7 +265,7 @@ def plan(template: Template, inventory: Inventory | None = None, *, only: Collec
 
 
 def _texts(value: Value, *, is_many: bool) -> list[str]:
-    """A value as it is typed; a list as several, or as one with commas."""
+    """Convert a value from its typed form; a list becomes several values, or one with commas."""
     if isinstance(value, str):
         return [value]
     if value is None:

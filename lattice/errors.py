@@ -1,4 +1,4 @@
-"""What can be wrong with input, said to the person who gave it."""
+"""Errors in input, as sentences for the user."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ class Problem(str):
         return cls(f"{place}: {sentence}" if place else sentence)
 
 
-MOST_PROBLEMS = 100  # said one by one
+MOST_PROBLEMS = 100  # created one by one
 MOST_COUNTED = 10_000  # of the rest
 
 
@@ -27,7 +27,7 @@ def first_problems(problems: Iterable[str]) -> list[str]:
     Parameters
     ----------
     problems
-        Sentences, made one by one: no more of them are made than are said or counted.
+        Sentences, created one by one: only as many as are shown or counted.
 
     Returns
     -------

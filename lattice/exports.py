@@ -7,7 +7,7 @@ from lattice.model.document import Template
 
 
 def svg(template: Template) -> bytes:
-    """The map of a template, laid out anew, as an SVG picture that needs nothing else."""
+    """The map of a template, drawn from scratch, as an SVG picture without external parts."""
     from lattice.drawing import Slots, draw
     from lattice.drawing.svg import pieces
     from lattice.graph.loops import LoopGraph
@@ -23,7 +23,7 @@ def svg(template: Template) -> bytes:
 
 
 def xlsx(template: Template) -> bytes:
-    """A workbook of a template: its lists, a sheet each, and what an audit finds."""
+    """A workbook of a template: its lists, a sheet each, and the findings of an audit."""
     from lattice.checks import audit
     from lattice.formats import workbook_writer
 

@@ -1,4 +1,4 @@
-"""The written manual of a template: what feeds what, keys, stems and how to print, in sentences."""
+"""The manual of a template: its routing, keys, stems and printing, in sentences."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ TAP_WORDS = {"pre-insert": "pre-insert", "pre-fader": "pre-fader", "post-fader":
 
 @dataclass
 class Chapter:
-    """A heading, what is said first, and sentences, each a line of its own."""
+    """A heading, an introduction, and sentences, each a line of its own."""
 
     heading: str
     lead: str = ""
@@ -28,8 +28,7 @@ def manual(analysis: Analysis) -> list[Chapter]:
     Returns
     -------
     list of Chapter
-        What feeds what, keys, MIDI, machines, stems and printing, in sentences; chapters with nothing to say are left
-        out.
+        Routing, keys, MIDI, machines, stems and printing, in sentences; empty chapters are left out.
     """
     chapters = [
         _about(analysis),

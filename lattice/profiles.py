@@ -1,4 +1,4 @@
-"""Profiles to start from: what a delivery asks for, each figure with where it comes from."""
+"""Starting profiles: the requirements of a delivery, each figure with its source."""
 
 from __future__ import annotations
 

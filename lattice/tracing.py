@@ -1,4 +1,4 @@
-"""Tracing: the ways sound takes from a strip, hop by hop, with what blocks it."""
+"""Tracing: the paths of sound from a strip, hop by hop, with the blocks on them."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ from lattice.model import route_kinds
 from lattice.model.document import main_outlet
 from lattice.model.units import words_db
 
-# More sentences than anybody reads; ways can be exponentially many.
+# More sentences than anyone can use; paths can be exponentially many.
 MOST_PATHS = 100
 
 
@@ -35,7 +35,7 @@ class Trace:
 
 
 def trace(graph: SignalGraph, start: str, end: str | None = None, *, most: int = MOST_PATHS) -> Trace:
-    """The ways sound takes from a strip.
+    """The paths of sound from a strip.
 
     Parameters
     ----------
@@ -47,12 +47,12 @@ def trace(graph: SignalGraph, start: str, end: str | None = None, *, most: int =
     end
         Id of the strip to end at; None for every endpoint.
     most
-        As many ways are given at most.
+        Maximum number of paths.
 
     Returns
     -------
     Trace
-        Unblocked ways first, and those to outputs and prints before those to stems.
+        Unblocked paths first, and those to outputs and prints before those to stems.
 
     Raises
     ------
@@ -77,7 +77,7 @@ def trace(graph: SignalGraph, start: str, end: str | None = None, *, most: int =
 
 
 def _is_last(graph: SignalGraph, path: Path) -> bool:
-    """A path that ends where sound leaves the template: an output or a print, rather than a stem on the way."""
+    """A path that ends at an output or a print, as opposed to a stem along the path."""
     return graph.strips[path.strips(graph)[-1]].kind in ("output", "print")
 
 
@@ -95,7 +95,7 @@ def _outlet(graph: SignalGraph, strip: int, outlet: str) -> int:
 
 
 def _played(graph: SignalGraph, strip: int) -> list[int]:
-    """Midi routes on the way from a midi strip, followed through other midi strips."""
+    """MIDI routes on the path from a MIDI strip, followed through other MIDI strips."""
     seen, waiting, instruments = {strip}, [strip], []
     while waiting:
         at = waiting.pop(0)
@@ -196,7 +196,7 @@ def _blocker_json(blocker: Blocker) -> dict[str, Any]:
 
 @dataclass(frozen=True)
 class At:
-    """The traced source alone behind a hop, at the `in` of the strip the hop ends at; None where nothing comes."""
+    """The traced source alone after a hop, at the `in` of the destination; None if silent."""
 
     peak_dbfs: float | None
     rms_dbfs: float | None
@@ -233,7 +233,7 @@ class HopFigures:
 
 
 def _level_db(response: SourceResponse, route: int) -> float | None:
-    """What a source brings by a route, loudest channel."""
+    """The contribution of a source over a route, loudest channel."""
     level = response.level(response.brought.get(route))
     return shown_db(level * level)
 

@@ -1,4 +1,4 @@
-"""A short way to write templates in tests."""
+"""A short notation for templates in tests."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ KINDS = {
 
 
 def strip(spec: str | dict[str, Any]) -> dict[str, Any]:
-    """`b:drums` is a bus; `a:kick mute` is a muted audio strip; a dict is taken as it is."""
+    """`b:drums` is a bus; `a:kick mute` is a muted audio strip; a dict is used as it is."""
     if isinstance(spec, dict):
         return {"name": spec["id"], **spec}
     head, *words = spec.split()

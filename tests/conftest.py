@@ -1,4 +1,4 @@
-"""What all tests share: a person, a template of theirs, no cached workspace from another database."""
+"""Common fixtures: a user, a template of theirs, no cached workspace from another database."""
 
 from __future__ import annotations
 
@@ -83,7 +83,7 @@ def owner(db: None, django_user_model: type):  # type: ignore[no-untyped-def]
 
 @pytest.fixture
 def second(db: None, django_user_model: type):  # type: ignore[no-untyped-def]
-    """Somebody else, with an account of their own."""
+    """Another user, with an account of their own."""
     return django_user_model.objects.create_user("second", first_name="M.", last_name="Quay")
 
 

@@ -1,7 +1,7 @@
-"""How many random examples a property is tried on: two fifths of what it names in the gate, many times as many in a long run.
+"""The number of random examples of a property: two fifths of its own in the gate, many times as many in a long run.
 
-The gate's run is derandomized: the same examples every time, so that a red gate is never a matter of luck. The long
-run draws anew each time, and a failure it finds is a defect to mend (see tests/conftest.py for the two profiles).
+The gate's run is derandomized: the same examples every time, so that a red gate is never a matter of luck. The long run
+draws new ones each time, and a failure it finds is a defect to fix (see tests/conftest.py for the two profiles).
 """
 
 from __future__ import annotations

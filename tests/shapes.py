@@ -1,8 +1,8 @@
 """Templates of the shapes that cost most: every one a document of up to 300 strips and 3,500 routes.
 
-Real templates are wide and shallow. These are what somebody may send all the same: many ways between two strips, every
-strip fed to every other, keys from all to all, channels beyond counting. `tools/measure_shapes.py` times them and the
-tests see that each is audited whole.
+Real templates are wide and shallow. These are extreme inputs that a user may still send: many paths between two strips,
+every strip fed to every other, keys from all to all, countless channels. `tools/measure_shapes.py` times them and the
+tests check that each is audited whole.
 """
 
 from __future__ import annotations
@@ -44,7 +44,7 @@ def _wired(name: str, count: int, pairs: Callable[[int], Any], *, layout: str = 
 
 
 def diamonds(count: int = 99, layout: str = "stereo") -> Template:
-    """`count` diamonds in a chain: 2 to the power of `count` ways from the first strip to the last."""
+    """`count` diamonds in a chain: 2 to the power of `count` paths from the first strip to the last."""
     strips, routes = [_bus("d0", layout)], []
     for number in range(count):
         strips += [_bus(f"a{number}", layout), _bus(f"b{number}", layout), _bus(f"d{number + 1}", layout)]

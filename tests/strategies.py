@@ -97,7 +97,7 @@ def templates(draw: st.DrawFn, most_strips: int = 7, most_routes: int = 12) -> T
 
 
 def _only_what_may_be(whole: dict[str, Any]) -> Template:
-    """Drops routes that validation refuses; what is left is a good document."""
+    """Drops routes that validation refuses; the rest is a valid document."""
     made = msgspec.convert(whole, Template)
     refused = {int(said.split("[")[1].split("]")[0]) for said in problems(made) if said.startswith("routes[")}
     kept = [route for number, route in enumerate(whole["routes"]) if number not in refused]

@@ -130,7 +130,7 @@ def test_a_breach_is_found() -> None:
 
 
 def test_texts_are_found_in_every_kind_of_file(tmp_path: Path) -> None:
-    """Docstrings, keys and comments are left out; what is filled in at run time is {x}."""
+    """Docstrings, keys and comments are left out; values filled in at run time are {x}."""
     files = {
         "lattice/a.py": '"""Not this."""\nx = {"key_of": f"Strip {1} is off"}  # nor this\n',
         "web/b.py": 'say("two "\n    "parts")\n',

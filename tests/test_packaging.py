@@ -118,7 +118,7 @@ def test_it_serves_the_demo(installed: Path, tmp_path: Path) -> None:
 
 
 def _read(url: str) -> str:
-    """A page, as soon as the server answers; cookies are kept, as signing in is a redirect."""
+    """A page, as soon as the server answers; cookies are stored, as sign-in is a redirect."""
     opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
     for _ in range(600):  # files are gathered first, on a machine that may be busy
         try:

@@ -1,4 +1,4 @@
-"""What scripts need that put people before the real server: a data folder, cookies of people, and their requests."""
+"""Common parts of scripts with simulated users on the real server: a data folder, cookies and requests."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ def set_up(folder: str) -> None:
 
 
 def cookie_of(user: Any) -> str:
-    """The cookie of somebody who has signed in."""
+    """The cookie of a signed-in user."""
     from django.conf import settings
     from django.test import Client
 
@@ -30,7 +30,7 @@ def cookie_of(user: Any) -> str:
 
 
 class Person:
-    """Somebody's requests, on a connection that is kept, and opened again where it broke."""
+    """A user's requests, on a persistent connection, opened again after a failure."""
 
     def __init__(self, address: tuple[str, int], cookie: str = "") -> None:
         self.cookie, self.token = cookie, ""

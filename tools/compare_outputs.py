@@ -1,4 +1,4 @@
-"""Compare what the command line prints with what an earlier commit printed, byte for byte.
+"""Compare the output of the command line with that of an earlier commit, byte for byte.
 
 Documents: the demo's templates and generated ones, worn by random edits so that every check has something to say. Both
 trees read the same files and run the same commands, each in one process of its own.

@@ -1,12 +1,12 @@
-"""Kills server and worker again and again while people work, fills the disk, locks the database; stops by itself.
+"""Kill server and worker repeatedly during use, fill the disk, lock the database; ends by itself.
 
-python tools/faults.py kills [--kills 200]     at random moments of edits, seals, packs, kits, readings and uploads
-python tools/faults.py restores [--kills 40]   a backup that is being restored, killed
-python tools/faults.py full-disk               on a small tmpfs; needs to be root
-python tools/faults.py locked                  the database locked by somebody else for ten seconds
+python tools/faults.py kills [--kills 200]     at random moments of edits, revisions, packs, kits, readings and uploads
+python tools/faults.py restores [--kills 40]   during the restoration of a backup
+python tools/faults.py full-disk               on a small tmpfs; needs root
+python tools/faults.py locked                  the database locked by another process for ten seconds
 
-It talks to 127.0.0.1 only. What is asserted: the database is sound after each kill, each acknowledged edit is in the
-journal, each job ends, and what could not be stored was told and is not half there.
+It uses 127.0.0.1 only. Asserted: the database is intact after each kill, each acknowledged edit is in the history, each
+job ends, and a failed write was reported and left no part.
 """
 
 from __future__ import annotations
@@ -35,7 +35,7 @@ ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 ADDRESS = ("127.0.0.1", 8772)
 LIVES_S = (0.3, 2.0)  # between a start and a kill
-ENDS_S = 120  # within which every job ends once nobody kills any more
+ENDS_S = 120  # within which every job ends after the last kill
 
 
 def prepare(folder: Path) -> tuple[str, int]:
@@ -87,7 +87,7 @@ def sound(database: Path) -> bool:
 
 
 class Working(threading.Thread):
-    """Somebody who goes on working, whatever happens to the server."""
+    """A simulated user who continues to work, whatever happens to the server."""
 
     def __init__(self, cookie: str, template: int, acknowledged: list[str], done: Counter[str]) -> None:
         super().__init__(daemon=True)
@@ -218,14 +218,14 @@ def _jobs_end() -> dict[str, int]:
 
 
 def restores(number: int) -> None:
-    """Kills what restores a backup: whenever that is, a whole database is there, and restoring again ends well."""
+    """Kill a restoration: at any moment a whole database exists, and the next restoration succeeds."""
     with tempfile.TemporaryDirectory() as folder, tempfile.TemporaryDirectory() as safe:
         _cookie, template = prepare(Path(folder))
         from django.db import connection
 
         from web.running.backups import back_up
 
-        connection.close()  # nobody else may have the database open
+        connection.close()  # no other process may have the database open
         packed, database, chance, states = back_up(Path(safe)), Path(folder) / "lattice.sqlite3", random.Random(5), []
         for _ in range(number):
             _marked(database, "newer")

@@ -1,10 +1,10 @@
-"""Puts many people on a few templates at once, through the real server on 127.0.0.1, and stops by itself.
+"""Simulate many users on a few templates, through the real server on 127.0.0.1; ends by itself.
 
 python tools/many_people.py [--people 50] [--templates 10] [--strips 300] [--seconds 180]
 python tools/many_people.py --edits 10000 [--strips 100]      one person, so many edits: does memory stay level?
 
-Four of five deeds read, one edits; every page asks for news every two seconds, as browsers do. At the end
-each journal is replayed: it has every edit that was acknowledged and leads to the head that is stored.
+Four of five actions read, one edits; every page polls for news every two seconds, as browsers do. At the end each
+history is replayed: it has every acknowledged edit and leads to the stored version.
 """
 
 from __future__ import annotations
@@ -28,14 +28,14 @@ from asking import Person, cookie_of, set_up, version_in
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 ADDRESS = ("127.0.0.1", 8771)
-THINKS_S = (3.0, 9.0)  # between what somebody does and does next
+THINKS_S = (3.0, 9.0)  # between two actions of a user
 NEWS_S = 2.0
 READ = ("map/", "strips/", "findings/", "levels/", "panel/strip/{strip}/", "panel/findings/", "stems/", "timing/")
 
 
 @dataclass
 class Seen:
-    """What all people have seen together."""
+    """The results of all simulated users."""
 
     times_ms: dict[str, list[float]] = field(default_factory=dict)
     statuses: Counter[tuple[str, int]] = field(default_factory=Counter)
@@ -65,7 +65,7 @@ class Browser(Person):
 
 def work(browser: Browser, template: int, strips: list[str], until: float, chance: random.Random) -> None:
     """One person at work: reads, edits, and learns of others."""
-    time.sleep(chance.uniform(0, THINKS_S[1]))  # nobody comes in the same moment
+    time.sleep(chance.uniform(0, THINKS_S[1]))  # users start at different moments
     _status, page = browser.timed("read", f"/t/{template}/map/")
     version, news, names = version_in(page), 0.0, ""
     act = time.monotonic() + chance.uniform(0, THINKS_S[1])
@@ -123,7 +123,7 @@ def made(people: int, templates: int, strips: int) -> tuple[list[str], list[tupl
 
 
 def replayed(seen: Seen) -> None:
-    """Every journal has what was acknowledged, and leads to its head."""
+    """Every history has the acknowledged edits, and leads to its current version."""
     from lattice.formats.document_json import dump
     from web.shelf.history import state_at
     from web.shelf.models import StoredTemplate

@@ -30,7 +30,7 @@ def timed(work: Callable[[], object]) -> float:
 
 
 def measure(strips: int, rounds: int, *, worn: bool = False) -> dict[str, float]:
-    """Medians in ms; the three are taken in turn, so that a drifting machine hits all alike."""
+    """Medians in ms; the three alternate, so that a drifting machine affects all equally."""
     data = dump(generate(strips, worn=worn))
     found: dict[str, list[float]] = {"json": [], "parse": [], "audit": []}
     for _ in range(rounds + 1):

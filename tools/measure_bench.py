@@ -97,7 +97,7 @@ def readings(folder: Path) -> None:
 
 
 if __name__ == "__main__":
-    with tempfile.TemporaryDirectory() as made:  # first: what the others take would hide its memory
+    with tempfile.TemporaryDirectory() as made:  # first: the memory of the others would hide its own
         readings(Path(made))
     rendering(300)
     rendering(3000)

@@ -1,7 +1,7 @@
-"""How soon others are answered beside people without an account who hold connections or send what nobody asked for.
+"""Response times for users beside clients without an account that hold connections or send unrequested data.
 
-500 connections that say nothing and 200 half requests are held while the sign-in page is asked for; then 300 MB are
-sent there. Only addresses of this machine.
+500 silent connections and 200 incomplete requests are held during requests of the sign-in page; then 300 MB are sent
+there. Only addresses of this machine.
 
     python tools/measure_crowd.py [--idle 500] [--half 200]
 """

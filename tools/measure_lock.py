@@ -1,4 +1,4 @@
-"""How long a write holds the lock: from asking for it, with nobody else writing, to the end of the transaction.
+"""The time a write holds the lock: from its request, without other writers, to the end of the transaction.
 
     python tools/measure_lock.py [strips]
 

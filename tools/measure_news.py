@@ -1,8 +1,8 @@
-"""How soon somebody sees another person's edit, in two headless browsers on the demo's template.
+"""The delay until another user's edit is visible, in two headless browsers on the demo's template.
 
-One moves a fader; the other's page is looked at until it shows the new version. The time
-counts from the moment the first page has its answer. Asking every two seconds, it is two seconds at most beside what
-both answers take; the bound is three (docs/performance.md).
+One moves a fader; the other's page is watched until it shows the new version. The time counts from the first page's
+answer. With a poll every two seconds, it is two seconds at most plus both answers; the bound is three
+(docs/performance.md).
 
     python tools/measure_news.py [--edits 20]
 """

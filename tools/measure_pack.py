@@ -1,4 +1,4 @@
-"""Times the release packs of Night Ferry and of a generated template, and says whether they come out the same again."""
+"""Times the release packs of Night Ferry and of a generated template, and checks that a second run is identical."""
 
 from __future__ import annotations
 

@@ -27,7 +27,7 @@ soundfile.write(sys.argv[1], drawn.standard_normal((len(time), 2)) * 0.12 * swel
 
 
 def main(files: int) -> None:
-    """Noise that swells, as music does, in a few files that stand there many times by links."""
+    """Noise with swells, like music, in a few files, repeated by links."""
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         for number in range(min(files, DIFFERENT)):

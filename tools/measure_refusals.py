@@ -1,7 +1,7 @@
-"""What it costs to refuse a file: CPU seconds and peak memory of the command line on the worst that was seen.
+"""The cost of refusing a file: CPU seconds and peak memory of the command line on the worst known inputs.
 
-Run: .venv/bin/python tools/measure_refusals.py. Bounds: 2 s and 300 MB each. The peak
-counts what this script itself held when it started the command, so it is an upper bound.
+Run: .venv/bin/python tools/measure_refusals.py. Bounds: 2 s and 300 MB each. The peak includes this script's own memory
+at the start of the command, so it is an upper bound.
 """
 
 from __future__ import annotations

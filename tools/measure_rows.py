@@ -1,4 +1,4 @@
-"""How long rows take: pasted into a template, read and as an edit with its audit; brought in, as the page shows them.
+"""Times of rows: pasted into a template, parsed and as an edit with its audit; imported, as the page shows them.
 
 python tools/measure_rows.py
 """

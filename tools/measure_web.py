@@ -1,9 +1,9 @@
-"""Server time and size of edits on the map and of pages, clean and worn, as the Server-Timing header says it.
+"""Server time and size of edits on the map and of pages, clean and worn, from the Server-Timing header.
 
-Works on a database of its own in a temporary folder. With `--paint`, pages of 3,000 worn strips are opened in headless
-Chromium as well, and their first contentful paint is read off. Numbers are medians of seven, in ms and kB; the last
-column of the first table is what `json.loads` of the document takes meanwhile, as the machine drifts. The tables in
-docs/performance.md come from here.
+Uses its own database in a temporary folder. With `--paint`, pages of 3,000 worn strips are also opened in headless
+Chromium, for their first contentful paint. Numbers are medians of seven, in ms and kB. The last column of the first
+table is the time of `json.loads` of the document, as the machine drifts. The tables in docs/performance.md come from
+here.
 
     python tools/measure_web.py [--paint]
 """
@@ -132,7 +132,7 @@ def serving() -> Iterator[None]:
 
 
 class Page:
-    """A page of the map that says what it shows, as a browser does, and keeps the tokens of answers."""
+    """A page of the map that states its version, as a browser does, and stores the tokens of answers."""
 
     def __init__(self, user: Any, stored: Any, *, folded: bool) -> None:
         self.client, self.stored = signed_in(user), stored

@@ -1,4 +1,4 @@
-"""Server time of one what-if step, everything computed anew: the edit, levels, timing, all findings, what differs."""
+"""Server time of one what-if step, all computed again: the edit, levels, timing, findings, differences."""
 
 from __future__ import annotations
 

@@ -1,7 +1,7 @@
 """Mutations: small mistakes put into the code one at a time, and whether the tests notice each.
 
-Of each group as many places as wanted are drawn, the same for the same seed. What survives is printed with its line: it
-is either the same behaviour, or a case that no test has.
+Of each group as many places as requested are drawn, the same for the same seed. A surviving mutation is printed with
+its line: either the behaviour is the same, or a test is missing.
 
     python tools/mutate.py [--of permissions,levels,…] [--each 20] [--seed 1]
 """
@@ -82,7 +82,7 @@ class Mutation:
 
     @property
     def where(self) -> str:
-        """As it is printed."""
+        """As printed."""
         return f"{self.file}:{self.line}: {self.instead}"
 
 

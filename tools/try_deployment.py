@@ -1,13 +1,13 @@
-"""Tries docs/deploy.md as it is written: runs its blocks marked `sh`, one after the other, in a fresh Debian root.
+"""Try docs/deploy.md as written: runs its blocks marked `sh`, one after the other, in a fresh Debian root.
 
 python tools/try_deployment.py ROOT [MIRROR]
 
 ROOT is an empty folder, or one that debootstrap has filled; needs to be root. Folders that the package settings of this
 machine point into are named in TRY_BIND, with colons between.
 
-There is no systemd inside, so `systemctl` is a stand-in that reads the very units: it runs their ExecStartPre and
-ExecStart as their User with their EnvironmentFile, and stops what it has started. What it leaves out is the sandbox of
-the units, which `systemd-analyze verify` looks over where it is there. The package index is that of this machine.
+There is no systemd inside, so `systemctl` is a substitute that reads the units: it runs their ExecStartPre and
+ExecStart as their User with their EnvironmentFile, and stops what it has started. It leaves out the sandbox of the
+units, which `systemd-analyze verify` checks if available. The package index is that of this machine.
 """
 
 from __future__ import annotations

@@ -1,8 +1,8 @@
 """Fetch the browser's libraries, fonts and icons into web/static/vendor.
 
-Run it only to change a version: everything it fetches is kept in the repository, so that neither set-up
-nor run time needs the network. `--check` compares what is there with the recorded SHA-256 sums.
-It asks the npm registry that the local npm client is set up for.
+Run it only to change a version: everything it fetches is stored in the repository, so that neither set-up nor run time
+needs the network. `--check` compares the files with the recorded SHA-256 sums. It uses the npm registry of the local
+npm client.
 """
 
 from __future__ import annotations

@@ -84,7 +84,7 @@ DOCUMENTS = ("README.md", "CONTRIBUTING.md", "docs/*.md", "docs/*/*.md")
 
 
 class Text(NamedTuple):
-    """One text a person can read; what is filled in at run time is `{x}` in it."""
+    """One text a person can read; values filled in at run time are `{x}` in it."""
 
     file: str
     line: int

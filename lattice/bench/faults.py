@@ -1,4 +1,4 @@
-"""Faults that a stand-in may have: what a session can be built otherwise than its map says."""
+"""Faults of a simulated session: the differences it can have from its map."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ P = TypeVar("P", Strip, Route)
 
 @dataclass
 class Session:
-    """A session as it is built: its template, and what no template can say of it."""
+    """A session as built: its template, and the faults that no template can express."""
 
     template: Template
     crossed: set[str] = field(default_factory=set)  # strips whose first two channels are exchanged
@@ -31,7 +31,7 @@ class Session:
 
 @dataclass(frozen=True)
 class FaultKind:
-    """One kind of fault: its word, what is written behind it, and what it is."""
+    """One kind of fault: its name, its argument and its description."""
 
     word: str
     form: str
@@ -174,7 +174,7 @@ def built(template: Template, faults: Iterable[str]) -> Session:
     Parameters
     ----------
     template
-        What the map says.
+        The map.
     faults
         Like "gain:r12:+3"; the forms are those of FAULTS.
 

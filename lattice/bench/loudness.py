@@ -1,4 +1,4 @@
-"""Prints of a programme as such: loudness, peaks, and what a delivery would be sent back for.
+"""Delivery figures of prints: loudness, peaks and reasons for rejection.
 
 Loudness is measured by a reference library's binding (ITU-R BS.1770-4, EBU R 128, Tech 3341 and 3342); the rest is
 counted here. Files are read in stretches of 100 ms, so that a file of any length costs the same memory.
@@ -34,7 +34,7 @@ LENGTH_S = 0.01  # that prints of a set may differ in length by
 WINDOW_MS = 100
 MOST_CHANNELS = 64
 STRETCH = 26  # steps that are read together
-# Ls and Rs stand at ±90° to ±110° and count 1.5 dB more; LFE is not counted (BS.1770-4, table 4).
+# Ls and Rs are at ±90° to ±110° and count 1.5 dB more; LFE is not counted (BS.1770-4, table 4).
 PLACES = {
     "M": "CENTER", "L": "LEFT", "R": "RIGHT", "C": "CENTER", "LFE": "UNUSED", "Ls": "LEFT_SURROUND",
     "Rs": "RIGHT_SURROUND", "Lrs": "M_PLUS_135", "Rrs": "M_MINUS_135",
@@ -68,7 +68,7 @@ class Loudness(msgspec.Struct, frozen=True, kw_only=True):
 
 
 def _nobody(_share: float) -> None:
-    """Nobody is told how far it is."""
+    """Ignore progress."""
 
 
 def measure_print(path: Path, layout: str | None = None, told: Told = _nobody) -> Loudness:
@@ -81,12 +81,12 @@ def measure_print(path: Path, layout: str | None = None, told: Told = _nobody) -
     layout
         None: by the number of channels (6: 5.1, 8: 7.1).
     told
-        Is told the share that is read; what it raises ends the measuring.
+        Called with the share that is read; an exception it raises ends the measuring.
 
     Raises
     ------
     DocumentError
-        Where it is no recording, holds nothing, or is cut off.
+        If it is not a recording, is empty or is truncated.
     """
     try:
         with soundfile.SoundFile(path) as file:
@@ -145,7 +145,7 @@ class _Measuring:
 
     def _feed(self, block: NDArray[np.float32]) -> None:
         self.state.add_frames(np.ascontiguousarray(block).reshape(-1), len(block))
-        # The library adds up a window's samples anew each time it is asked: of 100 ms it is asked, the rest is means.
+        # Each call of the library sums a whole window. So it is called for 100 ms blocks; the rest are means of these.
         self.powers.append(10 ** ((pyebur128.get_loudness_window(self.state, WINDOW_MS) + 0.691) / 10))
         self.sum += block.sum(axis=0, dtype=np.float64)
         highest = float(np.abs(block).max())
@@ -219,7 +219,7 @@ def _level(linear: float) -> float | None:
 
 
 class LoudnessNote(msgspec.Struct, frozen=True):
-    """What of a print a delivery would be sent back for, or what is worth knowing."""
+    """Reasons why a delivery would reject a print, and notes on it."""
 
     severity: str
     words: str
@@ -235,9 +235,9 @@ def remarks(
     one
         The print.
     profile
-        What the delivery asks for.
+        The requirements of the delivery.
     stem
-        What it is a print of, where that is known: loudness is asked of mixes only.
+        The strip it prints, if known: loudness limits apply to mixes only.
     others
         Prints of the same set.
     """

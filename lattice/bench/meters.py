@@ -11,14 +11,14 @@ from lattice.model.units import decibels
 
 
 class Meter:
-    """What stood at one place during a run: fed with the blocks in which something sounded there.
+    """The level at one stage during a run, from the blocks that have signal there.
 
     Parameters
     ----------
     channels
         Channels at that place.
     settled_from
-        Sample from which the settled level is measured: what dynamics do at first is over then.
+        First sample of the steady level, after the attack of dynamics.
     """
 
     def __init__(self, channels: int, settled_from: int) -> None:

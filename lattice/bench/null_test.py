@@ -1,4 +1,4 @@
-"""Do the stems add up to the mix? What is left of the mix when the prints of its set are taken from it."""
+"""Null test: the residual of a mix after subtraction of the stems of its set."""
 
 from __future__ import annotations
 
@@ -24,12 +24,12 @@ Told = Callable[[float], object]
 
 
 class Residual(msgspec.Struct, frozen=True, kw_only=True):
-    """What is left of a mix without its stems."""
+    """The residual of a mix without its stems."""
 
     mix: str
     stems: tuple[str, ...]
     offsets: dict[str, int]  # stem → samples by which its print is late beside the mix
-    residual_db: float | None  # power of what is left beside that of the mix; None: nothing is left
+    residual_db: float | None  # power of the residual relative to the mix; None: silent
     largest_db: float | None  # the same for the second in which it is largest
     largest_at_s: float
     octaves_db: tuple[float | None, ...]  # by OCTAVES_HZ
@@ -46,28 +46,28 @@ class Aligned(NamedTuple):
 
 
 def _nobody(_share: float) -> None:
-    """Nobody is told how far it is."""
+    """Ignore progress."""
 
 
 def residual(
     mix: PrintFiles, stems: Sequence[PrintFiles], rate_hz: int, channels: int, told: Told = _nobody
 ) -> Residual:
-    """What is left of a mix when its stems are taken from it.
+    """Subtract the stems of a mix from it.
 
     Parameters
     ----------
     mix, stems
         Files of the mix and of the stems of its set, all with the same channels.
     rate_hz, channels
-        What they have.
+        Their sample rate and number of channels.
     told
-        Is told the share that is done.
+        Called with the share that is done.
 
     Returns
     -------
     Residual
-        In dB beside the mix: −60 and less is the rounding of the files; what bends the mix after the stems' taps (a
-        compressor, a limiter) leaves more, and the ledger says so.
+        In dB relative to the mix. −60 and less is the rounding of the files. A compressor or limiter after the stem
+        taps leaves more, and the ledger states it.
 
     Raises
     ------
@@ -171,7 +171,7 @@ def _beginning(
 
 
 class _Adding:
-    """Powers of a mix and of what is left of it: altogether, each second, in each octave."""
+    """Powers of a mix and of its residual: in total, per second and per octave."""
 
     def __init__(self, rate_hz: int) -> None:
         self.rate_hz = rate_hz
@@ -181,7 +181,7 @@ class _Adding:
         self.at = 0
 
     def feed(self, whole: NDArray[np.float64], left: NDArray[np.float64]) -> None:
-        """A block of the mix, and of what is left."""
+        """A block of the mix and of the residual."""
         for line, number in ((whole, 0), (left, 1)):
             power = np.square(line).sum(axis=0)
             self._by_second(power, number)
@@ -203,7 +203,7 @@ class _Adding:
             power, at = power[step:], at + step
 
     def result(self, mix: str, stems: tuple[str, ...], offsets: dict[str, int]) -> Residual:
-        """What is left, in dB."""
+        """The residual in dB."""
         total, left = (sum(second[number] for second in self.seconds) for number in (0, 1))
         loudest = max(range(len(self.seconds)), key=lambda second: self.seconds[second][1], default=0)
         there = self.seconds[loudest] if self.seconds else [0.0, 0.0]

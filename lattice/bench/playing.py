@@ -1,4 +1,4 @@
-"""What sources play while a kit runs: pilots in their slots, and notes as the instruments that are mapped would."""
+"""Signals of the sources while a kit plays: pilots in their slots, and notes of the mapped instruments."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ class Cues:
 
 
 def playing(kit: Kit, graph: SignalGraph) -> dict[Origin, Signal]:
-    """What each source plays while a kit runs.
+    """The signal of each source while a kit plays.
 
     Parameters
     ----------

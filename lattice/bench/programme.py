@@ -21,7 +21,7 @@ MEASURING = 0.8  # of the time; the rest is adding up
 
 
 class MeasuredPrint(msgspec.Struct, frozen=True, kw_only=True):
-    """One file: what it is of, its figures and what is said of them; or why there are none."""
+    """One file: its stem, figures and comments, or the reason for missing ones."""
 
     file: str
     stem: str = ""  # its name; empty where the file is of none
@@ -31,7 +31,7 @@ class MeasuredPrint(msgspec.Struct, frozen=True, kw_only=True):
 
 
 class AddedUp(msgspec.Struct, frozen=True, kw_only=True):
-    """One set: what is left of its mix without its stems; or why that is not known."""
+    """One set: the residual of its mix without its stems, or the reason for a missing one."""
 
     set: str
     mix: str
@@ -57,7 +57,7 @@ def measure_programme(template: Template, paths: Sequence[Path], told: Told) -> 
     paths
         The files.
     told
-        Is told the share that is done and what is being done; what it raises ends it.
+        Called with the share that is done and the current step; an exception it raises ends it.
     """
     graph = SignalGraph(template)
     matched = match(graph, printed(graph), paths)

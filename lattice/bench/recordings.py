@@ -21,8 +21,8 @@ from lattice.errors import DocumentError
 from lattice.model.layouts import layout_of_count
 from lattice.model.units import decibels
 
-BLOCK_S = 0.4  # of what counts as sounding or not, as momentary loudness has it (EBU Tech 3341)
-SOUNDING_DBFS = -60.0  # RMS of a block; what is quieter is a pause
+BLOCK_S = 0.4  # threshold of sound, as for momentary loudness (EBU Tech 3341)
+SOUNDING_DBFS = -60.0  # RMS of a block; below it is a pause
 STRETCH_FRAMES = 1 << 17
 MOST_CHANNELS = 64
 LEAST_RATE_HZ, MOST_RATE_HZ = 8_000, 768_000  # as a template's (docs/reference/model.md)
@@ -35,7 +35,7 @@ WIDE = {6: "5.1", 8: "7.1"}
 
 @dataclass(frozen=True)
 class Measured:
-    """What was measured of a recording, of its loudest channel."""
+    """The measurements of a recording, of its loudest channel."""
 
     name: str  # of the file, without its ending
     layout: str
@@ -52,7 +52,7 @@ class Measured:
 
     @property
     def levels(self) -> dict[str, float]:
-        """What a strip that plays it says of its source: the true peak as its peak; nothing where it does not sound."""
+        """The values of a recording for its source: the true peak as its peak; none if it is silent."""
         if not self.sounds:
             return {}
         return {"peak_dbfs": round(self.true_peak_dbtp, 2), "rms_dbfs": round(self.rms_dbfs, 2)}
@@ -102,7 +102,7 @@ def measure(path: Path, told: Callable[[float], object] = lambda _share: None) -
     path
         A WAV, RF64 or FLAC file.
     told
-        Is told the share that is read, 0 to 1, now and then; what it raises ends the measuring.
+        Called from time to time with the share that is read, 0 to 1; an exception it raises ends the measuring.
 
     Returns
     -------
@@ -113,7 +113,7 @@ def measure(path: Path, told: Callable[[float], object] = lambda _share: None) -
     Raises
     ------
     DocumentError
-        Where it is no recording, has no samples, or has too many channels.
+        If it is not a recording, has no samples, or has too many channels.
     """
     with _opened(path) as file:
         return _measured(file, path.stem, told)
@@ -183,7 +183,7 @@ class _Channel:
         self._left = line[whole:].copy()
 
     def finish(self) -> None:
-        """With what is left of the last block."""
+        """Includes the remainder of the last block."""
         self.true_peak.finish()
         if len(self._left):
             self._add(self._left.reshape(1, -1))
@@ -216,14 +216,14 @@ def recordings_in(paths: Iterable[Path]) -> list[Path]:
 def measure_all(
     paths: Iterable[Path], told: Callable[[int, int], object] = lambda _done, _of: None
 ) -> Iterator[tuple[Path, Measured | DocumentError]]:
-    """Recordings one by one, two at a time, in order; what cannot be measured comes with the reason.
+    """Measure recordings, two at a time, in order; failures carry their reason.
 
     Parameters
     ----------
     paths
         Files.
     told
-        Is told how many are done, and of how many; what it raises ends the measuring.
+        Called with the number done and the total; an exception it raises ends the measuring.
     """
     known = list(paths)
     with ThreadPoolExecutor(WORKERS, "measure") as pool:

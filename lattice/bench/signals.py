@@ -21,10 +21,10 @@ PINK_SEED = 1977
 
 
 class Signal(Protocol):
-    """What a source plays, asked for block by block, in order."""
+    """The signal of a source, read block by block, in order."""
 
     def block(self, start: int, count: int) -> Sound:
-        """(channels, count) from a sample on; None for silence. What has ended stays silent."""
+        """(channels, count) from a sample on; None for silence. After its end it is silent."""
 
     def next_sound(self, start: int) -> int | None:
         """The first sample at or behind `start` that may sound; None where none does."""
@@ -49,7 +49,7 @@ class Fixed:
         return self.start + int(self.samples.shape[1])
 
     def next_sound(self, start: int) -> int | None:
-        """Its first sample, or the one asked for where it sounds then."""
+        """Its first sample, or the requested one if it sounds then."""
         return max(start, self.start) if start < self._end() else None
 
 
@@ -123,12 +123,12 @@ def pink(samples: int, seed: int = PINK_SEED) -> Block:
 
 
 def of_file(path: Path, rate_hz: int, most_samples: int) -> Block:
-    """A recording to be played: (channels, samples), no longer than asked for.
+    """A recording to play: (channels, samples), at most as long as requested.
 
     Raises
     ------
     DocumentError
-        Where it is no recording, or has another rate than the template.
+        If it is not a recording, or its rate differs from the template's.
     """
     try:
         with soundfile.SoundFile(path) as file:

@@ -1,4 +1,4 @@
-"""Each source by itself through a template, at every endpoint: as heard, beside what is computed."""
+"""Each source alone through a template, at every endpoint: rendered and computed values."""
 
 from __future__ import annotations
 
@@ -17,11 +17,11 @@ from lattice.model.document import Strip, Template, main_outlet
 from lattice.model.insert_types import DECORRELATING
 from lattice.model.strip_kinds import PLAYING
 
-SAME_DB, WET_DB = 0.1, 6.0  # of what is heard beside what is computed
+SAME_DB, WET_DB = 0.1, 6.0  # tolerance between rendered and computed
 
 
 class Turn(msgspec.Struct, frozen=True, kw_only=True):
-    """One source by itself at one endpoint: as heard and as computed. Levels are of the loudest channel."""
+    """One source alone at one endpoint, rendered and computed. Levels are of the loudest channel."""
 
     source: str
     endpoint: str
@@ -29,11 +29,11 @@ class Turn(msgspec.Struct, frozen=True, kw_only=True):
     computed_dbfs: float | None
     first_sample: int | None
     computed_samples: int | None
-    is_wet: bool = False  # a reverb or the like is on the way: at one frequency it has a level of its own
+    is_wet: bool = False  # with a reverb or the like on the path: its level differs by frequency
 
     @property
     def differs(self) -> bool:
-        """Return whether what is heard is not what is computed: 0.1 dB (6 dB where it is wet), 1 sample."""
+        """Return whether rendered and computed values differ: by 0.1 dB (6 dB if wet) or 1 sample."""
         if (self.heard_dbfs is None) != (self.computed_dbfs is None):
             return not self.is_wet or self.computed_dbfs is None  # an echo may come behind the end of the run
         if self.heard_dbfs is None or self.computed_dbfs is None:
@@ -46,7 +46,7 @@ class Turn(msgspec.Struct, frozen=True, kw_only=True):
 def each_in_turn(
     analysis: Analysis, origins: Sequence[Origin], wanted: Wanted, told: Told = no_progress
 ) -> Iterator[Turn]:
-    """Every source by itself, at every endpoint: heard, level, arrival, beside what is computed."""
+    """Every source alone, at every endpoint: presence, level, arrival, beside the computed values."""
     graph = analysis.graph
     for done, origin in enumerate(origins):
         heard = play_tone(analysis, [origin], wanted)
@@ -72,7 +72,7 @@ def each_in_turn(
 
 
 def ways_of(analysis: Analysis, origin: Origin) -> tuple[dict[int, int], set[int]]:
-    """Earliest arrival of a source at the `in` of each strip by open ways, samples; and strips that it comes to wet."""
+    """Earliest arrival of a source at the `in` of each strip by open paths, samples; and the strips it reaches wet."""
     graph, arrivals, reach = analysis.graph, analysis.arrivals, analysis.unblocked
     found: dict[int, int] = {}
     wet: set[int] = set()

@@ -1,4 +1,4 @@
-"""The stand-in: plays the part of the real session, prints a kit and puts faults in, where no studio is at hand."""
+"""The simulated session: in place of the real one it prints a kit, with faults on request."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ Played = tuple[int, dict[str, Block]]  # sample of the kit, and stem → (channe
 
 
 def _nobody(_share: float) -> None:
-    """Nobody is told how far it is."""
+    """Ignore progress."""
 
 
 def play(template: Template, kit: Kit, session: Session, told: Told = _nobody) -> Iterator[Played]:
@@ -41,13 +41,13 @@ def play(template: Template, kit: Kit, session: Session, told: Told = _nobody) -
     Parameters
     ----------
     template
-        What the map says: the host compensates for that, whatever is wrong with the session.
+        The map: the host compensates for it, whatever the faults of the session.
     kit
-        What is played.
+        The signals.
     session
-        The session as it is built.
+        The session as built.
     told
-        Is told the share that is done.
+        Called with the share that is done.
     """
     graph = SignalGraph(session.template)
     prints = [one for one in printed(graph) if one.stem.id not in session.dropped]
@@ -70,7 +70,7 @@ def play(template: Template, kit: Kit, session: Session, told: Told = _nobody) -
 
 
 def compensation(template: Template, built: Template) -> HostDelays:
-    """What the host adds: as mapped, and for routes that the map does not have, as much as their end waits for."""
+    """The compensation of the host: as mapped, and for unmapped routes as much as their end requires."""
     host = HostDelays(LoopGraph(SignalGraph(template)))
     if len(built.routes) > len(template.routes):
         graph = SignalGraph(built)
@@ -82,7 +82,7 @@ def compensation(template: Template, built: Template) -> HostDelays:
 
 
 def cells_of(template: Template, kit: Kit, session: Session, told: Told = _nobody) -> dict[str, PrintCells]:
-    """The prints of a session gone through without a file between: what a reading of them goes by."""
+    """The reading of a session's prints without files in between."""
     cells = {
         one.stem.id: PrintCells(one.channels, kit.burst.order, kit.turns)
         for one in printed(SignalGraph(template))
@@ -155,7 +155,7 @@ class _Dither:
 
 
 class _File:
-    """The file or files of one print: silence is written where nothing comes."""
+    """The file or files of one print; silence is written too."""
 
     def __init__(
         self, template: Template, kit: Kit, one: Printed, folder: Path, bits: Bits, split: bool, dither: _Dither,
@@ -207,7 +207,7 @@ class _File:
 
 
 def print_name(template: Template, one: Printed) -> str:
-    """What the file of a print is called: after its stem, else after its print strip, whichever is nobody else's."""
+    """The file name of a print: its stem's name, else its print strip's, whichever is unique."""
     prints = printed(SignalGraph(template))
     strips = template.strips
     stems = [plain_name(other.stem.name) for other in prints]
@@ -218,7 +218,7 @@ def print_name(template: Template, one: Printed) -> str:
 
 
 def _parts(template: Template, one: Printed) -> Sequence[str]:
-    """What stands behind the name of each mono file."""
+    """The suffix of each mono file."""
     graph = SignalGraph(template)
     strip = graph.strips[one.strip]
     layout = strip.layout if strip.records == "in" else graph.chain_layout[one.strip]

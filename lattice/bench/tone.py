@@ -1,4 +1,4 @@
-"""A test tone through a template: which strips sound, how loud at every stage and when, and what stopped it."""
+"""A test tone through a template: the strips with signal, its level and time at every stage, and its block."""
 
 from __future__ import annotations
 
@@ -29,19 +29,19 @@ Kind = Literal["sine", "burst", "pink", "file"]
 KINDS: tuple[Kind, ...] = ("sine", "burst", "pink", "file")
 MOST_S = 600.0
 MOST_OPEN = 200  # files at once; a process may have 1,024 by default
-SETTLED = 0.25  # of a run, at its end: what dynamics do at first is over
+SETTLED = 0.25  # of a run, at its end: dynamics are steady there
 SILENT_DBFS = -200.0
-WORKS_DB = 0.01  # from which a dynamics insert is said to take something
+WORKS_DB = 0.01  # smallest gain reduction to report
 SINE_PEAK_DB = 3.0103  # of a sine above its RMS
 Told = Callable[[float], object]
 
 
 def no_progress(_share: float) -> None:
-    """Nobody is told how far it is."""
+    """Ignore progress."""
 
 
 class Wanted(NamedTuple):
-    """What is played. `level_dbfs` None: each source at the RMS that it states, so that figures can be compared."""
+    """The signal. `level_dbfs` None: each source at its own RMS, for comparison with computed figures."""
 
     kind: Kind = "sine"
     level_dbfs: float | None = None
@@ -60,7 +60,7 @@ class StageHeard(msgspec.Struct, frozen=True, kw_only=True):
 
 
 class Heard(msgspec.Struct, frozen=True, kw_only=True):
-    """What a run gave."""
+    """The result of a run."""
 
     format: Literal["intact-lattice.tone"] = "intact-lattice.tone"
     version: Literal[1] = 1
@@ -68,16 +68,16 @@ class Heard(msgspec.Struct, frozen=True, kw_only=True):
     samples: int
     sample_rate_hz: int
     stages: tuple[StageHeard, ...]
-    silent: dict[str, str]  # strip that could be reached → what stopped the sound
-    reductions_db: dict[str, tuple[float, ...]]  # insert → what it took, about 200 values over the run
+    silent: dict[str, str]  # reachable strip → the block of its sound
+    reductions_db: dict[str, tuple[float, ...]]  # insert → its gain reduction, about 200 values over the run
 
     def at(self, strip: str, stage: str) -> StageHeard | None:
-        """One stage; None where nothing was heard."""
+        """One stage; None if silent."""
         return next((one for one in self.stages if (one.strip, one.stage) == (strip, stage)), None)
 
 
 def origins_of(analysis: Analysis, chosen: Collection[int]) -> list[Origin]:
-    """Sources among strips by number, each outlet by itself. Raises EditError where none of them plays."""
+    """Sources among strips by number, each outlet separately. Raises EditError if none of them is one."""
     found = [origin for origin in analysis.sources if origin.strip in chosen]
     if not found:
         raise EditError("none of these strips is an active source")
@@ -85,7 +85,7 @@ def origins_of(analysis: Analysis, chosen: Collection[int]) -> list[Origin]:
 
 
 def signal_for(graph: SignalGraph, origin: Origin, wanted: Wanted) -> Signal:
-    """What a source plays in a run."""
+    """The signal of a source in a run."""
     rate = graph.template.sample_rate_hz
     strip = graph.strips[origin.strip]
     outlet = main_outlet(strip) if origin.is_chain else graph.outlets[origin.outlet][1]
@@ -111,7 +111,7 @@ def signal_for(graph: SignalGraph, origin: Origin, wanted: Wanted) -> Signal:
 def play_tone(
     analysis: Analysis, origins: Sequence[Origin], wanted: Wanted, told: Told = no_progress, folder: Path | None = None
 ) -> Heard:
-    """Plays a tone and listens at every stage.
+    """Play a tone and measure every stage.
 
     Parameters
     ----------
@@ -120,9 +120,9 @@ def play_tone(
     origins
         Sources that play.
     wanted
-        What they play.
+        Their signals.
     told
-        Is told the share that is done; what it raises ends the run.
+        Called with the share that is done; an exception it raises ends the run.
     folder
         Where the sound of every stage goes, as 32-bit WAV; None: nowhere.
 
@@ -174,7 +174,7 @@ def _taps(graph: SignalGraph, renderer: Renderer) -> list[Tap]:
 
 
 def _is_plain(renderer: Renderer, tap: Tap) -> bool:
-    """Behind an insert that does nothing there stands what stood before it."""
+    """After an inactive insert the stage before it counts."""
     return tap.place > 0 and renderer.strips[tap.strip].works[tap.place - 1].is_plain
 
 
@@ -207,7 +207,7 @@ def _rounded(levels: Sequence[float | None]) -> tuple[float | None, ...]:
 
 
 def _reductions(renderer: Renderer, samples: int) -> dict[str, tuple[float, ...]]:
-    """What each dynamics insert took during a run, about 200 values of it; blocks go on behind its end."""
+    """The gain reduction of each dynamics insert during a run, about 200 values; blocks may go past its end."""
     lines = {name: line[: samples // STEP] for name, line in renderer.reductions().items()}
     working = {name: line for name, line in lines.items() if max(line, default=0.0) > WORKS_DB}
     step = max(samples // STEP // 200, 1)
@@ -215,7 +215,7 @@ def _reductions(renderer: Renderer, samples: int) -> dict[str, tuple[float, ...]
 
 
 def _stopped(analysis: Analysis, origins: Sequence[Origin], heard: Collection[str]) -> Iterator[tuple[str, str]]:
-    """Strips that the sources would reach if nothing blocked them, and what does, the first thing on the way."""
+    """Strips that the sources reach if nothing blocks them, each with the first block on its path."""
     graph = analysis.graph
     chains = [origin.strip for origin in origins if origin.is_chain]
     outlets = [origin.outlet for origin in origins if not origin.is_chain]

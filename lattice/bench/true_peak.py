@@ -1,4 +1,4 @@
-"""True peak of a stretch of samples: what a converter makes of it between them (ITU-R BS.1770-4, annex 2)."""
+"""True peak of a stretch of samples: the peak of the reconstructed signal between them (ITU-R BS.1770-4, annex 2)."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 Samples = NDArray[np.float32]
-OVERSAMPLED = 4  # times: what ITU-R BS.1770-4, annex 2, asks for at 48 kHz
+OVERSAMPLED = 4  # oversampling of ITU-R BS.1770-4, annex 2, at 48 kHz
 TAPS = 12  # a phase, as many as the filter in that annex has
 KAISER_BETA = 5.0  # with it sines up to 20 kHz at 48 kHz read +0.1/−0.3 dB, within the tolerance of EBU Tech 3341
 
@@ -52,7 +52,7 @@ class TruePeak:
         self.linear = max(self.linear, float(np.abs(samples).max()))
         line = np.concatenate((self._before, samples))
         runs = (len(line) - TAPS + 1) // RUN
-        self._before = line[runs * RUN :].copy()  # what makes no whole run yet, and what the next one looks back at
+        self._before = line[runs * RUN :].copy()  # the incomplete run, and the samples that the next one needs
         if not runs:
             return
         windows = np.lib.stride_tricks.sliding_window_view(line, RUN + TAPS - 1)[: runs * RUN : RUN]
@@ -63,7 +63,7 @@ class TruePeak:
             self.linear = max(self.linear, float(np.abs(found).max()))
 
     def finish(self) -> float:
-        """The true peak, linear, with what rings on behind the last sample."""
+        """The true peak, linear, including the ringing after the last sample."""
         self.feed(np.zeros(TAPS - 1 + RUN, dtype=np.float32))
         return self.linear
 

@@ -1,1 +1,1 @@
-"""Differences of two templates: as a patch to keep, as sentences to read, and taken over one by one."""
+"""Differences of two templates: as a patch, as sentences, and applied one by one."""

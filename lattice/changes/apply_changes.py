@@ -1,4 +1,4 @@
-"""Single differences taken over from another state of a template."""
+"""Apply single differences from another version of a template."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ def key_of(change: Change) -> str:
 
 
 def may_be_taken(change: Change) -> bool:
-    """Order is not taken over by itself: what is added comes to stand where it stood."""
+    """Order is not applied alone: an added piece goes to its old position."""
     return change.change != "moved"
 
 
@@ -41,7 +41,7 @@ def take_over(template: Template, other: Template, keys: list[str]) -> Template:
     EditError
         For keys that are none of the differences, or no key at all.
     DocumentError
-        Where what is taken over is not whole, like a route without one of its strips.
+        If the result is not valid, like a route without one of its strips.
     """
     wanted = set(keys)
     found = {key_of(change): change for change in compare(template, other) if may_be_taken(change)}

@@ -1,4 +1,4 @@
-"""What changed between two templates, field by field, in words."""
+"""Compare two templates, field by field, in words."""
 
 from __future__ import annotations
 
@@ -86,7 +86,7 @@ def _lists(what: str, before: tuple[Any, ...], after: tuple[Any, ...]) -> Iterat
 
 
 def _fields(what: str, before: Any, after: Any) -> Iterator[Change]:
-    """Fields of one piece that differ, each with what it was and is."""
+    """The differing fields of one piece, with old and new value."""
     for field in msgspec.structs.fields(type(after)):
         one, other = getattr(before, field.name), getattr(after, field.name)
         if one != other:

@@ -1,4 +1,4 @@
-"""Digests of a template and of its sections: the same exactly as long as what they are of is the same."""
+"""Digests of a template and of its sections: equal exactly if the contents are."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ REST = ""  # strips that are in no section
 
 
 def document_digest(template: Template) -> str:
-    """SHA-256 of the canonical form, in hex: what a release is signed by."""
+    """SHA-256 of the canonical form, in hex: a release is signed by it."""
     return hashlib.sha256(dump(template)).hexdigest()
 
 
@@ -25,8 +25,8 @@ def section_digests(template: Template) -> dict[str, str]:
     Returns
     -------
     dict
-        Section id → SHA-256 in hex of the section, its strips and every route that begins or ends at one of them. What
-        lies in no section is under REST. O(strips + routes).
+        Section id → SHA-256 in hex of the section, its strips and every route that begins or ends at one of them.
+        Strips without a section are under REST. O(strips + routes).
     """
     of_strip = {strip.id: strip.section or REST for strip in template.strips}
     parts: dict[str, list[Any]] = defaultdict(list)

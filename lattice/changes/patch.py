@@ -26,7 +26,7 @@ class ListPatch(msgspec.Struct, frozen=True, omit_defaults=True):
     removed: tuple[tuple[int, dict[str, Any]], ...] = ()
     added: tuple[tuple[int, dict[str, Any]], ...] = ()
     changed: tuple[tuple[dict[str, Any], dict[str, Any]], ...] = ()  # (before, after)
-    order: tuple[tuple[str, ...], tuple[str, ...]] | None = None  # of what stayed, where it is another
+    order: tuple[tuple[str, ...], tuple[str, ...]] | None = None  # of the remaining ones, if it differs
 
     def inverse(self) -> ListPatch:
         """The change back."""
@@ -54,7 +54,7 @@ class Patch(msgspec.Struct, frozen=True, omit_defaults=True):
     lists: dict[str, ListPatch] = {}
 
     def inverse(self) -> Patch:
-        """The patch back: what undo applies."""
+        """The inverse patch, for undo."""
         fields = {name: (after, before) for name, (before, after) in self.fields.items()}
         return Patch(fields, {name: changes.inverse() for name, changes in self.lists.items()})
 
@@ -67,7 +67,7 @@ class Patch(msgspec.Struct, frozen=True, omit_defaults=True):
         Parameters
         ----------
         template
-            The state the patch was made on; only pieces that change are built anew.
+            The base version of the patch; only changed pieces are copied.
 
         Raises
         ------
@@ -108,7 +108,7 @@ def diff(before: Template, after: Template) -> Patch:
     Returns
     -------
     Patch
-        `diff(a, b).apply(a) == b`, and its inverse leads back. O(size of the lists): pieces that both share are told by
+        `diff(a, b).apply(a) == b`, and its inverse leads back. O(size of the lists): shared pieces are compared by
         identity and cost nothing.
     """
     fields = {}

@@ -1,8 +1,8 @@
-"""Two changes of the same template made side by side: both are kept where they touch nothing in common.
+"""Merge two changes of the same template: both apply if they touch nothing in common.
 
-The smallest thing that can be touched is a field of a piece; inserts, outlets and the like of a strip, waivers, and the
-figures of a profile are pieces of their own. What both changes bring where lists are in order stands in an order that
-does not depend on who was first.
+The smallest unit is a field of a piece. Inserts, outlets and the like of a strip, waivers, and profile fields are
+separate pieces. Additions of both sides to an ordered list are in an order that does not depend on the time of the
+edits.
 """
 
 from __future__ import annotations
@@ -25,7 +25,7 @@ ENDS = ("kind", "from", "from_outlet", "to", "to_insert")
 
 
 class Conflict(NamedTuple):
-    """What both changes touch: where, what it was, and what each makes of it; MISSING for what is not there."""
+    """A field that both changes touch: its place, its old value, and both new ones; MISSING for a missing piece."""
 
     path: tuple[str, ...]  # list, id, field …
     base: Any
@@ -34,7 +34,7 @@ class Conflict(NamedTuple):
 
 
 class ConflictError(DocumentError):
-    """Two changes cannot both be kept."""
+    """Two changes conflict."""
 
     def __init__(self, clashes: Sequence[Conflict], problems: Sequence[str] = ()) -> None:
         super().__init__(list(problems) or [f"both change {' '.join(clash.path)}" for clash in clashes])
@@ -49,7 +49,7 @@ def rebase(base: Template, ours: Template, theirs: Template) -> Template:
     base
         The state that both began with.
     ours, theirs
-        What each made of it.
+        The two new values.
 
     Returns
     -------
@@ -60,12 +60,12 @@ def rebase(base: Template, ours: Template, theirs: Template) -> Template:
     Raises
     ------
     ConflictError
-        Where both touch the same field, or what both make together is no valid template.
+        If both touch the same field, or both together give an invalid template.
 
     Notes
     -----
     Three-way merge by structure (S. Khanna, K. Kunal, B. C. Pierce, *A formal investigation of diff3*, FSTTCS 2007): a
-    field that only one side changed is as that side has it. O(size of the document).
+    field that one side changed has the value of that side. O(size of the document).
     """
     before, mine, there = (to_plain(side) for side in (base, ours, theirs))
     plain = before, _renumbered(before, mine, there), there
@@ -91,7 +91,7 @@ def _unnumbered(template: Template) -> tuple[bytes, list[str]]:
 
 
 class _Merge:
-    """One merge, with what clashed in it."""
+    """One merge, with its conflicts."""
 
     def __init__(self) -> None:
         self.clashes: list[Conflict] = []
@@ -122,7 +122,7 @@ class _Merge:
         return found
 
     def _pieces(self, path: tuple[str, ...], key: str, *lists: list[dict[str, Any]]) -> list[dict[str, Any]]:
-        """A list of pieces: each by itself, and then their order."""
+        """A list of pieces: each separately, and then their order."""
         by_name = [{piece[key]: piece for piece in one} for one in lists]
         base, ours, theirs = by_name
         merged = {}
@@ -153,7 +153,7 @@ def _key_of(sides: Sequence[Any]) -> str | None:
 
 
 def _in_order_of(moved: Sequence[str], whole: Sequence[str]) -> list[str]:
-    """All names, those of `moved` in its order; the others stay behind what they stood behind."""
+    """All names, those of `moved` in its order; the others stay after their predecessors."""
     known = set(moved)
     runs: dict[str | None, list[str]] = {}
     last: str | None = None
@@ -169,9 +169,9 @@ def _in_order_of(moved: Sequence[str], whole: Sequence[str]) -> list[str]:
 
 
 def _with_new(order: Sequence[str], sides: Sequence[Mapping[str, Any]], merged: Mapping[str, Any]) -> Iterator[str]:
-    """Names of all pieces: what a side has added stands behind what it stood behind there.
+    """Names of all pieces: additions of a side stay after their predecessors there.
 
-    Where both have added something at the same place, what is in it decides, and not who was first.
+    If both have added at the same place, the content decides the order, not the time.
     """
     known = set(order)
     runs: dict[str | None, list[list[str]]] = {}
@@ -194,7 +194,7 @@ def _with_new(order: Sequence[str], sides: Sequence[Mapping[str, Any]], merged: 
 
 
 def _content(piece: Any) -> str:
-    """What is in a piece, without its number."""
+    """The content of a piece, without its number."""
     inner = {name: value for name, value in piece.items() if name != "id"} if isinstance(piece, dict) else piece
     return msgspec.json.encode(inner, order="deterministic").decode()
 
@@ -218,7 +218,7 @@ def _by_id(document: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def _same_routes(base: dict[str, Any], ours: dict[str, Any], theirs: dict[str, Any]) -> Iterator[Conflict]:
-    """Routes between the same ends that both sides have made, each by itself."""
+    """Routes between the same ends that both sides have added, each separately."""
     before = _by_id(base)
     new = [
         {tuple(route.get(end) for end in ENDS): route for name, route in _by_id(side).items() if name not in before}

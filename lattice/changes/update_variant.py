@@ -1,4 +1,4 @@
-"""What changed in one template carried over to another that was derived from it."""
+"""Apply changes of one template to a variant of it."""
 
 from __future__ import annotations
 
@@ -17,12 +17,12 @@ OWN = frozenset({"name", "note"})  # fields of a template that a variant has for
 
 @dataclass(frozen=True)
 class Carried:
-    """A derived template with what has changed in the one it comes from.
+    """A variant with the changes of its original.
 
     Attributes
     ----------
     template
-        The derived one with all of it. What is gone in the other is still there.
+        The variant with all changes. Pieces removed from the original are still in it.
     gone
         Ids of its strips that are gone in the other.
     """
@@ -32,21 +32,21 @@ class Carried:
 
 
 def carried(base: Template, now: Template, other: Template) -> Carried:
-    """A derived template with what changed, from one state to another, in the template it was derived from.
+    """A variant with the changes between two versions of its original.
 
     Parameters
     ----------
     base, now
-        The other template when this one was derived (or when it was last carried over), and as it is.
+        The original at the last update of the variant, and its current version.
     other
         The derived one.
 
     Returns
     -------
     Carried
-        Fields that changed are as they are now, whatever the derived one has there; pieces that came come; pieces that
-        the derived one does not have any more stay away. What cannot be there without something that is not (a route to
-        a strip it has not) is left out. O(size of all three).
+        Changed fields have their new values, whatever the variant had. Added pieces are added; pieces that the variant
+        has removed stay removed. A piece that depends on a missing one (a route to a removed strip) is left out. O(size
+        of all three).
     """
     made = replace(other, **dict(_fields(base, now, other)))
     for name in LISTS:
@@ -65,7 +65,7 @@ def _fields(base: Template, now: Template, other: Template) -> Iterable[tuple[st
 
 
 def _pieces(base: tuple[Any, ...], now: tuple[Any, ...], other: tuple[Any, ...]) -> tuple[Any, ...]:
-    """One list: pieces with the fields that changed, and those that came, behind the one they stand behind there."""
+    """One list: pieces with the changed fields, and the added ones, each after its predecessor there."""
     was, own = {piece.id: piece for piece in base}, {piece.id for piece in other}
     is_now = {piece.id: piece for piece in now}
     found = [_piece(was[p.id], is_now[p.id], p) if p.id in was and p.id in is_now else p for p in other]

@@ -1,4 +1,4 @@
-"""What can be wrong with a template: a registry of checks, one module a family."""
+"""A registry of checks, one module a family."""
 
 from lattice.checks.audit import Audit, audit, audit_of
 from lattice.checks.finding import Finding, Remedy

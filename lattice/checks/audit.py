@@ -76,7 +76,7 @@ def audit(template: Template, inventory: Inventory | None = None) -> Audit:
     template
         A validated template.
     inventory
-        What a machine has; where it is given, plug-ins and channel names are compared with it.
+        The contents of a machine; if given, plug-ins and channel names are compared with it.
 
     Returns
     -------
@@ -93,7 +93,7 @@ def audit_of(analysis: Analysis, budget_s: float = BUDGET_S) -> Audit:
     Parameters
     ----------
     analysis
-        The analysis; what the checks compute stays in it.
+        The analysis, with the cached results of the checks.
     budget_s
         Seconds of work after which the audit ends at the next finding, source or pair. The checks that are not done by
         then are named in one finding, `audit.unfinished`.
@@ -104,7 +104,7 @@ def audit_of(analysis: Analysis, budget_s: float = BUDGET_S) -> Audit:
     try:
         findings = list(with_waivers(analysis, _in_time(analysis)))
     finally:
-        analysis.ends_at = math.inf  # what is asked of it later is not this audit's
+        analysis.ends_at = math.inf  # later calls are outside this audit
 
     def rank(finding: Finding) -> tuple[int, int, int]:
         first = place.get(finding.strips[0], 0) if finding.strips else -1
@@ -115,7 +115,7 @@ def audit_of(analysis: Analysis, budget_s: float = BUDGET_S) -> Audit:
 
 
 def findings_of(analysis: Analysis, codes: Collection[str]) -> list[Finding]:
-    """What the checks of some codes find by themselves, waived or not, in the order of the checks.
+    """The findings of some codes, waived or not, in the order of the checks.
 
     Parameters
     ----------
@@ -135,7 +135,7 @@ def findings_of(analysis: Analysis, codes: Collection[str]) -> list[Finding]:
 
 
 def _in_time(analysis: Analysis) -> Iterator[Finding]:
-    """What the checks find until time is up, and then what they could not look at."""
+    """Findings until the time is up, then a note of the checks left out."""
     unfinished: list[str] = []
     for codes, function in CHECKS:
         try:

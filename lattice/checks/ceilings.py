@@ -1,4 +1,4 @@
-"""What stands between the last sum and a converter or a mix print: a ceiling, and nothing loud behind it."""
+"""Between the last sum and a converter or a mix print: a ceiling, with no gain after it."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from lattice.model.document import Insert, Stem, Strip
 from lattice.model.edit_step import EditStep
 from lattice.model.units import words_db
 
-# What players hear is no delivery: nobody wants a limiter there (common practice).
+# Headphones are no delivery and need no limiter (common practice).
 CUE_WORDS = ("headphone", "phones", "cue", "foldback")
 
 
@@ -32,12 +32,12 @@ class Finish:
 
     @property
     def about(self) -> tuple[int, ...]:
-        """A print by itself; an output behind the strip that feeds it."""
+        """A print alone; an output after the strip that feeds it."""
         return self.strips[-1:] if self.stem else self.strips[-2:]
 
 
 def finishes(analysis: Analysis) -> Iterator[Finish]:
-    """Of every output that is no headphone or cue one, and of the print of every mix without its room."""
+    """Of every output except headphones and cues, and of the print of every mix below its headroom."""
     profile = analysis.template.profile
     for strip_number in analysis.graph.by_kind["output"]:
         strip, stage = analysis.strip(strip_number), analysis.levels.post[strip_number]
@@ -71,7 +71,7 @@ def _has_room(analysis: Analysis, stem: Stem) -> bool:
 
 
 def _from_last_sum(analysis: Analysis, number: int) -> list[int]:
-    """Strips from the last one into which two or more routes bring sound, up to `number`."""
+    """Strips from the last one with two or more audible routes, up to `number`."""
     found, levels = [number], analysis.levels
     while True:
         into = [r for r in analysis.graph.ins[found[0]] if levels.goes(r) and levels.at_route(r) is not None]
@@ -81,7 +81,7 @@ def _from_last_sum(analysis: Analysis, number: int) -> list[int]:
 
 
 def _worked_by(analysis: Analysis, strips: list[int], last: int) -> Iterator[int]:
-    """Strips whose chains sound passes on its way to a tap of the last one."""
+    """Strips whose chains the sound passes to a tap of the last one."""
     for at, strip in enumerate(strips):
         tap = last
         if at + 1 < len(strips):
@@ -105,7 +105,7 @@ def _is_cue(analysis: Analysis, output: Strip, strips: list[int]) -> bool:
 
 @check("level.ceiling")
 def ceiling(analysis: Analysis) -> Iterator[Finding]:
-    """A mix that can pass its true-peak limit with nothing that holds it."""
+    """A mix that can exceed its true-peak limit without a limiter."""
     for finish in finishes(analysis):
         likely = likely_db(finish.stage)
         if likely <= finish.true_peak_dbtp + 1e-9 or any(_holds(i, finish) for _strip, i in finish.inserts):

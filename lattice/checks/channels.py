@@ -1,4 +1,4 @@
-"""Channels: what folds, what is left out, what lands twice, which widths do not match."""
+"""Channels: folds, missing and doubled channels, layouts that do not match."""
 
 from __future__ import annotations
 
@@ -100,7 +100,7 @@ def channels_lost(analysis: Analysis) -> Iterator[Finding]:
 
 
 def keeps_channels_apart(strip: Strip) -> bool:
-    """Strips whose channels stand for themselves: discrete ones, and those that a panner spreads."""
+    """Strips with independent channels: discrete ones, and those that a panner spreads."""
     return strip.layout.startswith(DISCRETE) or bool(strip.inserts and strip.inserts[0].traits.spreads)
 
 
@@ -191,7 +191,7 @@ def panners_wider_than_their_master(analysis: Analysis) -> Iterator[Finding]:
 
 @check("route.width")
 def widths(analysis: Analysis) -> Iterator[Finding]:
-    """Inserts whose layout in is not what precedes them."""
+    """Inserts whose input layout differs from the stage before."""
     for strip_number in sorted(analysis.graph.reshaped):
         strip = analysis.strip(strip_number)
         before = strip.layout

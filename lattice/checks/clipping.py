@@ -31,7 +31,7 @@ class ClipPoint:
 
 @check("level.over")
 def over(analysis: Analysis) -> Iterator[Finding]:
-    """Above full scale at an output, a print's recorded stage or the way to outside gear."""
+    """Above full scale at an output, a print's recorded stage or the path to outside gear."""
     notes: list[ClipPoint] = []
     for point in points(analysis):
         sound, peak_gain = point.stage[:2]
@@ -111,7 +111,7 @@ def internal_over(analysis: Analysis) -> Iterator[Finding]:
             continue
         stages = analysis.levels.stages[strip_number]
         if not stages or (strip_number not in louder and max(stages[0].levels.q2) <= limit):
-            continue  # it comes in below the limit, and nothing in its chain adds to it
+            continue  # its input is below the limit, and its chain adds no gain
         strip = analysis.graph.strips[strip_number]
         before: Stage | None = None
         hot = False

@@ -11,7 +11,7 @@ from lattice.checks.registry import check, explain
 from lattice.model.edit_step import EditStep
 from lattice.model.insert_types import REPEATING
 
-# Within 5 % somebody meant the note value; nearer than 1 ms it is one.
+# Within 5 % a note value was meant; within 1 ms it is one.
 NEAR = 0.05
 EXACT_MS = 1.0
 KINDS = (("", Fraction(1)), ("dotted ", Fraction(3, 2)), ("triplet ", Fraction(2, 3)))

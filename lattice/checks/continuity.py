@@ -1,4 +1,4 @@
-"""Continuity: every source is heard, every bus is fed, nothing ends in nowhere."""
+"""Continuity: every source has a path out, every bus is fed, every path ends at an endpoint."""
 
 from __future__ import annotations
 
@@ -67,7 +67,7 @@ def _unheard(analysis: Analysis, strip: int, outlet: int) -> Finding:
 
 
 def _routed(analysis: Analysis, strip: int, outlet: int, stops: list[int] | None) -> tuple[Remedy, ...]:
-    """Feed it to the bus of its section; a chain, like its neighbours too; else lead on what its ways end at."""
+    """Feed it to the bus of its section, a chain like its neighbours; otherwise continue the ends of its paths."""
     remedies = list(feed_remedies(analysis, strip, outlet))
     if outlet < 0:
         remedies += neighbour_remedies(analysis, strip)
@@ -77,7 +77,7 @@ def _routed(analysis: Analysis, strip: int, outlet: int, stops: list[int] | None
 
 
 def _ends(analysis: Analysis, strip: int, outlet: int = NO_OUTLET) -> list[int] | None:
-    """The last strips that the audio routes from a source or a sum come to; None where it has no route."""
+    """The last strips that the audio routes of a source or a sum reach; None without routes."""
     graph = analysis.graph
     first = graph.outs[strip] if outlet < 0 else graph.outlet_outs[outlet]
     if not first:
@@ -148,7 +148,7 @@ def _to_keys_or_endpoints(analysis: Analysis) -> Backward:
 
 
 def _unfed(analysis: Analysis, unfed: list[int]) -> Iterator[Finding]:
-    """The lowest sums and ends that nothing reaches: what they feed follows from them. One note where no tracks are."""
+    """The first sums and ends without input: those they feed are consequences. One note if no tracks exist."""
     lowest = _lowest(analysis, unfed)
     if lowest and not any(analysis.graph.by_kind[kind] for kind in PLAYING):
         yield _waiting(analysis, lowest, unfed)
@@ -187,7 +187,7 @@ def _waiting(analysis: Analysis, lowest: list[int], unfed: list[int]) -> Finding
 
 
 def _lowest(analysis: Analysis, unfed: list[int]) -> list[int]:
-    """Where chains of what nothing reaches begin, and one of each loop that none of them leads to."""
+    """The first strips of chains without input, and one of each loop that none of them feeds."""
     graph, among = analysis.graph, set(unfed)
     covered: set[int] = set()
 

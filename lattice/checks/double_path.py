@@ -1,4 +1,4 @@
-"""Double paths: the same sound by two ways that join again."""
+"""Double paths: the same sound by two paths that join again."""
 
 from __future__ import annotations
 
@@ -25,17 +25,17 @@ MOST_HOPS = 1_000  # of the same search
 # Routes looked at for all pairs of a template together. Beyond it pairs are counted, and no longer listed one by one.
 MOST_STEPS = 120_000
 MATRIX_STEPS = 2  # entries of a matrix that cost about as much as one route
-SILENT_COST_DB = 4_000.0  # of a route that lets no channel through: never a way where there is another
+SILENT_COST_DB = 4_000.0  # of a route without an open channel: never in the path if another exists
 STEPS_A_PIECE = 30  # more for each strip and route
 PathPair = tuple[list[int], list[int]]
 
 
 @check("route.double-path")
 def double_path(analysis: Analysis) -> Iterator[Finding]:
-    """Two ways from one strip to another, with no strip in common between, on a channel in common.
+    """Two paths between two strips, with no strip in common between, on a channel in common.
 
-    O(strips · routes) to find the pairs, and O(routes · log strips) for the two ways of a pair; the sum of those is
-    bounded, and pairs beyond the bound are counted in the last finding's evidence.
+    O(strips · routes) to find the pairs, and O(routes · log strips) for the two paths of a pair. The sum of those is
+    bounded; the evidence of the last finding counts the pairs left out.
     """
     joins = Joins(analysis)
     search = _LoudestPairs(analysis, joins)
@@ -44,7 +44,7 @@ def double_path(analysis: Analysis) -> Iterator[Finding]:
     unlisted = 0
     for start in range(len(analysis.graph.strips)):
         if not joins.may_split(start) or "pop" in analysis.strip(start).tags:
-            continue  # a sync pop belongs in every stem, and so comes to the mix by each of them
+            continue  # a sync pop belongs in every stem, and so reaches the mix by each of them
         analysis.keep_time()
         for end in joins.of(start):
             if left < 0:
@@ -62,7 +62,7 @@ def double_path(analysis: Analysis) -> Iterator[Finding]:
 
 
 class _LoudestPairs:
-    """The two loudest ways of a pair of strips. `steps`: routes looked at for the last one."""
+    """The two loudest paths of a pair of strips. `steps`: routes visited for the last one."""
 
     def __init__(self, analysis: Analysis, joins: Joins) -> None:
         self.analysis, self.graph, self.joins = analysis, analysis.graph, joins
@@ -72,7 +72,7 @@ class _LoudestPairs:
         self._loops = bool(analysis.loops.feedback)
 
     def pair(self, region: Region) -> PathPair | None:
-        """Two ways without a strip in common that share a channel, the louder first; None where there are none."""
+        """Two disjoint paths that share a channel, the louder first; None if there are none."""
         edges = {
             at: [(route, there, self._cost(route, region.start)) for route, there in options]
             for at, options in region.options.items()
@@ -102,8 +102,8 @@ class _LoudestPairs:
     def _cost(self, route: int, start: int) -> float:
         """Loss over a route, dB: from the `in` of the strip it leaves, or from its tap where it leaves `start`.
 
-        A lossless route costs nothing, however wide it is. Round a loop one that adds gain costs nothing either:
-        otherwise no way would be the cheapest.
+        A lossless route has cost 0 at any width. In a loop a route with gain costs 0 too: otherwise no path would be
+        the cheapest.
         """
         if self.graph.tail[route] == start:
             return self._lost_db(route_gain(self.graph, route))
@@ -117,12 +117,12 @@ class _LoudestPairs:
         return max(lost_db, 0.0) if self._loops else lost_db
 
     def _share_channel(self, one: list[int], other: list[int]) -> bool:
-        """Some channel of the first strip comes to some channel of the last by both ways."""
+        """Some channel of the first strip reaches some channel of the last by both paths."""
         pairs = zip(self._landing(one), self._landing(other), strict=False)
         return any(first & second for first, second in pairs)
 
     def _landing(self, path: list[int]) -> list[int]:
-        """Per channel at the tap of the first route, bits of the channels it comes to at the `in` of the last strip."""
+        """Per channel at the tap of the first route, bits of the channels it reaches at the `in` of the last strip."""
         found = list(route_gain(self.graph, path[0]).matrix.spread)
         for route in path[1:]:
             onward = self.hop(route).matrix.spread
@@ -130,7 +130,7 @@ class _LoudestPairs:
         return found
 
     def _by_listing(self, region: Region) -> PathPair | None:
-        """The same from the ways themselves, where the cheapest two are none: those of the fewest hops first."""
+        """The same from listed paths, if the cheapest two do not count: the fewest hops first."""
         paths = self._paths(region)
         lost_db = [sum(self._cost(route, region.start) for route in path) for path in paths]
         order = sorted(range(len(paths)), key=lambda at: (lost_db[at], at))
@@ -189,7 +189,7 @@ def _finding(
 
 
 def _figures(analysis: Analysis, search: _LoudestPairs, one: list[int], other: list[int]) -> dict[str, float | None]:
-    """Rise of the coherent sum against the louder way alone (Frobenius norms), and how far apart the two arrive."""
+    """Rise of the coherent sum against the louder path alone (Frobenius norms), and the difference of the arrivals."""
     first, second = (_from_post(analysis, search, path) for path in (one, other))
     both = [[a + b for a, b in zip(row, rest, strict=True)] for row, rest in zip(first, second, strict=True)]
     sums = [sum(value * value for row in matrix for value in row) for matrix in (both, first, second)]
@@ -198,7 +198,7 @@ def _figures(analysis: Analysis, search: _LoudestPairs, one: list[int], other: l
 
 
 def _from_post(analysis: Analysis, search: _LoudestPairs, path: list[int]) -> list[list[float]]:
-    """Gains of a way, with their sign, from the `in` of its first strip: what both ways share cancels out."""
+    """Gains of a path, with their sign, from the `in` of its first strip: shared gains cancel out."""
     graph = analysis.graph
     start = graph.tail[path[0]]
     found = chain_gain(graph.strips[start], graph.stage[path[0]]).then(search.path_gain(path))
@@ -208,7 +208,7 @@ def _from_post(analysis: Analysis, search: _LoudestPairs, path: list[int]) -> li
 
 
 def _samples(analysis: Analysis, path: list[int]) -> int:
-    """What a way takes from the `in` of its first strip on, compensation included."""
+    """The latency of a path from the `in` of its first strip, compensation included."""
     arrivals, graph = analysis.arrivals, analysis.graph
     return sum(
         arrivals.delays.get(route, 0) + (arrivals.chain[graph.tail[route]][1] if graph.stage[route] else 0)

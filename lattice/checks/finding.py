@@ -1,4 +1,4 @@
-"""A finding: one thing a check says about a template, with its evidence and what would put it right."""
+"""A finding: one fault of a template, with its evidence and its fixes."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ class Remedy(msgspec.Struct, frozen=True):
 
     @property
     def key(self) -> str:
-        """The same as long as its edits are, whatever stands before it in a list."""
+        """Equal as long as its edits are equal, whatever its place in a list."""
         import hashlib  # noqa: PLC0415 - an audit asks for none
 
         return hashlib.sha256(msgspec.json.encode(self.steps, order="sorted")).hexdigest()[:12]
@@ -50,7 +50,7 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
     evidence: tuple[str, ...] = ()
     path: tuple[str, ...] = ()  # routes that show it on the map, beyond those it is about
     way: str = ""  # the names of a way that shows it, for lists: “Bells → Effects → Show mix”
-    cause: tuple[str, ...] = ()  # ids that have to change for it to go; empty: as its family says (causes/by_cause.py)
+    cause: tuple[str, ...] = ()  # ids that have to change to resolve it; empty: by its family (causes/by_cause.py)
     because: str = ""  # the cause in words, where the check knows them better than the ids tell
     remedies: tuple[Remedy, ...] = ()
     waived_by: str = ""  # what the waiver that covers it says it is about; empty where none does

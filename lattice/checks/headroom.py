@@ -1,4 +1,4 @@
-"""Room: what the mix leaves, where levels build up, how far plug-ins are from their operating level."""
+"""Headroom: of the mix, of sums with a build-up, and of plug-ins at their operating level."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ def has_ceiling(strip: Strip) -> bool:
 
 
 def mix_headroom_db(analysis: Analysis, stem: Stem) -> float:
-    """What a mix has to leave: its own figure, else the profile's."""
+    """The required headroom of a mix: its own figure, else the profile's."""
     return analysis.template.profile.mix_headroom_db if stem.mix_headroom_db is None else stem.mix_headroom_db
 
 
@@ -74,7 +74,7 @@ def _room_words(likely_db: float) -> str:
 
 
 def _ranking(analysis: Analysis, number: int) -> tuple[str, ...]:
-    """What comes in by its share, a line each."""
+    """Inputs by their share, a line each."""
     shares = inflow(analysis.levels, number)
     lines = []
     for share in shares:

@@ -15,7 +15,7 @@ from lattice.model.names import capitalised
 
 @check("level.idle")
 def idle(analysis: Analysis) -> Iterator[Finding]:
-    """A fader at off before an enabled route, or a send at off that nobody rides."""
+    """A fader at off before an enabled route, or a send at off without automation."""
     graph = analysis.graph
     for strip_number, strip in enumerate(graph.strips):
         if strip.fader_db is None and strip.kind != "midi" and not analysis.is_kept_apart(strip_number):

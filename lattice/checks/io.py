@@ -1,4 +1,4 @@
-"""Physical channels and tie lines: what a machine has, what is used twice, what does not fit together."""
+"""Physical channels and tie lines: missing in a machine, used twice, or of different formats."""
 
 from __future__ import annotations
 

@@ -1,7 +1,7 @@
-"""Where two ways from one strip join again: the pairs that the check of double paths looks at.
+"""Places where two paths from one strip join again: the pairs for the check of double paths.
 
-A walk leaves a strip by unblocked feeds and sends. It is in one of two states: feeds so far, or behind a send. Behind a
-send it goes on from a strip only where that strip's inserts leave the sound as it is (or the tap lies before them).
+A walk leaves a strip by unblocked feeds and sends. It has two states: feeds so far, or after a send. After a send it
+continues from a strip only if that strip's inserts leave the sound unchanged (or the tap is before them).
 """
 
 from __future__ import annotations
@@ -20,15 +20,15 @@ Options = dict[int, list[tuple[int, int]]]  # strip → (route, strip it leads t
 
 
 def _transparent(strip: Strip) -> bool:
-    """What is on in its chain leaves the sound as it is."""
+    """Its active inserts leave the sound unchanged."""
     return all(insert.state != "on" or insert.type in TRANSPARENT for insert in strip.inserts)
 
 
 @dataclass(frozen=True)
 class Region:
-    """Everything between a strip and one where its ways join: the routes that lead there.
+    """The part between a strip and one where its paths join: the routes that lead there.
 
-    Of a strip that is come to both by feeds alone and behind a send all routes are there that one of the two may take.
+    A strip reached both by feeds alone and after a send includes the routes of both states.
     """
 
     start: int
@@ -39,7 +39,7 @@ class Region:
 
 
 class Joins:
-    """Pairs of strips with two ways between them, found by what every way has in common (dominators)."""
+    """Pairs of strips with two paths between them, by the common strips of all paths (dominators)."""
 
     def __init__(self, analysis: Analysis) -> None:
         self.analysis, self.graph = analysis, analysis.graph
@@ -47,7 +47,7 @@ class Joins:
         self.monitors = analysis.unblocked.monitors
         self.carried = analysis.sounds.leaves
         self.is_send = [route.kind == "send" for route in graph.routes]
-        # only what is fed can be passed behind a send
+        # only fed signal can be passed after a send
         self.clear = [bool(graph.ins[n]) and _transparent(strip) for n, strip in enumerate(graph.strips)]
         self.outs: list[list[int]] = (
             graph.outs
@@ -59,14 +59,14 @@ class Joins:
         self._onward: dict[int, dict[int, list[tuple[int, int, int]]]] = {FED: {}, SENT: {}, FED | SENT: {}}
         self._meets = self._meetings()
         self._walks: dict[tuple[tuple[int, int], ...], _Walk] = {}
-        self._round: tuple[int, _Walk] = -1, _Walk(self, ())  # the last strip with a way back to it, and its walk
+        self._round: tuple[int, _Walk] = -1, _Walk(self, ())  # the last strip with a path back to it, and its walk
 
     def may_split(self, start: int) -> bool:
         """Return whether sound leaves a strip by two routes that lead to some strip in common."""
         return self._meets[start] and self.carried[start] and len(self.outs[start]) > 1
 
     def of(self, start: int) -> list[int]:
-        """The strips where two ways from `start` may join, with no strip in common before. O(routes behind it)."""
+        """The strips where two paths from `start` may join, with no strip in common before. O(routes after it)."""
         return [end for end in self._walk(start).joins if end != start]
 
     # which strips have two routes that lead to some strip in common: one sweep against the flow, bits for strips
@@ -84,15 +84,15 @@ class Joins:
         is_join = [False] * count
         fed = [node for node in order if bit_of[node]]
         while self._swept(fed, bit_of, (feeding, sent), is_join) and self.analysis.loops.feedback:
-            pass  # what leads round brings news to strips that were looked at before
-        # What nothing is fed to brings no news to others.
+            pass  # a cycle changes strips that were visited before
+        # Strips without a feed change no others.
         self._swept([node for node in order if not bit_of[node]], bit_of, (feeding, sent), is_join)
         return is_join
 
     def _swept(
         self, order: list[int], bit_of: list[int], beyond: tuple[list[int], list[int]], is_join: list[bool]
     ) -> bool:
-        """One sweep; whether anything new was come to."""
+        """One sweep; returns whether it reached anything new."""
         graph, monitors, is_send = self.graph, self.monitors, self.is_send
         head, stage = graph.head, graph.stage
         feeding, sent = beyond
@@ -117,7 +117,7 @@ class Joins:
                 is_new = is_new or before != (feeding[node], sent[node])
         return is_new
 
-    # what every walk from a strip has in common
+    # common to every walk from a strip
 
     def _walk(self, start: int) -> _Walk:
         """Strips that are routed alike share their walk, unless it leads back to one of them."""
@@ -132,7 +132,7 @@ class Joins:
         return self._round[1]
 
     def onward(self, strip: int, states: int) -> list[tuple[int, int, int]]:
-        """(route, strip it leads to, states there) of what leads on from a strip come to in some states."""
+        """(route, destination, states there) of the routes that continue from a strip in some states."""
         found = self._onward[states].get(strip)
         if found is None:
             found = self._onward[states][strip] = list(self._leading_on(strip, states))
@@ -143,12 +143,12 @@ class Joins:
             return
         for route in self.outs[strip]:
             passes_whole = self.clear[strip] or self.graph.stage[route] == IN
-            leaves = states if passes_whole else states & FED  # what comes past its inserts
+            leaves = states if passes_whole else states & FED  # bypassing its inserts
             if leaves:
                 yield route, self.graph.head[route], SENT if self.is_send[route] else leaves
 
     def region(self, start: int, end: int) -> Region:
-        """What lies between a strip and one of its joins, found by walking back from there. O(routes between)."""
+        """The part between a strip and one of its joins, found by walking back from there. O(routes between)."""
         walk, head, size = self._walk(start), self.graph.head, 0
         between = {end}
         waiting = [end]
@@ -188,7 +188,7 @@ class _Walk:
     before : dict[int, list[int]]
         The strips it is reached from.
     joins : list[int]
-        Strips reached by two routes, with no strip in common to all the ways to them.
+        Strips reached by two routes without a strip common to all their paths.
     """
 
     def __init__(self, joins: Joins, hops: tuple[tuple[int, int], ...], without: int = -1) -> None:
@@ -218,7 +218,10 @@ class _Walk:
         self.joins = sorted(strip for strip in order if common[strip] == 0 and entered[strip] > 1)
 
     def _common(self, order: list[int], first: set[int]) -> dict[int, int]:
-        """Strip → bits of the strips, itself apart, that every way to it passes. O(routes), again while it changes."""
+        """Strip → bits of the strips, itself apart, that every path to it passes.
+
+        O(routes), repeated while it changes.
+        """
         bit = {strip: 1 << place for place, strip in enumerate(order)}
         everything = (1 << len(order)) - 1
         common = {strip: 0 if strip in first else everything for strip in order}

@@ -1,4 +1,4 @@
-"""Keys (side-chains): triggers that reach nothing, inserts that listen to nothing, ducking twice."""
+"""Keys (side-chains): triggers without a destination, inserts without a key signal, double ducking."""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ def unfed_keys(analysis: Analysis) -> Iterator[Finding]:
 
 @check("key.unheard", "key.dormant")
 def keys_that_work_nothing(analysis: Analysis) -> Iterator[Finding]:
-    """Keys that end at an insert that does not listen, or that is not working."""
+    """Keys into an insert that has no key input, or is inactive."""
     for route in analysis.graph.keys:
         insert = analysis.graph.insert_of_key(route)
         name = f"{insert.name or insert.id} on {analysis.name(analysis.graph.head[route])}"
@@ -80,10 +80,10 @@ def keyed_by_itself(analysis: Analysis) -> Iterator[Finding]:
     keyed = sorted({analysis.graph.head[route] for route in keys})
     bit_of_strip = {strip: 1 << (len(keys) + at) for at, strip in enumerate(keyed)}
     reached = masks(analysis.unblocked, bit_of_strip, {route: 1 << at for at, route in enumerate(keys)})
-    shared = [-1] * len(keys)  # per key: what all its sources reach
+    shared = [-1] * len(keys)  # per key: the reach of all its sources
     for source in reached:
         bits = source & ((1 << len(keys)) - 1)
-        while bits:  # the keys this source comes to, from the lowest bit on
+        while bits:  # the keys this source reaches, from the lowest bit on
             at = (bits & -bits).bit_length() - 1
             shared[at] &= source
             bits &= bits - 1
@@ -97,7 +97,7 @@ def keyed_by_itself(analysis: Analysis) -> Iterator[Finding]:
 
 @check("key.quiet")
 def too_quiet(analysis: Analysis) -> Iterator[Finding]:
-    """Keys that never come up to the threshold of what they are to work, even if all peaks met."""
+    """Keys that never reach the threshold of their insert, even if all peaks coincide."""
     fed: dict[str, list[int]] = defaultdict(list)
     for route in analysis.graph.keys:
         if analysis.carries(route):
@@ -148,14 +148,14 @@ def ducked_twice(analysis: Analysis) -> Iterator[Finding]:
 
 
 class _Behind:
-    """Which strips what has passed the inserts of a strip comes to, as bits. Each strip is followed once, O(routes)."""
+    """Strips that the output of a strip's inserts reaches, as bits. Each strip is followed once, O(routes)."""
 
     def __init__(self, analysis: Analysis) -> None:
         self.analysis = analysis
         self._known: dict[int, int] = {}
 
     def passes(self, inner: tuple[int, str], outer: tuple[int, str]) -> bool:
-        """What has passed the insert of `inner` comes to the insert of `outer`."""
+        """The output of the insert of `inner` reaches the insert of `outer`."""
         if inner[0] == outer[0]:
             return self.analysis.graph.insert_at[inner[1]][1] < self.analysis.graph.insert_at[outer[1]][1]
         return bool(self.of(inner[0]) >> outer[0] & 1)

@@ -1,4 +1,4 @@
-"""Latency: late keys, limits of the compensation, monitoring, prints, and what reaches the outputs when."""
+"""Latency: late keys, limits of the compensation, monitoring, prints, and arrivals at the outputs."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ def _ms(analysis: Analysis, samples: float) -> float:
 
 @check("time.key-late")
 def late_keys(analysis: Analysis) -> Iterator[Finding]:
-    """Keys that come to an insert after the sound they are to duck."""
+    """Keys that reach an insert after the sound they should duck."""
     arrivals, graph = analysis.arrivals, analysis.graph
     for node in range(len(graph.strips), analysis.loops.first_outlet):
         strip_number = analysis.loops.insert_strips[node - len(graph.strips)]
@@ -73,7 +73,7 @@ def beyond_the_limit(analysis: Analysis) -> Iterator[Finding]:
 
 @check("time.monitor")
 def monitoring(analysis: Analysis) -> Iterator[Finding]:
-    """Live inputs that are heard too late by those who play."""
+    """Live inputs with too much latency for the players."""
     limit = analysis.template.profile.monitor_limit_ms
     for heard in monitored(analysis.arrivals, analysis.levels):
         if heard.ms(analysis.template.buffer_samples) > limit:
@@ -123,7 +123,7 @@ def _unreported(strip: Strip, name: str, insert: str | None, told: int, took: in
 
 @check("time.total")
 def total(analysis: Analysis) -> Iterator[Finding]:
-    """When the last sound is at an output, and what makes it so late."""
+    """The last arrival at an output, and its cause."""
     output, limit = analysis.arrivals.latest_output, analysis.template.profile.total_latency_limit_ms
     if output is None:
         return

@@ -1,4 +1,4 @@
-"""What a template asks of machines: plug-ins, channel names, memory."""
+"""Requirements of machines: plug-ins, channel names, memory."""
 
 from __future__ import annotations
 
@@ -51,14 +51,14 @@ def plugins(analysis: Analysis) -> Iterator[Finding]:
 
 
 def asked_of(template: Template, inventory: Inventory) -> list[Finding]:
-    """What a template asks of a machine that its inventory does not have, or has otherwise: plug-ins, channels.
+    """Requirements that an inventory does not meet: missing or different plug-ins and channels.
 
     Parameters
     ----------
     template
         The template.
     inventory
-        What the machine has.
+        The contents of the machine.
 
     Returns
     -------

@@ -48,7 +48,7 @@ def unplayed(analysis: Analysis) -> Iterator[Finding]:
 
 @check("midi.port-range", "midi.channel-filtered")
 def ports_and_channels(analysis: Analysis) -> Iterator[Finding]:
-    """Ports beyond what an instrument or its machine has, and channels it does not receive."""
+    """Ports beyond those of an instrument or its machine, and channels it does not receive."""
     graph = analysis.graph
     machines = {machine.id: machine for machine in analysis.template.machines}
     for route_number in graph.midis:

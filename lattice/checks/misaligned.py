@@ -50,13 +50,13 @@ def worst_comb(analysis: Analysis, number: int) -> Comb | None:
 
 
 class _Look:
-    """Which sources come to a sum by several routes; worked out only where a sum is out of line."""
+    """Sources that reach a sum by several routes; computed only if arrivals at the sum differ."""
 
     def __init__(self, analysis: Analysis) -> None:
         self.analysis = analysis
         self.travel: dict[Origin, SourceArrival] = {}
         self._origins: list[Origin] = []
-        self._behind: dict[int, int] = {}  # route → bits of the sources it brings
+        self._behind: dict[int, int] = {}  # route → bits of its sources
 
     def sources_behind(self) -> dict[int, int]:
         if not self._behind:
@@ -104,7 +104,7 @@ class _Look:
         return worst
 
     def _combs(self, origin: Origin, routes: list[int], worst: Comb | None) -> Iterator[Comb]:
-        """Pairs from the loudest down; what is farther apart in level than the worst so far is not looked at."""
+        """Pairs from the loudest down; pairs with a larger level difference than the worst so far are skipped."""
         response, travel = self.analysis.response(origin), self.travel[origin]
         loud = sorted(
             (

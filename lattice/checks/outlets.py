@@ -1,4 +1,4 @@
-"""Outlets of instruments that nothing takes."""
+"""Outlets of instruments without a route."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from lattice.model.route_kinds import BRINGING_SOUND
 
 @check("route.outlet-unheard")
 def outlet_unheard(analysis: Analysis) -> Iterator[Finding]:
-    """Open outlets that nothing listens to."""
+    """Open outlets without a route."""
     for outlet_number in analysis.outlets_without_route():
         strip, outlet = analysis.graph.outlets[outlet_number]
         instrument = analysis.strip(strip)

@@ -1,4 +1,4 @@
-"""Parts of instruments and choices between strips: what of them is heard, played, and where."""
+"""Parts of instruments and alternatives of strips: their signal, their notes, and their outlets."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from lattice.model.edit_step import EditStep
 
 
 def outlet_of(strip: Strip, part: Part) -> Outlet | None:
-    """The outlet a part comes out of: the one it names, else the main one."""
+    """The outlet of a part: its own, else the main one."""
     return next((outlet for outlet in strip.outlets if outlet.id == part.outlet), main_outlet(strip))
 
 
@@ -87,7 +87,7 @@ def _plays(part: Part, port: int, channel: int | None) -> bool:
 
 @check("part.all-first")
 def all_on_the_first_outlet(analysis: Analysis) -> Iterator[Finding]:
-    """Instruments with several open outlets whose parts all come out of the first."""
+    """Instruments with several open outlets whose parts all use the first."""
     for strip_number in analysis.graph.by_kind["instrument"]:
         strip = analysis.strip(strip_number)
         opened = sum(outlet.open for outlet in strip.outlets)
@@ -124,7 +124,7 @@ def wrong_choices(analysis: Analysis) -> Iterator[Finding]:
 
 
 def _sounds(analysis: Analysis, member: str) -> bool:
-    """The member's sound is heard at an endpoint now."""
+    """The member's sound reaches an endpoint now."""
     strip, _slash, outlet = member.partition("/")
     number = analysis.graph.index[strip]
     node = analysis.graph.outlet_index.get((number, outlet), NO_OUTLET) if outlet else -1

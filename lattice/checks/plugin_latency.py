@@ -13,7 +13,7 @@ from lattice.model.inventory import other_latencies
 
 @check("plugin.latency")
 def latencies(analysis: Analysis) -> Iterator[Finding]:
-    """One for each insert; the remedy takes the latency that is listed."""
+    """One for each insert; the fix applies the listed latency."""
     inventory = analysis.inventory
     if inventory is None:
         return

@@ -1,4 +1,4 @@
-"""Prints of stems: there, fed as the ledger says, and as wide as what they record."""
+"""Prints of stems: present, fed as in the ledger, and as wide as their strips."""
 
 from __future__ import annotations
 
@@ -114,7 +114,7 @@ def _is_of(analysis: Analysis, stem: Stem, route: int) -> bool:
 
 
 def _difference(analysis: Analysis, stem: Stem, route: int) -> str:
-    """What one route into a print has to do with the file not being what the ledger says; "" for nothing."""
+    """The reason why a route makes the print differ from the ledger; "" if it does not."""
     feed = analysis.graph.routes[route]
     if not _is_of(analysis, stem, route):
         if "pop" in analysis.strip(analysis.graph.tail[route]).tags:
@@ -129,7 +129,7 @@ def _difference(analysis: Analysis, stem: Stem, route: int) -> str:
 
 
 def _alone(analysis: Analysis, stem: Stem, own: list[int]) -> tuple[EditStep, ...]:
-    """One route of the stem's strip is kept and put right, and everything else that could feed the print goes."""
+    """One route of the stem's strip stays and is corrected; all other inputs of the print are removed."""
     kept = next((route for route in own if not _difference(analysis, stem, route)), own[0])
     into = analysis.graph.ins[analysis.graph.index[stem.print or ""]]
     others = [
@@ -146,7 +146,7 @@ def _alone(analysis: Analysis, stem: Stem, own: list[int]) -> tuple[EditStep, ..
 
 @check("stem.print-inserts")
 def print_inserts(analysis: Analysis) -> Iterator[Finding]:
-    """Inserts on prints that record what comes in: they are not in the file."""
+    """Inserts on prints that record their input: they are not in the file."""
     for print_id in dict.fromkeys(stem.print for stem in analysis.template.stems if stem.print):
         strip = analysis.strip(analysis.graph.index[print_id])
         if strip.kind == "print" and strip.records == "in" and strip.inserts:
@@ -166,7 +166,7 @@ def print_inserts(analysis: Analysis) -> Iterator[Finding]:
 
 @check("stem.layout")
 def layouts(analysis: Analysis) -> Iterator[Finding]:
-    """Stems whose layout is not that of what is taken or printed, and mixes in a layout nobody asked for."""
+    """Stems whose layout differs from their strip or print, and mixes in a layout that no delivery lists."""
     graph, wanted = analysis.graph, analysis.template.profile.layouts
     for stem in analysis.template.stems:
         lines: list[str] = []

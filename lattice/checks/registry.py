@@ -15,21 +15,21 @@ CHECKS: list[tuple[tuple[str, ...], CheckFunction]] = []
 
 @dataclass(frozen=True)
 class Explanation:
-    """What there is to know of a code, in whole sentences; `many` is a sentence for several findings of one cause."""
+    """The explanation of a code, in whole sentences; `many` is a sentence for several findings of one cause."""
 
     code: str
     many: str
     found: str
     why: str  # it matters on the job
     how: str  # it is computed, with its source
-    fix: str  # what usually puts it right
+    fix: str  # the usual fix
 
 
 EXPLANATIONS: dict[str, Explanation] = {}
 
 
 def explain(code: str, *, many: str, found: str, why: str, how: str, fix: str) -> None:
-    """Puts down what there is to know of a code, beside the check that gives it.
+    """Register the explanation of a code, beside its check.
 
     Parameters
     ----------
@@ -39,7 +39,7 @@ def explain(code: str, *, many: str, found: str, why: str, how: str, fix: str) -
         A sentence for several findings of one cause, without its full stop. `{n}` is how many, `{place}` the strip they
         are at.
     found, why, how, fix
-        What is found, why it matters on the job, how it is computed with its source, what usually puts it right.
+        The finding, its consequence on the job, its computation with the source, its usual fix.
     """
     EXPLANATIONS[code] = Explanation(code, many, found, why, how, fix)
 
@@ -54,9 +54,8 @@ def check(*codes: str) -> Callable[[CheckFunction], CheckFunction]:
 
     Notes
     -----
-    A check is a function of an Analysis that yields findings. It asks the analysis for what it needs, yields in the
-    order of the document, and reads nothing else: the same template gives the same findings. What it looks for and how
-    it decides is written in docs/reference/checks.md under its code.
+    A check is a function of an Analysis that yields findings in the order of the document. It reads nothing but the
+    analysis: the same template gives the same findings. Its definition is in docs/reference/checks.md under its code.
     """
 
     def register(function: CheckFunction) -> CheckFunction:

@@ -1,4 +1,4 @@
-"""Remedies that several checks offer: feed a strip to its bus, open what blocks a path, trim a sum."""
+"""Fixes of several checks: feed a strip to its bus, open the blocks of a path, trim a sum."""
 
 from __future__ import annotations
 
@@ -46,7 +46,7 @@ def feed_remedies(analysis: Analysis, strip: int, outlet: int = NO_OUTLET) -> tu
     if not analysis.may_feed(strip, bus, outlet) or leads_to(analysis, bus, strip):
         return ()
     if not analysis.could_be_heard.fed[bus]:
-        return ()  # the bus is heard nowhere itself: what is wrong lies behind it
+        return ()  # the bus itself reaches no endpoint: the fault is after it
     leaving = {"from_outlet": analysis.graph.outlets[outlet][1].id} if outlet >= 0 else {}
     return (Remedy(f"Feed to {analysis.name(bus)}", (feed_step(source.id, section.bus, **leaving),)),)
 
@@ -66,7 +66,7 @@ UNBLOCK: dict[str, tuple[str, dict[str, object]]] = {
 
 
 def open_remedies(analysis: Analysis, path: Path) -> tuple[Remedy, ...]:
-    """One remedy that opens every blocker of a path; none where one of them cannot be opened by an edit."""
+    """One fix that opens every block of a path; none if an edit cannot open one of them."""
     found = [_opening(analysis, blocker) for blocker in path.blockers]
     openings = [opening for opening in found if opening is not None]
     if not openings or len(openings) < len(found):
@@ -112,8 +112,8 @@ def neighbour_remedies(analysis: Analysis, strip: int) -> tuple[Remedy, ...]:
 def onward_remedies(analysis: Analysis, stop: int) -> tuple[Remedy, ...]:
     """Lead a sum that leads nowhere on: to the bus of its section, else to where it may belong.
 
-    That is where its like go, the ends of most of them first; the one master; and the one output that nothing else
-    comes to, which is what a lost feed leaves behind. A sum of no section is likelier to have led to the latter.
+    It is the destination of similar strips, the most frequent first; then the only master; then the only output without
+    other inputs, which a lost feed leaves behind. A sum without a section more likely led to the latter.
     """
     by_bus = feed_remedies(analysis, stop)
     if by_bus:
@@ -167,7 +167,7 @@ def _usual_sends(analysis: Analysis, strip: int, neighbours: list[int]) -> Itera
 
 
 def measured_remedy(name: str, strip: str, insert: str | None, samples: int) -> Remedy:
-    """Move a measured latency into what is compensated."""
+    """Enter a measured latency as compensated."""
     changes = {"latency_samples": samples}
     if insert is None:
         step = EditStep("change_strip", {"strip": strip, "changes": changes})
@@ -177,7 +177,7 @@ def measured_remedy(name: str, strip: str, insert: str | None, samples: int) -> 
 
 
 def trim_steps(levels: Levels, number: int, change_db: float) -> tuple[EditStep, ...]:
-    """The same change on everything that brings sound to a sum: its balance is kept."""
+    """The same change on every input of a sum: its balance stays."""
     return tuple(
         EditStep("change_route", {"route": route, "changes": {"gain_db": gain_db}})
         for route, gain_db in trimmed(levels, number, change_db)

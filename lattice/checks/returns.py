@@ -17,7 +17,7 @@ from lattice.model.names import with_kind
 
 @check("route.dry-return")
 def dry_returns(analysis: Analysis) -> Iterator[Finding]:
-    """Returns whose effect is on and not fully wet: the dry part doubles what goes straight."""
+    """Returns with an active effect that is not fully wet: the dry part doubles the direct sound."""
     for strip_number in analysis.graph.by_kind["return"]:
         strip = analysis.strip(strip_number)
         dry = [i for i in strip.inserts if i.traits.decorrelates and i.state == "on" and i.wet < 1]
@@ -70,7 +70,7 @@ USUAL_LOW_CUT_HZ = 250.0  # of effect returns people take 200 to 300 Hz (common 
 
 @check("return.lows")
 def returns_with_lows(analysis: Analysis) -> Iterator[Finding]:
-    """Fed returns of a reverb or delay in whose chain nothing takes the lows away."""
+    """Fed returns of a reverb or delay without a high-pass in the chain."""
     graph = analysis.graph
     for strip_number in graph.by_kind["return"]:
         strip = analysis.strip(strip_number)
@@ -91,7 +91,7 @@ def returns_with_lows(analysis: Analysis) -> Iterator[Finding]:
 
 
 def rise_db(analysis: Analysis, strip_number: int) -> float | None:
-    """How much the dry part of a return adds to what goes straight, for the source where that is most.
+    """The rise of the direct sound by the dry part of a return, for the source with the largest.
 
     20·log10 of |direct + dry| / |direct| at the strips the return feeds, norms over channels; None where no source
     arrives there without the return.

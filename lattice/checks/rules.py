@@ -20,7 +20,7 @@ from lattice.model.layouts import channel_names
 from lattice.model.selectors import select, sentence_of
 
 Strips = frozenset[int]
-Broken = Iterator[tuple[Origin, str, Path | None]]  # a source, why, and a way that shows it
+Broken = Iterator[tuple[Origin, str, Path | None]]  # a source, the reason, and a path as evidence
 SPOKEN = {
     "passes": "{sources} must reach {to} only through {through}",
     "reaches": "{sources} must reach {to}",
@@ -58,13 +58,13 @@ def broken(analysis: Analysis) -> Iterator[Finding]:
 
 
 def _named(analysis: Analysis, origin: Origin, path: Path | None) -> tuple[str, ...]:
-    """The source, then where the offending way ends."""
+    """The source, then the end of the offending path."""
     ends = [path.strips(analysis.graph)[-1]] if path else []
     return tuple(dict.fromkeys(analysis.ids([origin.strip, *ends])))
 
 
 def broken_by(analysis: Analysis, rule: Rule) -> Broken:
-    """Sources that break a rule, in the order of the document. O(strips + routes), and the ways of those that do."""
+    """Sources that break a rule, in the order of the document. O(strips + routes), and the paths of those sources."""
     through, to = select(analysis.template, rule.through), select(analysis.template, rule.to)
     yield from KINDS[rule.kind](analysis, rule, through, to)
 
@@ -82,11 +82,11 @@ def _sources(analysis: Analysis, rule: Rule, *, states: bool) -> list[Origin]:
     return found
 
 
-# ways that a question allows
+# paths that a question allows
 
 
 class _RuleWays:
-    """Ways from sources under one reading of states, some routes left out, to strips or endpoints."""
+    """Paths from sources under one reading of settings, some routes left out, to strips or endpoints."""
 
     def __init__(
         self, analysis: Analysis, reach: Reach, ends: set[int], allowed: Callable[[int], bool] = lambda _route: True
@@ -109,7 +109,7 @@ class _RuleWays:
                     waiting.append(tail)
 
     def way(self, origin: Origin) -> Path | None:
-        """A way from a source; None where there is none."""
+        """A path from a source; None if there is none."""
         strip, outlet = origin
         first = self.graph.outs[strip] if outlet < 0 else self.graph.outlet_outs[outlet]
         if not any(self._allowed[route] and self.fed[self.graph.head[route]] for route in first):
@@ -123,7 +123,7 @@ class _RuleWays:
         )
 
     def by(self, origin: Origin, route: int) -> Path | None:
-        """A way that begins with one route of the source; None where that leads to no end."""
+        """A path that begins with one route of the source; None if that reaches no end."""
         head = self.graph.head[route]
         if not self._allowed[route] or not self.fed[head]:
             return None
@@ -132,7 +132,7 @@ class _RuleWays:
 
 
 def _passes(analysis: Analysis, rule: Rule, through: Strips, to: Strips) -> Broken:
-    """Every way to `to` goes through `through`."""
+    """Every path to `to` goes through `through`."""
     graph = analysis.graph
     ways = _RuleWays(analysis, analysis.unblocked, set(to - through), lambda route: graph.head[route] not in through)
     for origin in _sources(analysis, rule, states=True):
@@ -141,7 +141,7 @@ def _passes(analysis: Analysis, rule: Rule, through: Strips, to: Strips) -> Brok
 
 
 def _reaches(analysis: Analysis, rule: Rule, _through: Strips, to: Strips) -> Broken:
-    """Every source comes to every strip of `to`."""
+    """Every source reaches every strip of `to`."""
     ways = {end: _RuleWays(analysis, analysis.unblocked, {end}) for end in sorted(to)}
     for origin in _sources(analysis, rule, states=True):
         for end, its in ways.items():
@@ -174,7 +174,7 @@ def _channel(wanted: str | int, names: tuple[str, ...]) -> int:
 
 
 def _pre_fader(analysis: Analysis, rule: Rule, _through: Strips, to: Strips) -> Broken:
-    """On every way to `to`, the source's own strip is left before its fader."""
+    """Every path to `to` leaves the source's own strip before its fader."""
     graph = analysis.graph
     ways = _RuleWays(analysis, analysis.unblocked, set(to))
     for origin in _sources(analysis, rule, states=True):
@@ -203,7 +203,7 @@ def _ducking(analysis: Analysis, through: Strips) -> dict[int, tuple[int, int]]:
 
 
 def _ends_behind(analysis: Analysis, strip: int, *, keyed: bool) -> bool:
-    """Sound that comes to a strip ends there; with `keyed`, only where it is taken before any insert."""
+    """Sound that reaches a strip ends there; with `keyed`, only if a route takes it before any insert."""
     graph, reach = analysis.graph, analysis.unblocked
     if not reach.ends_here(strip):
         return False
@@ -217,7 +217,7 @@ def _ends_behind(analysis: Analysis, strip: int, *, keyed: bool) -> bool:
 
 
 def _ducked_by(analysis: Analysis, rule: Rule, through: Strips, _to: Strips) -> Broken:
-    """Every way to an endpoint passes an insert keyed by `through`."""
+    """Every path to an endpoint passes an insert keyed by `through`."""
     ducking, graph = _ducking(analysis, through), analysis.graph
     ends = {n for n in graph.ends if _ends_behind(analysis, n, keyed=n in ducking)}
 
@@ -232,7 +232,7 @@ def _ducked_by(analysis: Analysis, rule: Rule, through: Strips, _to: Strips) -> 
 
 
 def _not_ducked_by(analysis: Analysis, rule: Rule, through: Strips, _to: Strips) -> Broken:
-    """No way to an endpoint passes an insert keyed by `through`."""
+    """No path to an endpoint passes an insert keyed by `through`."""
     ducking, graph, reach = _ducking(analysis, through), analysis.graph, analysis.unblocked
     heard = analysis.heard
     behind = {
@@ -264,7 +264,7 @@ def _ends_behind_insert(analysis: Analysis, strip: int) -> bool:
 
 
 def _avoids(analysis: Analysis, rule: Rule, through: Strips, _to: Strips) -> Broken:
-    """No way goes through `through`, whatever states say."""
+    """No path goes through `through`, with settings ignored."""
     ways = _RuleWays(analysis, analysis.ignoring, set(through))
     for origin in _sources(analysis, rule, states=False):
         if origin.strip not in through and (path := ways.way(origin)):

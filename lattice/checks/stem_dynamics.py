@@ -1,4 +1,4 @@
-"""What dynamics do to stems: ducked by somebody who is not in them, or bent together after their taps."""
+"""Effects of dynamics on stems: keys from outside the stem, or common dynamics after their taps."""
 
 from __future__ import annotations
 
@@ -64,7 +64,7 @@ def _working(analysis: Analysis) -> list[tuple[int, str, int, list[Origin]]]:
 
 
 def _keying(analysis: Analysis) -> dict[int, list[Origin]]:
-    """Sources that come to the keys of an insert, by its place among keyed inserts."""
+    """Sources that reach the keys of an insert, by its position among keyed inserts."""
     taps = analysis.taps
     shift = taps.key_bit(0).bit_length() - 1
     keying: dict[int, list[Origin]] = defaultdict(list)
@@ -78,7 +78,7 @@ def _keying(analysis: Analysis) -> dict[int, list[Origin]]:
 
 @check("stem.bent")
 def post_tap_dynamics(analysis: Analysis) -> Iterator[Finding]:
-    """Dynamics between the taps of the stems and the mix: the stems add up only to what comes in there."""
+    """Dynamics between the taps of the stems and the mix: the stems equal only the signal before them."""
     if not analysis.template.stems:
         return
     for its in analysis.taps.sets.values():
@@ -90,7 +90,7 @@ def post_tap_dynamics(analysis: Analysis) -> Iterator[Finding]:
 
 
 def _behind_taps(analysis: Analysis, its: StemSet) -> set[int]:
-    """Strips in whose chains sound stands that has passed a tap of the set."""
+    """Strips whose chains carry sound that has passed a tap of the set."""
     taps, behind, waiting = analysis.taps, set(), []
     for stem_number in its.stems:
         strip = taps.stems[stem_number].strip
@@ -107,7 +107,7 @@ def _behind_taps(analysis: Analysis, its: StemSet) -> set[int]:
             seen.add(at)
             if analysis.unblocked.monitors[at]:
                 waiting += taps.onward(at, IN)
-    # what a strip plays itself has passed no tap: something has to be fed to it
+    # a strip's own source has passed no tap: it needs an input
     return behind | {at for at in seen if analysis.sounds.fed[at] and analysis.unblocked.enters(at)}
 
 

@@ -1,4 +1,4 @@
-"""Stems: every source in those it belongs to, nothing that must not be in one, and all of them add up."""
+"""Stems: every source is in its stems, no stem has excluded sources, and all stems sum to the mix."""
 
 from __future__ import annotations
 
@@ -48,7 +48,7 @@ def _in_order(found: list[tuple[Origin, Finding]]) -> Iterator[Finding]:
 
 @check("stem.missing", "stem.bypassed", "stem.twice")
 def sources_of_sets(analysis: Analysis) -> Iterator[Finding]:
-    """Sources that are in a mix and in none of its stems, that come to a mix past them, or are in two by feeds."""
+    """Sources in a mix and in none of its stems, sources that reach a mix without them, and sources fed to two."""
     if not analysis.template.stems:
         return
     taps, sets = analysis.taps, []
@@ -97,7 +97,7 @@ def _bypassed(analysis: Analysis, origin: Origin, mixes: int, its: StemSet) -> F
 
 
 def _past_all(analysis: Analysis, origin: Origin, mixes: int, its: StemSet) -> dict[str, Any]:
-    """What shows that a source goes past the stems of a set, and what would lead it to one."""
+    """Evidence that a source bypasses the stems of a set, and the fixes that route it to one."""
     line, path = _way_past(analysis, origin, mixes)
     return {
         "evidence": (line, f"this path has no tap of a stem of {its.name}"),
@@ -107,7 +107,7 @@ def _past_all(analysis: Analysis, origin: Origin, mixes: int, its: StemSet) -> d
 
 
 def _way_past(analysis: Analysis, origin: Origin, mixes: int) -> tuple[str, tuple[str, ...]]:
-    """A way to one of the mixes that leaves no strip behind a tap of a stem of its set, as words and as routes."""
+    """A path to one of the mixes that leaves no strip after a tap of a stem of its set, as words and as routes."""
     mix = analysis.taps.named(mixes)[0]
     gates: dict[int, int] = {}
     for stem in analysis.taps.stems:
@@ -118,7 +118,7 @@ def _way_past(analysis: Analysis, origin: Origin, mixes: int) -> tuple[str, tupl
 
 
 def _way(analysis: Analysis, origin: Origin, stem: Stem, gates: Mapping[int, int]) -> tuple[str, tuple[str, ...]]:
-    """A way from a source to where a stem is taken, as words and as routes.
+    """A path from a source to the tap of a stem, as words and as routes.
 
     `gates`: strip → the stage from which on it is not left.
     """
@@ -142,7 +142,7 @@ def _way(analysis: Analysis, origin: Origin, stem: Stem, gates: Mapping[int, int
 
 
 def _refeed(analysis: Analysis, origin: Origin, its: StemSet) -> tuple[Remedy, ...]:
-    """Lead what goes past the stems to the bus of its section instead, where that bus comes to one of them."""
+    """Route sources that bypass the stems to the bus of their section, if that bus reaches one of the stems."""
     graph, section = analysis.graph, analysis.sections.get(analysis.strip(origin.strip).section or "")
     if section is None or section.bus is None or not origin.is_chain or section.bus == analysis.strip(origin.strip).id:
         return ()
@@ -256,7 +256,7 @@ def _pop_into(analysis: Analysis, pops: list[int], left: int) -> tuple[Remedy, .
     if pop is None or None in prints:
         return ()
     wanted = dict.fromkeys(graph.index[end or ""] for end in prints)
-    # What one of them passes on comes to the next by that way: there once is enough.
+    # Paths through one of them reach the next one too: once is enough.
     ends = [end for end in wanted if not any(o != end and end in analysis.downstream(o) for o in wanted)]
     if not all(analysis.strip(end).in_service and analysis.may_feed(pop, end) for end in ends):
         return ()
@@ -279,7 +279,7 @@ def leaks(analysis: Analysis) -> Iterator[Finding]:
     for mask, its_origins in analysis.by_taps.items() if asked else ():
         origins = [one for one in its_origins if one.strip not in pops]
         own, bits = taps.feeds(mask), mask >> (3 * taps.count) & asked
-        while bits:  # the returns these sources come to, from the lowest bit on
+        while bits:  # the returns these sources reach, from the lowest bit on
             place = (bits & -bits).bit_length() - 1
             bits &= bits - 1
             for its in taps.sets.values():
@@ -340,7 +340,7 @@ def nested(analysis: Analysis) -> Iterator[Finding]:
                 1 << other
                 for other in its.stems
                 if other <= stem_number and taps.stems[other].strip == stem.strip and taps.stage[other] == stage
-            )  # of two at one tap, the first is the one that is said to lie in the other
+            )  # of two at one tap, the first is reported as part of the other
             outer = taps.behind(strip, stage) & its.stem_bits & ~alike
             if outer:
                 yield Finding(

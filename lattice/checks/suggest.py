@@ -1,4 +1,4 @@
-"""Rules that a template as it is suggests: promises that most teams would write down."""
+"""Rules that the current routing suggests: most teams would record them."""
 
 from __future__ import annotations
 
@@ -59,7 +59,7 @@ def _suggested(analysis: Analysis) -> Iterator[Rule]:
 
 
 def _cues(analysis: Analysis) -> Iterator[Rule]:
-    """Buses that most sends leave for before the fader: headphones keep their balance when the mix is ridden."""
+    """Buses with mostly pre-fader sends: headphones keep their balance when mix faders move."""
     graph = analysis.graph
     for bus in graph.by_kind["bus"]:
         sends = [route for route in graph.ins[bus] if graph.routes[route].kind == "send"]

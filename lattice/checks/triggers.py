@@ -1,4 +1,4 @@
-"""Triggers, which work keys and are not to be heard."""
+"""Triggers: they work keys and should reach no output."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ def trigger_heard(analysis: Analysis) -> Iterator[Finding]:
         return
     tagged = set(analysis.graph.by_tag["trigger"])
     sources = {(strip, outlet) for strip, outlet in analysis.sources if strip in tagged}
-    # a bus that gathers triggers is one as well: what is fed to it must not be heard
+    # a bus of triggers is a trigger too: its inputs must not reach an output
     buses = {Origin(strip) for strip in tagged if analysis.sounds.fed[strip] and analysis.unblocked.enters(strip)}
     audible = analysis.unblocked.to_endpoints(prints=False)
     for strip, outlet in sorted(sources | buses):
@@ -49,7 +49,7 @@ def _trigger_heard(analysis: Analysis, strip: int, outlet: int, audible: Backwar
 
 
 def _silencing(analysis: Analysis, strip: int, outlet: int, audible: Backward) -> tuple[Remedy, ...]:
-    """Disable every route of the trigger that leads to where it is heard; none where its own strip is heard."""
+    """Disable every route from the trigger to an endpoint; none if its own strip is an endpoint."""
     graph, reach = analysis.graph, analysis.unblocked
     if outlet < 0 and reach.ends_here(strip, prints=False):
         return ()
@@ -61,7 +61,7 @@ def _silencing(analysis: Analysis, strip: int, outlet: int, audible: Backward) -
 
 
 def _way_to_audible(analysis: Analysis, strip: int, outlet: int) -> tuple[int, list[int]]:
-    """The shortest unblocked way from a trigger to an output or stem."""
+    """The shortest unblocked path from a trigger to an output or stem."""
     graph, reach = analysis.graph, analysis.unblocked
     if outlet < 0 and reach.ends_here(strip, prints=False):
         return strip, []

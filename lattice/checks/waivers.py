@@ -17,7 +17,7 @@ STALE = "waiver.stale"  # looked for last, when all other findings are there
 
 
 def pattern_of(code: str, cause: Cause) -> str:
-    """What a waiver of a whole matter is about: “route.double-path@r17”, and whatever is found of that cause later."""
+    """The scope of a waiver of a whole issue: “route.double-path@r17”, including later findings of that cause."""
     return f"{code}@{' '.join(cause)}"
 
 
@@ -39,7 +39,7 @@ def with_waivers(analysis: Analysis, findings: Iterable[Finding]) -> Iterator[Fi
         if by:
             seen.add(by)
         yield replace(finding, waived_by=by) if by else finding
-    for waiver in template.waivers if is_whole else ():  # what was not looked at may still be there
+    for waiver in template.waivers if is_whole else ():  # skipped checks may still have findings
         if waiver.fingerprint not in seen:
             said = f"“{waiver.reason}”" if waiver.reason else "no reason"
             by = " ".join(filter(None, (waiver.by, waiver.on)))

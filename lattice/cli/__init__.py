@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from lattice.matters.matter import Matter
     from lattice.model.inventory import Inventory
 
-AddCommand = Callable[..., argparse.ArgumentParser]  # name, what it runs, words, file=…
+AddCommand = Callable[..., argparse.ArgumentParser]  # name, function, description, file=…
 RUNS = 5  # of --times, after one warm-up
 
 
@@ -46,7 +46,7 @@ def main(arguments: list[str] | None = None) -> int:
     except DocumentError as error:
         for problem in error.problems:
             print(f"{getattr(options, 'file', '-')}: {problem}", file=sys.stderr)
-    except BrokenPipeError:  # whoever read our output has enough
+    except BrokenPipeError:  # the reader has closed our output
         sys.stdout = open(os.devnull, "w")  # noqa: SIM115 - for the flush at exit
         return 0
     except (OSError, ValueError) as error:
@@ -168,7 +168,7 @@ def _print_findings(result: Audit) -> None:
 
 
 def _print_matters(matters: tuple[Matter, ...]) -> None:
-    """A line a matter, what follows from it under it, and its evidence where it is one finding."""
+    """A line an issue, its consequences below it, and its evidence if it is one finding."""
     for matter in matters:
         many = f" (×{len(matter.findings)})" if len(matter.findings) > 1 else ""
         print(f"{matter.severity:8} {matter.code:22} {matter.message}{many}")
@@ -223,7 +223,7 @@ def _explain(options: argparse.Namespace) -> int:
 
 
 def _inventory(options: argparse.Namespace) -> Inventory | None:
-    """The inventory in a file, CSV or JSON; what is wrong with it is said of that file."""
+    """The inventory in a file, CSV or JSON; errors name that file."""
     if not options.inventory:
         return None
     from lattice.formats import inventory

@@ -1,4 +1,4 @@
-"""Commands of the bench: tone, kit, read-prints, print-stand-in, measure."""
+"""Commands of the bench: tone, kit, check-prints, simulate-prints, measure."""
 
 from __future__ import annotations
 
@@ -123,7 +123,7 @@ def _kit(options: argparse.Namespace) -> int:
 
 
 def _kit_in(options: argparse.Namespace) -> Kit:
-    """The kit in a file; what is wrong with it is said of that file."""
+    """The kit in a file; errors name that file."""
     import io
 
     from lattice.bench.kit.package import read_kit

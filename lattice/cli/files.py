@@ -1,4 +1,4 @@
-"""What commands read and write: templates and other files, standard input and output."""
+"""Input and output of commands: templates and other files, standard input and output."""
 
 from __future__ import annotations
 
@@ -13,17 +13,17 @@ from lattice.errors import DocumentError
 from lattice.formats.registry import read as read_template
 from lattice.model.document import Template
 
-# Exit statuses as common tools have them: 1 says “found something”, 2 “could not look”.
+# Exit statuses of common tools: 1 for findings, 2 for errors.
 COULD_NOT = 2
 
 
 def read(name: str) -> Template:
-    """The template in a file by its name, or on standard input (`-`; what it is shows by its first sign)."""
+    """The template in a file by its name, or on standard input (`-`; its first character shows the format)."""
     return read_template(read_bytes(name), name)
 
 
 def read_bytes(name: str) -> bytes:
-    """What is in a file, or on standard input (`-`). Raises DocumentError where it cannot be read."""
+    """The contents of a file, or of standard input (`-`). Raises DocumentError if it cannot be read."""
     if name == "-":
         return sys.stdin.buffer.read()
     path = Path(name)

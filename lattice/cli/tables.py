@@ -54,7 +54,7 @@ def _convert(options: argparse.Namespace) -> int:
 
 
 def _choices(options: argparse.Namespace) -> Choices:
-    """The choices in a file; what is wrong with them is said of that file."""
+    """The choices in a file; errors name that file."""
     from lattice.formats.tables.choices import Choices, load_choices
 
     if not options.columns:
@@ -67,7 +67,7 @@ def _choices(options: argparse.Namespace) -> Choices:
 
 
 def _columns(options: argparse.Namespace) -> int:
-    """Every choice as it is made, and on standard error what is unclear."""
+    """Every detected choice, and the unclear ones on standard error."""
     from lattice.formats import any_table
 
     understood = any_table.read_any(read_bytes(options.file), Path(options.file).stem, _choices(options))
@@ -79,7 +79,7 @@ def _columns(options: argparse.Namespace) -> int:
 
 
 def _merge(options: argparse.Namespace) -> int:
-    """Takes all that a newer table says; what it does not understand refuses it as a whole."""
+    """Apply all values of a newer table; one unknown value refuses the whole table."""
     from lattice.edits.merge import GONE, differences, merged
     from lattice.errors import first_problems
     from lattice.formats import any_table
@@ -102,7 +102,7 @@ def _merge(options: argparse.Namespace) -> int:
 
 
 def _sources(options: argparse.Namespace) -> int:
-    """Measures recordings; what cannot be measured refuses all of it."""
+    """Measure recordings; one unreadable file refuses all."""
     from lattice.bench.recordings import measure_all, recordings_in
     from lattice.edits import apply
     from lattice.edits.recordings import strips_called

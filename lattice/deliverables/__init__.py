@@ -1,1 +1,1 @@
-"""Stems: which source comes to which of them, at what level, and whether they add up."""
+"""Stems: the sources of each, their levels, and whether the stems sum to the mix."""

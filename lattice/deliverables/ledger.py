@@ -1,4 +1,4 @@
-"""The ledger: how much of every source stands at the tap of every stem that it reaches.
+"""The ledger: the level of every source at the tap of every stem that it reaches.
 
 Defined in docs/reference/checks.md, *Stems*.
 """
@@ -22,7 +22,7 @@ Powers = list[float]  # by channel
 
 
 class Ledger:
-    """How much of every source stands at the tap of every stem that it reaches.
+    """The level of every source at the tap of every stem that it reaches.
 
     Parameters
     ----------
@@ -123,7 +123,7 @@ class Ledger:
         return at_in
 
     def _by_route(self, route: int, channels: int) -> dict[int, Powers]:
-        """What a route brings to the taps, by channel of where it leaves."""
+        """The contribution of a route to the taps, by channel of its origin."""
         if not self.levels.goes(route):
             return {}
         power = gain(self.graph.routes[route].gain_db) ** 2
@@ -136,7 +136,7 @@ class Ledger:
         }  # fmt: skip
 
     def _back_through_chain(self, strip: int, powers: dict[int, Powers]) -> dict[int, Powers]:
-        """From `pre` back to `in`, insert by insert, at the levels that stand."""
+        """From `pre` back to `in`, insert by insert, at the current levels."""
         if not powers:
             return {}
         plain = self.levels.sources.get(strip)
@@ -165,7 +165,7 @@ class Ledger:
                 powers = {stem: _columns(matrix, row, 1.0, channels) for stem, row in powers.items()}
         return powers
 
-    # what is asked for
+    # requested part
 
     @cached_property
     def composites(self) -> dict[int, int]:
@@ -173,7 +173,7 @@ class Ledger:
         return {number: bits for number, bits in self.taps.parts.items() if self.taps.stems[number].strip is None}
 
     def composite(self, origin: Origin, number: int) -> float | None:
-        """What a source gives to a composite that is no strip's.
+        """The contribution of a source to a composite without a strip.
 
         Parameters
         ----------

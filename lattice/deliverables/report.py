@@ -19,7 +19,7 @@ def source_id(ledger: Ledger, origin: Origin) -> str:
 
 
 def adds_up(ledger: Ledger) -> bool:
-    """The stem cut: no source comes to a mix past the taps of all stems of its set."""
+    """The stem cut: no source reaches a mix outside the taps of all stems of its set."""
     return not any(
         ledger.taps.past(ledger.taps.of(origin))
         for origin in ledger.rows

@@ -22,8 +22,8 @@ def split_plan(taps: Taps, return_number: int, set_name: str) -> dict[int, list[
     Returns
     -------
     dict
-        Number of a stem → routes that are to go to a copy of the return for it: those whose strip reaches that stem by
-        feeds alone. What stays with the return is left out.
+        Number of a stem → routes that move to a copy of the return for it: those whose strip reaches that stem by feeds
+        alone. Routes that stay with the return are left out.
 
     Raises
     ------

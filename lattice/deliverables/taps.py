@@ -1,6 +1,6 @@
-"""Which stems, returns and keys every source comes to: one sweep against the flow, bits for what is reached.
+"""The stems, returns and keys that every source reaches: one sweep against the flow, with bits for targets.
 
-A stem's tap is a stage of its strip. A way passes the tap where it leaves the strip at that stage or a later one.
+A stem's tap is a stage of its strip. A path passes the tap if it leaves the strip at that stage or a later one.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ from lattice.model.document import Stem
 
 
 class Taps:
-    """Which stems, returns and keyed inserts every source comes to, over unblocked ways.
+    """The stems, returns and keyed inserts that every source reaches over unblocked paths.
 
     Parameters
     ----------
@@ -29,10 +29,10 @@ class Taps:
 
     Notes
     -----
-    One sweep against the flow with a bit for each target: O(strips + routes) where there is no loop, else until nothing
-    new is reached. Of the bits of a mask the first `count` are stems reached by any way, the next those by feeds (and
-    ties) alone, the next mixes reached past all stems' taps of their set; then one for each return and for each keyed
-    insert. Stems of every role that have a strip are numbered as in the document.
+    One sweep against the flow with a bit for each target: O(strips + routes) without loops, else until no bit is added.
+    Of the bits of a mask the first `count` are stems reached by any path, the next those by feeds (and ties) alone, the
+    next mixes reached outside all taps of their set. Then one for each return and for each keyed insert. Stems of every
+    role that have a strip are numbered as in the document.
     """
 
     def __init__(self, reach: Reach, loops: LoopGraph) -> None:
@@ -43,15 +43,15 @@ class Taps:
         self.returns = self.graph.by_kind["return"]
         self.sets = _sets(self.stems)
         self.all = (1 << self.count) - 1
-        self._straight = ~(self.all << self.count)  # what is left of a mask behind a send
+        self._straight = ~(self.all << self.count)  # the rest of a mask after a send
         self._gates = self._passed()
         self._targets = self._bits_at_strips()
         self._keyed: dict[int, int] = {}  # key route → bit of the insert it works
         self.keys: list[tuple[int, str]] = []  # (strip, insert) by place among the bits
         self._number_keys()
         strips = len(self.graph.strips)
-        self.fed = [0] * strips  # per strip, what is reached by sound that arrives at its `in`
-        self.own = [0] * strips  # and by what its own chain plays
+        self.fed = [0] * strips  # per strip, the reach of sound that arrives at its `in`
+        self.own = [0] * strips  # and of its own source
         self.outlet = [0] * len(self.graph.outlets)
         self._sweep()
 
@@ -74,7 +74,7 @@ class Taps:
         return (mask >> (2 * self.count)) & self.all
 
     def open(self, stem: int) -> bool:
-        """Sound at the `in` of the stem's strip comes to its tap."""
+        """Sound at the `in` of the stem's strip reaches its tap."""
         strip = self.stems[stem].strip
         return strip is not None and self.reach.stem_open(stem, self.graph.index[strip])
 
@@ -89,7 +89,7 @@ class Taps:
                 self._keyed[route] = self.key_bit(places[node])
 
     def _passed(self) -> dict[int, list[tuple[int, int]]]:
-        """Strip → (stage of a tap, what is left of a mask behind it): its mixes are no longer reached past all taps."""
+        """Strip → (stage of a tap, rest of a mask after it): its mixes are no longer reached outside all taps."""
         found: dict[int, list[tuple[int, int]]] = defaultdict(list)
         for number, stem in enumerate(self.stems):
             if stem.role == "stem" and stem.strip is not None:
@@ -113,7 +113,7 @@ class Taps:
         return taken
 
     def _behind(self, strip: int, stage: int, bits: int) -> int:
-        """What is left of a mask where a strip is left at a stage."""
+        """The rest of a mask for a route that leaves a strip at a stage."""
         for tap, left in self._gates.get(strip, ()):
             if stage >= tap:
                 bits &= left
@@ -125,7 +125,7 @@ class Taps:
         ins, strips = self.graph.ins, len(self.graph.strips)
         against = [node for node in reversed(self.loops.order) if node < strips]
         again = True
-        while again:  # what nothing is fed to changes nothing of others: it waits until they stand
+        while again:  # strips without inputs change no others: they come last
             again = self._walk(node for node in against if ins[node]) and bool(self.loops.feedback)
         self._walk(node for node in against if not ins[node])
         graph, ok, entered = self.graph, self.reach.route_ok, self.reach.entered
@@ -164,21 +164,21 @@ class Taps:
             own[node], fed[node], new = leaves | here, (leaves if monitors[node] else 0) | here, True
         return new
 
-    # what is asked for
+    # requested part
 
     def of(self, origin: Origin) -> int:
         """The mask of a source."""
         return self.own[origin.strip] if origin.is_chain else self.outlet[origin.outlet]
 
     def behind(self, strip: int, stage: int = PRE) -> int:
-        """Stems that are reached by what leaves a strip, or are taken there.
+        """Stems that the output of a strip reaches, or that are tapped there.
 
         Parameters
         ----------
         strip
             Position of the strip.
         stage
-            IN, PRE or POST: what leaves there or at a later one counts.
+            IN, PRE or POST: routes from this stage or a later one count.
 
         Returns
         -------

@@ -1,4 +1,4 @@
-"""The map's layout: where strips stand and lines run. Coordinates and SVG, no HTML."""
+"""The map's layout: positions of strips and courses of lines. Coordinates and SVG, no HTML."""
 
 from lattice.drawing.drawing import Sheet, draw
 from lattice.drawing.slots import Slots

@@ -20,11 +20,11 @@ from lattice.model.units import channel_span
 MOST_LETTERS = 26
 LEAST_BOX, LEAST_FOLD = 76.0, 104.0
 FIGURE_LETTER = 6.7  # width of one, px
-FIGURE_LETTERS = 3  # “5.1”, “7–8”; a longer one takes from the name
-LEFT, TOP = 34.0, 62.0  # of the frame's inside: zone letters, zone numbers and column heads stand outside
+FIGURE_LETTERS = 3  # “5.1”, “7–8”; a longer one shortens the name
+LEFT, TOP = 34.0, 62.0  # of the frame's inside: zone letters, zone numbers and column heads are outside
 LEAST_GUTTER = 20.0
 FOOT = 128.0  # room below the bands for legend and title block
-# Legend and title block stand side by side below the bands.
+# Legend and title block are side by side below the bands.
 LEAST_WIDTH = 900.0
 LAYOUT_SHORT = {"mono": "1", "stereo": "st"}
 FOLD_ABOVE = 72  # sheets of more strips open folded
@@ -138,7 +138,7 @@ def draw(graph: SignalGraph, feedback: Collection[int], folded: Collection[str],
     folded
         Ids of the sections that are drawn as one box.
     slots
-        Where strips stood so far. It is changed in place: newcomers get a free slot, and keep it.
+        Positions of strips so far. It is changed in place: new strips get a free slot and keep it.
 
     Returns
     -------
@@ -159,7 +159,7 @@ def box_width(name: str, outlets: Collection[str] = ()) -> float:
 
 
 def outlet_names(strip: Strip) -> list[str]:
-    """What stands at the rows of a box with several."""
+    """The labels of the rows of a box."""
     return [outlet.name or outlet.id for outlet in strip.outlets] if len(strip.outlets) > 1 else []
 
 
@@ -193,7 +193,7 @@ class _Drawing:
         return Sheet(width, bottom + FOOT, columns, bands, boxes, lines, wires, zone_of, self._frames(boxes))
 
     def _frames(self, boxes: tuple[Box, ...]) -> tuple[Frame, ...]:
-        """Strips of another machine stand in a frame of their own, band by band."""
+        """Strips of another machine are in a frame of their own, band by band."""
         names = {machine.id: machine.name for machine in self.graph.template.machines[1:]}
         groups: dict[tuple[str, str], list[Box]] = {}
         for box in boxes:
@@ -210,7 +210,7 @@ class _Drawing:
         return tuple(frames)
 
     def _y(self, y: float) -> float:
-        """From row coordinates (middle of row 0 at 0) to the sheet."""
+        """From row coordinates (middle of row 0 at 0) to the drawing."""
         return round(TOP + y + ROW / 2, 1)
 
     def _bands(self) -> tuple[Band, ...]:
@@ -308,7 +308,7 @@ class _Drawing:
 
 
 def look_of(strip: Strip, band: str | None, sections: Mapping[str, Section]) -> dict[str, Any]:
-    """What of a box tells how its strip looks, wherever it stands: its colour, or that of its band or section."""
+    """The look of a strip's box, wherever it is: its colour, or that of its band or section."""
     inherited = [sections[section].colour for section in (band, strip.section) if section and section in sections]
     return {
         "colour": next((colour for colour in (strip.colour, *inherited) if colour), None),

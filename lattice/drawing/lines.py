@@ -1,7 +1,7 @@
 """Lines: routes of one kind with one hub share a vertical trunk in each gutter and one track across columns.
 
-Gutter n lies in front of column n; the last one behind the last column. x is settled when all lanes
-are known, so lines are kept as points of (gutter, lane key) or box edges until then.
+Gutter n is before column n; the last one after the last column. x is known once all lanes are known, so lines are
+stored as points of (gutter, lane key) or box edges until then.
 """
 
 from __future__ import annotations
@@ -15,13 +15,13 @@ from lattice.drawing.nodes import Link, Node, NodeSet
 
 ROW = 24.0  # pixels from row to row
 BOX_HEIGHT = 18.0
-# Where a line leaves or enters a box, from its middle: this is what keeps unrelated lines apart.
+# The height at which a line leaves or enters a box, from its middle: this separates unrelated lines.
 OUT = {"feed": 0.0, "tie": 0.0, "send": 3.0, "key": 7.0, "midi": -7.0}
 INTO = {"feed": -3.0, "tie": -3.0, "send": -6.0, "key": 6.0, "midi": 7.0}
 TRACK_OFFSETS = (10.6, 13.4)  # two tracks in the gap between two rows
 MOST_FEEDBACK_TRACKS = 40  # each feedback route has a track of its own; of more than these, those of one hub share one
 LANE = 4.8  # pixels between lanes of a gutter
-LANE_GAP = 8.0  # rows of one lane keep this much apart, in pixels
+LANE_GAP = 8.0  # rows of one lane have this distance, in pixels
 
 
 @dataclass
@@ -80,7 +80,7 @@ class Lines:
         return (self.nodes[link.start].row + link.outlet_row) * ROW + OUT[link.kind]
 
     def end_y(self, link: Link) -> float:
-        """Where a link comes to its box."""
+        """The point of its box where a link ends."""
         node = self.nodes[link.end]
         if self.is_level(link):
             return self.start_y(link)
@@ -275,7 +275,7 @@ class Xs:
         return self.box(node) if link.kind == "midi" else self.box(node) + self.widths[node.column]
 
     def end(self, link: Link) -> float:
-        """The x where a link comes to its box."""
+        """The x of its box where a link ends."""
         node = self.lines.nodes[link.end]
         from_right = self.lines.end_gutter(link) == node.column + 1
         return self.box(node) + self.widths[node.column] if from_right else self.box(node)

@@ -1,4 +1,4 @@
-"""What stands on the sheet: strips, and folded sections in place of theirs; in which column, in which band."""
+"""The boxes of the drawing: strips, and collapsed sections in place of theirs; with column and band."""
 
 from __future__ import annotations
 
@@ -18,12 +18,12 @@ NO_SECTION = ""
 
 @dataclass
 class Node:
-    """One box of the sheet: a strip, or a folded section (`fold:` and its id)."""
+    """One box of the drawing: a strip, or a collapsed section (`fold:` and its id)."""
 
     id: str
     name: str
     role: int
-    band: str | None  # section id for instruments, sources and section buses; None stands free
+    band: str | None  # section id for instruments, sources and section buses; None is free
     rows: int = 1
     strip: int = -1  # number of the strip; −1 for a folded section
     members: list[int] = field(default_factory=list)
@@ -79,7 +79,7 @@ class NodeSet:
                 roles.append(INSTRUMENTS)
             else:
                 roles.append(self._role(strip))
-        for strip_number, strip in enumerate(graph.strips):  # an audio strip that records a sum stands behind it
+        for strip_number, strip in enumerate(graph.strips):  # an audio strip that records a sum is right of it
             if strip.kind == "audio" and any(BUSES <= roles[graph.tail[r]] <= MIX for r in graph.ins[strip_number]):
                 roles[strip_number] = SUBMIXES
         return roles
@@ -108,7 +108,7 @@ class NodeSet:
         self.node_of.append(name)
 
     def _band_section(self, strip: Strip) -> str:
-        """A section's bus stands in its band even where the strip itself is kept elsewhere."""
+        """A section's bus is in its band even if the strip itself is in another section."""
         if strip.section is None and strip.id in self.buses:
             return next(section.id for section in self.sections.values() if section.bus == strip.id)
         return strip.section or NO_SECTION
@@ -137,7 +137,7 @@ class NodeSet:
         return next((row for row, outlet in enumerate(outlets) if outlet.id == wanted), 0)
 
     def _ranks(self) -> None:
-        """Longest path inside one role, so that a sub-bus stands left of the bus it feeds."""
+        """Longest path inside one role, so that a sub-bus is left of the bus it feeds."""
         ins: dict[str, list[str]] = defaultdict(list)
         for link in self.links:
             start, end = self.nodes[link.start], self.nodes[link.end]

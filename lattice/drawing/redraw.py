@@ -1,7 +1,7 @@
-"""A sheet after an edit that moves nothing: boxes that look different are drawn anew, all else is the sheet before.
+"""A drawing after an edit that moves nothing: changed boxes are drawn again, all else is reused.
 
-Most edits set a fader, a name or an insert. Where strips stand and how lines run hangs on what strips there are, of
-which kind, in which section, and on what leads where; `draw` is only asked again where some of that has changed.
+Most edits set a fader, a name or an insert. Positions and lines depend on the strips, their kinds and sections, and on
+the routes. `draw` runs again only if some of these have changed.
 """
 
 from __future__ import annotations
@@ -18,12 +18,12 @@ from lattice.model.document import Route, Strip
 def redrawn(
     sheet: Sheet, before: SignalGraph, after: SignalGraph, feedback: tuple[Collection[int], Collection[int]]
 ) -> Sheet | None:
-    """The sheet of a template that was drawn with some folds and slots, after an edit, with the same.
+    """The drawing of a template after an edit, with the same folds and slots.
 
     Parameters
     ----------
     sheet
-        What `draw` gave before the edit.
+        The drawing before the edit.
     before, after
         The graphs before and after it.
     feedback
@@ -32,7 +32,7 @@ def redrawn(
     Returns
     -------
     Sheet or None
-        What `draw` would give, in O(what has changed) where an edit has kept all else; None where it moves something.
+        The result of `draw`, in O(changes) if the edit leaves positions unchanged; None if it moves something.
     """
     old, new = before.template, after.template
     if old.sections != new.sections or old.machines != new.machines or feedback[0] != feedback[1]:
@@ -49,7 +49,7 @@ def redrawn(
         if passed is not passes and passed != passes:
             if _course(passed) != _course(passes):
                 return None
-            changed.add(after.tail[number])  # a box says the port and channel of its notes
+            changed.add(after.tail[number])  # a box shows the port and channel of its notes
     if not changed:
         return sheet
     index = after.index
@@ -60,7 +60,7 @@ def redrawn(
 
 
 def _place(strip: Strip) -> tuple[Any, ...]:
-    """What of a strip says where it stands and how large it is."""
+    """The values of a strip that determine its position and size."""
     outlets = tuple((outlet.id, outlet.main) for outlet in strip.outlets)
     return strip.id, strip.kind, strip.section, strip.machine, outlets
 
@@ -71,7 +71,7 @@ def _widens(was: Strip, now: Strip) -> bool:
 
 
 def _course(route: Route) -> tuple[Any, ...]:
-    """What of a route says how its line runs."""
+    """The values of a route that determine its line."""
     return route.id, route.kind, route.from_strip, route.from_outlet, route.to
 
 

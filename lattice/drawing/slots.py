@@ -1,4 +1,4 @@
-"""Rows of the sheet: every strip keeps the slot it once had; newcomers take free ones; nothing is compacted unasked."""
+"""Rows of the drawing: every strip keeps its slot; new strips get free ones; rows close up only on request."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ GAP_ROWS = {RETURNS: 2, SUBMIXES: 2, MIX: 2, ENDS: 1}
 
 
 class Slots(msgspec.Struct, omit_defaults=True):
-    """What is remembered between drawings: band capacities, rows in bands, anchors of free strips."""
+    """State between drawings: band capacities, rows in bands, anchors of free strips."""
 
     capacity: dict[str, int] = {}
     row: dict[str, int] = {}
@@ -131,7 +131,7 @@ class SlotRows:
             node.row = self.top[band] + row
 
     def _in_line(self, node: Node, band: str, height: int) -> int:
-        """The row at which most outlets stand beside the strip that takes them."""
+        """The row at which most outlets are beside their destination."""
         beside: dict[int, int] = defaultdict(int)
         for link in self.nodes.links:
             if link.start == node.id and self.nodes.nodes[link.end].role == SOURCES:
@@ -171,7 +171,7 @@ class SlotRows:
                     self.top[band] + min(offset, float(self.height[band] - 1)) if offset >= 0 else float(self.top[band])
                 )
             if band in (BESIDE_BANDS, ""):  # "": as sheets that are kept had it
-                return offset  # where it stood, below all bands too: a second drawing moves nothing
+                return offset  # its old position, below all bands too: a second drawing moves nothing
         known = [centres[other] for other in self.neighbours[node.id] if other in centres]
         middle = median(known) if known else float(max(self.total - 1, 0)) / 2
         return middle + 1 if node.role == RETURNS else middle  # a row beside the bus: its line passes straight

@@ -1,4 +1,4 @@
-"""The sheet as SVG: the same drawing for the screen, for export and for print.
+"""The drawing as SVG: the same for the screen, for export and for print.
 
 On the screen the page's style sheet colours it; `standalone` adds a style of its own.
 """
@@ -13,7 +13,7 @@ from zlib import crc32
 from lattice.drawing.drawing import FIGURE_LETTER, Band, Box, Line, Sheet
 from lattice.drawing.text import cut
 
-MARK_ASIDE = 8.0  # a mark stands beside its box, over the line that comes in
+MARK_ASIDE = 8.0  # a mark is beside its box, over the incoming line
 FULL_SIZE_UP_TO = 99  # numbers of three digits are written smaller in their marks
 TITLE_WIDTH, TITLE_ROW = 344.0, 26.0
 LEGEND = ("feed", "send", "key", "midi", "tie", "loop")
@@ -54,7 +54,7 @@ class Mark:
 
 @dataclass(frozen=True)
 class Pieces:
-    """The sheet in the pieces that a page changes one by one.
+    """The drawing in the pieces that a page replaces one by one.
 
     Attributes
     ----------
@@ -94,7 +94,7 @@ class Pieces:
 
 
 class Kept:
-    """Pieces of a sheet as they were made last, so that only what changes is made again."""
+    """Cached pieces of a drawing: only changed ones are written again."""
 
     def __init__(self) -> None:
         self._lines: tuple[tuple[Line, ...], list[tuple[str, str]]] = (), []
@@ -153,7 +153,7 @@ def pieces(
     Parameters
     ----------
     sheet
-        What to draw.
+        The drawing.
     facts
         Label and value of each cell of the title block.
     title
@@ -167,7 +167,7 @@ def pieces(
     standalone
         Whether it is a file of its own, with its style in it; else the page has that.
     kept
-        What was made of this sheet, or of one that it was dressed anew from. What is made here is kept in it.
+        The pieces of this drawing, or of one that it was restyled from. New pieces are added to it.
     """
     kept = kept if kept is not None else Kept()
     marks, values = marks or {}, values or {}
@@ -179,7 +179,7 @@ def pieces(
     if standalone:
         opening.append(f"<style>{STYLE}</style>")
     frame = _frame(sheet) + _machines(sheet)
-    frame += _legend(sheet) if sheet.boxes else []  # an empty sheet has no lines to tell apart
+    frame += _legend(sheet) if sheet.boxes else []  # an empty drawing has no lines to distinguish
     return Pieces(
         "".join(opening),
         f'<g id="frame-lines">{"".join(frame)}</g>',

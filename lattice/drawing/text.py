@@ -16,7 +16,7 @@ SIZE = 13.0
 
 
 def width(text: str, size: float = SIZE) -> float:
-    """Width of a text in pixels, in the sheet's semi-condensed face at a size in pixels."""
+    """Width of a text in pixels, in the semi-condensed face of the drawing at a size in pixels."""
     return (
         sum(WIDTHS[ord(c) - 32] if 32 <= ord(c) < 127 else ELLIPSIS if c == "…" else OTHER for c in text) * size / 100
     )

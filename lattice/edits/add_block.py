@@ -1,6 +1,6 @@
 """A block put into a template: its strips under ids, names and channels that are free, its open ends tied to strips.
 
-What happens to each of its pieces is said as a table, which a page shows before it is done.
+The result for each of its pieces is a table, which a page shows as a preview.
 """
 
 from __future__ import annotations
@@ -33,7 +33,7 @@ SAME_ROUTE = ("kind", "from_strip", "from_outlet", "tap", "to", "to_insert", "ch
 
 @dataclass(frozen=True)
 class Happens:
-    """One line of the table: what a piece was in the block, and what becomes of it."""
+    """One line of the table: a piece of the block, and its result."""
 
     what: str  # strip, name, channels, midi, end, route, section, machine, stem, choice, rule, insert
     was: str
@@ -54,7 +54,7 @@ class Placed:
 
 
 def usual_ties(template: Template, block: Block) -> dict[str, str]:
-    """What each open end is most likely tied to: a strip of its id or name, the only one of its kind, else one made.
+    """The likeliest strip for each open end: of the same id or name, the only one of its kind, else a new one.
 
     Parameters
     ----------
@@ -64,7 +64,7 @@ def usual_ties(template: Template, block: Block) -> dict[str, str]:
     Returns
     -------
     dict
-        Strip that stands for the end → a strip here, or MAKE.
+        Strip that represents the end → a strip here, or MAKE.
     """
     stands = {strip.id: strip for strip in block.template.strips}
     found = {}
@@ -87,14 +87,14 @@ def placed(
     channels: Ways = "free",
     midi: Ways = "free",
 ) -> Placed:
-    """A template with a block in it, and what happens to each piece.
+    """A template with a block added, and the result for each piece.
 
     Parameters
     ----------
     template, block
         Where it goes, and the block.
     ties
-        Strip that stands for an open end → the strip here that it is, MAKE or LEAVE; those not said are as usual.
+        Strip that represents an open end → the strip here, MAKE or LEAVE; missing ones get the usual value.
     share
         Strips of the block → strips that are there already and take their place.
     names
@@ -107,7 +107,7 @@ def placed(
     Raises
     ------
     EditError
-        Where what is named is not there, or there is no room.
+        If a named strip does not exist, or no channels are left.
     """
     put = _Putting(template, block, {**usual_ties(template, block), **(ties or {})}, share or {})
     if len(template.strips) + len(block.template.strips) > MAX_STRIPS:
@@ -121,7 +121,7 @@ def placed(
 
 
 class _Putting:
-    """The steps of putting one block in; each says what it does."""
+    """The steps that add one block; each adds lines to the report."""
 
     def __init__(self, template: Template, block: Block, ties: Mapping[str, str], share: Mapping[str, str]) -> None:
         self.there, self.block = template, block
@@ -227,7 +227,7 @@ class _Putting:
         return replace(insert, id=new_id)
 
     def _io(self, strip: Strip, name: str, channels: Ways) -> tuple[int, ...] | None:
-        """Physical channels: as they are where nobody has them, else the next free ones."""
+        """Physical channels: unchanged if they are free, else the next free ones."""
         if strip.io is None or not strip.traits.has_physical_channels:
             return strip.io
         machine = machine_id(self.there, strip)
@@ -248,7 +248,7 @@ class _Putting:
     # routes
 
     def routes(self, midi: Ways) -> None:
-        """Routes among its strips and to what its open ends are; what cannot be made is said."""
+        """Routes among its strips and to the strips at its open ends; the report has those that cannot be created."""
         self.after = self._with_strips()
         strips = {strip.id: strip for strip in self.after.strips}
         sentences_of = route_rules(self.after)
@@ -313,7 +313,7 @@ class _Putting:
         self.say("midi", f"{said}, {at[0]}.{at[1]}", f"{port}.{channel}")
         return replace(route, port=port, channel=channel)
 
-    # what names strips
+    # fields that name strips
 
     def _with_strips(self) -> Template:
         known = {piece.id for piece in self.there.sections}

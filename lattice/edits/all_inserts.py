@@ -1,4 +1,4 @@
-"""Awake, and bare: a template with every insert on, or with all processing off, to compare with it as it stands."""
+"""All on, and all bypassed: a template with every insert on, or with all processing off, for comparison."""
 
 from __future__ import annotations
 

@@ -1,6 +1,6 @@
-"""What an edit is told: each argument with its name, type, unit, range and label, said once beside the edit.
+"""Arguments of edits: each with its name, type, unit, range and label, defined once beside the edit.
 
-Forms, their reading, previews, the journal's words and the check of plain arguments all follow from it.
+Forms, parsing, previews, history texts and the check of plain arguments all follow from it.
 """
 
 from __future__ import annotations
@@ -16,7 +16,7 @@ from lattice.errors import EditError
 from lattice.model.document import MOST_DB, Insert, Route, Strip, Template
 from lattice.model.units import parse_db, parse_whole, words_db
 
-Form = Mapping[str, Sequence[str]]  # what was posted: name → values
+Form = Mapping[str, Sequence[str]]  # posted values: name → values
 REQUIRED: Any = object()
 
 
@@ -33,30 +33,30 @@ class Argument:
     name: str
     label: str = ""
     _: KW_ONLY
-    default: Any = REQUIRED  # what the function takes where it is not given
+    default: Any = REQUIRED  # the function's default
 
     @property
     def words(self) -> str:
-        """What a form calls it."""
+        """The name of its form field."""
         return self.label or self.name.replace("_", " ")
 
     def given(self, form: Form) -> bool:
-        """Return whether a form says it."""
+        """Return whether a form has the field."""
         return self.name in form
 
     def read(self, form: Form, template: Template) -> Any:
-        """The value a form says. Raises EditError with what is wrong."""
+        """The value in a form. Raises EditError with the reason if it is wrong."""
         text = text_of(form, self.name)
         if text is None or (not text.strip() and self.default is REQUIRED):
             raise EditError(f"{self.name} is missing")
         return self.parsed(text, template)
 
     def parsed(self, text: str, template: Template) -> Any:
-        """The value that typed text says."""
+        """The value of a typed text."""
         return text.strip()
 
     def said(self, value: Any, template: Template) -> str:
-        """A value in the journal's words."""
+        """A value as text for the history."""
         return str(value)
 
     def problem(self, value: Any) -> str | None:
@@ -67,7 +67,7 @@ class Argument:
 
 @dataclass(frozen=True)
 class Text(Argument):
-    """Free text; where there is a default, empty says that."""
+    """Free text; an empty field is the default, if there is one."""
 
     def parsed(self, text: str, template: Template) -> Any:
         usual = "" if self.default is REQUIRED else self.default
@@ -134,7 +134,7 @@ class Level(Argument):
 
 @dataclass(frozen=True)
 class Flag(Argument):
-    """Yes or no; a form that does not name it says no."""
+    """Yes or no; a form without the field means no."""
 
     def parsed(self, text: str, template: Template) -> bool:
         return text.lower() in {"on", "true", "yes", "1"}
@@ -184,7 +184,7 @@ class Piece(Argument):
     """The id of one piece of the template: a strip, section, route, insert and so on."""
 
     kind: str = "strip"
-    may_be_none: bool = False  # an empty choice says none
+    may_be_none: bool = False  # an empty choice means none
 
     def read(self, form: Form, template: Template) -> str | None:
         if self.may_be_none and self.given(form) and not (text_of(form, self.name) or "").strip():
@@ -292,7 +292,7 @@ class Fields(Argument):
 
 @dataclass(frozen=True)
 class Plain(Argument):
-    """A list of objects that no form says: remedies and programs give it."""
+    """A list of objects without a form field: fixes and programs supply it."""
 
     def problem(self, value: Any) -> str | None:
         may_be_none = value is None and self.default is None
@@ -302,7 +302,7 @@ class Plain(Argument):
 
 @dataclass(frozen=True)
 class Object(Argument):
-    """An object that no form says: a block, or answers by name."""
+    """An object without a form field: a block, or answers by name."""
 
     def problem(self, value: Any) -> str | None:
         is_usual = value is None and self.default is None

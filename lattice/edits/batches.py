@@ -73,8 +73,7 @@ def batch_inserts(
 ) -> Template:
     """Copies of inserts (a chain, in order) behind the chains of many strips, set up as the originals are.
 
-    A copy that is keyed from outside listens to the same triggers where `keys` says so, but for one on the trigger's
-    own strip.
+    A copied insert with an external key has the same triggers if `keys` is set, except a trigger on its own strip.
     """
     wanted = all_known(template.strips, strips, "strip")
     known = {insert.id: insert for strip in template.strips for insert in strip.inserts}

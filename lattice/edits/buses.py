@@ -1,4 +1,4 @@
-"""Buses put in between, or taken out, with the sound kept as it is."""
+"""Insert or dissolve a bus without a change of sound."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ def insert_bus(
 ) -> Template:
     """A bus between the feeds of some strips and their destination; some of the destination's inserts move onto it.
 
-    The bus has the destination's layout and stands before it; the feeds keep their levels.
+    The bus has the destination's layout and comes before it; the feeds keep their levels.
     """
     name = name or "New bus"
     wanted = all_known(template.strips, strips, "strip")
@@ -70,7 +70,7 @@ def _follow(route: Route, moved: list[Insert], bus: Strip) -> Route:
     keeps_sound=nothing_else,
 )
 def dissolve_bus(template: Template, bus: str, hand_on: bool = False) -> Template:
-    """Without a bus: what came to it goes on to where it went, at the level it had behind the bus's fader.
+    """Without a bus: its inputs go to its destinations, at the level after the bus's fader.
 
     Parameters
     ----------
@@ -79,7 +79,7 @@ def dissolve_bus(template: Template, bus: str, hand_on: bool = False) -> Templat
     bus
         Its id. Rules that name it lose it; those that have nothing else to name go.
     hand_on
-        Whether its inserts, with what keys them, go to the front of the chain of the one strip it feeds.
+        Whether its inserts and their keys move to the front of the chain of the one strip it feeds.
 
     Raises
     ------
@@ -111,8 +111,8 @@ def dissolve_bus(template: Template, bus: str, hand_on: bool = False) -> Templat
 def _joined(graph: SignalGraph, come: Route, go: Route, new_id: str) -> Route:
     """One route with the gain of two and the bus between them.
 
-    It takes the channels of the first, or pairs of its own; a pan of its own where mono comes to a wider strip.
-    Raises EditError where no single route does what the two do (a bus that is panned, or folds and widens again).
+    It uses the channels of the first, or pairs of its own; and a pan of its own if mono feeds a wider strip. Raises
+    EditError if no single route equals the two (a bus that is panned, or folds and widens again).
     """
     first, last = graph.route_index[come.id], graph.route_index[go.id]
     bus, end = graph.strips[graph.head[first]], graph.strips[graph.head[last]]

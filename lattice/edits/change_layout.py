@@ -18,7 +18,7 @@ from lattice.model.names import free_id
 from lattice.model.strip_kinds import ENDS, PLAYING
 
 PROGRAMME = ("bus", "master")
-MOST_CHANNELS = 1024  # of what keeps its layout: no pair is beyond it
+MOST_CHANNELS = 1024  # of strips that keep their layout: no pair exceeds it
 LAYOUTS = tuple(name for name in NAMED if name != "mono")
 
 
@@ -37,7 +37,7 @@ class Reformatted:
     folds
         Routes by which something wide now comes into something narrow.
     said
-        What else has become otherwise, or could not: physical channels, stems, panners, channels of routes.
+        Other results and problems: physical channels, stems, panners, channels of routes.
     """
 
     template: Template
@@ -50,8 +50,8 @@ class Reformatted:
 def programme_strips(template: Template, layout: str) -> tuple[str, ...]:
     """The strips of a layout that carry the programme: sums that feed a master, masters, and the ends they feed.
 
-    Where there is no master, sums that feed an output or a print take its place. Returns, and what is only sent to,
-    stay out: effects and phones have layouts of their own. O(strips + routes).
+    Without a master, sums that feed an output or a print take its place. Returns and strips reached by sends alone are
+    left out: effects and headphones have their own layouts. O(strips + routes).
     """
     feeds = [route for route in template.routes if route.kind == "feed"]
     back = [replace(route, from_strip=route.to, to=route.from_strip) for route in feeds]
@@ -80,18 +80,18 @@ def reformatted(
     strips
         Which strips change; None: those of `programme_strips`.
     panners
-        Whether mono and stereo sources that feed what has become wider get a panner into it; panners that were put in
-        so go where it becomes narrower again.
+        Whether mono and stereo sources that feed a widened strip get a panner; such panners are removed if it is
+        narrowed again.
 
     Returns
     -------
     Reformatted
-        There and back again it is what it was, where nothing folds.
+        A change and its reversal give the same template if nothing folds.
 
     Raises
     ------
     EditError
-        Where there is no such layout or strip, or nothing of that layout.
+        If the layout or strip does not exist, or no strip has that layout.
     """
     wrong = [f"“{one}” is not one of {', '.join(LAYOUTS)}" for one in (before, after) if one not in LAYOUTS]
     chosen = programme_strips(template, before) if strips is None else all_known(template.strips, strips, "strip")
@@ -119,7 +119,7 @@ def reformatted(
 
 
 class _Work:
-    """What changes with a layout, piece by piece, and what is said of it."""
+    """The effects of a layout change, piece by piece, and the report."""
 
     def __init__(self, template: Template, before: str, after: str, changing: Collection[str]) -> None:
         self.template, self.before, self.after, self.changing = template, before, after, changing
@@ -139,7 +139,7 @@ class _Work:
         self.names = {strip.id: strip.name for strip in template.strips}
 
     def changed(self, strip: Strip) -> Strip:
-        """A strip in the new layout, with its physical channels and what its inserts say of theirs."""
+        """A strip in the new layout, with its physical channels and the layouts of its inserts."""
         inserts = tuple(
             replace(
                 insert, layout_in=self.after if insert.layout_in == self.before else insert.layout_in,
@@ -168,7 +168,7 @@ class _Work:
 
     @staticmethod
     def _free(machine: Machine, strip: Strip, used: Collection[int], count: int) -> tuple[int, ...] | None:
-        """So many channels in a row that nobody has: those behind its own, else the first."""
+        """As many free channels in a row: those after its own, else the first."""
         most = machine.inputs if strip.kind == "input" else machine.outputs
         behind = max(strip.io or (0,)) + 1
         for first in (behind, *range(1, most - count + 2)):
@@ -180,7 +180,7 @@ class _Work:
     # panners
 
     def with_panner(self, strip: Strip, *, wanted: bool) -> Strip:
-        """A source with a panner into what is wider now, or without the one that was put in for it."""
+        """A source with a panner into a widened strip, or without the one added for it."""
         is_source = strip.kind in PLAYING and strip.id in self.feeding
         if not is_source:
             return strip
@@ -214,7 +214,7 @@ class _Work:
         return replace(route, channels=kept)
 
     def profile(self) -> Profile:
-        """What is delivered, in the new layout; where both are asked for, both are."""
+        """The deliverables in the new layout; both layouts if both are required."""
         profile = self.template.profile
         if self.before not in profile.layouts or self.after in profile.layouts:
             return profile
@@ -237,7 +237,7 @@ def _folding(made: Template, changing: Collection[str]) -> Iterator[Route]:
 
 
 def _last_layout(strip: Strip) -> str:
-    """What leaves a strip: the layout of its last insert that says one."""
+    """The layout of a strip's output: that of its last insert with one."""
     said: Iterable[str] = (insert.layout_out for insert in reversed(strip.inserts) if insert.layout_out)
     return next(iter(said), strip.layout)
 

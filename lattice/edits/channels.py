@@ -92,7 +92,7 @@ def number_channels(template: Template, strips: list[str], first: int = 1, strid
 def number_midi(
     template: Template, instrument: str, strips: list[str] | None = None, port: int = 1, channel: int = 1
 ) -> Template:
-    """Ports and channels in sequence, from one on, for what plays an instrument: 16 a port, then the next port.
+    """Ports and channels in sequence for strips that play an instrument: 16 a port, then the next port.
 
     `strips`: the midi strips meant, in document order (None: all that play it). Channels that the instrument does
     not receive, and those that others play, are passed over. Raises EditError where the ports do not suffice.

@@ -21,7 +21,7 @@ from lattice.model.names import free_id, slug
     says="Choice of {strips}",
 )
 def add_choice(template: Template, strips: list[str], name: str = "Choice", sounding: int = 1) -> Template:
-    """A choice of strips: alternatives of which `sounding` are heard at a time. Raises EditError below two strips."""
+    """A choice of strips: alternatives, `sounding` of them active at a time. Raises EditError below two strips."""
     wanted = all_known(template.strips, strips, "strip")
     if len(wanted) < 2:
         raise EditError("a choice has at least two strips; select the alternatives")

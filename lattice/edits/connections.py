@@ -28,10 +28,9 @@ def _connected_words(template: Template, arguments: dict[str, Any]) -> str:
 
 @edit(Fields("route", piece=Route), Flag("instead", default=False), says=_connected_words)
 def connect(template: Template, route: dict[str, Any], instead: bool = False) -> Template:
-    """A route between two strips; `from` may name an outlet as strip/outlet. A feed where no kind is said.
+    """A route between two strips; `from` may name an outlet as strip/outlet. The default kind is a feed.
 
-    Only a send has a level unless one is said: feeds are at 0 dB. `instead`: a feed takes the place of those that
-    leave there.
+    Only a send has a level by default: feeds are at 0 dB. `instead`: a feed replaces the feeds from the same origin.
     """
     missing = [end for end in ("from", "to") if not route.get(end)]
     if missing:

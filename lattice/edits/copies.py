@@ -24,9 +24,9 @@ MOST_TIMES = 200
 def duplicate(template: Template, strips: list[str], times: int = 1) -> Template:
     """`times` copies of strips behind the last of them, with the routes among them and those that leave them.
 
-    Copies are numbered on (Tom 1 → Tom 2), take the next free physical channels of their machine and the next free
-    channels of the instrument they play. Routes from outside into them are not copied, but for keys: a copied
-    insert listens to the same trigger.
+    Copies are numbered (Tom 1 → Tom 2), get the next free physical channels of their machine and the next free channels
+    of the instrument they play. Routes from outside into them are not copied, except keys: a copied insert has the same
+    trigger.
     """
     wanted = all_known(template.strips, strips, "strip")
     if not wanted or not 1 <= times <= MOST_TIMES:
@@ -115,7 +115,7 @@ def _with_copies(
 
 
 def _behind(template: Template, originals: list[Strip]) -> int:
-    """Behind the last original, and behind the copies of the same stem that stand there already."""
+    """After the last original, and after existing copies of the same stem."""
     place = {strip.id: n for n, strip in enumerate(template.strips)}
     at = 1 + max(place[strip.id] for strip in originals)
     stems = {_stem(strip.name) for strip in originals}

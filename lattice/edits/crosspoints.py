@@ -13,18 +13,18 @@ from lattice.model.document import Route, Template
 
 # A range of 70 by 70: above it a slip is likelier than a wish.
 MOST_CELLS = 5000
-# Where people begin with a reverb; 0 dB would be heard at once as too much (common practice).
+# A common start for a reverb send; 0 dB would be far too much (common practice).
 USUAL_SEND_DB = -10.0
 KINDS = ("feed", "send", "key", "midi", "tie", "sound")
 
 
 def grid_of(route: Route) -> str:
-    """The grid a route stands in: feeds and sends share one."""
+    """The grid of a route: feeds and sends share one."""
     return "sound" if route.kind in ("feed", "send") else route.kind
 
 
 def column_of(route: Route) -> str:
-    """What a route ends at, as a column: a strip, or strip/insert for a key."""
+    """The column of a route's end: a strip, or strip/insert for a key."""
     return f"{route.to}/{route.to_insert}" if route.kind == "key" else route.to
 
 
@@ -59,10 +59,10 @@ def put_cells(
     cells
         Each as `row|column`: a strip or strip/outlet, and a strip or strip/insert; 1 to 5000 of them.
     do
-        `put` a route of `kind` where there is none; `level` gives those that are there `gain_db`, and puts sends
-        where there is none; `take` removes those that stand in the grid of `kind`.
+        `put` adds a missing route of `kind`; `level` sets existing ones to `gain_db` and adds missing sends; `take`
+        removes those in the grid of `kind`.
     kind, gain_db, tap
-        Of what is put; level and tap are those of sends.
+        For added routes; level and tap are those of sends.
 
     Raises
     ------

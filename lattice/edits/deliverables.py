@@ -48,7 +48,7 @@ def deliver(
     strips
         Where they are taken, a deliverable each.
     role, set, tap
-        What they are, of which delivery, and where they leave the strip.
+        Their role, their delivery, and their tap.
     of
         A composite's parts: ids or names of stems.
     prints
@@ -57,7 +57,7 @@ def deliver(
     Raises
     ------
     EditError
-        Where a strip carries no sound or is delivered in this set already, or a part is no stem of the set.
+        If a strip carries no sound or is in this set already, or a part is not a stem of the set.
     """
     wanted = all_known(template.strips, strips, "strip")
     parts = _parts(template, set, of or []) if role == "composite" else []

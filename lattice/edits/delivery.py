@@ -1,4 +1,4 @@
-"""Edits of what a delivery asks for: the profile, and what the host compensates."""
+"""Edits of the delivery: the profile, and the host's compensation."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ def _chosen_words(_template: Template, arguments: dict[str, Any]) -> str:
 
 @edit(Text("preset"), says=_chosen_words)
 def choose_profile(template: Template, preset: str) -> Template:
-    """A profile to start from, by its id, or the figures of one that was kept, as JSON.
+    """A profile to start from, by its id, or the figures of a saved one, as JSON.
 
     Layouts and frame rate stay as they are: they belong to the job, not to the house.
     """
@@ -49,5 +49,5 @@ def _figures(wanted: str) -> dict[str, Any]:
 
 @edit(Fields("changes", piece=Compensation), says="Compensation: {changes}")
 def change_compensation(template: Template, changes: dict[str, Any]) -> Template:
-    """What the host compensates, with some of it changed."""
+    """The host's compensation, with changed fields."""
     return replace(template, compensation=made(Compensation, {**to_plain(template.compensation), **changes}))

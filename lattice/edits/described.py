@@ -42,24 +42,24 @@ class Edit:
         return any(isinstance(argument, Pieces) and argument.name == "strips" for argument in self.arguments)
 
     def read(self, form: Form, template: Template) -> dict[str, Any]:
-        """The arguments that a form says.
+        """The arguments with a form field.
 
         Parameters
         ----------
         form
-            What was posted: name → values.
+            Posted values: name → values.
         template
             The template that ids and units are read against.
 
         Returns
         -------
         dict
-            Plain values by name; what the form leaves out takes its default.
+            Plain values by name; fields missing from the form have their default.
 
         Raises
         ------
         EditError
-            With a sentence for the person who typed it.
+            With a sentence for the user.
         """
         needed = (a for a in self.arguments if a.default is REQUIRED or a.given(form))
         return {argument.name: argument.read(form, template) for argument in needed}
@@ -84,7 +84,7 @@ class Edit:
         return after
 
     def words(self, template: Template, arguments: dict[str, Any]) -> str:
-        """The edit in the journal's words."""
+        """The edit as text for the history."""
         arguments = {a.name: a.default for a in self.arguments} | arguments
         if not isinstance(self.says, str):
             return self.says(template, arguments)
@@ -114,21 +114,20 @@ def edit(
 ) -> Callable[[Function], Function]:
     """Registers a function as the edit of its name.
 
-    This is the only place where an edit is described: forms, the reading of what is typed, previews, the journal's
-    words and the permission follow from it. The function itself takes plain values, so it says nothing of its
-    parameters again.
+    This is the only place where an edit is described: forms, parsing, previews, history texts and the permission follow
+    from it. The function itself takes plain values, so it does not describe its parameters again.
 
     Parameters
     ----------
     *arguments
         One for each parameter of the function behind `template`, in its order.
     says
-        Its words for the journal: a sentence with arguments in braces, or a function of (template, arguments).
+        Its text for the history: a sentence with arguments in braces, or a function of (template, arguments).
     permission
-        What a person needs to make it.
+        The permission it needs.
     keeps_sound
-        For an edit that promises the same sound: what it may change all the same (`nothing_else`: nothing). It then
-        takes one more argument, `allow_change`, and without it is refused where the sound would change.
+        For an edit that preserves the sound: the changes it may still make (`nothing_else`: none). It then has one more
+        argument, `allow_change`; without it, a changed sound refuses the edit.
 
     Raises
     ------

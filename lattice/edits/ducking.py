@@ -46,9 +46,9 @@ def duck(
     template
         The template.
     strips
-        What is ducked.
+        The ducked strips.
     trigger
-        The strip whose sound ducks it; it is no strip that is ducked.
+        The trigger; it is not one of the ducked strips.
     threshold_db, ratio
         Of the compressors: a level in dB, and a ratio as people type it.
 

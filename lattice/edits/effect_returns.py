@@ -53,10 +53,9 @@ def insert_to_return(template: Template, inserts: list[str], name: str, feed: st
     """The same effect on several strips becomes one shared return, dry and wet part as loud as before.
 
     With wet w and gain g an insert gives (1−w)·in + w·g·(in processed) (docs/reference/model.md). The first insert
-    moves onto the
-    return, fully wet at 0 dB; a gain of 20·log10(1−w) dB takes the insert's place in each chain, and a send behind
-    the fader at 20·log10(w/(1−w)) dB + g brings the wet part. A strip that was fully wet no longer feeds `feed`: the
-    return does. The return has the layout of `feed`, so that the channels of both ways are the same.
+    moves onto the return, fully wet at 0 dB. A gain of 20·log10(1−w) dB replaces the insert in each chain, and a
+    post-fader send at 20·log10(w/(1−w)) dB + g carries the wet part. A fully wet strip no longer feeds `feed`: the
+    return does. The return has the layout of `feed`, so that the channels of both paths are the same.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""Strips taken out of a template as a block, with everything that is theirs and open ends for the rest."""
+"""Extract strips from a template as a block, with all their content and open ends for the rest."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from lattice.model.block import Block, OpenEnd
 from lattice.model.document import Choice, Machine, Route, Rule, Section, Stem, Strip, Template, machine_id
 from lattice.model.sections import with_outer
 
-# What people call an end, by the kind of its routes and whether they leave the block; a feed or send by where it leads.
+# The label of an end, by the kind of its routes and whether they leave the block; a feed or send by its destination.
 INTO = {"midi": "from MIDI", "tie": "from a different machine"}
 OUT = {"midi": "to an instrument", "tie": "to a different machine"}
 

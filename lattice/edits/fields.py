@@ -1,4 +1,4 @@
-"""How each field of the document is read as people type it, and said: from its name and type, described once there.
+"""Parsing and text of each field of the document, from its name and type, defined once there.
 
 The unit is the ending of the name (`gain_db`, `delay_ms`), the range that of the type in `model/document.py`.
 """
@@ -62,7 +62,7 @@ def plain_name(field: str) -> str:
 
 
 def words_of(changes: dict[str, Any]) -> str:
-    """What an edit changes, for the journal: “fader −6, mute off”."""
+    """The changes of an edit, for the history: “fader −6, mute off”."""
     return ", ".join(f"{plain_name(field)} {_shown(value)}" for field, value in changes.items())
 
 
@@ -112,7 +112,7 @@ def _route_pairs(text: str, _template: Template) -> list[list[int]] | None:
 
 
 def _midi(text: str, _template: Template) -> dict[str, Any] | None:
-    """What an instrument receives, as “2: all” or “1: 1-4, 10”; nothing typed is one port, all channels."""
+    """The ports and channels of an instrument, as “2: all” or “1: 1-4, 10”; empty is one port, all channels."""
     return dict(to_plain(read_midi_in(text))) if text.strip() else None
 
 

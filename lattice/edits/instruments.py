@@ -1,4 +1,4 @@
-"""Sets around an instrument: strips that listen to its outlets, strips that play it."""
+"""Sets around an instrument: strips for its outlets, strips that play it."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ from lattice.model.document import LONGEST_LABEL, Outlet, Route, Strip, Template
 from lattice.model.names import free_id, free_route_ids, slug
 from lattice.model.palette import next_colour
 
-# Four ports of all their notes: what lists of articulations come to.
+# Four ports of all their notes: the size of common articulation lists.
 MOST_NOTES = 512
 MOST_NAMES = 96
 FIRST_NOTE = 36  # bass drum 1 of the General MIDI percussion map; parts go up from there
@@ -29,7 +29,7 @@ FIRST_NOTE = 36  # bass drum 1 of the General MIDI percussion map; parts go up f
 
 @edit(Piece("strip"), Piece("bus", default=None), says="Add strips for the outlets of {strip}")
 def outlet_set(template: Template, strip: str, bus: str | None = None) -> Template:
-    """A listening strip for each outlet that nothing takes, named after its parts, in order, fed to a bus.
+    """A strip for each unrouted outlet, named after its parts, in order, fed to a bus.
 
     Closed outlets are opened. The main outlet enters the instrument's own chain: that is fed to the bus
     where it goes nowhere yet. `bus` None: the bus of the instrument's section.
@@ -66,7 +66,7 @@ def outlet_set(template: Template, strip: str, bus: str | None = None) -> Templa
 
 
 def _named_after(kit: Strip, outlet: Outlet) -> str:
-    """“Snare, Rim” where parts come out of the outlet, else “Kit 3–4”."""
+    """“Snare, Rim” if parts use the outlet, else “Kit 3–4”."""
     parts = [part.name or part.id for part in kit.parts if part.outlet == outlet.id]
     return (", ".join(parts[:3]) or f"{kit.name} {outlet.name or outlet.id}")[:LONGEST_LABEL]
 
@@ -103,7 +103,7 @@ def _received_words(template: Template, arguments: dict[str, Any]) -> str:
 
 @edit(Piece("strip"), Text("midi", default=""), says=_received_words)
 def change_midi(template: Template, strip: str, midi: str = "") -> Template:
-    """What an instrument receives, as “2: all” or “1: 1-4, 10”; empty is one port, all channels."""
+    """The ports and channels of an instrument, as “2: all” or “1: 1-4, 10”; empty is one port, all channels."""
     try:
         received = to_plain(read_midi_in(midi)) if midi else None
     except ValueError as wrong:
@@ -146,11 +146,11 @@ def build_instrument(
     name
         Of the instrument, and of its section where that is new.
     played_by, layout
-        What the names become, and the layout of each outlet.
+        `parts` or `midi`, and the layout of each outlet.
     section
         The section's id; None makes one.
     machine
-        The machine's id; None is the main one. On another, the way to the section's bus goes by ties made for it.
+        The machine's id; None is the main one. From another, ties are created to the section's bus.
 
     Raises
     ------

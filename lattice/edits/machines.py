@@ -1,4 +1,4 @@
-"""Edits of machines: computers and outside devices, their physical channels and what these are called."""
+"""Edits of machines: computers and outside devices, their physical channels and channel names."""
 
 from __future__ import annotations
 
@@ -62,7 +62,7 @@ def name_channel(
 
 @edit(Pieces("machines", kind="machine"), says="Remove machine {machines}")
 def remove_machines(template: Template, machines: list[str]) -> Template:
-    """Without some machines. Raises EditError where strips stand on one, or where none would be left."""
+    """Without some machines. Raises EditError if strips are on one, or none would be left."""
     gone = all_known(template.machines, machines, "machine")
     names = {machine.id: machine.name for machine in template.machines}
     problems = []

@@ -1,4 +1,4 @@
-"""A template and a newer state of it: their differences as a list with ticks, and what is ticked as one change."""
+"""A template and a newer version of it: their differences as a selectable list, and the selected ones as one change."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ FIELD_OF = {field.encode_name: field.name for field in fields(Strip)}
 
 @dataclass(frozen=True)
 class Difference:
-    """One line of the list. `strip` is the id it is about, empty for what is about none."""
+    """One line of the list. `strip` is the id of its strip, empty without one."""
 
     key: str
     kind: str
@@ -32,21 +32,21 @@ class Difference:
 
     @property
     def is_usual(self) -> bool:
-        """Return whether it is ticked at first: nothing is removed unless somebody says so."""
+        """Return whether it is selected by default: removals are not."""
         return self.kind != GONE
 
 
 def differences(
     template: Template, newer: Template, gone: Collection[str] = (), renamed: Collection[str] = ()
 ) -> list[Difference]:
-    """What is otherwise in a newer state, by strip.
+    """The differences of a newer version, by strip.
 
     Parameters
     ----------
     template
         The state that is there.
     newer
-        The newer one; what is not in it is gone.
+        The newer one; pieces missing in it were removed.
     gone
         Strips that are still in it, and that count as gone.
     renamed
@@ -116,7 +116,7 @@ def _order(template: Template, newer: Template, both: Collection[str]) -> Iterat
 
 
 def merged(template: Template, newer: Template, keys: Iterable[str], gone: Collection[str] = ()) -> Template:
-    """A template with what is ticked of a newer state, as one change.
+    """A template with the selected changes of a newer version, as one change.
 
     Parameters
     ----------
@@ -130,7 +130,7 @@ def merged(template: Template, newer: Template, keys: Iterable[str], gone: Colle
     EditError
         For keys that are none of the differences, or no key at all.
     DocumentError
-        Where what is ticked is not whole without something that is not.
+        If a selected change is not valid without one that is not selected.
     """
     wanted = set(keys)
     known = {one.key: one for one in differences(template, newer, gone)}
@@ -146,7 +146,7 @@ def merged(template: Template, newer: Template, keys: Iterable[str], gone: Colle
         template = remove_strips(template, removed)
     template = _with_pieces(template, newer, wanted)
     template = validated(before, template)
-    # Some of these have followed already: with a strip goes what names it.
+    # Some of these are gone already: pieces that name a strip are removed with it.
     left = {key_of(change) for change in compare(template, newer)} if others else set()
     others = [key for key in others if key in left]
     return take_over(template, newer, others) if others else template
@@ -164,7 +164,7 @@ def _with_pieces(template: Template, newer: Template, wanted: set[str]) -> Templ
 
 
 def _missing(there: Iterable[Any], newer: Iterable[Any], used: set[str | None]) -> list[Any]:
-    """Sections or machines of the newer state that strips now lie in."""
+    """Sections or machines of the newer version that strips are now in."""
     known = {one.id for one in there}
     return [one for one in newer if one.id in used and one.id not in known]
 
@@ -190,7 +190,7 @@ def _strips(template: Template, newer: Template, wanted: set[str]) -> tuple[Stri
 
 
 def _placed(there: list[str], newer: list[str], come: set[str], is_ordered: bool) -> list[str]:
-    """The order of strips: as it was, or as in the newer state; new ones behind what they stand behind there."""
+    """The order of strips: unchanged, or as in the newer version; new ones after their predecessors there."""
     known = set(there)
     if is_ordered:
         both = iter([one for one in newer if one in known])

@@ -41,12 +41,12 @@ def add_midi_tracks(
     instrument
         The instrument they play; None: one is made, with as many ports as they need.
     name
-        What it is called.
+        Its name.
 
     Raises
     ------
     EditError
-        Where there is no track, or what is to be played is no instrument or has too few ports.
+        If the track does not exist, or the target is not an instrument or has too few ports.
     """
     if not tracks or len(template.strips) + len(tracks) + 1 > MAX_STRIPS:
         raise EditError(f"{len(tracks)} tracks; at least one, and at most {MAX_STRIPS} strips are allowed")

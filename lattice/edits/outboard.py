@@ -1,4 +1,4 @@
-"""Outboard in one step: an instrument outside with its notes and its way back, or a device in a chain."""
+"""Outboard in one step: an external instrument with its notes and its return, or a device in a chain."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ def _channels(text: str, what: str, most: int, machine: Machine) -> tuple[int, .
 
 
 def live_samples(template: Template, machine: Machine) -> int:
-    """What a live way costs at the least: the converter that hears it, and one buffer."""
+    """The minimum latency of a live path: its input converter and one buffer."""
     return machine.input_latency_samples + template.buffer_samples
 
 
@@ -60,7 +60,7 @@ def outboard_instrument(
     port, channel
         Its MIDI port and channel; no channel is all of them.
     section
-        Where its notes and its input stand; the input feeds the section's bus.
+        The section of its notes and its input; the input feeds the section's bus.
 
     Raises
     ------
@@ -119,10 +119,10 @@ def _insert_words(template: Template, arguments: dict[str, Any]) -> str:
     says=_insert_words,
 )
 def outboard_insert(template: Template, strip: str, name: str, outputs: str, inputs: str) -> Template:
-    """A device outside in a strip's chain: what is sent to it, where it comes back, and what that takes.
+    """An external device in a strip's chain: its send, its return and its latency.
 
-    Its latency is both converters of the strip's machine and one buffer. Raises EditError where the machine has not
-    these channels, or they are not as many as come to it.
+    Its latency is both converters of the strip's machine and one buffer. Raises EditError if the machine does not have
+    these channels, or their number differs from the layout.
     """
     _index, host = strip_of(template, strip)
     machine = template.machines[position(template.machines, machine_id(template, host), "machine")]

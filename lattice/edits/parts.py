@@ -44,7 +44,7 @@ def change_part(template: Template, strip: str, part: str, changes: dict[str, An
 
 @edit(Piece("strip"), Words("parts"), says=_removed_words)
 def remove_parts(template: Template, strip: str, parts: list[str]) -> Template:
-    """Parts away; what played them plays nothing there."""
+    """Remove parts; strips that played them play nothing there."""
     index, old = strip_of(template, strip)
     gone = all_known(old.parts, parts, "part")
     return with_strip(template, index, replace(old, parts=tuple(part for part in old.parts if part.id not in gone)))

@@ -44,7 +44,7 @@ def changed(piece: P, changes: dict[str, Any]) -> P:
 
 
 def position(pieces: Sequence[Any], wanted: str, word: str) -> int:
-    """Where a piece stands. Raises EditError where there is none of that id."""
+    """The position of a piece. Raises EditError if the id does not exist."""
     for index, piece in enumerate(pieces):
         if piece.id == wanted:
             return index

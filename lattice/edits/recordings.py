@@ -18,7 +18,7 @@ from lattice.model.names import free_id, free_route_ids, slug
 def strips_called(template: Template, names: Iterable[str]) -> dict[str, str]:
     """Names of recordings → the strip that is called so, of those that play something; others are left out.
 
-    Case, spaces and signs are not told apart: “lead_vox” is Lead vox. The first strip of a name is meant.
+    Case, spaces and signs are ignored: “lead_vox” is Lead vox. Of strips with the same name the first is meant.
     """
     playing = [strip for strip in template.strips if strip.traits.plays]
     known = {slug(strip.name): strip.id for strip in reversed(playing)} | {strip.id: strip.id for strip in playing}
@@ -56,7 +56,7 @@ def take_levels(template: Template, levels: list[dict[str, Any]]) -> Template:
 
 
 def _source(one: dict[str, Any]) -> Source:
-    """The source that measured levels say. Raises EditError for what is none."""
+    """The source with measured levels. Raises EditError if the strip is not a source."""
     levels = {name: one.get(name) for name in ("peak_dbfs", "rms_dbfs")}
     wrong = [f"{name}: {said!r} is not a level" for name, said in levels.items() if not isinstance(said, int | float)]
     if wrong:

@@ -1,4 +1,4 @@
-"""A template cut down to some strips and what lies downstream of them; what is severed by that is said."""
+"""A template reduced to some strips and everything downstream; lists the severed routes."""
 
 from __future__ import annotations
 
@@ -23,15 +23,15 @@ class CutDown:
     Attributes
     ----------
     template
-        What is kept.
+        The remaining strips.
     kept
         Its strips: those chosen, and everything downstream of them.
     severed
-        Routes that came into what is kept from what is not.
+        Routes from removed strips into remaining ones.
     changed
         Strips downstream of those routes: levels and arrivals there may be others.
     lost
-        What named strips that are gone: “stem Drums”, “rule Own”, and so on.
+        Pieces that named removed strips: “stem Drums”, “rule Own”, and so on.
     """
 
     template: Template
@@ -56,19 +56,19 @@ def downstream(routes: Iterable[Route], starts: Collection[str]) -> frozenset[st
 
 
 def cut(template: Template, strips: Collection[str], sections: Collection[str] = ()) -> CutDown:
-    """A template cut down to some strips and sections, and to what lies downstream of them.
+    """A template reduced to some strips and sections, and everything downstream of them.
 
     Parameters
     ----------
     template
         The template.
     strips, sections
-        Ids of what is kept; a section with those inside it.
+        Ids to retain; a section includes its strips.
 
     Returns
     -------
     CutDown
-        Levels and arrivals at a strip that is kept, and that is not downstream of a severed route, are as they were.
+        Levels and arrivals at a remaining strip are unchanged unless it is downstream of a severed route.
 
     Raises
     ------
@@ -112,5 +112,5 @@ def _lost(before: Template, after: Template) -> Iterator[str]:
     says="Reduce",
 )
 def cut_down(template: Template, strips: list[str] | None = None, sections: list[str] | None = None) -> Template:
-    """A template with some strips and sections and what lies downstream of them alone; see `cut`."""
+    """A template with some strips and sections and everything downstream alone; see `cut`."""
     return cut(template, strips or (), sections or ()).template

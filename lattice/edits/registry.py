@@ -1,4 +1,4 @@
-"""Applying edits by name, so that a remedy, a form and a journal can all say which edit they mean."""
+"""Edits by name, so that a fix, a form and the history can all refer to them."""
 
 from __future__ import annotations
 
@@ -74,7 +74,7 @@ def apply(before: Template, name: str, arguments: dict[str, Any]) -> Template:
     EditError
         Where there is no such edit, or it cannot be made on this template.
     DocumentError
-        Where what it makes may not be stored. Nothing has changed then.
+        If the result is not valid. Nothing has changed then.
     """
     return apply_steps(before, [EditStep(name, arguments)])
 

@@ -14,7 +14,7 @@ NEW = "new-{}"  # ids of what has come to the block since: none of a template's 
 
 
 def with_new_ids(block: Block, ids: Mapping[str, Mapping[str, str]], there: Template) -> Template:
-    """A block's template as it would stand where the block was put in.
+    """A block's template as it would be after adding the block.
 
     Parameters
     ----------
@@ -23,7 +23,7 @@ def with_new_ids(block: Block, ids: Mapping[str, Mapping[str, str]], there: Temp
     ids
         For strips, routes, inserts, sections and machines: of the block → there.
     there
-        The template; what has come to the block since is under ids that are free in it.
+        The template; pieces added to the block since have ids that are free in it.
 
     Returns
     -------

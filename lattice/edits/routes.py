@@ -29,7 +29,7 @@ def connected_words(template: Template, arguments: dict[str, Any]) -> str:
 def add_route(template: Template, route: dict[str, Any]) -> Template:
     """A new route from plain fields; its id is the next free number.
 
-    Raises EditError where the two ends may not be joined that way, or are already.
+    Raises EditError if the two ends cannot be connected this way, or are already.
     """
     new = made(Route, {"id": next(free_route_ids(template)), **route})
     _may_be(template, new)

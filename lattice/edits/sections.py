@@ -22,7 +22,7 @@ from lattice.model.names import free_id, slug
     says="Add section {section}",
 )
 def add_section(template: Template, section: dict[str, Any], at: int | None = None, with_bus: bool = False) -> Template:
-    """A new section from plain fields, with a stereo bus of its own where that is asked for.
+    """A new section from plain fields, with a stereo bus of its own on request.
 
     Its id is made from its name where none is given.
     """

@@ -14,7 +14,7 @@ MOST_SAID = 8  # problems in one refusal
 
 
 def rows_read(template: Template, names: list[str], **usual: Any) -> ReadRows:
-    """What lines become, with what is not understood; `usual` are the arguments of `spread`. Raises EditError."""
+    """The strips from lines of names, and the problems; `usual` are the arguments of `spread`. Raises EditError."""
     with_buses = bool(usual.pop("with_buses", False))
     usual.pop("leave_out", None)
     usual["feed"] = usual.get("feed") or SECTION_BUS
@@ -69,17 +69,17 @@ def spread(
     names
         Lines: a name each, or rows of a table (`lattice.formats.tables`), the first of which may be its heads.
     kind, layout, section, machine, feed, sends, inserts, tags, colour
-        What a line does not say, as cells of the track sheet; `section`, `machine` and `feed` by id or name. A section
-        that is new is made. No `feed` is the bus of each strip's section, - none at all.
+        Values for cells missing in a line, as cells of the track sheet; `section`, `machine` and `feed` by id or name.
+        A new section is created. An empty `feed` is the bus of each strip's section, - is none.
     with_buses
         Whether a new section without a bus gets one.
     leave_out
-        Whether what is not understood is left out; else it is refused.
+        Whether problems are left out; otherwise they refuse the edit.
 
     Raises
     ------
     EditError
-        Where there is no name, where there are too many, or with every cell that is not understood.
+        Without a name, with too many of them, or with every problem.
     """
     read = rows_read(
         template, names, kind=kind, layout=layout, section=section, machine=machine, feed=feed, sends=sends,

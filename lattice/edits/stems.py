@@ -55,7 +55,7 @@ def remove_stems(template: Template, stems: list[str]) -> Template:
 
 @edit(Piece("stem", kind="stem"), says="Print {stem}")
 def print_stem(template: Template, stem: str) -> Template:
-    """A print for a stem: a strip that records it at its tap, as wide as what leaves there."""
+    """A print for a stem: a strip that records it at its tap, with the layout of that stage."""
     at = position(template.stems, stem, "stem")
     stem_taken = template.stems[at]
     if stem_taken.strip is None:
@@ -77,7 +77,7 @@ def print_stem(template: Template, stem: str) -> Template:
 
 
 def _stems_of(template: Template, arguments: dict[str, Any]) -> set[str]:
-    """A set's stems and their prints: what a shared return brings moves between them. Its mixes are to stay."""
+    """A set's stems and their prints: the return's share moves between them. Its mixes should stay."""
     stems = [stem for stem in template.stems if stem.set == arguments["set"] and stem.role != "mix"]
     return {stem.id for stem in stems} | {stem.print for stem in stems if stem.print}
 
@@ -86,8 +86,8 @@ def _stems_of(template: Template, arguments: dict[str, Any]) -> set[str]:
 def split_return(template: Template, strip: str, set: str) -> Template:
     """One return for each stem: a copy of a shared one for every other stem that sends to it, fed to that stem.
 
-    The copies have the same inserts, fader and pan; sends keep their levels and taps. What the set's stems hold
-    changes, since that is what it is for; its mixes and all other endpoints sound as before.
+    The copies have the same inserts, fader and pan; sends keep their levels and taps. The content of the set's stems
+    changes, as intended; its mixes and all other endpoints sound as before.
     """
     strip_number, shared = strip_of(template, strip)
     if shared.kind != "return":

@@ -86,7 +86,7 @@ def _moved_words(template: Template, arguments: dict[str, Any]) -> str:
 
 @edit(Pieces("strips"), Piece("machine", kind="machine"), says=_moved_words, keeps_sound=nothing_else)
 def move_to_machine(template: Template, strips: list[str], machine: str) -> Template:
-    """Strips on another machine; what then leads from one machine to the other goes by ties that are made for it.
+    """Strips on another machine; their routes between machines then go through new ties.
 
     A tie for each strip, tap, outlet and pan that routes leave by; its input feeds, or sends to, where they went, at
     their levels. Machines get as many channels as that takes. Raises EditError where a strip is tied itself.
@@ -144,7 +144,7 @@ def player_machine(template: Template, name: str, names: list[str], layout: str 
         1 to 200 lines: the name of a bus, and behind a tab the section its input comes into (else one of that name).
         Sections that are new are made with a bus each; the input feeds the section's bus.
     layout
-        Of all of them; channels are taken in a row on both machines, which get as many as that takes.
+        Of all of them; channels are consecutive on both machines, which get as many as needed.
 
     Raises
     ------

@@ -1,4 +1,4 @@
-"""Edits of what is said once of a template: where its time starts, markers, free text for file tags."""
+"""Edits of the settings of a template: start of the timeline, markers, free text for file tags."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ MOST_TAGS = 64
 
 @edit(Fields("changes", piece=Timeline), says="Timeline: {changes}")
 def change_timeline(template: Template, changes: dict[str, Any]) -> Template:
-    """Where time starts (timecode, first bar) and how far before it the sync pop stands."""
+    """The start of the timeline (timecode, first bar) and the distance of the sync pop before it."""
     return replace(template, timeline=made(Timeline, {**to_plain(template.timeline), **changes}))
 
 

@@ -30,7 +30,7 @@ def _words(template: Template, arguments: dict[str, Any]) -> str:
 
 @edit(Piece("strip"), Level("room_db", "room"), says=_words)
 def trim(template: Template, strip: str, room_db: float | None) -> Template:
-    """All feeds of a sum changed alike, so that it leaves `room_db` to full scale; their balance is kept."""
+    """All feeds of a sum changed by the same amount, so that it leaves `room_db` to full scale; their balance stays."""
     strip_number, trimmed_strip = strip_of(template, strip)
     levels, change = _change_db(template, strip, room_db)
     if change is None:

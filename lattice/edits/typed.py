@@ -29,7 +29,7 @@ from lattice.errors import EditError
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
 
-# Fields that name another piece, wherever they stand.
+# Fields that name another piece, in any edit.
 REFERENCES = {
     "from": "strip", "to": "strip", "bus": "strip", "strip": "strip", "print": "strip", "section": "section",
     "parent": "section", "machine": "machine", "to_insert": "insert",
@@ -73,8 +73,8 @@ def typed(template: Template, name: str, words: Iterable[str]) -> EditStep:
     name
         Of the edit.
     words
-        `field=value`, a field of several values several times. Of a piece the id, or its name where no other of its
-        kind has it; of several also ids with commas between. What is an object or a list of objects is JSON.
+        `field=value`; a field with several values is repeated. A piece is given by its id, or by its name if that is
+        unique in its kind; several ids also with commas. Objects and lists of objects are JSON.
 
     Raises
     ------

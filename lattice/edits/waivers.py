@@ -46,7 +46,7 @@ def waive(
     on: str = "",
     message: str = "",
 ) -> Template:
-    """One finding is meant so: why, who says it, and on which day (today where it is not said)."""
+    """A waiver of one finding: reason, name, and date (today by default)."""
     if not reason or not by:
         raise EditError("a waiver needs a reason and a name")
     day = on or datetime.now(UTC).date().isoformat()

@@ -1,4 +1,4 @@
-"""Any table that people have, to a template: a track sheet by its own heads, others by what is guessed or chosen."""
+"""Any table to a template: a track sheet by its own heads, others by detected or chosen columns."""
 
 from __future__ import annotations
 
@@ -34,9 +34,9 @@ def load(
     name
         Name of the template, as a table has none.
     choices
-        What its columns and words are; None: a track sheet where its heads are one's, else guessed.
+        The meaning of its columns and words; None: by its heads if it is a track sheet, else detected.
     tell
-        Is told what is not used of it, and what was made for destinations that are no strip.
+        Receives the unused cells, and the strips created for unknown destinations.
 
     Raises
     ------
@@ -58,7 +58,7 @@ def load(
 
 
 def newer_of(template: Template, data: bytes, choices: Choices | None = None) -> tuple[SheetUpdate, Tabled | None]:
-    """A template as a newer table has it, and the table where it is in somebody's own words.
+    """A template updated from a newer table, and the table if its heads are not ours.
 
     Parameters
     ----------
@@ -86,7 +86,7 @@ def newer_of(template: Template, data: bytes, choices: Choices | None = None) ->
 
 
 def own_workbook(book: Workbook) -> Template | None:
-    """The template of a workbook that was written here, with what was changed in its strips since; None for another.
+    """The template of a workbook that was exported here, with the changes in its strips; None for another.
 
     Raises DocumentError with every cell of its strips that is not understood.
     """
@@ -118,13 +118,13 @@ def is_track_sheet(data: bytes) -> bool:
 
 
 def read_any(data: bytes, name: str, choices: Choices) -> Understood:
-    """What is understood of a table, whatever its heads. Raises DocumentError where nothing is."""
+    """The template of a table, whatever its heads. Raises DocumentError if no row is understood."""
     book = read_book(data, choices.encoding, choices.delimiter)
     return understand(tabled(book, choices), choices, Template(name=name[:120] or "Track sheet"))
 
 
 def message(unclear: Iterable[Unclear], understood: Understood) -> Iterator[str]:
-    """What is unclear of a table, by row and column, as sentences."""
+    """The unclear cells of a table, by row and column, as sentences."""
     taken = understood.tabled
     heads = {column.field: column.head or key for key, column in zip(taken.keys, taken.columns, strict=True)}
     for one in unclear:

@@ -27,7 +27,7 @@ def dump(block: Block) -> bytes:
 
 
 def load(data: bytes) -> Block:
-    """The block in a file. Raises DocumentError with what is wrong, each with its place."""
+    """The block in a file. Raises DocumentError with the errors, each with its place."""
     try:
         plain = msgspec.json.decode(data)
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as wrong:

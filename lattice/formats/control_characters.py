@@ -11,7 +11,7 @@ from typing import Any
 
 from lattice.errors import Problem
 
-# In JSON what is below U+0020 stands as an escape; DEL, U+0080 to U+009F, U+FFFE and U+FFFF may stand plainly.
+# In JSON U+0000 to U+001F are escaped; DEL, U+0080 to U+009F, U+FFFE and U+FFFF may be plain.
 ESCAPED = re.compile(rb'\\[^"\\/]')
 PLAIN = re.compile(rb"\xc2[\x80-\x9f]|\xef\xbf[\xbe\xbf]")
 CONTROL = re.compile("[\x00-\x1f\x7f-\x9f\ud800-\udfff\ufffe\uffff]")

@@ -65,7 +65,7 @@ def load(data: bytes) -> Template:
 
 
 def _explain(data: bytes, error: Exception) -> Iterator[str]:
-    """All problems of a document that did not decode, as far as they are asked for."""
+    """All problems of a document that did not decode, as many as requested."""
     if not data.strip():
         yield "the document is empty"
     elif isinstance(error, RecursionError):
@@ -118,10 +118,10 @@ def _form(plain: Any) -> Iterator[Problem]:
 
 
 def _beyond_types(plain: Any) -> list[str]:
-    """What validation says of the parts that are well typed, although others are not.
+    """Validation results for the well-typed parts, although others are not.
 
-    Entries that do not fit their type stand in without the fields that are wrong; nothing is said about
-    them, or about what joins them, beyond what the types have said.
+    Entries that do not fit their type are replaced without the wrong fields. Beyond the type errors they, and pieces
+    that refer to them, give no messages.
     """
     if not isinstance(plain, dict):
         return []
@@ -144,7 +144,7 @@ def _beyond_types(plain: Any) -> list[str]:
 
 
 def _mended(entry: Any, kind: type[msgspec.Struct], stand_ins: set[str]) -> dict[str, Any]:
-    """The entry where it fits its type, else what fits of it under a name that messages leave out."""
+    """The entry if it fits its type, else its valid fields under a name that messages leave out."""
     if not any(schema.problems(entry, kind)):
         return dict(entry)
     fields = {field.encode_name: field for field in msgspec.structs.fields(kind)}
@@ -233,7 +233,7 @@ def _default(field: msgspec.structs.FieldInfo) -> Any:
 
 
 def to_plain(value: Any) -> Any:
-    """A piece of the document as dicts, lists and plain values, without what equals its default."""
+    """A piece of the document as dicts, lists and plain values, without fields at their default."""
     if isinstance(value, msgspec.Struct):
         plain = {}
         for name, encoded, default in _fields(type(value)):

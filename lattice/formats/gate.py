@@ -17,7 +17,7 @@ TYPES: dict[str, Any] = {field.name: field.type for field in msgspec.structs.fie
 
 
 def validated(before: Template, after: Template) -> Template:
-    """A template that may be stored: the only way in for what is made in memory.
+    """A valid template: everything created in memory passes here before it is stored.
 
     Pieces are built past the checks that reading a document makes. So everything that is not the same as before is
     written as JSON and read back, and the whole is validated.
@@ -27,12 +27,12 @@ def validated(before: Template, after: Template) -> Template:
     before
         A template that is known to be good.
     after
-        What was made of it.
+        The changed template.
 
     Returns
     -------
     Template
-        `after` itself. O(size of what changed) beside the validation.
+        `after` itself. O(size of the change) beside the validation.
 
     Raises
     ------
@@ -53,12 +53,12 @@ def validated(before: Template, after: Template) -> Template:
             problems += piece_problems(new, TYPES[name], name)
     if problems:
         raise DocumentError(problems)
-    # What validation asks for (ids, references, what may be joined) is as it was behind an edit of levels and words.
+    # After an edit of levels and texts, ids, references and connections are unchanged.
     return after if is_quiet(before, after) else validate(after)
 
 
 def piece_problems(value: Any, kind: Any, place: str = "") -> list[str]:
-    """What is wrong with one piece; none where it comes back from JSON as it is.
+    """The problems of one piece; none if it survives a round trip through JSON.
 
     Parameters
     ----------
@@ -67,7 +67,7 @@ def piece_problems(value: Any, kind: Any, place: str = "") -> list[str]:
     kind
         The type it must have.
     place
-        Where it stands, for the sentences.
+        Its place, for the messages.
     """
     try:
         data = msgspec.json.encode(value)

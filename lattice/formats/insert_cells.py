@@ -1,7 +1,7 @@
 """Inserts in a cell of the track sheet: `eq; compressor:64 #duck threshold -20 ratio 4 bypassed = Glue | Maker | 2.1`.
 
-Type, latency in samples, `#` and its id, settings (a word and its value each), state; behind the equals sign its name,
-and behind bars who makes it and which version it is.
+Type, latency in samples, `#` and its id, settings (a word and its value each), state. After the equals sign its name,
+and after bars its maker and version.
 """
 
 from __future__ import annotations
@@ -42,7 +42,7 @@ def _key(text: str) -> str:
     return text
 
 
-# What may be set of an insert, by the word for it: the field, and how it is read.
+# Settings of an insert, by their word: the field, and its parser.
 SETTINGS: dict[str, tuple[str, Callable[[str], Any]]] = {
     "measured": ("measured_latency_samples", _samples),
     "in": ("layout_in", str),
@@ -75,7 +75,7 @@ def read_insert(entry: str, new_id: str) -> Insert:
     entry
         Type, latency in samples, id, settings, state, name, maker, version.
     new_id
-        Its id where the entry says none.
+        Its id if the entry has none.
 
     Raises
     ------
@@ -123,7 +123,7 @@ def insert_text(insert: Insert, usual_id: str, *, is_keyed: bool = False) -> str
     usual_id
         The id it would be given; another one is written.
     is_keyed
-        Whether a route keys it, which says that its key comes from outside.
+        Whether a route keys it, so that its key is external.
     """
     words = [f"{insert.type}:{insert.latency_samples}" if insert.latency_samples else insert.type]
     words += [f"#{insert.id}"] if insert.id != usual_id else []
@@ -146,7 +146,7 @@ def _value_text(value: Any) -> str:
 
 
 def usual_ids(strip_id: str, types: Iterable[str]) -> Iterator[str]:
-    """The ids that a strip's inserts are given where none is said, by their types in order."""
+    """Default ids of a strip's inserts, by their types in order."""
     taken: set[str] = set()
     for kind in types:
         usual = free_id(f"{strip_id}-{kind}"[:MAX_ID], taken)
@@ -155,12 +155,12 @@ def usual_ids(strip_id: str, types: Iterable[str]) -> Iterator[str]:
 
 
 def says_key(entry: str) -> bool:
-    """Return whether an entry says what keys the insert; else a route that keys it does."""
+    """Return whether an entry states the key of the insert; otherwise a route to it does."""
     return "key" in entry.partition("=")[0].lower().split()
 
 
 def ids_in(text: str) -> Iterator[str]:
-    """The ids that a cell of inserts says, before it is read."""
+    """The ids in a cell of inserts, before it is parsed."""
     for entry in entries(text):
         said = entry.partition("=")[0].lower().split()
         yield from (word[1:] for word in said if word.startswith("#"))

@@ -29,9 +29,9 @@ def load(data: bytes, name: str = "Inventory") -> Inventory:
     Parameters
     ----------
     data
-        JSON, or a table (CSV, XLSX, ODS) with a header row: `name`, and any of `what` (plug-in, input or output;
-        plug-in by default), `maker`, `version`, `latency_samples` and the `rate_hz` it holds at, and `channel` for the
-        number of an input or output.
+        JSON, or a table (CSV, XLSX, ODS) with a header row. `name` is required. Optional: `what` (plug-in, input or
+        output; plug-in by default), `maker`, `version`, `latency_samples` and the `rate_hz` it holds at, and `channel`
+        for the number of an input or output.
     name
         Its name where the file has none.
 
@@ -138,5 +138,5 @@ def dump(inventory: Inventory) -> bytes:
 
 
 def _number(entry: tuple[str, str]) -> int:
-    """Of a channel and its name; what is no number stands last."""
+    """Of a channel and its name; texts without a number are last."""
     return int(entry[0]) if _is_channel(entry[0]) else MOST_CHANNELS + 1

@@ -19,7 +19,7 @@ MOST_TRACKS = 2000
 MOST_PORTS = 1024
 MOST_MARKERS = 1000
 MICROSECONDS = 60_000_000  # a minute
-USUAL_BPM = 120.0  # where no tempo is said (RP-001)
+USUAL_BPM = 120.0  # without a tempo in the file (RP-001)
 
 
 @dataclass(frozen=True)
@@ -35,7 +35,7 @@ class MidiTrack:
 
 @dataclass(frozen=True)
 class MidiSong:
-    """What a file says. Markers are (bar, name), bars from 1."""
+    """The contents of a file. Markers are (bar, name), bars from 1."""
 
     tracks: tuple[MidiTrack, ...]
     tempo_bpm: float = USUAL_BPM
@@ -45,7 +45,7 @@ class MidiSong:
 
 @dataclass
 class _Told:
-    """What the events of one track say."""
+    """The contents of the events of one track."""
 
     name: str = ""
     port: int | None = None
@@ -75,7 +75,7 @@ def read_midi_here(data: bytes) -> MidiSong:
     Raises
     ------
     DocumentError
-        Where it is no such file, or has no track of notes.
+        If it is not a MIDI file, or has no track with notes.
     """
     if len(data) > MOST_BYTES:
         raise DocumentError([f"the MIDI file has {len(data) / 1024 / 1024:.0f} MiB; at most 16 are allowed"])
@@ -135,7 +135,7 @@ def _tracks(told: list[_Told], devices: list[str], *, is_single: bool) -> Iterat
 
 
 def _conducted(file: mido.MidiFile) -> tuple[float, tuple[tuple[int, str], ...]]:
-    """The first tempo, and markers with the bar that they stand in, by the time signatures before them."""
+    """The first tempo, and markers with their bar, by the time signatures before them."""
     tempo = USUAL_BPM
     markers: list[tuple[int, str]] = []
     is_told = False

@@ -14,12 +14,12 @@ from lattice.model.document import Template
 
 @dataclass(frozen=True)
 class Format:
-    """One form: its name is what `--to` and addresses say, and the ending of its files."""
+    """One format: its name in `--to` and in addresses, and the ending of its files."""
 
     name: str
     media_type: str
     write: Callable[[Template], bytes]
-    read: Callable[[bytes, str], Template] | None = None  # bytes and a name for what has none of its own
+    read: Callable[[bytes, str], Template] | None = None  # bytes, and a name for templates without one
     endings: tuple[str, ...] = ()  # of files that are read as this form whatever they begin with
 
 
@@ -88,7 +88,7 @@ def read(data: bytes, name: str = "-") -> Template:
     data
         The whole file.
     name
-        Its file name, whose ending says the form; `-` for standard input, where the first sign says it.
+        Its file name, whose ending gives the format; `-` for standard input, where the first character does.
 
     Raises
     ------

@@ -1,7 +1,7 @@
 """Spreadsheet text to rows and back: commas, semicolons or tabs, with or without a byte order mark.
 
-Limits hold while reading, so that what is refused costs little. Cells that a spreadsheet would compute are written
-with an apostrophe before them, which reading takes away again.
+Limits apply during reading, so that refused files cost little. Cells that a spreadsheet would compute are written with
+an apostrophe before them, which reading removes.
 """
 
 from __future__ import annotations
@@ -34,7 +34,7 @@ def decode(data: bytes) -> str:
     Parameters
     ----------
     data
-        UTF-8, or UTF-16 that says so by its byte order mark; up to 16 MiB.
+        UTF-8, or UTF-16 with a byte order mark; up to 16 MiB.
 
     Raises
     ------
@@ -67,7 +67,7 @@ def rows(text: str, most: int, delimiter: str = "") -> list[Line]:
     most
         As many lines are allowed. Lines, columns and cells are counted while they are read.
     delimiter
-        What stands between cells; empty: what its first line has most of.
+        The separator of cells; empty: the most frequent one of the first line.
 
     Returns
     -------
@@ -77,7 +77,7 @@ def rows(text: str, most: int, delimiter: str = "") -> list[Line]:
     Raises
     ------
     DocumentError
-        Beyond `most` lines, or where a line is no row of a sheet.
+        Beyond `most` lines, or if a line is not a row of a sheet.
     """
     _refuse_long_lines(text)
     lines: list[Line] = []
@@ -131,7 +131,7 @@ def safe(cell: str) -> str:
 
 
 def _is_odd(cell: str) -> bool:
-    """An apostrophe is put before what begins like a computation, or like a cell that already has one before it."""
+    """An apostrophe is added before a formula, and before a cell that already begins with one."""
     return cell[0] != "'" or COMPUTED.match(cell[1:]) is not None
 
 

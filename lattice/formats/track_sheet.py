@@ -1,4 +1,4 @@
-"""The track sheet: one row a strip, as people keep it in a spreadsheet, to a template and back."""
+"""The track sheet, one row a strip as in a spreadsheet, to a template and back."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ def read_sheet(data: bytes, name: str = "Track sheet") -> ReadSheet:
     Returns
     -------
     ReadSheet
-        The template of what was understood, the cells that were not, and the kinds that were guessed.
+        The template, the cells that were not understood, and the guessed kinds.
 
     Raises
     ------
@@ -61,7 +61,7 @@ def read_sheet(data: bytes, name: str = "Track sheet") -> ReadSheet:
 
 
 def cells_in(data: bytes) -> tuple[list[tuple[int, dict[str, str]]], list[SheetProblem]]:
-    """Number and cells, by column, of each row, and what is wrong with the heads. Raises DocumentError."""
+    """Number and cells, by column, of each row, and the errors of the heads. Raises DocumentError."""
     return cells_of(table.rows(table.decode(data), MAX_STRIPS + 1))
 
 
@@ -89,7 +89,7 @@ def is_own(heads: list[str]) -> bool:
 
 
 def _columns(lines: list[table.Line]) -> tuple[list[str], list[table.Line], list[SheetProblem]]:
-    """Columns by the header row, the lines below it, and what is wrong with the header; a list of names has none."""
+    """Columns by the header row, the lines below it, and the errors of the header; a list of names has none."""
     first, heads = lines[0]
     header = [cell.lower().replace(" ", "_") for cell in heads]
     if "name" not in header and "id" not in header:

@@ -1,7 +1,7 @@
 """Cells of the track sheet that hold a small list: tags, outlets, parts, reception, routes. To text and back.
 
-Inserts have a module of their own (`insert_cells`). Entries of a cell stand between semicolons; what has a name ends
-with `= its name`. Readers raise ValueError with a sentence about the entry that cannot be read.
+Inserts have a module of their own (`insert_cells`). Semicolons separate the entries of a cell; a name follows the last
+`=` of its entry. Readers raise ValueError with a sentence about the unreadable entry.
 """
 
 from __future__ import annotations
@@ -34,7 +34,7 @@ def plain_name(name: str) -> str:
 
 
 def read_number(text: str, what: str, first: int, last: int) -> int:
-    """A whole number within a range; `what` says what it is. Raises ValueError with a sentence."""
+    """A whole number within a range; `what` is its name in messages. Raises ValueError with a sentence."""
     if not (text.isascii() and text.isdecimal() and len(text) <= 10 and first <= int(text) <= last):
         raise ValueError(f"“{text}” is not {what}, {first} to {last}")
     return int(text)
@@ -150,7 +150,7 @@ def part_text(part: Part) -> str:
     return " ".join(words) + (f" = {plain_name(part.name)}" if part.name else "")
 
 
-# what an instrument receives: `2: all`, `1: 1-4, 10`
+# ports and channels of an instrument: `2: all`, `1: 1-4, 10`
 
 
 def read_midi_in(text: str) -> MidiIn:
@@ -195,7 +195,7 @@ def _is_flag(word: str) -> bool:
 
 
 def _flagged(word: str) -> dict[str, Any]:
-    """What a word behind a place sets."""
+    """The fields that a word after a destination sets."""
     if word in FLAGS:
         return FLAGS[word]
     what, equals, value = word.partition("=")
@@ -218,7 +218,7 @@ def _pairs(text: str) -> tuple[tuple[int, int], ...]:
 
 @dataclass(frozen=True)
 class ReadRoute:
-    """What an entry says of a route: where to, as it is written there, and the fields it sets."""
+    """The route of an entry: its destination as written, and its fields."""
 
     target: str
     insert: str | None
@@ -238,7 +238,7 @@ def read_route(entry: str, kind: str) -> ReadRoute:
     Returns
     -------
     ReadRoute
-        The place as it is written, still to be looked up.
+        The destination as written, not yet resolved.
 
     Raises
     ------

@@ -20,13 +20,13 @@ from lattice.model.document import Route, Source, Strip, Template
 
 
 def dump(template: Template) -> bytes:
-    """The sheet of a template: everything its columns can say, one row a strip, in order."""
+    """The sheet of a template: every value that has a column, one row a strip, in order."""
     out = _Writer(template)
     return table.write([list(COLUMNS), *(out.row(strip) for strip in template.strips)])
 
 
 def cells_of_strips(template: Template, wanted: Collection[str]) -> dict[str, dict[str, str]]:
-    """What a sheet would say of some strips: id → column → cell, as it is read back."""
+    """The cells of some strips in a sheet: id → column → cell, as it would be parsed."""
     out = _Writer(template)
     rows = ((strip.id, out.row(strip)) for strip in template.strips if strip.id in wanted)
     return {strip: dict(zip(COLUMNS, map(str.strip, cells), strict=True)) for strip, cells in rows}
@@ -76,7 +76,7 @@ class _Writer:
         return "; ".join(route_text(route, self._place(route)) for route in routes)
 
     def _place(self, route: Route) -> str:
-        """Where a route goes; for a key its insert too: its id, or its type where that tells it from the others."""
+        """The destination of a route; for a key its insert too: its id, or its type if that is unique."""
         if route.kind != "key":
             return route.to
         able = self.keyable[route.to]

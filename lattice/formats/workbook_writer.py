@@ -1,7 +1,7 @@
 """A template as a workbook: a sheet each for strips, routes, sections, stems, rules and findings, to read and to edit.
 
-What the columns of its strips cannot say goes along as well: the document itself, in a sheet that is not shown. Where
-the workbook comes back, what was changed in its strips is what a newer sheet of that document says.
+Values without a column are exported too: the whole document, in a hidden sheet. On import, changes in the strips are
+applied to that document.
 """
 
 from __future__ import annotations
@@ -25,7 +25,7 @@ NUMBERS = frozenset(
     {"fader_db", "pan", "source_peak_dbfs", "source_rms_dbfs", "latency_samples", "measured_latency_samples",
      "memory_mb"}
 )  # fmt: skip
-MOST_DIGITS = 9  # of a number that a cell gives back as it was
+MOST_DIGITS = 9  # of a number that survives a round trip through a cell
 ROUTES = ("id", "kind", "from", "outlet", "tap", "to", "insert", "level_db", "enabled", "ridden", "port", "channel")
 SECTIONS = ("id", "name", "colour", "in", "bus", "strips")
 STEMS = ("id", "name", "role", "set", "of", "returns", "strip", "tap", "print", "layout")
@@ -48,7 +48,7 @@ def dump(template: Template, findings: Iterable[Row]) -> bytes:
     Returns
     -------
     bytes
-        An XLSX file (ECMA-376); every list as it is, heads frozen, sections in their colours.
+        An XLSX file (ECMA-376); every list as in the template, heads frozen, sections in their colours.
     """
     out = BytesIO()
     with xlsxwriter.Workbook(out, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}) as book:

@@ -46,7 +46,7 @@ class Activity:
             waiting += [self.graph.head[route] for route in self.graph.outs[waiting.pop()] if self._arrive(route)]
 
     def _arrive(self, route: int) -> bool:
-        """Takes what a route brings; True where something new sounds and goes on."""
+        """Add the signal of a route; True if it is new and continues."""
         head = self.graph.head[route]
         if not self.reach.route_ok[route] or not self.reach.enters(head):
             return False
@@ -72,14 +72,14 @@ class Activity:
         return [] if spreads is None else [n for n, taken in enumerate(spreads) if sounding >> n & 1 and not taken]
 
     def spread(self, route: int) -> tuple[int, ...] | None:
-        """What each channel comes to by a route; None where channels go straight across."""
+        """The destination channels of each channel of a route; None for one to one."""
         if route not in self._routes:
             matrix = route_matrix(self.graph, route)
             self._routes[route] = None if matrix is None else matrix.spread
         return self._routes[route]
 
     def _chain(self, strip: int, stage: int) -> tuple[int, ...] | None:
-        """The same for what stands between a strip's `in` and a tap."""
+        """The same for the stages between a strip's `in` and a tap."""
         if stage == IN or (strip not in self.graph.reshaped and not self.graph.strips[strip].pan):
             return None
         if (strip, stage) not in self._chains:

@@ -1,4 +1,4 @@
-"""What putting a bus in, or taking one out, does to level and latency on the ways it lies on."""
+"""The effect of inserting or dissolving a bus on level and latency of its paths."""
 
 from __future__ import annotations
 
@@ -14,16 +14,16 @@ from lattice.model.units import SILENT_DB, decibels, gain
 
 @dataclass(frozen=True)
 class WayChange:
-    """One way, from where a strip's feed leaves to the chain of the strip it comes to, before and after."""
+    """One path, from a strip with a feed to the chain of the destination, before and after."""
 
     start: str
     end: str
-    level_db: float  # of the sum of all channels, after against before; −∞ where nothing comes any more
+    level_db: float  # of the sum of all channels, after against before; −∞ if silent
     latency_samples: int  # after against before, as reported or measured
 
 
 def bus_effect(before: Template, after: Template, bus: str) -> list[WayChange]:
-    """What putting a bus in, or taking one out, does to level and latency on the ways it lies on.
+    """The effect of inserting or dissolving a bus on level and latency of its paths.
 
     Parameters
     ----------
@@ -35,7 +35,7 @@ def bus_effect(before: Template, after: Template, bus: str) -> list[WayChange]:
     Returns
     -------
     list of WayChange
-        One for each way, from the tap of a strip that feeds the bus to the pre-fader stage of a strip it feeds.
+        One for each path, from the tap of a strip that feeds the bus to the pre-fader stage of a strip it feeds.
 
     Notes
     -----
@@ -56,7 +56,7 @@ def bus_effect(before: Template, after: Template, bus: str) -> list[WayChange]:
 
 
 def _way(graph: SignalGraph, start: str, end: str, bus: str) -> tuple[list[Gain], int] | None:
-    """Gains of the ways from one strip to another, straight and through the bus, and the longest latency."""
+    """Gains of the paths between two strips, direct and through the bus, and the longest latency."""
     begin, finish, middle = graph.index[start], graph.index[end], graph.index.get(bus, -1)
     behind = chain_gain(graph.strips[finish], PRE)
     late = latency_samples(graph.strips[finish], PRE)

@@ -1,4 +1,4 @@
-"""One strip's stages: what each insert does to the levels that come to it (docs/reference/checks.md, *Levels*)."""
+"""One strip's stages: the effect of each insert on its input levels (docs/reference/checks.md, *Levels*)."""
 
 from __future__ import annotations
 
@@ -74,9 +74,9 @@ def stages(strip: Strip, sound: SignalLevels, carriers: Carriers) -> list[Stage]
     strip
         The strip.
     sound
-        What stands at its `in`.
+        The levels at its `in`.
     carriers
-        Covariance of what carriers bring, by carrier, for Q and for E.
+        Covariance of the carriers' signals, by carrier, for Q and for E.
 
     Returns
     -------
@@ -109,7 +109,7 @@ def _channels(insert: Insert, before: str, stage: Stage, carriers: Carriers) -> 
 
 
 def entering(strip: Strip, found: list[Stage], place: int, carriers: Carriers) -> Stage:
-    """What the insert at a place works on: the stage before it, in the insert's own layout.
+    """The input of the insert at a position: the stage before it, in the insert's own layout.
 
     Parameters
     ----------
@@ -132,12 +132,12 @@ def entering(strip: Strip, found: list[Stage], place: int, carriers: Carriers) -
 
 
 def depends_on_level(insert: Insert) -> bool:
-    """What an insert does is not the same at every level."""
+    """The effect of the insert depends on the level."""
     return insert.state == "on" and (insert.type in COMPRESSING or limits(insert))
 
 
 def effect(insert: Insert, stage: Stage) -> Effect | None:
-    """What an insert does at the levels that stand, its layouts apart.
+    """The gain of an insert at the current levels, without its layouts.
 
     Parameters
     ----------
@@ -172,7 +172,7 @@ def effect(insert: Insert, stage: Stage) -> Effect | None:
 
 
 def factors(insert: Insert, p: float, q: float, e: float, loudest: float) -> tuple[float, float, float]:
-    """What an insert that is on does to one channel.
+    """The effect of an active insert on one channel.
 
     Parameters
     ----------
@@ -253,7 +253,7 @@ def _on(insert: Insert, stage: Stage, carriers: Carriers) -> Stage:
 
 
 def compression_db(insert: Insert, level_db: float) -> float:
-    """What a compressor takes from E, dB ≥ 0; 0 where it is not at work or keyed from outside.
+    """The gain reduction of a compressor for E, dB ≥ 0; 0 if it is inactive or keyed externally.
 
     For a level L above the threshold T it is (L − T) − (L − T)/R: the static curve of a compressor with a hard knee, as
     handbooks have it (e.g. U. Zölzer (ed.), *DAFX*, chapter on dynamics; from memory).
@@ -384,7 +384,7 @@ def shown_db(power: float) -> float | None:
 
 @dataclass(frozen=True)
 class InsertFigures:
-    """An insert: the stage behind it and what it does."""
+    """An insert: its output stage and its gain."""
 
     behind: ChannelFigures
     reduction_db: float

@@ -1,4 +1,4 @@
-"""Where a source can meet itself again, so that its ways must be told apart."""
+"""Strips whose source can meet itself again, so that its paths need separate treatment."""
 
 from __future__ import annotations
 
@@ -15,9 +15,8 @@ from lattice.model.insert_types import DECORRELATING
 class CoherenceMap:
     """Track coherence: where copies of one source may recombine, here or downstream.
 
-    What comes twice from one source adds up in amplitude (up to +6 dB), what comes from two sources in power (+3 dB):
-    for the first kind, levels have to keep track of who brings what. Most strips need none of it, and this says which
-    do.
+    Copies of one source add in amplitude (up to +6 dB), different sources in power (+3 dB). For the former, levels need
+    the share of each source. Most strips do not; this finds those that do.
 
     Parameters
     ----------
@@ -29,12 +28,12 @@ class CoherenceMap:
     Attributes
     ----------
     branches : list of bool
-        By strip: its sound leaves by several coherent ways that meet again, so it is a carrier.
+        By strip: its sound leaves by several coherent paths that meet again, so it is a carrier.
     apart : list of bool
-        By node: its channels have to be told apart, as a branch, or a route that adds channels up, is there or further
-        on.
+        By node: its channels need separate treatment, as a branch, or a route that adds channels up, is there or
+        downstream.
     wanted : list of bool
-        By node: it is told apart, takes in what is, or lies between a branch and the last place where its ways meet.
+        By node: it is a branch, has a branch as input, or is between a branch and the last place where its paths meet.
     outlet_matters : list of bool
         By outlet beyond the main one, the same as `apart`.
     plain : list of int
@@ -42,8 +41,8 @@ class CoherenceMap:
 
     Notes
     -----
-    A way is coherent up to a reverb, delay or modulation that is on and fully wet. O(strips + routes), with a bit for
-    each fed node that coherent sound comes to, and behind branches one for each of them.
+    A path is coherent up to an active, fully wet reverb, delay or modulation. O(strips + routes), with a bit for each
+    fed node that coherent sound reaches, and after branches one for each of them.
     """
 
     def __init__(self, reach: Reach, loops: LoopGraph) -> None:
@@ -52,7 +51,7 @@ class CoherenceMap:
         self.apart = [False] * loops.first_outlet
         self.wanted = [False] * loops.first_outlet
         self.branches = [False] * self.count
-        # bits of the fed nodes that its coherent sound comes to, itself included
+        # bits of the fed nodes that its coherent sound reaches, itself included
         self.beyond = [0] * loops.first_outlet
         self._keys = self.graph.keys_from
         self._bits = 0
@@ -97,7 +96,7 @@ class CoherenceMap:
         return heads
 
     def _leaves(self, leaves: list[int]) -> list[int]:
-        """Judges strips that nothing is fed to; gives the plain ones, in reach of nothing that must be told apart.
+        """Decide strips without inputs; returns the plain ones, which reach no node with separate treatment.
 
         Most have routes that lead to nothing in common and mix no channels: those need no closer look.
         """
@@ -137,7 +136,7 @@ class CoherenceMap:
         return self.graph.head[route] if key is None else self.loops.insert_nodes[key[1]]
 
     def _outlet(self, outlet: int) -> bool:
-        """Return whether the sound of an outlet's own routes has to be told apart."""
+        """Return whether the sound of an outlet's own routes needs separate treatment."""
         graph = self.graph
         keys = self._keys.get(graph.outlets[outlet][0], ())
         routes = [*graph.outlet_outs[outlet], *(key for key in keys if graph.outlet[key] == outlet)]
@@ -183,7 +182,7 @@ class CoherenceMap:
                 self.beyond[strip_number] |= self.beyond[node]
 
     def _between(self) -> None:
-        """Wants what lies between a branch and the last node where its ways meet; what comes behind need not know."""
+        """Marks the nodes between a branch and the last node where its paths meet; later nodes do not need it."""
         flow = _BranchFlow()
         for number, heads in enumerate(self._outlet_branches):
             flow.send(heads, 1 << number)
@@ -211,7 +210,7 @@ class _BranchFlow:
         self.heads_of: dict[int, list[int]] = {}
 
     def send(self, heads: list[int], bits: int) -> None:
-        """What routes to `heads` bring."""
+        """The signals of routes to `heads`."""
         for node in heads:
             here = self.comes.get(node, 0)
             if here & bits:
@@ -219,7 +218,7 @@ class _BranchFlow:
             self.comes[node] = here | bits
 
     def before_meetings(self, order: list[int]) -> Iterator[int]:
-        """Nodes at which sound of a branch meets itself, or from which it comes to such a node."""
+        """Nodes at which sound of a branch meets itself, or from which it reaches such a node."""
         will_meet: dict[int, int] = {}
         for node in reversed(order):
             if node in self.comes:
@@ -232,5 +231,5 @@ class _BranchFlow:
 
 
 def decorrelates(strip: Strip) -> bool:
-    """Nothing coherent comes out of its chain."""
+    """The output of its chain is not coherent."""
     return any(i.type in DECORRELATING and i.state == "on" and i.wet >= 1 for i in strip.inserts)

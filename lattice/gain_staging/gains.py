@@ -1,8 +1,8 @@
 """Channel matrices of chains and routes: the gain of one path, of one loop, of a group of loops.
 
-A gain is a matrix (destination channels × source channels) and a level in dB beside it, so that long
-products of large gains stay finite. States that only block are not looked at here: an off fader or
-send counts as 0 dB where somebody asks what it would let through.
+A gain is a matrix (destination channels × source channels) and a level in dB beside it, so that long products of large
+gains stay finite. Settings that only block are ignored here: an off fader or send counts as 0 dB in a computation of
+its open gain.
 """
 
 from __future__ import annotations
@@ -26,8 +26,8 @@ from lattice.model.layouts import (
 )
 from lattice.model.units import SILENT_DB, decibels, gain
 
-FEW_CHANNELS = 128  # up to here all eigenvalues of a group are worked out; of a larger one the largest alone
-# Power iteration of a large group ends here at the latest: what has not settled by then is as good as settled.
+FEW_CHANNELS = 128  # up to here all eigenvalues of a group are computed; of a larger one the largest alone
+# Maximum iterations for a large group: by then the value has converged as far as it will.
 MOST_ROUNDS = 1_000
 
 
@@ -63,7 +63,7 @@ def insert_layouts(insert: Insert, before: str) -> tuple[str, str]:
     Returns
     -------
     tuple of str
-        Layout in and layout out; what the insert does not state stays as it is.
+        Layout in and layout out; a layout that the insert does not state is unchanged.
     """
     layout_in = insert.layout_in or before
     return layout_in, insert.layout_out or layout_in
@@ -84,7 +84,7 @@ def insert_level_db(insert: Insert) -> float:
 
 
 def insert_matrix(insert: Insert, before: str) -> tuple[Matrix, str]:
-    """What an insert's layouts do to the channels, its level apart.
+    """The channel mapping of an insert's layouts, without its level.
 
     Parameters
     ----------
@@ -160,7 +160,7 @@ def route_gain(graph: SignalGraph, number: int) -> Gain:
 
 
 def route_matrix(graph: SignalGraph, number: int) -> Matrix | None:
-    """What a route does to channels, its level apart; None where channels go straight across."""
+    """The channel mapping of a route, without its level; None for one to one."""
     route, head = graph.routes[number], graph.strips[graph.head[number]]
     layout = graph.leaving[number]
     if layout == head.layout and route.channels is None:
@@ -169,7 +169,7 @@ def route_matrix(graph: SignalGraph, number: int) -> Matrix | None:
 
 
 def reached_channels(channels: int, spreads: Sequence[int]) -> int:
-    """What some channels come to through a matrix.
+    """The output channels of some channels through a matrix.
 
     Parameters
     ----------
@@ -191,7 +191,7 @@ def reached_channels(channels: int, spreads: Sequence[int]) -> int:
 
 
 def route_matrices(graph: SignalGraph) -> list[Matrix | None]:
-    """`route_matrix` of every audio route, worked out together; keys and midi are left at None."""
+    """`route_matrix` of every audio route, computed together; keys and MIDI have None."""
     strips, leaving, head, outlet = graph.strips, graph.leaving, graph.head, graph.outlet
     law_db = graph.template.pan_law_db
     known: dict[tuple[str, str, float], Matrix] = {}
@@ -214,7 +214,7 @@ def route_matrices(graph: SignalGraph) -> list[Matrix | None]:
 
 
 def mixes_channels(graph: SignalGraph, number: int) -> bool:
-    """Return whether two channels of what leaves by a route add up in one of those it ends at."""
+    """Return whether a route adds two of its channels in one channel of its destination."""
     route = graph.routes[number]
     layout, destination = graph.leaving[number], graph.strips[graph.head[number]].layout
     if route.channels is not None:
@@ -245,7 +245,7 @@ def route_matrix_of(route: Route, layout: str, tail: Strip, destination: str, la
     route
         The route; it need not be in a template.
     layout, destination
-        Layouts of what leaves by it and of the strip it ends at.
+        Layouts of its output and of its destination.
     tail
         The strip it leaves.
     law_db
@@ -309,8 +309,8 @@ def loop_gain_db(graph: SignalGraph, cycle: Sequence[int]) -> float:
     Returns
     -------
     float
-        The spectral radius of the product of all matrices, in dB, and all levels on the way; −∞ where no channel comes
-        back to itself.
+        The spectral radius of the product of all matrices, in dB, and all levels on the path; −∞ if no channel returns
+        to itself.
     """
     around = hops_gain(graph, cycle, graph.tail[cycle[0]])
     radius = spectral_radius(around.matrix)
@@ -336,9 +336,9 @@ def group_gain_db(graph: SignalGraph, group: Sequence[int], cycle: Sequence[int]
 
     Notes
     -----
-    Where one strip of the cycle lies on every cycle of the group, a round is from its `in` back to it: loops through
-    one bus add up, two at −4 dB make +2.02 dB. Where there is no such strip, a round has as many routes as the cycle:
-    the spectral radius of the group's route matrix to that power. O(routes) or, for the second, O(channels³).
+    If one strip is on every cycle of the group, a pass is from its `in` back to it: loops through one bus add up, two
+    at −4 dB make +2.02 dB. Otherwise a pass has as many routes as the cycle: the spectral radius of the group's route
+    matrix to that power. O(routes) or, for the second, O(channels³).
     """
     if len(group) == len(cycle):
         return loop_gain_db(graph, cycle)
@@ -462,7 +462,7 @@ def _radius_of_many(rows: Any, columns: Any, values: Any, size: int) -> float:
 
 
 def latency_samples(strip: Strip, stage: int) -> int:
-    """What a strip's inserts really take up to a stage, samples: measured where it was, else as reported."""
+    """The actual latency of a strip's inserts up to a stage, samples: measured if known, else as reported."""
     if stage == IN:
         return 0
     return sum(actual_latency_samples(insert) for insert in strip.inserts if insert.state != "unloaded")

@@ -1,8 +1,8 @@
 """Levels of a whole template: worst case, likely peak and expected level at every stage, over unblocked routes.
 
-One sweep in the order of the flow. The figures are sums over sources, and sums of sums: a strip passes on three
-numbers a channel, not a list of what is in it. Only where a source can meet itself again (a crush bus beside the
-drum bus, a fold-down of channels that share a source) are its ways told apart, by carriers (see signal_levels.py).
+One sweep in the order of the flow. The figures are sums over sources: a strip passes on three numbers a channel, not a
+list of sources. Paths are kept separate, by carriers, only if a source can meet itself again (a crush bus beside the
+drum bus, a fold-down of channels that share a source); see signal_levels.py.
 """
 
 from __future__ import annotations
@@ -38,7 +38,7 @@ from lattice.model.units import gain
 
 
 class Stages:
-    """Per strip its stages from `in` to `pre`: set, or made from its plain source when first asked for."""
+    """Per strip its stages from `in` to `pre`: set, or built from its plain source on first use."""
 
     def __init__(self, graph: SignalGraph, sources: dict[int, IndependentSource], carriers: Carriers) -> None:
         self._graph, self._sources, self._carriers = graph, sources, carriers
@@ -101,9 +101,8 @@ class Levels:
 
     Notes
     -----
-    Formulas: docs/reference/checks.md, *Levels*. O(strips + routes) where no source meets itself; beyond that, for
-    each strip what
-    carriers reach it.
+    Formulas: docs/reference/checks.md, *Levels*. O(strips + routes) if no source meets itself; otherwise also the
+    carriers that reach each strip.
     """
 
     def __init__(self, reach: Reach, loops: LoopGraph) -> None:
@@ -117,7 +116,7 @@ class Levels:
         self.sources: dict[int, IndependentSource] = {}
         self.stages = Stages(self.graph, self.sources, self.carriers)
         self.post = Posts(self.graph, self.stages)
-        self.at_key: dict[int, SignalLevels] = {}  # node of a keyed insert → what its keys bring
+        self.at_key: dict[int, SignalLevels] = {}  # node of a keyed insert → the sum of its keys
         self.outlet_stages: list[Stage | None] = [None] * len(self.graph.outlets)
         self.arriving: list[SignalLevels | None] = [None] * count
         self._keys_of = self.graph.keys_from
@@ -189,7 +188,7 @@ class Levels:
                 self._send_key(route, at)
 
     def into(self, route: int) -> SignalLevels:
-        """What has arrived so far where a route ends."""
+        """The sum so far at the end of a route."""
         head = self.graph.head[route]
         arrived = self.arriving[head]
         if arrived is None:
@@ -198,11 +197,11 @@ class Levels:
         return arrived
 
     def goes(self, route: int) -> bool:
-        """An audio route that brings what is at its tap."""
+        """An audio route with signal at its tap."""
         return self.reach.route_ok[route] and route not in self.cut and self.reach.entered[self.graph.head[route]]
 
     def _send(self, routes: list[int], strip_stages: list[Stage], post: Stage | None) -> None:
-        """What routes bring from a strip's stages (or an outlet's only one) to the strips they end at."""
+        """The contributions of a strip's stages (or an outlet's only one) to the destinations of its routes."""
         graph, stage_of = self.graph, self.graph.stage
         for route in routes:
             if not self.goes(route):
@@ -222,7 +221,7 @@ class Levels:
                 arrived.add(sound, matrix, peak_gain, likely_gain, rms_gain)
 
     def _send_key(self, route: int, stage: Stage) -> None:
-        """What a key brings to its insert, channel n on channel n."""
+        """The signal of a key for its insert, channel n on channel n."""
         graph = self.graph
         if not self.reach.route_ok[route] or route in self.cut:
             return
@@ -245,7 +244,7 @@ class Levels:
             layout = insert_layouts(insert, layout)[1]
         return channel_count(insert_layouts(strip.inserts[place], layout)[0])
 
-    # what is asked for
+    # requested part
 
     def sounds(self, number: int) -> bool:
         """Some channel of the strip's `in` carries sound."""
@@ -285,7 +284,7 @@ class Levels:
         return figures(stage) if stage is not None else None
 
     def passes(self, route: int) -> bool:
-        """Some sound stands where an open route leaves; one that is ridden may rest at off."""
+        """The origin of an open route has signal; automation may have it at off."""
         return self.goes(route) and self.at_route(route) is not None
 
     def brings(self, route: int) -> bool:
@@ -293,14 +292,14 @@ class Levels:
         return self.graph.routes[route].gain_db is not None and self.passes(route)
 
     def at_end(self, number: int) -> Stage | None:
-        """What a strip gives in the end: a print the stage it records, any other what is behind its fader."""
+        """The final stage of a strip: the recorded stage of a print, the post-fader stage of any other."""
         strip, found = self.graph.strips[number], self.stages[number]
         if strip.kind != "print":
             return self.post[number]
         return found[0 if strip.records == "in" else -1] if found else None
 
     def brought(self, route: int) -> Stage | None:
-        """What a route brings to the strip it ends at: a stage in that strip's layout."""
+        """The contribution of a route to its destination: a stage in that strip's layout."""
         stage = self.at_route(route)
         if stage is None or not self.goes(route):
             return None
@@ -331,7 +330,7 @@ class Levels:
         return duck_db(insert, expected), duck_db(insert, peak)
 
     def key_peak_db(self, insert: Insert) -> float | None:
-        """The worst-case peak of what the keys of an insert bring, loudest channel; None for silence."""
+        """The worst-case peak of all keys of an insert, loudest channel; None for silence."""
         key = self.at_key.get(self.loops.insert_nodes.get(insert.id, -1))
         return shown_db(max(p * p for p in key.p)) if key else None
 

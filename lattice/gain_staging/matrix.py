@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 Rows = list[list[float]]
-SparseRow = dict[int, float]  # column → value; what is not there is 0
+SparseRow = dict[int, float]  # column → value; missing ones are 0
 SparseRows = list[SparseRow]
 
 
@@ -71,7 +71,7 @@ def scaled_rows(rows: SparseRows, factors: Sequence[float]) -> SparseRows:
 
 
 def sparse_times(entries: Iterable[tuple[int, int, float]], rows: SparseRows, count: int) -> SparseRows:
-    """What comes out of a matrix of `count` rows, given by its entries."""
+    """The result for a matrix of `count` rows, given by its entries."""
     found: SparseRows = [{} for _ in range(count)]
     for row, column, by in entries:
         add_to(found[row], rows[column], by)

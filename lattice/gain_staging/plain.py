@@ -1,6 +1,6 @@
 """Sources to which nothing is fed and that cannot meet themselves: most strips of a template are such.
 
-All channels of such a strip are alike, so plain numbers do; its stages are worked out where somebody asks for them.
+All channels of such a strip are equal, so plain numbers suffice; its stages are built on first use.
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ MOST_AMPLITUDE = 1e60  # +1,200 dBFS: beyond all reason, and held there so that 
 
 
 class Sums(Protocol):
-    """What takes in what sources bring: the sums that stand at strips so far."""
+    """Sums of plain sources: the totals at strips so far."""
 
     graph: SignalGraph
     reach: Reach
@@ -46,14 +46,14 @@ class IndependentSource(NamedTuple):
 
 
 def chain_source(strip: Strip) -> Source | None:
-    """What the strip's own chain plays; a spare plays nothing."""
+    """The strip's own source; none for a spare."""
     if not strip.tags and not strip.outlets and isinstance(strip.source, Source):
         return strip.source if strip.kind in PLAYING else None
     return None if "spare" in strip.tags else source_of(strip, main_outlet(strip))
 
 
 def play_plain(levels: Sums, numbers: Iterable[int]) -> dict[int, IndependentSource]:
-    """Adds what plain sources bring to the strips that their routes end at.
+    """Adds the signal of plain sources at the destinations of their routes.
 
     The fast path of levels: most strips of a template are such sources. Everything is at hand, and no call is made for
     a route where channels go straight on. The plain reference is `tests/core/gain_staging/naive.py`.
@@ -61,7 +61,7 @@ def play_plain(levels: Sums, numbers: Iterable[int]) -> dict[int, IndependentSou
     Parameters
     ----------
     levels
-        The sums that take in.
+        The sums at their destinations.
     numbers
         Strips that `CoherenceMap.plain` has.
 
@@ -80,7 +80,7 @@ def play_plain(levels: Sums, numbers: Iterable[int]) -> dict[int, IndependentSou
             continue
         strip = strips[strip_number]
         stated = strip.source if not strip.tags and not strip.outlets else None
-        source = stated if isinstance(stated, Source) else chain_source(strip)  # what sounds is of a kind that plays
+        source = stated if isinstance(stated, Source) else chain_source(strip)  # its kind has a source
         if source is None:
             continue
         peak, rms = gain(source.peak_dbfs), gain(source.rms_dbfs)
@@ -146,14 +146,14 @@ def _chain(
 
 
 def expected_at(strip: Strip, plain: IndependentSource, place: int) -> float:
-    """The expected level of a plain source where an insert of its chain takes it in.
+    """The expected level of a plain source at the input of an insert.
 
     Parameters
     ----------
     strip
         The strip that plays.
     plain
-        What it plays.
+        Its source.
     place
         Position of the insert, from 0.
 

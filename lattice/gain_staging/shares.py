@@ -1,4 +1,4 @@
-"""Who makes a level: the routes into a sum by their share, and the sources of a stage by what each brings."""
+"""The shares of a level: the routes into a sum by their share, and the sources of a stage by theirs."""
 
 from __future__ import annotations
 
@@ -39,7 +39,7 @@ class Loud:
 
 
 def inflow(levels: Levels, strip_number: int) -> list[Share]:
-    """Routes into a strip that bring sound.
+    """Routes into a strip with signal.
 
     Returns
     -------
@@ -60,12 +60,12 @@ def inflow(levels: Levels, strip_number: int) -> list[Share]:
 
 
 def part_at(response: SourceResponse, strip: int, tap: str) -> SourceGains | None:
-    """What a source brings to a stage of a strip.
+    """The contribution of a source to a stage of a strip.
 
     Parameters
     ----------
     response
-        The source by itself.
+        The source alone.
     strip
         Position of the strip.
     tap
@@ -102,7 +102,7 @@ def sources_of(levels: Levels) -> Iterator[Origin]:
 
 
 def loudest_source(levels: Levels, strip: int, tap: str) -> Loud | None:
-    """The source with the highest likely level at a stage by itself.
+    """The source with the highest likely level at a stage, each alone.
 
     Parameters
     ----------
@@ -136,7 +136,7 @@ def loudest_source(levels: Levels, strip: int, tap: str) -> Loud | None:
 
 
 def by_source(levels: Levels, strip: int, tap: str) -> list[tuple[Origin, float, float]]:
-    """Every source that comes to a stage.
+    """Every source that reaches a stage.
 
     Parameters
     ----------
@@ -150,7 +150,7 @@ def by_source(levels: Levels, strip: int, tap: str) -> list[tuple[Origin, float,
     Returns
     -------
     list of (Origin, float, float)
-        Likely and expected level, dBFS, each by itself; loudest first.
+        Likely and expected level, dBFS, each alone; loudest first.
     """
     found = []
     bounds = bounds_to(levels, strip)
@@ -163,7 +163,7 @@ def by_source(levels: Levels, strip: int, tap: str) -> list[tuple[Origin, float,
 
 
 def _source(levels: Levels, origin: Origin) -> Source | None:
-    """What a chain or outlet plays now."""
+    """The current source of a chain or outlet."""
     strip, outlet = origin
     piece = levels.graph.strips[strip]
     if origin.is_chain:
@@ -172,7 +172,7 @@ def _source(levels: Levels, origin: Origin) -> Source | None:
 
 
 def bounds_to(levels: Levels, target: int) -> dict[Origin, float]:
-    """Upper bounds of the gain from every chain and outlet to the `in` of a strip, over all ways together.
+    """Upper bounds of the gain from every chain and outlet to the `in` of a strip, over all paths together.
 
     Parameters
     ----------

@@ -1,9 +1,8 @@
-"""What stands at a stage: worst case, likely peak and expected level of every channel, and where sound is coherent.
+"""The signal at a stage: worst case, likely peak and expected level of every channel, and its coherent part.
 
-P adds in amplitude. Q² and E² add in power, but what comes from one source by several ways adds in amplitude
-(docs/reference/checks.md, *Levels*). Where no source can meet itself again, the three figures are all there is to
-carry; where
-one can, `Coherence` keeps what is needed to add it up exactly.
+P adds in amplitude. Q² and E² add in power, but copies of one source over several paths add in amplitude
+(docs/reference/checks.md, *Levels*). If no source can meet itself again, the three figures suffice; otherwise
+`Coherence` has the values for the exact sum.
 """
 
 from __future__ import annotations
@@ -24,8 +23,8 @@ class Coherence:
     covariance : list
         (channels, channels) of coherent sound that nothing else carries; None where there is none.
     carried : pair of dict
-        Carrier → gains (channels, channels of the carrier). A carrier is a strip or outlet whose sound goes on by
-        several ways that meet again.
+        Carrier → gains (channels, channels of the carrier). A carrier is a strip or outlet whose sound leaves by
+        several paths that meet again.
     """
 
     __slots__ = ("carried", "covariance", "loose")
@@ -70,7 +69,7 @@ class SignalLevels:
 
     @staticmethod
     def of_source(channels: int, peak: float, rms: float) -> SignalLevels:
-        """A source by itself, where nothing else comes and it cannot meet itself."""
+        """A source alone, without other inputs, which cannot meet itself."""
         return SignalLevels([peak] * channels, [peak * peak] * channels, [rms * rms] * channels)
 
     def add_source(self, peak: float, rms: float) -> None:
@@ -86,14 +85,14 @@ class SignalLevels:
     def add(
         self, other: SignalLevels, matrix: Matrix | None, peak_gain: float, likely_gain: float, rms_gain: float
     ) -> None:
-        """Adds what a route brings.
+        """Adds the signal of a route.
 
         Parameters
         ----------
         other
             Levels at the route's tap.
         matrix
-            What it does to channels; None for channel to channel.
+            Its channel matrix; None for channel to channel.
         peak_gain, likely_gain, rms_gain
             Linear factors of P, Q and E.
         """
@@ -145,7 +144,7 @@ class SignalLevels:
             self.q2, self.e2 = (totals(self.coherence, weight, carriers) for weight in (0, 1))
 
     def turn(self) -> None:
-        """Turns the polarity: told only against what a carrier brings by another way."""
+        """Inverts the polarity: audible only against the same carrier over another path."""
         if self.coherence:
             for carried in self.coherence.carried:
                 for carrier, gains in carried.items():
@@ -210,8 +209,8 @@ class SignalLevels:
     def carry(self, carrier: int, carriers: dict[int, tuple[SparseRows, SparseRows]]) -> None:
         """From here on this stage's own coherent sound is known by a carrier, so that it may meet itself.
 
-        Where all that is coherent is known by others already, there is nothing to carry: in a web of strips behind
-        one source, that source's carrier does for all of them.
+        If all coherent sound belongs to known carriers, none is added: in a web of strips after one source, that
+        source's carrier suffices for all.
         """
         mine, channels = self.coherence, len(self.p)
         if mine is None:
@@ -228,7 +227,7 @@ class SignalLevels:
 def _add_coherence(
     mine: Coherence, other: SignalLevels, matrix: Matrix | None, scales: tuple[float, ...], channels: int
 ) -> None:
-    """Adds what comes through a matrix (None: channel to channel, as far as both have them) and at two levels."""
+    """Adds a signal through a matrix (None: channel to channel, as far as both have them) and at two levels."""
     theirs = other.coherence
     for weight, scale in enumerate(scales):
         if theirs is None:  # nothing in it is coherent with anything any more, or could meet itself
@@ -250,7 +249,7 @@ def _add_coherence(
 
 
 def _fitted(rows: Rows, channels: int) -> Rows:
-    """As many rows and columns as there are channels: what goes straight across and finds none is lost."""
+    """As many rows and columns as channels: a channel without a counterpart is dropped."""
     if len(rows) == channels:
         return rows
     fitted = [(row + [0.0] * channels)[:channels] for row in rows[:channels]]
@@ -258,7 +257,7 @@ def _fitted(rows: Rows, channels: int) -> Rows:
 
 
 def totals(coherence: Coherence, weight: int, carriers: dict[int, tuple[SparseRows, SparseRows]]) -> list[float]:
-    """Power by channel: decorrelated, coherent, and what carriers bring, added up in amplitude."""
+    """Power by channel: decorrelated, coherent, and the carriers' signals, added in amplitude."""
     found = list(coherence.loose[weight])
     own = coherence.covariance[weight]
     if own is not None:

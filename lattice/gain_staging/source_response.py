@@ -1,6 +1,6 @@
-"""One source by itself: its coherent and decorrelated gains at every stage it comes to, at the levels that stand.
+"""One source alone: its coherent and decorrelated gains at every stage it reaches, at the current levels.
 
-What dynamics do is settled by the whole template (levels.py); one source is followed through it as it is.
+The levels of the whole template (levels.py) determine the dynamics; one source is then traced through it.
 """
 
 from __future__ import annotations
@@ -33,7 +33,7 @@ class SourceGains:
     c : list of dict
         Coherent amplitude gains, with their sign.
     d2 : list of dict
-        Power gains of what is decorrelated.
+        Power gains of the decorrelated part.
 
     Notes
     -----
@@ -46,7 +46,7 @@ class SourceGains:
 
     @cached_property
     def power(self) -> list[float]:
-        """Σ (c² + d²) by channel: what the source brings there, its level taken as 1."""
+        """Σ (c² + d²) by channel: the level of the source there, relative to its own."""
         return [
             sum([x * x for x in row.values()]) + sum(others.values())
             for row, others in zip(self.c, self.d2, strict=True)
@@ -90,12 +90,12 @@ def size(rows: SparseRows) -> float:
 
 
 class SourceResponse:
-    """One source followed through the template by itself, at the levels that stand.
+    """One source traced through the template alone, at the current levels.
 
     Parameters
     ----------
     levels
-        Levels of the template: they set what dynamics do.
+        Levels of the template: they determine the dynamics.
     strip, outlet
         The source: a strip's chain, or one of its outlets beyond the main one.
     weight
@@ -144,7 +144,7 @@ class SourceResponse:
 
     @property
     def source(self) -> Source | None:
-        """What the origin plays; None for a spare."""
+        """The source at the origin; None for a spare."""
         strip = self.graph.strips[self.start]
         return (
             chain_source(strip)
@@ -168,7 +168,7 @@ class SourceResponse:
             heapq.heappush(self._waiting, (self.levels.loops.position[strip], strip))
 
     def _is_followed(self, route: int) -> bool:
-        """Routes that bring something: one that is ridden and rests at off does not."""
+        """Routes with signal: an automated one that is at off has none."""
         is_wanted = self.only is None or route in self.only
         return is_wanted and self.graph.routes[route].gain_db is not None and self.levels.goes(route)
 
@@ -184,7 +184,7 @@ class SourceResponse:
             self.at_in[strip] = self.at_in[strip].scaled([-1.0] * len(self.at_in[strip].c))
         if not self.levels.reach.passes_on(strip):
             return
-        taps: dict[int, SourceGains | None] = {}  # routes of one tap share what stands there
+        taps: dict[int, SourceGains | None] = {}  # routes of one tap share this signal
         for route in self.graph.outs[strip]:
             if self._is_followed(route):
                 stage = self.graph.stage[route]
@@ -222,7 +222,7 @@ class SourceResponse:
         return part.wet(done.dry, done.power)
 
     def at(self, strip: int, stage: int) -> SourceGains | None:
-        """At a tap of a strip it comes to; None where it does not, or nothing passes."""
+        """At a tap of a strip it reaches; None if it does not, or nothing passes."""
         if strip not in self.at_in:
             return None
         if stage == IN:

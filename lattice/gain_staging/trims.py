@@ -22,7 +22,7 @@ def trim_db(levels: Levels, strip: int, room_db: float, tap: int = POST) -> floa
     room_db
         Room below full scale for its likely peak, dB.
     tap
-        Where it is measured: behind the fader; before the chain where a ceiling in it would hide what comes in.
+        The place of measurement: after the fader; before the chain if a ceiling in it would hide the input level.
 
     Returns
     -------
@@ -51,7 +51,7 @@ def trimmed(levels: Levels, strip: int, change_db: float) -> list[tuple[str, flo
     Returns
     -------
     list of (str, float)
-        Id and new gain, dB, of every route that brings sound.
+        Id and new gain, dB, of every route with signal.
     """
     routes = levels.graph.routes
     return [

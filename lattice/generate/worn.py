@@ -1,8 +1,8 @@
-"""A generated template as it is at the end of a long job: the usual mistakes, a few of each, with all their echoes.
+"""A generated template after a long job, with a few of each usual mistake and all their consequences.
 
-Shared returns that everybody sends to and a bus that sends to one of them as well, a loop between two of them, section
-buses ducked by tracks of other sections, strips without a route, inserts on default source levels, stems with returns
-of their own into which shared returns lead.
+Shared returns used by all strips, with a bus that sends to one of them as well, and a loop between two of them. Section
+buses ducked by tracks of other sections, strips without a route, inserts on default source levels. Stems with returns
+of their own that shared returns feed.
 """
 
 from __future__ import annotations
@@ -28,7 +28,7 @@ EFFECTS: tuple[tuple[str, dict[str, Any]], ...] = (
 
 @dataclass
 class Wear:
-    """What wears plain strips, routes and stems, by the choices of one random generator."""
+    """Adds faults to plain strips, routes and stems, by the choices of one random generator."""
 
     random: Random
     strips: list[dict[str, Any]]

@@ -1,8 +1,8 @@
-"""The cheapest two ways from one node to another that share no node between (Suurballe 1974).
+"""The cheapest pair of node-disjoint paths between two nodes (Suurballe 1974).
 
-A flow of two at least cost: the cheapest way, then the cheapest way in what is left, in which the first may be taken
-back; where the two overlap, they swap their ends. Nodes are strips, edges are routes; every strip between the ends
-carries one way only, and so stands as two nodes, its entry and its exit.
+A minimum-cost flow of two: the cheapest path, then the cheapest path in the residual graph, which may reverse edges of
+the first; where the two overlap, they swap their ends. Nodes are strips, edges are routes. Every strip between the ends
+carries one path only, so it is two nodes, its entry and its exit.
 """
 
 from __future__ import annotations
@@ -15,12 +15,12 @@ FAR = float("inf")
 
 
 class DisjointPathPair:
-    """The cheapest two ways from one node to another that share no node between.
+    """The cheapest pair of node-disjoint paths between two nodes.
 
     Parameters
     ----------
     edges
-        By node, what may be taken from it. Costs may be negative only where the edges make no circle.
+        By node, its outgoing edges. Costs may be negative only if the edges make no cycle.
     start, end
         Two different nodes.
     order
@@ -30,7 +30,7 @@ class DisjointPathPair:
     Attributes
     ----------
     steps : int
-        Routes looked at so far: what a budget counts.
+        Routes visited so far, for a budget.
 
     Notes
     -----
@@ -38,8 +38,8 @@ class DisjointPathPair:
 
     References
     ----------
-    J. W. Suurballe, *Disjoint paths in a network*, Networks 4 (1974), 125–145; each node is split in two, as usual, so
-    that ways share none.
+    J. W. Suurballe, *Disjoint paths in a network*, Networks 4 (1974), 125–145. Each node is split in two, as usual, so
+    that the paths share none.
     """
 
     def __init__(self, edges: Edges, start: int, end: int, order: Sequence[int] | None) -> None:
@@ -48,7 +48,7 @@ class DisjointPathPair:
         self._far, self._came = self._onward(order) if order is not None else self._circling()
 
     def pair(self) -> tuple[list[int], list[int]] | None:
-        """The routes of both ways, the cheaper one first; None where there are no two."""
+        """The routes of both paths, the cheaper one first; None if there is no pair."""
         if self.end not in self._came:
             return None
         first = self._walked_back()
@@ -56,7 +56,7 @@ class DisjointPathPair:
         return None if second is None else self._untangled(first, second)
 
     def _onward(self, order: Sequence[int]) -> tuple[dict[int, float], dict[int, tuple[int, int]]]:
-        """Costs from the start, and the (route, node) each node was come to by, along an order of the flow."""
+        """Costs from the start, and the (route, node) before each node, along an order of the flow."""
         far: dict[int, float] = {self.start: 0.0}
         came: dict[int, tuple[int, int]] = {}
         for node in order:
@@ -87,7 +87,7 @@ class DisjointPathPair:
         return far, came
 
     def _walked_back(self) -> list[tuple[int, int, int]]:
-        """The cheapest way as (node, route, node), from the end to the start."""
+        """The cheapest path as (node, route, node), from the end to the start."""
         found, at = [], self.end
         while at != self.start:
             route, before = self._came[at]
@@ -96,13 +96,13 @@ class DisjointPathPair:
         return found
 
     def _second(self, first: list[tuple[int, int, int]]) -> list[tuple[int, int, int]] | None:
-        """The cheapest way in what the first leaves, its edges as (node, route, node); those taken back lead backward.
+        """The cheapest path in the residual graph of the first, its edges as (node, route, node).
 
-        Costs are taken against those of the first sweep (c + far[tail] − far[head]), so that none is negative.
-        A state is (node, whether it stands at the node's exit).
+        Reversed edges lead backward. Costs are reduced by those of the first sweep (c + far[tail] − far[head]), so that
+        none is negative. A state is (node, whether it is at the node's exit).
         """
         taken = {route for _tail, route, _head in first}
-        back = {head: (route, tail) for tail, route, head in first}  # on the first way: how it came to a node
+        back = {head: (route, tail) for tail, route, head in first}  # on the first path: its edge into a node
         begin, far = (self.start, True), self._far
         best: dict[tuple[int, bool], float] = {begin: 0.0}
         came: dict[tuple[int, bool], tuple[tuple[int, bool], tuple[int, int, int] | None]] = {}
@@ -126,7 +126,7 @@ class DisjointPathPair:
             is_on_first = node in back
             if is_on_first:
                 if at_exit:
-                    arrive((node, False), cost, state, None)  # its way through the node is taken back
+                    arrive((node, False), cost, state, None)  # its passage through the node is reversed
                 else:
                     route, before = back[node]
                     arrive((before, True), cost, state, (node, route, before))
@@ -143,7 +143,7 @@ class DisjointPathPair:
     def _untangled(
         self, first: list[tuple[int, int, int]], second: list[tuple[int, int, int]]
     ) -> tuple[list[int], list[int]]:
-        """Two ways from the edges of both, those that one takes back from the other left out; the cheaper first."""
+        """Two paths from the edges of both, without the edges that one reverses of the other; the cheaper first."""
         undone = {route for tail, route, head in second if (head, route, tail) in set(first)}
         follow: dict[int, list[tuple[int, int]]] = {}
         for tail, route, head in (*first, *second):

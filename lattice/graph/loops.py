@@ -34,13 +34,13 @@ class Loop:
 class LoopGraph:
     """The flow as edges between nodes, the cycles they make and where those are cut.
 
-    Nodes are strips, then keyed inserts, then outlets, numbered on. Edges come in three passes: audio, then keys, then
-    MIDI; a loop belongs to the first pass that closes it (docs/reference/checks.md, *Loops*).
+    Nodes are strips, then keyed inserts, then outlets, numbered consecutively. Edges are added in three passes: audio,
+    then keys, then MIDI. A loop belongs to the first pass that closes it (docs/reference/checks.md, *Loops*).
 
     Parameters
     ----------
     graph
-        The signal graph of a template. Building is O(routes); the rest is worked out when it is asked for.
+        The signal graph of a template. Building is O(routes); the rest is computed on first use.
     """
 
     def __init__(self, graph: SignalGraph) -> None:
@@ -112,7 +112,7 @@ class LoopGraph:
             return every
         left = set(range(self.first_outlet))
         left.difference_update(self.order_without(frozenset()))
-        # Inserts that are keyed stand by themselves: their strip lies on the way to them.
+        # Keyed inserts are separate nodes: their strip is on the path to them.
         return left.union(self.insert_strips[node - self.count] for node in left if node >= self.count)
 
     @cached_property
@@ -121,7 +121,7 @@ class LoopGraph:
         if not self._behind:
             return set()
         edges = [edge for name in PASSES for edge in self.edges[name]]
-        for direction in (0, 1):  # peel off what nothing enters, then what nothing leaves
+        for direction in (0, 1):  # remove nodes without inputs, then nodes without outputs
             degree: dict[int, int] = defaultdict(int)
             follow: dict[int, list[int]] = defaultdict(list)
             nodes = set()
@@ -213,7 +213,7 @@ class LoopGraph:
 
     @cached_property
     def order(self) -> list[int]:
-        """Every strip after what feeds it, every keyed insert after its keys, the routes of the cut left out."""
+        """Every strip after its inputs, every keyed insert after its keys, the routes of the cut left out."""
         return self.order_without(self.feedback)
 
     @cached_property
@@ -383,9 +383,9 @@ def shortest_cycle(adjacency: Adjacency, through: list[Edge], rank: list[int]) -
 
     Notes
     -----
-    A breadth-first walk from the head of each edge back to its tail keeps, per node, the best set of routes so far. Of
-    two sets of one size the one with the smaller smallest difference stays ahead whatever both are joined with; so the
-    best way to a node is part of a best way beyond it.
+    A breadth-first walk from the head of each edge back to its tail has, per node, the best set of routes so far. Of
+    two sets of one size the one with the smaller smallest difference stays ahead with any common addition. So the best
+    path to a node is part of a best path beyond it.
     """
     heads: dict[int, list[tuple[int, int]]] = defaultdict(list)
     for tail, head, route in through:

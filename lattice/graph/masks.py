@@ -15,14 +15,14 @@ def masks(reach: Reach, strips: Mapping[int, int], routes: Mapping[int, int]) ->
     reach
         The reach under which sound counts, with or without states.
     strips
-        Strip → bit for what arrives at its `in`.
+        Strip → bit for the sum at its `in`.
     routes
-        Route, of any kind → bit for what leaves by it.
+        Route, of any kind → bit for its signal.
 
     Returns
     -------
     list of int
-        For every strip's chain, then every outlet, the bits its sound comes to; 0 for what makes no sound.
+        For every strip's chain, then every outlet, the bits its sound reaches; 0 without sound.
 
     Notes
     -----
@@ -30,7 +30,7 @@ def masks(reach: Reach, strips: Mapping[int, int], routes: Mapping[int, int]) ->
     """
     graph = reach.graph
     count = len(graph.strips)
-    leaving, fed = [0] * count, [0] * count  # bits reached from a strip's chain; from what is fed to it
+    leaving, fed = [0] * count, [0] * count  # bits reached from a strip's chain; from its inputs
     outlet = [0] * len(graph.outlets)
     for strip in range(count):
         fed[strip] = strips.get(strip, 0) if reach.enters(strip) and reach.in_service[strip] else 0

@@ -1,4 +1,4 @@
-"""Paths: which ways sound can take, and what blocks it on each, hop by hop."""
+"""Paths of sound, and the blocks on each, hop by hop."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from lattice.graph.reach import Reach
 from lattice.graph.signal_graph import POST, SignalGraph
 
 BlockerKind = Literal["out-of-service", "mute", "fader-off", "disabled", "gain-off", "outlet-closed", "not-monitored"]
-Cost = tuple[int, int]  # (blockers, hops): the way with the fewest blockers, then the shortest
+Cost = tuple[int, int]  # (blocks, hops): the path with the fewest blocks, then the shortest
 # More blockers than any path has: the cost of a place that is not reached.
 FAR: Cost = (1 << 60, 0)
 
@@ -29,7 +29,7 @@ class Blocker:
 
 @dataclass(frozen=True)
 class Path:
-    """A way over routes from a strip's chain, or one of its outlets, to the strip where it ends.
+    """A path over routes from a strip's chain, or one of its outlets, to its last strip.
 
     Strips, outlet and routes are positions in the signal graph; `outlet` is NO_OUTLET for the chain itself.
     """
@@ -45,7 +45,7 @@ class Path:
 
 
 class Blockers:
-    """Names what blocks sound at each step of a path (docs/reference/model.md, *Signal flow*)."""
+    """Names the blocks at each step of a path (docs/reference/model.md, *Signal flow*)."""
 
     def __init__(self, graph: SignalGraph) -> None:
         self.graph = graph
@@ -63,14 +63,14 @@ class Blockers:
         return found
 
     def passing(self, strip: int) -> list[Blocker]:
-        """What is fed to the strip goes on from it."""
+        """The strip's inputs pass through it."""
         if self.graph.monitors[strip]:
             return []
         piece = self.graph.strips[strip]
         return [Blocker("not-monitored", f"input monitoring of {piece.name} is off", piece.id)]
 
     def after_fader(self, strip: int) -> list[Blocker]:
-        """What stops sound between a strip's `pre` and its `post`: mute, fader at off."""
+        """The blocks between a strip's `pre` and its `post`: mute, fader at off."""
         piece = self.graph.strips[strip]
         found = [Blocker("mute", f"{piece.name} is muted", piece.id)] if piece.mute else []
         if piece.fader_db is None:
@@ -119,7 +119,7 @@ class Blockers:
         Returns
         -------
         tuple of Blocker
-            Empty for a way that sound takes.
+            Empty for an open path.
         """
         found = self.at_start(path.start, path.outlet)
         for position, route in enumerate(path.routes):
@@ -136,10 +136,10 @@ def _out_of_service(name: str, strip: str) -> Blocker:
 
 
 class LeastBlockedPaths:
-    """For every strip the easiest way on to an endpoint, and the easiest way there from a source.
+    """For every strip the least blocked path to an endpoint, and the least blocked path from a source.
 
-    Easiest: the fewest blockers, then the fewest hops. Each direction is one sweep of shortest paths over all strips
-    (E. W. Dijkstra, 1959, with costs of pairs), O(routes · log routes), however many are asked for.
+    Least blocked: the fewest blocks, then the fewest hops. Each direction is one sweep of shortest paths over all
+    strips (E. W. Dijkstra, 1959, with costs of pairs), O(routes · log routes), however many paths are read.
     """
 
     def __init__(self, graph: SignalGraph) -> None:
@@ -148,9 +148,9 @@ class LeastBlockedPaths:
         self._route_cost = [len(self.blockers.on_route(route)) for route in range(len(graph.routes))]
 
     def to_endpoint(self, strip: int, outlet: int = NO_OUTLET) -> Path | None:
-        """The easiest way from a strip's own source, or one of its outlets, to an endpoint; None where there is none.
+        """The least blocked path from a strip's own source, or one of its outlets, to an endpoint, or None.
 
-        States (mute, fader, monitoring and the like) are ignored: they are what makes one way easier than another.
+        Settings (mute, fader, monitoring and the like) count as costs only.
         """
         leave, next_route = self._onward()
         routes: list[int] = []
@@ -175,7 +175,7 @@ class LeastBlockedPaths:
             at, fed = self.graph.head[next_route[at]], True
 
     def from_source(self, strip: int) -> Path | None:
-        """The easiest way from any source to the strip, states ignored; None where no source is connected."""
+        """The least blocked path from any source to the strip, settings ignored; None if no source is connected."""
         leave, came_by, own = self._inward()
         best, last = (own[strip], -1) if own[strip] < FAR else (FAR, -1)
         for route in self.graph.ins[strip]:
@@ -308,7 +308,7 @@ def enumerate_paths(
     Returns
     -------
     Found
-        In document order of the routes taken. Their number may grow exponentially with the routes; hence the bounds.
+        In document order of their routes. Their number may grow exponentially with the routes, so it is limited.
     """
     useful = Reach(graph, states=False).to_strips(targets)
     namer = Blockers(graph)

@@ -1,4 +1,4 @@
-"""What reaches what, over unblocked routes or with every state ignored.
+"""Reachability, over unblocked routes or with every setting ignored.
 
 Each sweep is one walk over the routes, O(strips + routes), and works on graphs with loops.
 """
@@ -19,8 +19,8 @@ Flags = list[bool]
 class Backward:
     """Where sound must be to arrive at the targets of a sweep."""
 
-    fed: Flags  # per strip: what is fed to it arrives
-    own: Flags  # per strip: what its own chain plays arrives
+    fed: Flags  # per strip: its inputs reach it
+    own: Flags  # per strip: its own source reaches its stages
     outlet: Flags  # per outlet beyond the main one
 
 
@@ -34,7 +34,7 @@ class Forward:
 
 
 class Reach:
-    """What reaches what, under one reading of states.
+    """Reachability, under one reading of settings.
 
     Parameters
     ----------
@@ -68,16 +68,16 @@ class Reach:
 
     @cached_property
     def entered(self) -> Flags:
-        """Per strip: what is fed to it stands at its `in`. A print records it whatever its monitoring says."""
+        """Per strip: its inputs reach its `in`. A print records them whatever its monitoring."""
         strips = self.graph.strips
         return [passes or strips[number].kind == "print" for number, passes in enumerate(self.monitors)]
 
     def passes_on(self, strip: int) -> bool:
-        """What stands at its stages leaves by its routes; a print that does not monitor keeps what it records."""
+        """The signal of its stages leaves by its routes; a print without monitoring passes on nothing it records."""
         return self.monitors[strip] or self.graph.strips[strip].kind != "print"
 
     def enters(self, strip: int) -> bool:
-        """What is fed to the strip stands at its `in`."""
+        """The strip's inputs reach its `in`."""
         return self.entered[strip]
 
     def ends_here(self, strip: int, *, prints: bool = True) -> bool:
@@ -101,7 +101,7 @@ class Reach:
         return any(self.stem_open(stem, strip) for stem in graph.stems_at.get(strip, ()))
 
     def stem_open(self, stem: int, strip: int) -> bool:
-        """Sound at the `in` of the stem's strip stands at the stem's tap."""
+        """Sound at the `in` of the stem's strip reaches the stem's tap."""
         return self.in_service[strip] and (self.post_ok[strip] or self.graph.template.stems[stem].tap != "post-fader")
 
     def to_endpoints(self, *, prints: bool = True) -> Backward:
@@ -119,7 +119,7 @@ class Reach:
         return self.backward(ends, ())
 
     def backward(self, ends: Flags, last_routes: Iterable[int]) -> Backward:
-        """Where sound must be to come to a target.
+        """The place at which sound reaches a target.
 
         Parameters
         ----------
@@ -215,7 +215,7 @@ class Reach:
 
 
 def downstream(graph: SignalGraph, strip: int) -> set[int]:
-    """Strips that what leaves a strip comes to, whatever states say.
+    """Strips that the output of a strip reaches, settings ignored.
 
     Parameters
     ----------
@@ -233,7 +233,7 @@ def downstream(graph: SignalGraph, strip: int) -> set[int]:
 
 
 def upstream(graph: SignalGraph, strip: int) -> set[int]:
-    """Strips from which what leaves them, by chain or outlet, comes to a strip, whatever states say; itself too."""
+    """Strips whose output, by chain or outlet, reaches a strip, settings ignored; includes itself."""
     return _closure(strip, graph.ins, graph.tail)
 
 

@@ -1,7 +1,7 @@
 """A template graph for computing: ids to numbers, routes by end, one place for every state.
 
-The graph is contracted: one node a strip (its `in`), one a keyed insert, one an outlet beyond the main
-one. Stages inside a strip follow one another, so a route's tap says whether it lies behind a node.
+The graph is contracted: one node a strip (its `in`), one a keyed insert, one an outlet beyond the main one. Stages
+inside a strip are in sequence, so a route's tap shows whether it is after a node.
 """
 
 from __future__ import annotations
@@ -35,7 +35,7 @@ from lattice.model.strip_kinds import LOOP_RANK, PLAYING
 
 IN, PRE, POST = 0, 1, 2
 STAGE_OF_TAP = {"pre-insert": IN, "pre-fader": PRE, "post-fader": POST}
-INDEXED_TYPES = EXTERNAL | REPEATING | frozenset(AT_OPERATING_LEVEL)  # what checks look through, by type
+INDEXED_TYPES = EXTERNAL | REPEATING | frozenset(AT_OPERATING_LEVEL)  # indexes for checks, by type
 
 
 def acts(insert: Insert) -> bool:
@@ -49,7 +49,7 @@ def acts(insert: Insert) -> bool:
 
 
 class Inserts:
-    """What is asked of inserts again and again, found in one pass. Places are (strip, position in its chain)."""
+    """Frequently used properties of inserts, found in one pass. Places are (strip, position in its chain)."""
 
     def __init__(self, strips: tuple[Strip, ...]) -> None:
         self.by_type: dict[str, list[tuple[int, int]]] = defaultdict(list)
@@ -104,7 +104,7 @@ class SignalGraph:
     Parameters
     ----------
     template
-        A validated template. Building is O(strips + routes); what is worked out from it is kept.
+        A validated template. Building is O(strips + routes); results computed from it are cached.
 
     Attributes
     ----------
@@ -194,7 +194,7 @@ class SignalGraph:
 
     @cached_property
     def monitors(self) -> list[bool]:
-        """Per strip: what is fed to it goes on. Only audio and print strips ask for monitoring."""
+        """Per strip: its inputs pass through it. Only audio and print strips require monitoring."""
         return [
             strip.kind not in ("audio", "print")
             or strip.monitor == "always"
@@ -269,11 +269,11 @@ class SignalGraph:
             found[number] = main is None or main.open
         return found
 
-    # what checks ask for again and again, each found in one pass
+    # frequently used by checks, each found in one pass
 
     @cached_property
     def keys_from(self) -> dict[int, list[int]]:
-        """Strip → key routes that leave it, by its chain or an outlet."""
+        """Strip → its outgoing key routes, by its chain or an outlet."""
         found: dict[int, list[int]] = {}
         for route in self.keys:
             found.setdefault(self.tail[route], []).append(route)
@@ -298,7 +298,7 @@ class SignalGraph:
 
     @cached_property
     def inserts(self) -> Inserts:
-        """What is asked of inserts again and again, found in one pass."""
+        """Frequently used properties of inserts, found in one pass."""
         return Inserts(self.strips)
 
     def places_of(self, types: Iterable[str]) -> Iterator[tuple[int, int]]:
@@ -324,7 +324,7 @@ class SignalGraph:
 
     @cached_property
     def chain_layout(self) -> list[str]:
-        """Per strip: the layout behind its inserts, which is what leaves it."""
+        """Per strip: the layout after its inserts, that is of its output."""
         found = [strip.layout for strip in self.strips]
         for number in self.reshaped:
             for insert in self.strips[number].inserts:

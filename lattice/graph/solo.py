@@ -1,4 +1,4 @@
-"""Solo, as a question: what would still sound if only some strips, with what feeds them and what they feed, did."""
+"""Solo, as a preview: the strips that would sound if only some strips, their inputs and their destinations did."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ class Solo:
     Attributes
     ----------
     strips
-        That would sound: those asked for, what brings sound to them, and what their sound comes to.
+        The strips that would sound: the selected ones, their inputs, and their destinations.
     routes
         That would carry it.
     heard, silent
@@ -30,7 +30,7 @@ class Solo:
 
 
 def solo(reach: Reach, wanted: Iterable[int]) -> Solo:
-    """What would sound of a template if only some strips did.
+    """The strips that would sound if only some of a template did.
 
     Parameters
     ----------

@@ -16,7 +16,7 @@ def first_path(
     allowed: Callable[[int], bool],
     onward: Callable[[int], bool] = lambda _strip: True,
 ) -> Path | None:
-    """The way with the fewest routes from a source to a strip that is sought.
+    """The path with the fewest routes from a source to a target strip.
 
     Parameters
     ----------
@@ -25,20 +25,20 @@ def first_path(
     origin
         Where sound starts.
     goal
-        Whether a strip is what is sought.
+        Whether a strip is a target.
     allowed
         Whether a route may be taken.
     onward
-        Whether the way may go on behind a strip.
+        Whether the path may continue after a strip.
 
     Returns
     -------
     Path or None
-        Of several the first by the ids of its strips, then of its routes: the same whatever order routes stand in.
+        Of several the first by the ids of its strips, then of its routes: independent of the order of routes.
         O(routes).
     """
     strip, outlet = origin
-    by: dict[int, int | None] = {strip: None} if outlet < 0 else {}  # strip → the route it was come to by
+    by: dict[int, int | None] = {strip: None} if outlet < 0 else {}  # strip → the route that reached it
     layer = by_ids(graph, graph.outs[strip] if outlet < 0 else graph.outlet_outs[outlet])
     while layer:
         onward_routes = []

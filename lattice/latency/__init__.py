@@ -1,1 +1,1 @@
-"""Timing: when sound arrives where, what is compensated, what sets the latency."""
+"""Timing: arrivals, compensation, and the paths that set the latency."""

@@ -1,7 +1,7 @@
 """When sound arrives: reported and actual, in samples at the template's rate (docs/reference/checks.md, *Timing*).
 
-Over enabled routes between strips in service that carry some source; mutes, gains and monitoring do not
-matter. The host delays routes by what plug-ins report; where that is not what they take, sound comes apart.
+Over enabled routes between strips in service that carry a source; mutes, gains and monitoring are ignored. The host
+delays routes by the latency that plug-ins report; if that differs from the actual one, copies diverge.
 """
 
 from __future__ import annotations
@@ -48,12 +48,12 @@ class Span(NamedTuple):
         )
 
 
-# a route, what the host counts, playback and live spans
+# a route, its latency as the host counts it, playback and live spans
 Brought = tuple[int, int, tuple[int, int] | None, tuple[int, int] | None]
 
 
 def _apart(spans: list[tuple[int, int]]) -> int:
-    """Latest − earliest, where it is more than the largest span by itself; 0 otherwise."""
+    """Latest − earliest, if it is more than the largest span of one input; 0 otherwise."""
     if len(spans) < 2:
         return 0
     whole = max(span[1] for span in spans) - min(span[0] for span in spans)
@@ -71,7 +71,7 @@ class Arrivals:
     Attributes
     ----------
     reported : list
-        By strip, what the host counts at its `in`; None where no source comes.
+        By strip, the latency at its `in` as the host counts it; None without a source.
     chain : list
         By strip, (reported, actual) samples from `in` to `pre`.
     waits : dict
@@ -79,10 +79,10 @@ class Arrivals:
     delays : dict
         Audio or key route that carries something → its compensation, samples.
     wants : dict
-        Route → what it would need without a limit, where there is one.
+        Route → the compensation it would need without a limit, if there is one.
     apart : dict
-        Strip → latest − earliest over a sum's routes, where that is more than any one of them spreads; live sound and
-        playback each by itself.
+        Strip → latest − earliest over a sum's routes, if that is more than the span of any one of them; live sound and
+        playback separately.
 
     Notes
     -----
@@ -184,7 +184,7 @@ class Arrivals:
         return come[0] + (tie if self.rule.covers_ties else 0), come[1].later(tie)
 
     def tie_samples(self, route: int) -> int:
-        """What the sending machine's tie takes; nothing for other routes."""
+        """The latency of the sending machine's tie; 0 for other routes."""
         if self.graph.routes[route].kind != "tie":
             return 0
         tail = self.graph.strips[self.graph.tail[route]]
@@ -195,7 +195,7 @@ class Arrivals:
         return self._keys_to.get(node, [])
 
     def _start(self) -> None:
-        """Strips that nothing is fed to stand at their source's own latency."""
+        """Strips without inputs have their source's own latency."""
         graph = self.graph
         is_source, main_open, reported, playback = graph.is_source, graph.main_open, self.reported, self._playback
         for strip_number, (strip, routes) in enumerate(zip(graph.strips, graph.ins, strict=True)):
@@ -213,7 +213,7 @@ class Arrivals:
     def _sum(  # noqa: C901, PLR0912 - the innermost loop of timing, told apart by ifs and not by calls
         self, strip_number: int, routes: list[int], own: tuple[int, Span] | None
     ) -> None:
-        """What comes in by routes and from the strip's own source, each held for the latest."""
+        """The signals of routes and of the strip's own source, each delayed to the latest."""
         brought, latest = self._brought_to(routes)
         if not brought and own is None:
             return
@@ -256,7 +256,7 @@ class Arrivals:
             self._live[strip_number] = min(span[0] for span in live), max(span[1] for span in live)
 
     def _brought_to(self, routes: list[int]) -> tuple[list[Brought], int]:
-        """What routes that carry a source bring before compensation, and the latest they report."""
+        """The arrivals of routes that carry a source, before compensation, and the latest one they report."""
         graph, brought, latest = self.graph, [], -1
         pieces, cut, reported, spans, live = (
             graph.routes,
@@ -319,10 +319,10 @@ class Arrivals:
             reported, actual = self.chain[strip_number]
             self.chain[strip_number] = reported + wait, actual + wait
 
-    # what is asked for
+    # requested part
 
     def before(self, number: int, place: int) -> tuple[int, int]:
-        """What a strip takes from `in` to an insert.
+        """The latency of a strip from `in` to an insert.
 
         Parameters
         ----------
@@ -373,7 +373,7 @@ class Arrivals:
 
     @cached_property
     def prints(self) -> dict[int, Span]:
-        """Print → actual time of what it records; padded to the latest of all prints where the host covers them."""
+        """Print → actual time of its recording; padded to the latest of all prints if the host compensates for them."""
         found = {}
         for number in self.graph.by_kind["print"]:
             if self.graph.strips[number].in_service and (come := self.recorded(number)) is not None:
@@ -401,24 +401,24 @@ class Arrivals:
 
     @property
     def total_samples(self) -> int | None:
-        """What the whole template takes: the latest of all outputs; None where none sounds."""
+        """The latency of the whole template: the latest of all outputs; None if none has sound."""
         return max(self.outputs.values(), default=None)
 
 
 def actual_samples(insert: Insert) -> int:
-    """What an insert really takes: measured where it was, else as reported; nothing where it is unloaded."""
+    """The actual latency of an insert: measured if known, else as reported; 0 if it is unloaded."""
     if insert.state == "unloaded":
         return 0
     return actual_latency_samples(insert)
 
 
 def chain_samples(inserts: tuple[Insert, ...]) -> tuple[int, int]:
-    """What a row of inserts takes.
+    """The latency of a row of inserts.
 
     Returns
     -------
     tuple of int
-        Samples as reported to the host, and as they really are (measured where somebody has measured).
+        Samples as reported to the host, and the actual ones (measured if known).
     """
     reported = actual = 0
     for insert in inserts:

@@ -1,4 +1,4 @@
-"""The comb of one source that arrives twice: |1 + r·e^(−jωτ)|, with the polarity of what comes later or earlier."""
+"""The comb of two copies of one source: |1 + r·e^(−jωτ)|, with the polarity of the earlier or later one."""
 
 from __future__ import annotations
 

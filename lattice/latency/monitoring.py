@@ -1,4 +1,4 @@
-"""How long a live input takes to be heard: what a player feels, without compensation."""
+"""The monitoring latency of live inputs: as the player feels it, without compensation."""
 
 from __future__ import annotations
 
@@ -14,12 +14,12 @@ from lattice.model.units import samples_to_ms
 
 @dataclass(frozen=True)
 class MonitorPath:
-    """A live input heard at an output; samples by what takes them."""
+    """A live input at an output; samples by their cause."""
 
     source: int
     output: int
     input_samples: int
-    chain_samples: int  # the slowest chain of inserts on the way
+    chain_samples: int  # the slowest chain of inserts on the path
     output_samples: int
     rate_hz: int
 
@@ -30,7 +30,7 @@ class MonitorPath:
 
 
 def monitored(arrivals: Arrivals, levels: Levels) -> Iterator[MonitorPath]:
-    """Every live input and every output it is heard at; not those that an outboard machine plays into.
+    """Every live input and every output it reaches; not those that an outboard machine plays into.
 
     Parameters
     ----------
@@ -40,7 +40,7 @@ def monitored(arrivals: Arrivals, levels: Levels) -> Iterator[MonitorPath]:
     Yields
     ------
     MonitorPath
-        What the way takes without compensation, as a player feels it.
+        The latency of the path without compensation, as a player feels it.
     """
     template, graph = arrivals.graph.template, arrivals.graph
     machines = {machine.id: machine for machine in template.machines}

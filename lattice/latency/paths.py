@@ -1,4 +1,4 @@
-"""What sets a latency, insert by insert, and when one source by itself arrives."""
+"""The parts of a latency, insert by insert, and the arrivals of one source alone."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from lattice.latency.arrivals import Arrivals, actual_samples
 
 @dataclass(frozen=True)
 class PathStep:
-    """One step of a path: a strip (its source, where it begins there), an insert, or a tie line; what it takes."""
+    """One step of a path: a strip (its source, if it begins there), an insert, or a tie line; with its latency."""
 
     strip: int
     what: str  # "strip", "insert", "tie", "output"
@@ -22,7 +22,7 @@ class PathStep:
 
 
 def critical_path(arrivals: Arrivals, output: int) -> list[PathStep]:
-    """What the latest arrival at an output's `post` is made of.
+    """The parts of the latest arrival at an output's `post`.
 
     Parameters
     ----------
@@ -46,7 +46,7 @@ def critical_path(arrivals: Arrivals, output: int) -> list[PathStep]:
 
 
 def path_to(arrivals: Arrivals, route: int) -> list[PathStep]:
-    """What the latest arrival by a route is made of, as `critical_path` says it of an output; waits on it left out.
+    """The parts of the latest arrival by a route, as in `critical_path`, without compensation on it.
 
     Parameters
     ----------
@@ -101,7 +101,7 @@ def _through_chain(arrivals: Arrivals, strip: int, place: int, steps: list[PathS
 
 
 def _latest_in(arrivals: Arrivals, strip: int) -> int | None:
-    """The route that brings the latest arrival to a strip's `in`; None where its own source is as late."""
+    """The route with the latest arrival at a strip's `in`; None if its own source is as late."""
     latest, best = -1, None
     for route in arrivals.graph.ins[strip]:
         span = arrivals.brought(route)
@@ -127,7 +127,7 @@ def _back(arrivals: Arrivals, route: int, found: list[PathStep]) -> tuple[int, i
 
 
 class SourceArrival:
-    """When one source arrives, over unblocked ways.
+    """The arrivals of one source, over unblocked paths.
 
     Parameters
     ----------

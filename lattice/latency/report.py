@@ -43,7 +43,7 @@ def _plain(span: Span) -> dict[str, int]:
 
 
 def _path(arrivals: Arrivals) -> list[str]:
-    """Ids of strips and inserts on the way that sets the latency."""
+    """Ids of strips and inserts on the path that sets the latency."""
     output = arrivals.latest_output
     if output is None:
         return []
@@ -59,7 +59,7 @@ def _path(arrivals: Arrivals) -> list[str]:
 
 
 def as_lines(arrivals: Arrivals) -> list[str]:
-    """A table to read: arrivals at `in` and `post`, and the way that sets the latency."""
+    """A table for people: arrivals at `in` and `post`, and the path that sets the latency."""
     graph, rate = arrivals.graph, arrivals.graph.template.sample_rate_hz
     lines = [f"{'strip':32} {'in, samples':>17}   {'post, samples':>17}"]
     for strip_number, strip in enumerate(graph.strips):

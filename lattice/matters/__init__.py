@@ -1,4 +1,4 @@
-"""Matters: findings by the mistake behind them, what a remedy would do, and the plan that puts most right.
+"""Issues: findings by their cause, the effect of a fix, and the plan that resolves most.
 
 Modules are imported by name: an audit needs no edits, and starts sooner without them.
 """

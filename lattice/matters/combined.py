@@ -1,4 +1,4 @@
-"""Remedies of a matter: one that ends the cause, one that does what each finding wants, those that all share."""
+"""Fixes of an issue: one for the cause, one with a step for each finding, those common to all."""
 
 from __future__ import annotations
 
@@ -29,13 +29,13 @@ ENDED_BY_A_ROUTE = frozenset(
 
 
 class Together:
-    """Remedies of the matters of one template."""
+    """Fixes of the issues of one template."""
 
     def __init__(self, analysis: Analysis) -> None:
         self.analysis, self.graph = analysis, analysis.graph
 
     def remedies(self, code: str, cause: tuple[str, ...], findings: Sequence[Finding]) -> tuple[Remedy, ...]:
-        """What would put all findings of one cause right.
+        """Fixes for all findings of one cause.
 
         Parameters
         ----------
@@ -47,8 +47,8 @@ class Together:
         Returns
         -------
         tuple of Remedy
-            Of one finding, its own. Of several, or of one without any: the route of the cause disabled, where it is one
-            that makes a second or forbidden way. Of several: what all offer alike; the first remedy of each, at once.
+            For one finding, its own. For several, or one without any: the route of the cause disabled, if it makes a
+            second or forbidden path. For several: the common ones, and the first fix of each in one step.
         """
         offered = [*self._measured(cause)] if code in MADE_BY_LATENCY else []
         if code == "level.operating":
@@ -62,7 +62,7 @@ class Together:
         return tuple(reversed(by_steps.values()))
 
     def _measured(self, cause: tuple[str, ...]) -> list[Remedy]:
-        """What makes something late, compensated as it was measured."""
+        """The cause of a delay, compensated as measured."""
         at = self.graph.insert_at.get(cause[0])
         if at is None:
             return []
@@ -74,7 +74,7 @@ class Together:
         return [measured_remedy(f"{insert.name or insert.id} on {strip.name}", strip.id, insert.id, measured)]
 
     def _to_operating_level(self, findings: Sequence[Finding]) -> list[Remedy]:
-        """The sources before the inserts, louder or softer by what the first insert of each is off."""
+        """The sources before the inserts, louder or softer by the deviation at the first insert of each."""
         template = self.analysis.template
         away_db: dict[str, float] = {}
         for finding in findings:
@@ -89,7 +89,7 @@ class Together:
             level = {"peak_dbfs": strip.source.peak_dbfs - off_db, "rms_dbfs": strip.source.rms_dbfs - off_db}
             level = {name: round(value, 1) for name, value in level.items()}
             if level["peak_dbfs"] > 0:
-                return []  # a file that clips is no remedy
+                return []  # a clipped file has no fix
             steps.append(EditStep("change_strip", {"strip": strip_id, "changes": {"source": level}}))
         many = "the source" if len(steps) == 1 else f"the {len(steps)} sources"
         return [Remedy(f"Set {many} to the operating level", tuple(steps))] if steps else []
@@ -102,12 +102,12 @@ class Together:
 
 
 def _alike(findings: Sequence[Finding]) -> list[Remedy]:
-    """Remedies that every finding offers, step for step."""
+    """Fixes common to all findings, step for step."""
     return [remedy for remedy in findings[0].remedies if all(remedy in finding.remedies for finding in findings[1:])]
 
 
 def _each(findings: Sequence[Finding]) -> list[Remedy]:
-    """The first remedy of each finding, where each has one and they differ."""
+    """The first fix of each finding, if each has one and they differ."""
     firsts = [finding.remedies[0] for finding in findings if finding.remedies]
     if len(firsts) < len(findings):
         return []
@@ -122,5 +122,5 @@ def _each(findings: Sequence[Finding]) -> list[Remedy]:
 
 
 def inside(label: str) -> str:
-    """The words of a remedy inside a sentence."""
+    """The text of a fix inside a sentence."""
     return f"{label[0].lower()}{label[1:]}"

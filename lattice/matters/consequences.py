@@ -1,8 +1,8 @@
-"""Consequences across codes: a finding hangs under a matter whose remedy, applied alone, takes it away too.
+"""Consequences across codes: a finding is below an issue if the issue's fix alone resolves it too.
 
-The test is exact: the remedy is made and the checks in question are asked again. Only findings that share an id with
-the matter, or levels and times behind it, are asked about, and the work is bounded by a count, so that the same
-document gives the same matters.
+The test is exact: the fix is applied and the checks in question are run again. Only findings that share an id with the
+issue, or levels and times downstream, are tested. The number of tests is limited by a count, so that the same document
+gives the same issues.
 """
 
 from __future__ import annotations
@@ -18,16 +18,16 @@ from lattice.model.layouts import channel_count
 
 Groups = Sequence[tuple[str, Cause, list[Finding]]]
 Hung = dict[int, int]  # identity of a finding → place of the group it hangs under
-# What all trials together may cost, by `trial_work`: about a second, whatever the template's shape.
+# The limit of all trials together, by `trial_work`: about a second, whatever the template's shape.
 MOST_WORK = 45_000
-# What no change of routes, levels or states has a say in.
+# Independent of changes to routes, levels or settings.
 APART = frozenset(("name", "plugin", "budget", "waiver", "audit", "io"))
-# Families whose findings stand wherever a change is carried to by the flow.
+# Families whose findings may be anywhere downstream of a change.
 CARRIED_ON = frozenset(("level", "time"))
 
 
 def find_consequences(analysis: Analysis, groups: Groups, remedies: Sequence[Sequence[Remedy]]) -> Hung:
-    """Findings that go with another group's remedy.
+    """Findings resolved by another group's fix.
 
     Parameters
     ----------
@@ -41,8 +41,8 @@ def find_consequences(analysis: Analysis, groups: Groups, remedies: Sequence[Seq
     Returns
     -------
     dict
-        `id(finding)` → place of the group it hangs under. Where two groups take each other away, the one that explains
-        more findings, its own included, then the worse, then the first stands.
+        `id(finding)` → number of the group whose consequence it is. If two groups resolve each other, the one that
+        explains more findings, its own included, comes first; then the worse, then the first.
     """
     gone = _gone(analysis, groups, remedies)
     rank = sorted(
@@ -62,7 +62,7 @@ def find_consequences(analysis: Analysis, groups: Groups, remedies: Sequence[Seq
 
 
 def _gone(analysis: Analysis, groups: Groups, remedies: Sequence[Sequence[Remedy]]) -> dict[int, list[Finding]]:
-    """By group, findings of others that its first remedy takes away; groups that take none are left out."""
+    """By group, findings of others that its first fix resolves; groups without any are left out."""
     of_id = _by_id(groups)
     left = MOST_WORK
     size = trial_work(analysis, (finding for *_, ones in groups for finding in ones))
@@ -79,19 +79,19 @@ def _gone(analysis: Analysis, groups: Groups, remedies: Sequence[Sequence[Remedy
 
 
 def trial_work(analysis: Analysis, findings: Iterable[Finding]) -> int:
-    """What asking the checks about a changed template costs, in strips and routes of a usual one.
+    """The cost of running the checks on a changed template, in strips and routes of a usual one.
 
     Parameters
     ----------
     analysis
         The analysis of the template.
     findings
-        What was found on it.
+        Its findings.
 
     Returns
     -------
     int
-        The same for the same document, as a clock would not be. Dense routes, wide channels that mix and long ways in
+        Unlike a clock it is the same for the same document. Dense routes, wide channels that mix and long paths in
         findings cost more than their number; the weights are fitted to times of tools/measure_shapes.py and of worn
         templates, some thirty to the millisecond.
     """
@@ -104,7 +104,7 @@ def trial_work(analysis: Analysis, findings: Iterable[Finding]) -> int:
 
 
 def _by_id(groups: Groups) -> dict[str, list[tuple[int, Finding]]]:
-    """Findings that a remedy may take away, with their groups, by the ids they are about."""
+    """Findings that a fix may resolve, with their groups, by the ids they are about."""
     of_id: dict[str, list[tuple[int, Finding]]] = {}
     for at, (code, _cause, ones) in enumerate(groups):
         if code.partition(".")[0] not in APART:
@@ -140,7 +140,7 @@ def _taken_away(analysis: Analysis, remedy: Remedy, asked: Sequence[Finding]) ->
     try:
         after = Analysis(apply_steps(analysis.template, remedy.steps), analysis.inventory)
     except DocumentError:
-        return []  # a remedy that cannot be made takes nothing away
+        return []  # an impossible fix resolves nothing
     found = findings_of(after, {finding.code for finding in asked})
     there = {finding.fingerprint for finding in found}
     causes = {(finding.code, finding.severity, cause_of(after, finding)) for finding in found}

@@ -1,4 +1,4 @@
-"""What a remedy would do, computed by auditing the result before anybody presses it."""
+"""The effect of a fix, computed by an audit of the result before the user applies it."""
 
 from __future__ import annotations
 
@@ -67,7 +67,7 @@ class State:
 
 @dataclass(frozen=True)
 class LevelChange:
-    """The likely peak at an endpoint or sum, dBFS, as it is and as it would be."""
+    """The likely peak at an endpoint or sum, dBFS, before and after."""
 
     name: str
     now: float
@@ -75,12 +75,12 @@ class LevelChange:
 
     @property
     def change(self) -> float:
-        """What it would rise by, dB."""
+        """Its rise, dB."""
         return self.then - self.now
 
 
 class Ledger(NamedTuple):
-    """What an audit has to be changed by to be the audit behind a remedy: fingerprints that go, come and change.
+    """The difference of two audits: fingerprints that a fix resolves, adds and changes.
 
     Unlike the lists that are shown, a finding that only names other things along with its first goes and comes.
     """
@@ -97,7 +97,7 @@ class Ledger(NamedTuple):
 
 @dataclass(frozen=True)
 class Effect:
-    """What a remedy does to a state.
+    """The effect of a fix on a version.
 
     Attributes
     ----------
@@ -114,7 +114,7 @@ class Effect:
 
     @property
     def score(self) -> tuple[int, int, int]:
-        """Blockers, warnings and notes that there would be less: what is larger is better."""
+        """Reduction of blockers, warnings and notes: larger is better."""
         now, then = (Counter(f.severity for f in state.open.values()) for state in (self.before, self.after))
         blockers, warnings, notes = (now[severity] - then[severity] for severity in SEVERITIES)
         return blockers, warnings, notes
@@ -144,7 +144,7 @@ class Effect:
 
     @property
     def sentence(self) -> str:
-        """“puts right 21 findings, brings 1 (note)”."""
+        """“Fixes 21, adds 1 note”."""
         return effect_words(self.puts_right, self.brings, self.eased)
 
     @property
@@ -159,7 +159,7 @@ class Effect:
 
     @property
     def latency_samples(self) -> tuple[int, int]:
-        """What the whole template takes, as it is and as it would be."""
+        """The latency of the whole template, before and after."""
         before, after = (state.analysis.arrivals.total_samples or 0 for state in (self.before, self.after))
         return before, after
 
@@ -193,19 +193,19 @@ def effect_words(puts_right: Sequence[Finding], brings: Sequence[Finding], eased
 
 
 def effect_of(state: State, remedy: Remedy) -> Effect | None:
-    """What a remedy would do.
+    """The effect of a fix.
 
     Parameters
     ----------
     state
-        The template as it stands.
+        The current template.
     remedy
-        One of its remedies.
+        One of its fixes.
 
     Returns
     -------
     Effect or None
-        None where the remedy cannot be made on this state. Costs an audit of the result.
+        None if the fix cannot be applied to this version. Costs an audit of the result.
     """
     try:
         after = state.after(remedy.steps)
@@ -215,7 +215,7 @@ def effect_of(state: State, remedy: Remedy) -> Effect | None:
 
 
 class EffectSummary(NamedTuple):
-    """What is kept of an effect that has been worked out: its figures without the states it was read off."""
+    """The cached part of a computed effect: its figures without the two versions."""
 
     sentence: str
     score: tuple[int, int, int]
@@ -228,25 +228,25 @@ class EffectSummary(NamedTuple):
         return " ".join(self.changed_routes[:40])
 
 
-Effects = dict[tuple[str, str], EffectSummary]  # (fingerprint of the matter, key of the remedy)
+Effects = dict[tuple[str, str], EffectSummary]  # (fingerprint of the issue, key of the fix)
 
 
 def effects_of(state: State, matters: Iterable[Matter], work: int) -> Effects:
-    """What remedies of matters would do, as far as a bound of work goes.
+    """The effects of the fixes of issues, within a work limit.
 
     Parameters
     ----------
     state
-        The template as it stands.
+        The current template.
     matters
         Its matters, those looked at first in front.
     work
-        What all audits together may cost, by `trial_work`.
+        The limit of all audits together, by `trial_work`.
 
     Returns
     -------
     dict
-        (fingerprint of the matter, key of the remedy) → what it would do.
+        (fingerprint of the issue, key of the fix) → effect.
     """
     size = trial_work(state.analysis, state.open.values())
     found: Effects = {}
@@ -265,7 +265,7 @@ def effects_of(state: State, matters: Iterable[Matter], work: int) -> Effects:
 
 
 def best_first(matter: Matter, effects: Effects) -> list[Remedy]:
-    """Remedies of a matter by what they put right less what they bring; those not worked out stay where they stand."""
+    """Fixes of an issue by the findings they resolve minus those they add; fixes without an effect keep their place."""
     known = [remedy for remedy in matter.remedies if (matter.fingerprint, remedy.key) in effects]
     known.sort(key=lambda remedy: effects[matter.fingerprint, remedy.key].score, reverse=True)
     return known + [remedy for remedy in matter.remedies if (matter.fingerprint, remedy.key) not in effects]

@@ -27,9 +27,9 @@ class Matter(msgspec.Struct, frozen=True, kw_only=True):
     message
         One finding: its own sentence; several: a plural that names the cause.
     own, consequences
-        Its own findings in the order of the audit, and findings of other causes that its remedy takes away too.
+        Its own findings in the order of the audit, and findings of other causes that its fix resolves too.
     remedies
-        What would put it right, all of its own findings at once first.
+        Its fixes, those for all of its own findings first.
     """
 
     code: str
@@ -56,7 +56,7 @@ class Matter(msgspec.Struct, frozen=True, kw_only=True):
 
     @property
     def pattern(self) -> str:
-        """What a waiver of the whole matter is about."""
+        """The subject of a waiver of the whole issue."""
         return pattern_of(self.code, self.cause)
 
     def as_json(self) -> dict[str, Any]:
@@ -90,7 +90,7 @@ def matters_of(analysis: Analysis, audit: Audit, *, hang: bool = True) -> tuple[
     audit
         Its audit.
     hang
-        Whether consequences across codes are looked for, by trying remedies: bounded work, but more than an audit's.
+        Whether to find consequences across codes by trying fixes: limited work, but more than an audit's.
 
     Returns
     -------

@@ -1,8 +1,8 @@
-"""The plan: the shortest list of remedies that takes away the most (docs/reference/causes.md, *The plan*).
+"""The plan: the shortest list of fixes that resolves the most (docs/reference/causes.md, *The plan*).
 
-Greedy over matters, blockers first: each step is the remedy whose computed effect on the template, as the steps before
-left it, is best. What brings blockers is left out; where two remedies of a matter do equally well, a person has to say
-which, and they stand as a question.
+Greedy over issues, blockers first: each step is the fix with the best computed effect on the template after the
+previous steps. Fixes that add blockers are left out. If two fixes of an issue are equally good, the user has to choose,
+and they are a question.
 """
 
 from __future__ import annotations
@@ -25,17 +25,17 @@ from lattice.model.inventory import Inventory
 Score = tuple[int, int, int]
 Key = tuple[str, int]
 NOTHING: Score = (0, 0, 0)
-# Of two ways only a person knows which is the wrong one; elsewhere the first of equal remedies is the usual one.
+# Of two paths only the user knows the wrong one; elsewhere the first of equal fixes is the usual one.
 OF_TWO_WAYS = frozenset(("route.double-path", "stem.twice"))
-Told = Callable[[int, int], None]  # steps found so far, remedies looked at
+Told = Callable[[int, int], None]  # steps found so far, fixes tried
 
 
 @dataclass(frozen=True)
 class PlanStep:
-    """One remedy of a plan and what it does where it stands in it."""
+    """One fix of a plan and its effect at its place."""
 
     matter: str
-    sentence: str  # the remedy, with what it is done to where its own words do not say it
+    sentence: str  # the fix, with its subject if its own text does not name it
     remedy: Remedy
     said: str  # its effect in words
     puts_right: tuple[Finding, ...]
@@ -58,7 +58,7 @@ class PlanStep:
 
 @dataclass(frozen=True)
 class Question:
-    """A matter of which a person has to say how it is put right, and what each answer does."""
+    """An issue whose fix the user has to choose, and the effect of each answer."""
 
     matter: Matter
     answers: tuple[tuple[Remedy, Effect], ...]
@@ -100,7 +100,7 @@ class Plan:
 
     @property
     def effect(self) -> Effect:
-        """What all of it does together."""
+        """The effect of all of it together."""
         return compared(self.before, self.after)
 
     def as_json(self) -> dict[str, Any]:
@@ -135,23 +135,22 @@ def plan(
     template
         A validated template.
     inventory
-        What a machine has, where that is known.
+        The contents of a machine, if known.
     only
-        Codes or families of the matters to put right; empty for all.
+        Codes or families of the issues to fix; empty for all.
     told
-        Called before each remedy is looked at, with how many steps are found and remedies looked at; it may raise to
-        cancel.
+        Called before each trial of a fix, with the numbers of steps found and fixes tried; it may raise to cancel.
 
     Returns
     -------
     Plan
-        The same document gives the same plan. A plan of its result has no steps. An audit a remedy that is looked at.
+        The same document gives the same plan. A plan of its result has no steps. Each trial of a fix costs an audit.
     """
     return _Planner(State(template, inventory), only, told).run()
 
 
 class _Planner:
-    """Looks at remedies, best estimate first: what one did when last looked at, or else how much its matter holds."""
+    """Tries fixes, best estimate first: the effect at the last trial, or else the size of its issue."""
 
     def __init__(self, before: State, only: Collection[str], told: Told) -> None:
         self.plan = Plan(before, before)
@@ -191,7 +190,7 @@ class _Planner:
         return code in self.only or code.partition(".")[0] in self.only
 
     def _best(self, matters: list[Matter], estimates: dict[Key, Score]) -> tuple[Matter, Remedy, Effect] | None:
-        """The remedy that does most now: those that promised most are looked at first, and that is often enough."""
+        """The fix with the largest effect now: the most promising are tried first, and that is often enough."""
         waiting = sorted(
             ((matter, estimates.get(_key(matter), _promised(matter))) for matter in matters),
             key=lambda entry: entry[1],
@@ -210,7 +209,7 @@ class _Planner:
         return best
 
     def _answers(self, matter: Matter) -> list[tuple[Remedy, Effect]]:
-        """What each remedy does that helps, best first; those that bring blockers or cannot be made are left out."""
+        """The effect of each helpful fix, best first; fixes that add blockers or are impossible are left out."""
         found = []
         for remedy in matter.remedies:
             self.told(len(self.plan.steps), self.looked)
@@ -232,7 +231,7 @@ class _Planner:
 def _at_once(matters: list[Matter]) -> list[Matter]:
     """Matters that are one deed, done here and there: sources to the operating level, whatever section they are in.
 
-    One that stands for all of them under the name of the first; none where there are not several.
+    One that represents all of them under the name of the first; none if there are not several.
     """
     ones = [matter for matter in matters if matter.code == "level.operating"]
     by_strip = {step.arguments["strip"]: step for matter in reversed(ones) for step in matter.remedies[0].steps}
@@ -245,12 +244,12 @@ def _at_once(matters: list[Matter]) -> list[Matter]:
 
 
 def _key(matter: Matter) -> Key:
-    """What an estimate is kept by: a matter, or several that are taken together."""
+    """The key of an estimate: an issue, or several that are fixed together."""
     return matter.fingerprint, len(matter.own)
 
 
 def _promised(matter: Matter) -> Score:
-    """What would go if all of a matter's findings went: an estimate until its remedies are looked at."""
+    """The gain if all of an issue's findings were resolved: an estimate until its fixes are tried."""
     blockers, warnings, notes = (
         sum(finding.severity == severity for finding in matter.findings) for severity in SEVERITIES
     )
@@ -268,5 +267,5 @@ def _sentence(state: State, matter: Matter, remedy: Remedy) -> str:
 
 
 def _is_open(matter: Matter, answers: list[tuple[Remedy, Effect]]) -> bool:
-    """A matter of two ways whose remedies do equally well."""
+    """An issue of two paths whose fixes are equally good."""
     return matter.code in OF_TWO_WAYS and len(answers) > 1 and answers[0][1].score == answers[1][1].score

@@ -12,7 +12,7 @@ VERB = {"feed": "feeds", "send": "sends to", "tie": "is tied to", "key": "keys",
 
 
 class Words:
-    """Sentences of the matters of one template; what is called how is looked up once."""
+    """Sentences of the issues of one template; names are looked up once."""
 
     def __init__(self, analysis: Analysis) -> None:
         self.analysis, self.graph, template = analysis, analysis.graph, analysis.template
@@ -21,7 +21,7 @@ class Words:
         self._sections = {section.id: f"in {section.name}" for section in template.sections}
 
     def _called(self, one: str, otherwise: str) -> str:
-        """What people call a strip, section, insert, machine or rule."""
+        """The name of a strip, section, insert, machine or rule."""
         strips = self.graph.strips
         if one in self.graph.index:
             return strips[self.graph.index[one]].name
@@ -34,7 +34,7 @@ class Words:
         return self._named.get(one, otherwise)
 
     def sentence(self, code: str, cause: tuple[str, ...], findings: Sequence[Finding]) -> str:
-        """What a matter says.
+        """The sentence of an issue.
 
         Parameters
         ----------
@@ -46,7 +46,7 @@ class Words:
         Returns
         -------
         str
-            One finding's own sentence; of several, a plural with the cause: “19 sources come to Return 0 by two ways:
+            One finding's own sentence; of several, a plural with the cause: “19 sources reach Return 0 by two paths:
             Bus 0 sends to it too”.
         """
         if len(findings) == 1:
@@ -64,7 +64,7 @@ class Words:
         return self._called(second.pop(), "one strip") if len(second) == 1 else f"{len(second)} strips"
 
     def _in_words(self, one: str, place: str) -> str:
-        """An id of a cause in words; as it is where it is a word already (a type, a product)."""
+        """An id of a cause as text; unchanged if it is a word already (a type, a product)."""
         number = self.graph.route_index.get(one)
         if number is None:
             return self._called(one, one)

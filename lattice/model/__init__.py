@@ -1,1 +1,1 @@
-"""The document: its types, channel layouts and what makes one usable."""
+"""The document: its types, channel layouts and validation."""

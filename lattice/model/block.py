@@ -1,7 +1,7 @@
 """A block: some strips with the routes among them, and open ends where those lead to strips outside.
 
-It is a small template of its own, so that everything that reads, checks, draws or compares templates does so with a
-block; its open ends are strips that stand for those outside.
+It is a small template of its own, so that all code for templates also reads, checks, draws or compares blocks. Its open
+ends are strips that represent strips outside.
 """
 
 from __future__ import annotations
@@ -16,7 +16,7 @@ BLOCK_FORMAT = "intact-lattice.block"
 
 
 class OpenEnd(Piece, frozen=True, kw_only=True):
-    """A strip of a block's template that stands for one outside, and how people call that end: “to a bus”."""
+    """A strip of a block's template that represents one outside, and the label of that end: “to a bus”."""
 
     strip: str
     name: Label
@@ -38,6 +38,6 @@ class Block(msgspec.Struct, frozen=True, forbid_unknown_fields=True, kw_only=Tru
 
     @property
     def strips(self) -> tuple[Strip, ...]:
-        """Its own strips, without those that stand for others."""
+        """Its own strips, without those that represent others."""
         outside = {end.strip for end in self.ends}
         return tuple(strip for strip in self.template.strips if strip.id not in outside)

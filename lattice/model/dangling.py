@@ -1,4 +1,4 @@
-"""A template without what leads nowhere any more once strips are gone, or have become something else."""
+"""Remove dangling references of a template after strips were removed or changed."""
 
 from __future__ import annotations
 
@@ -11,10 +11,10 @@ from lattice.model.validate import route_rules
 
 
 def without_dangling(template: Template) -> Template:
-    """A template without what names something that is not there, or that has become what it may not be.
+    """A template without references to missing pieces, or to pieces that have become of a wrong kind.
 
-    Routes that may not be go; so do stems of no strip, and what is left of rules that name nothing. What a document
-    with any of it is refused for. O(strips + routes).
+    Invalid routes are removed; so are stems without a strip, and rules without a subject. A document with any of these
+    is invalid. O(strips + routes).
     """
     machines = {machine.id for machine in template.machines}
     sections = {section.id for section in template.sections}

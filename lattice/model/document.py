@@ -1,7 +1,7 @@
 """The document of a session template as frozen structs: every field, unit and default of the format.
 
-Lists are tuples and nothing changes in place: an edit makes a new document that shares what stayed
-the same. `machine` None means the first machine; `source` UNSET means the usual level of a source.
+Lists are tuples and nothing changes in place: an edit makes a new document that shares the unchanged parts. `machine`
+None means the first machine; `source` UNSET means the usual level of a source.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ from lattice.model.route_kinds import RouteKind
 from lattice.model.strip_kinds import StripKind, StripTraits
 
 FORMAT = "intact-lattice.template"
-# Far above what anybody mixes with; below what would fill the memory of a small server.
+# Far above any mixing level; below the size that would fill the memory of a small server.
 MAX_STRIPS = 100_000
 MAX_ROUTES = 1_000_000
 
@@ -44,7 +44,7 @@ Pan = Annotated[float, Meta(ge=-1, le=1)]
 Share = Annotated[float, Meta(ge=0, le=1)]
 NotNegative = Annotated[float, Meta(ge=0)]
 Positive = Annotated[float, Meta(gt=0)]
-MOST_DB = 200  # either way, of any level that is stated
+MOST_DB = 200  # up or down, of any stated level
 Decibels = Annotated[float, Meta(ge=-MOST_DB, le=MOST_DB)]
 SampleRate = Annotated[int, Meta(ge=8000, le=768_000)]
 
@@ -70,7 +70,7 @@ class Piece(msgspec.Struct, frozen=True, forbid_unknown_fields=True, gc=False):
 
 
 class Source(Piece, frozen=True, kw_only=True):
-    """Level of what a strip plays or records: its highest sample peak and its level over time, RMS, both in dBFS."""
+    """Level of a strip's source or recording: its highest sample peak and its level over time, RMS, both in dBFS."""
 
     peak_dbfs: Decibels = -6.0
     rms_dbfs: Decibels = -18.0
@@ -87,7 +87,7 @@ class Marker(Piece, frozen=True, kw_only=True):
 
 
 class Timeline(Piece, frozen=True, kw_only=True):
-    """Where time starts, how far before it the sync pop stands, and the markers of the programme."""
+    """The start of the timeline, the distance of the sync pop before it, and the markers of the programme."""
 
     start_timecode: Timecode | None = None
     first_bar: int = 1
@@ -106,7 +106,7 @@ class Compensation(Piece, frozen=True, kw_only=True):
 
 
 class Profile(Piece, frozen=True, kw_only=True):
-    """What the delivery asks for."""
+    """The requirements of the delivery."""
 
     name: str = "House"
     sample_rate_hz: SampleRate = 48000
@@ -155,7 +155,7 @@ class Section(Piece, frozen=True, kw_only=True):
 
 
 class MidiIn(Piece, frozen=True, kw_only=True):
-    """What an instrument receives."""
+    """A port of an instrument and its channels."""
 
     ports: MidiPort = 1
     channels: Literal["all"] | tuple[MidiChannel, ...] = "all"
@@ -173,7 +173,7 @@ class Outlet(Piece, frozen=True, kw_only=True):
 
 
 class Part(Piece, frozen=True, kw_only=True):
-    """One sound of an instrument: the notes it is played by and the outlet it comes out of."""
+    """One sound of an instrument: its notes and its outlet."""
 
     id: Id
     name: Text = ""
@@ -184,7 +184,7 @@ class Part(Piece, frozen=True, kw_only=True):
 
 
 class Insert(Piece, frozen=True, kw_only=True):
-    """A plug-in or outside device in the chain of a strip. What its type does is said in `insert_types`."""
+    """A plug-in or outside device in the chain of a strip. The properties of its type are in `insert_types`."""
 
     id: Id
     name: Text = ""
@@ -215,17 +215,17 @@ class Insert(Piece, frozen=True, kw_only=True):
 
     @property
     def title(self) -> str:
-        """What people call it: its name, or its type where it has none."""
+        """Its label: its name, or its type if it has none."""
         return self.name or self.type
 
     @property
     def traits(self) -> InsertTraits:
-        """What its type does."""
+        """The properties of its type."""
         return insert_types.TRAITS[self.type]
 
 
 class Strip(Piece, frozen=True, kw_only=True):
-    """One strip of the mixer, of any kind. What its kind may do is said in `strip_kinds`."""
+    """One strip of the mixer, of any kind. The properties of its kind are in `strip_kinds`."""
 
     id: Id
     name: Label
@@ -256,12 +256,12 @@ class Strip(Piece, frozen=True, kw_only=True):
 
     @property
     def traits(self) -> StripTraits:
-        """What its kind may do."""
+        """The properties of its kind."""
         return strip_kinds.TRAITS[self.kind]
 
 
 class Route(Piece, frozen=True, kw_only=True):
-    """A way from a strip (or one of its outlets) to another strip or to the key input of one of its inserts."""
+    """A connection from a strip (or one of its outlets) to another strip or to the key input of one of its inserts."""
 
     id: Id
     kind: RouteKind
@@ -280,7 +280,7 @@ class Route(Piece, frozen=True, kw_only=True):
 
 
 class Stem(Piece, frozen=True, kw_only=True):
-    """What is delivered as one file: a stem, a mix, or a composite that is added up of others."""
+    """A deliverable, one file: a stem, a mix, or a composite summed from others."""
 
     id: Id
     name: Label
@@ -323,7 +323,7 @@ class Rule(Piece, frozen=True, kw_only=True):
 
 
 class Waiver(Piece, frozen=True, kw_only=True):
-    """A finding that is meant so: its fingerprint, and who says it, when and why."""
+    """An accepted finding: its fingerprint, with name, date and reason."""
 
     fingerprint: str
     reason: Text = ""
@@ -362,7 +362,7 @@ LISTS = ("machines", "sections", "strips", "routes", "stems", "choices", "rules"
 
 
 def actual_latency_samples(piece: Insert | Strip) -> int:
-    """What an insert or a source really takes: measured where somebody has measured it, else as reported."""
+    """The actual latency of an insert or a source: measured if known, else as reported."""
     return piece.latency_samples if piece.measured_latency_samples is None else piece.measured_latency_samples
 
 
@@ -377,7 +377,7 @@ def machine_id(template: Template, strip: Strip) -> str:
 
 
 def source_of(strip: Strip, outlet: Outlet | None = None) -> Source | None:
-    """What a strip, or one of its outlets, plays.
+    """The source of a strip, or of one of its outlets.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""One edit by name: what remedies, forms and the journal pass on to `lattice.edits`, which applies it."""
+"""One edit by name: fixes, forms and the history pass it to `lattice.edits`, which applies it."""
 
 from __future__ import annotations
 

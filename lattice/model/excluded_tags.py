@@ -1,13 +1,13 @@
-"""Tags of strips that are no part of the programme, by what they are left out of.
+"""Tags of strips outside the programme, with the deliverables that exclude them.
 
 Defined in docs/reference/model.md, known tags.
 """
 
 from __future__ import annotations
 
-# What must stand in no stem and no mix. The order is that in which a strip with two of them is named.
+# Tags that no stem and no mix may have. The order decides the name for a strip with two of them.
 KEPT_OUT_OF_STEMS = ("click", "reference", "guide", "talkback")
-# What stems need not add up with: those, and the sync pop, which mixes and stems carry each by itself.
+# Tags that stems need not sum with: these, and the sync pop, which mixes and stems carry separately.
 NOT_ADDED_UP = frozenset((*KEPT_OUT_OF_STEMS, "pop"))
-# What need not be heard through its section's bus either: a trigger only keys others.
+# Tags that need no path through their section's bus either: a trigger only keys others.
 NOT_PROGRAMME = frozenset((*NOT_ADDED_UP, "trigger"))

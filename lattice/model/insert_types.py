@@ -1,4 +1,4 @@
-"""Every type of insert, a row each: what it does to levels, what may be done with it, which fields a form shows.
+"""Every type of insert, a row each: its effect on levels, its permitted use, its fields in a form.
 
 Checks, levels and forms ask the row (`insert.traits`, or the sets below), never the name; so a new type is one row.
 """
@@ -13,7 +13,7 @@ LIMIT_RATIO = 100.0  # docs/reference/model.md: from here on a ratio is ∞:1
 
 
 class Usual(NamedTuple):
-    """Where people begin with a field (common practice; from memory), as it is typed."""
+    """The common starting value of a field (common practice; from memory), as typed."""
 
     field: str
     value: str
@@ -22,7 +22,7 @@ class Usual(NamedTuple):
 
 @dataclass(frozen=True)
 class InsertTraits:
-    """What one type of insert is (docs/reference/checks.md, *Levels*)."""
+    """The properties of one type of insert (docs/reference/checks.md, *Levels*)."""
 
     name: str
     fields: tuple[str, ...] = ()  # shown beside those that every insert has
@@ -35,17 +35,17 @@ class InsertTraits:
     repeats: bool = False  # has a delay time and a feedback of its own
     spreads: bool = False  # gives each input to every output
     is_external: bool = False  # leaves the machine by physical channels
-    is_effect: bool = False  # what a return is there for
+    is_effect: bool = False  # the usual effect of a return
     bends: bool = False  # works on level: split into stems it does something else than on the mix
     raises_peaks: bool = False  # behind a limiter it lifts peaks again
     is_transparent: bool = False  # at most louder or softer: sound that has passed it is the same sound
-    opens_above: bool = False  # takes from what is below its threshold: a gate or expander
+    opens_above: bool = False  # reduces levels below its threshold: a gate or expander
     usual_ratio: float | None = None  # the ratio where none is stated
     operating_rank: int | None = None  # wants the operating level; in this order among those of one strip
     signs: tuple[str, ...] = ()  # parts of names that mean this type, in tables of others
     sign_rank: int = 99  # where a name has parts of several types, the lowest decides
     by_word: tuple[Usual, ...] = ()  # where to begin, by a word in a name
-    by_host: tuple[Usual, ...] = ()  # the same by the kind of strip it stands on
+    by_host: tuple[Usual, ...] = ()  # the same by the kind of its strip
     by_key: tuple[Usual, ...] = ()  # the same where a key from outside works it
 
 
@@ -179,7 +179,7 @@ def _types(wanted: Callable[[InsertTraits], bool]) -> frozenset[str]:
     return frozenset(traits.name for traits in INSERT_TYPES if wanted(traits))
 
 
-# Sets for the inner loops, where a look at the row of each insert would take longer than what is done with it.
+# Sets for the inner loops, where a lookup of each insert's row would cost more than the work itself.
 COMPRESSING = _types(lambda row: row.compresses)
 LIMITING = _types(lambda row: row.ceiling != "none")
 DECORRELATING = _types(lambda row: row.decorrelates)
@@ -188,16 +188,16 @@ SPREADING = _types(lambda row: row.spreads)
 EXTERNAL = _types(lambda row: row.is_external)
 TRANSPARENT = _types(lambda row: row.is_transparent)
 KEYABLE = _types(lambda row: row.can_be_keyed)
-# What changes levels whatever its gain.
+# Types that change levels whatever their gain.
 ACTING = COMPRESSING | LIMITING | DECORRELATING
-# What a key from outside turns down, by its static curve.
+# Types with a gain reduction by an external key, by their static curve.
 DUCKING = _types(lambda row: row.compresses or row.is_limiter)
 AT_OPERATING_LEVEL: tuple[str, ...] = tuple(
     traits.name
     for traits in sorted(INSERT_TYPES, key=lambda row: row.operating_rank or 0)
     if traits.operating_rank is not None
 )
-# Parts of names of processors, the first that occurs decides; what has none is of type other.
+# Parts of names of processors, the first match decides; without one the type is other.
 SIGNS: tuple[tuple[str, str], ...] = tuple(
     (sign, traits.name) for traits in sorted(INSERT_TYPES, key=lambda row: row.sign_rank) for sign in traits.signs
 )

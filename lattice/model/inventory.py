@@ -1,4 +1,4 @@
-"""What a machine has: its plug-ins with their versions, and the names of its physical channels."""
+"""The contents of a machine: its plug-ins with their versions, and the names of its physical channels."""
 
 from __future__ import annotations
 
@@ -52,7 +52,7 @@ def version_of(text: str) -> tuple[int, ...]:
 
 
 def machine_of(template: Template, inventory: Inventory) -> str:
-    """The machine that an inventory stands for: the one it names, where there is one such, else the main one."""
+    """The machine of an inventory: the one with its name, or else the main one."""
     known = [machine.id for machine in template.machines]
     return inventory.machine if inventory.machine in known else known[0]
 
@@ -63,7 +63,7 @@ def other_latencies(template: Template, inventory: Inventory) -> Iterator[tuple[
     Parameters
     ----------
     template
-        The template; what is listed at another rate than its own says nothing of it.
+        The template; entries for another sample rate than its own are ignored.
     inventory
         The list. An entry is of the same plug-in by maker, name and version; one without a version is of any.
 
@@ -106,9 +106,9 @@ def used_by(template: Template, machine: str) -> dict[Key, list[tuple[Strip, str
     Returns
     -------
     dict
-        Maker and name, as `key_of` gives them, to each use: the strip, the id of the insert ("" for an instrument), and
-        the plug-in as it is named there. Outside gear is none; what stands in an instrument's place on a computer is a
-        plug-in by the strip's name.
+        Maker and name, as from `key_of`, to each use: the strip, the id of the insert ("" for an instrument), and the
+        plug-in as named there. Outside gear is left out; an instrument on a computer is a plug-in with the strip's
+        name.
     """
     kinds = {known.id: known.kind for known in template.machines}
     uses: dict[Key, list[tuple[Strip, str, PlugIn]]] = defaultdict(list)
@@ -126,7 +126,7 @@ def used_by(template: Template, machine: str) -> dict[Key, list[tuple[Strip, str
 
 
 def inventory_of(template: Template, machine: Machine) -> Inventory:
-    """What a machine must have for a template: each of its plug-ins in the highest version used, and channel names."""
+    """The requirements for a machine: each plug-in of a template in the highest version used, and channel names."""
     plugins = []
     for uses in used_by(template, machine.id).values():
         highest = max((plugin for _strip, _insert, plugin in uses), key=lambda plugin: version_of(plugin.version))

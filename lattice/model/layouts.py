@@ -12,12 +12,12 @@ from functools import cached_property, lru_cache
 class Matrix(tuple[tuple[float, ...], ...]):
     """Linear gains by destination channel, then by source channel: (rows, columns), 1 to 64 each.
 
-    Wide ones are mostly zeros: whoever adds up goes over `entries`, which are worked out once.
+    Wide ones are mostly zeros: sums use `entries`, which are computed once.
     """
 
     @cached_property
     def entries(self) -> tuple[tuple[int, int, float], ...]:
-        """(destination channel, source channel, gain) of what is not 0."""
+        """(destination channel, source channel, gain) of the entries other than 0."""
         return tuple((row, column, gain) for row, gains in enumerate(self) for column, gain in enumerate(gains) if gain)
 
     @cached_property
@@ -34,12 +34,12 @@ class Matrix(tuple[tuple[float, ...], ...]):
 
     @cached_property
     def most(self) -> float:
-        """The largest sum of absolute gains into one destination channel: what peaks can add up to there."""
+        """The largest sum of absolute gains into one destination channel: the bound for coincident peaks."""
         return max(sum(abs(gain) for gain in row) for row in self)
 
     @cached_property
     def spread(self) -> tuple[int, ...]:
-        """By source channel, the destination channels it comes to, as bits from channel 1 up."""
+        """By source channel, its destination channels, as bits from channel 1 up."""
         found = [0] * len(self[0])
         for row, column, _gain in self.entries:
             found[column] |= 1 << row
@@ -137,7 +137,7 @@ def channel_to_channel(rows: int, columns: int) -> Matrix:
 
 
 def _fold_matrix(source: tuple[str, ...], destination: tuple[str, ...]) -> Matrix:
-    """Between named layouts by channel name; what the destination lacks is folded."""
+    """Between named layouts by channel name; channels missing in the destination are folded."""
     place = {name: row for row, name in enumerate(destination)}
     gains: dict[tuple[int, int], float] = {}
     for column, name in enumerate(source):
@@ -152,7 +152,7 @@ def _fold_matrix(source: tuple[str, ...], destination: tuple[str, ...]) -> Matri
 
 @lru_cache(maxsize=4096)
 def mapping(source: str, destination: str, left: float = 1.0, right: float = 1.0) -> Matrix:
-    """How the channels of one layout come to another where no channel list is given.
+    """The channel mapping between two layouts without a channel list.
 
     Parameters
     ----------
@@ -207,7 +207,7 @@ def listed(source: str, destination: str, pairs: tuple[tuple[int, int], ...]) ->
 def panner_matrix(source: str, destination: str) -> Matrix:
     """A panner between different layouts: each input to every output but LFE, at 1/√n of the n outputs.
 
-    The power of an input is kept, wherever it is placed (docs/reference/checks.md, *Levels*).
+    The power of an input is preserved, wherever it is placed (docs/reference/checks.md, *Levels*).
     """
     names = channel_names(destination)
     spread = [row for row, name in enumerate(names) if name != "LFE"]

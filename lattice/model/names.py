@@ -28,7 +28,7 @@ _SPENT: ContextVar[Container[str]] = ContextVar("ids that are spent", default=fr
 
 @contextmanager
 def sparing(spent: Container[str]) -> Iterator[None]:
-    """Within it no new piece gets one of these ids, so that whoever still sees the old piece means no other one."""
+    """Within it no new piece gets one of these ids, so that open pages with the old piece refer to no other one."""
     token = _SPENT.set(spent)
     try:
         yield

@@ -1,4 +1,4 @@
-"""Colours of sections: dark enough for a line on paper, light enough for one on the dark sheet, told apart in order."""
+"""Colours of sections: dark enough on light ground, light enough on dark ground, distinct in order."""
 
 from __future__ import annotations
 

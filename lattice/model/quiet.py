@@ -1,7 +1,7 @@
-"""Edits that change levels and words only: what leads where, what is open and what takes how long stay as they were.
+"""Edits that change levels and texts only: flow, settings and latencies stay.
 
-Most edits of a session are such: faders, gains, thresholds, names. What was computed of the flow before one of them
-holds behind it, and need not be computed again.
+Most edits of a session are of this kind: faders, gains, thresholds, names. Results about the flow stay valid after them
+and are reused.
 """
 
 from __future__ import annotations
@@ -12,7 +12,7 @@ from msgspec.structs import replace
 
 from lattice.model.document import Insert, Profile, Route, Strip, Template
 
-# What says nothing of the flow, of states or of times. All else does, a field that is yet to come among it.
+# Fields without influence on flow, settings or times. All others have some, including future fields.
 OF_TEMPLATE: dict[str, Any] = {"name": "", "note": "", "info": {}, "waivers": (), "profile": Profile()}
 OF_STRIP: dict[str, Any] = {
     "name": "-", "note": "", "colour": None, "pan": 0.0, "invert": False, "memory_mb": None,

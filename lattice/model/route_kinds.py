@@ -1,4 +1,4 @@
-"""Every kind of route, a row each: whether it brings sound, what it may join, and how it is said and drawn."""
+"""Every kind of route, a row each: whether it carries sound, its valid ends, its text and its drawing."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ SOUNDING = frozenset(row.name for row in strip_kinds.STRIP_KINDS if row.carries_
 
 @dataclass(frozen=True)
 class RouteTraits:
-    """What one kind of route is (docs/reference/model.md, *What may connect*)."""
+    """The properties of one kind of route (docs/reference/model.md, *Connections*)."""
 
     name: str
     verb: str  # “Kick feeds Drums”

@@ -1,4 +1,4 @@
-"""Says everything that is wrong with plain data against a type of the document, each with its place.
+"""Report every error of plain data against a type of the document, each with its place.
 
 msgspec decodes fast but stops at the first problem. This walk is slower, runs only when decoding has
 failed (or for the few fields of an edit), and goes on to the end.
@@ -28,7 +28,7 @@ LAYOUT_WORDS = "is not a layout: mono, stereo, lcr, quad, 5.0, 5.1, 7.1 or discr
 
 @lru_cache(maxsize=256)
 def type_info(kind: Any) -> mi.Type:
-    """What msgspec knows of a type, looked up once."""
+    """The type information of msgspec, looked up once."""
     return mi.type_info(kind)
 
 
@@ -53,7 +53,7 @@ def problems(value: Any, kind: Any, place: str = "") -> Iterator[Problem]:
     kind
         A type of the document, like `Strip`.
     place
-        Where the value stands, like "strips[3]".
+        The place of the value, like "strips[3]".
 
     Yields
     ------

@@ -1,4 +1,4 @@
-"""Sections inside others, both ways."""
+"""Nested sections, in both directions."""
 
 from __future__ import annotations
 

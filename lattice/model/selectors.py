@@ -1,7 +1,6 @@
 """Selectors: which strips a rule is about. `strip:ID`, `tag:T`, `section:ID` (with its children), `kind:K`, `*`.
 
-A list is a union; what a leading `!` names is taken away from it, wherever it stands. A list of such alone takes
-away from all strips.
+A list is a union; a leading `!` excludes, at any place in it. A list of exclusions alone applies to all strips.
 """
 
 from __future__ import annotations
@@ -43,7 +42,7 @@ def select(template: Template, selectors: Iterable[str]) -> frozenset[int]:
 
 
 def _meant(selector: str, parents: dict[str, str | None]) -> tuple[str, frozenset[str]]:
-    """The head of a selector and the values that it takes; a section stands for those inside it too."""
+    """The head of a selector and its possible values; a section includes those inside it."""
     head, _, value = selector.partition(":")
     values = {value}
     while head == "section":

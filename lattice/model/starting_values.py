@@ -6,7 +6,7 @@ from lattice.model.document import Insert, Strip
 
 
 def starting_value(strip: Strip, insert: Insert, field: str) -> str:
-    """What people begin with in a field of an insert, as it is typed; empty where nothing is usual."""
+    """Common starting values of insert fields, as typed; empty if there is none."""
     traits, named = insert.traits, f"{insert.name} {strip.name}".casefold()
     usual = [
         *(traits.by_key if insert.key == "external" else ()),

@@ -1,4 +1,4 @@
-"""Every kind of strip, a row each: whether it plays, sums or ends, and what may start and end there.
+"""Every kind of strip, a row each: whether it is a source, a sum or an end, and its valid routes.
 
 Defined in docs/reference/model.md.
 """
@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Literal
 
 @dataclass(frozen=True)
 class StripTraits:
-    """What one kind of strip is."""
+    """The properties of one kind of strip."""
 
     name: str
     loop_rank: int  # the order of kinds inside a loop (docs/reference/checks.md, *The cut*)
@@ -20,11 +20,11 @@ class StripTraits:
     carries_sound: bool = True
     is_fed: bool = True  # feeds and sends end here
     leaves_by_routes: bool = True  # feeds and sends start here
-    is_sum: bool = False  # there to add up what is fed to it
+    is_sum: bool = False  # its purpose is the sum of its inputs
     is_end: bool = False  # sound is wanted here
     has_physical_channels: bool = False
     has_outlets: bool = False
-    is_monitored: bool = False  # what is fed to it is heard as its monitoring says
+    is_monitored: bool = False  # its inputs pass according to its monitoring
     destination: str = ""  # the heading under which it is offered as a destination; none: it is not offered
 
 

@@ -86,7 +86,7 @@ def parse_db(text: str) -> float | None:
     Raises
     ------
     ValueError
-        With a sentence that says what is allowed.
+        With a sentence that states the allowed values.
     """
     plain = _plain(text)
     if plain in _OFF_WORDS:
@@ -188,7 +188,7 @@ MOST_AS_FACTOR = 2.0  # no delay repeats louder than this: a feedback typed as 2
 
 
 def _fraction(text: str, what: str, most_as_factor: float) -> float:
-    """A number with or without “%”; without it, what is above any factor that is meant is a percentage."""
+    """A number with or without “%”; without it, a number above any plausible factor is a percentage."""
     plain = _plain(text)
     value = _number(plain.removesuffix("%"), what)
     return value / 100 if plain.endswith("%") or value > most_as_factor else value

@@ -1,4 +1,4 @@
-"""What the types cannot say: ids are unique, references lead somewhere, routes join what may be joined."""
+"""Rules beyond the types: ids are unique, references resolve, routes have valid ends."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ from lattice.model.schema import shown
 from lattice.model.strip_kinds import FED, NO_START, SOUNDLESS
 
 GOOD_ID = re.compile(r"[a-z0-9][a-z0-9-]{0,63}")
-# The bound that GOOD_ID has; said once more for the check of all ids together.
+# The limit of GOOD_ID, repeated for the check of all ids together.
 LONGEST_ID = 64
 WITHOUT_ID_SIGNS = dict.fromkeys(map(ord, "abcdefghijklmnopqrstuvwxyz0123456789-\n"))  # deletes them
 SELECTOR_HEADS = ("strip", "tag", "section", "kind")
@@ -34,8 +34,8 @@ SELECTOR_HEADS = ("strip", "tag", "section", "kind")
 def validate(template: Template) -> Template:
     """The template itself, where it is good.
 
-    The types say what a field may hold; this says the rest: that ids are unique, that references lead somewhere and
-    that routes join what may be joined. O(strips + routes).
+    The types define the values of each field. Here are the other rules: unique ids, resolved references, valid ends of
+    routes. O(strips + routes).
 
     Raises
     ------
@@ -179,7 +179,7 @@ def _outlets(strip: Strip, place: str) -> Iterator[Problem]:
 
 
 class _Routes:
-    """What may connect (docs/reference/model.md): one method a kind of route."""
+    """Valid connections (docs/reference/model.md): one method a kind of route."""
 
     def __init__(self, template: Template, strips: dict[str, Strip]) -> None:
         self.routes = template.routes
@@ -188,7 +188,7 @@ class _Routes:
         self.first_machine = template.machines[0].id
 
     def problems(self) -> Iterator[Problem]:
-        # By strip, what its plain routes need to know: its machine, or NaN, which equals nothing, where none may be.
+        # By strip, its machine for plain routes; NaN, which equals nothing, if it may have none.
         strips = self.strips
         leaving = {name: strip.machine if strip.kind not in NO_START else math.nan for name, strip in strips.items()}
         ending = {name: strip.machine if strip.kind in FED else math.nan for name, strip in strips.items()}

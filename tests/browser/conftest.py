@@ -15,7 +15,7 @@ from tests.browser.late import LATE_MS, hold_back
 from web.shelf import services
 from web.shelf.models import StoredTemplate
 
-expect.set_options(timeout=30_000)  # as long as actions wait: a slow machine is no fault
+expect.set_options(timeout=30_000)  # maximum wait for actions: a slow machine is no fault
 
 if LATE_MS:
     hold_back()
@@ -43,13 +43,13 @@ def session_keys() -> dict[int, str]:
 
 @pytest.fixture
 def tolerated() -> set[str]:
-    """What an error in the console may say: answers that refuse an edit. A test that provokes others adds them."""
+    """Permitted console errors: answers that refuse an edit. A test that provokes others adds them."""
     return {"409", "422"}
 
 
 @pytest.fixture
 def page(browser: Browser, live_server, person, session_keys: dict[int, str], tolerated: set[str]) -> Iterator[Page]:  # type: ignore[no-untyped-def]
-    """A page of somebody signed in; an error or a warning in the console, or a script that throws, fails the test."""
+    """A page of a signed-in user; a console error or warning, or a failing script, fails the test."""
     if person.pk not in session_keys:
         client = Client()
         client.force_login(person)

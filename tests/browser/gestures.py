@@ -48,7 +48,7 @@ def chosen(page: Page) -> set[str]:
 
 @contextmanager
 def holding(page: Page, url: str) -> Iterator[list[Route]]:
-    """What is done makes the page ask for something, which is held back: behind it, the list has its route."""
+    """The action makes the page send a request, which is held back: after it, the list has its route."""
     held: list[Route] = []
     page.route(url, lambda route: held.append(route), times=1)  # noqa: PLW0108 - a method of a list is refused
     yield held
@@ -57,7 +57,7 @@ def holding(page: Page, url: str) -> Iterator[list[Route]]:
 
 
 def settled(page: Page) -> None:
-    """Waits until what has come is in the page."""
+    """Wait until the answers are in the page."""
     page.evaluate("() => new Promise(requestAnimationFrame)")
 
 

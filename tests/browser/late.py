@@ -1,4 +1,4 @@
-"""Answers that come late, to find tests and pages that do not wait for them (`make test-late`)."""
+"""Late answers, to find tests and pages that do not wait for them (`make test-late`)."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ def _wait(most_ms: float) -> None:
 
 
 class LateFiles(handlers.StaticFilesHandler):
-    """Scripts and styles come late as well: a page is looked at and pressed before its scripts are there."""
+    """Scripts and styles are late as well: a page is used before its scripts are loaded."""
 
     def serve(self, request: HttpRequest) -> HttpResponse:
         _wait(LATE_MS / FILES_AT_ONCE)
@@ -28,7 +28,7 @@ class LateFiles(handlers.StaticFilesHandler):
 
 
 class LateAnswers:
-    """Holds each answer back by up to LATE_MS; what is asked side by side comes in any order."""
+    """Delays each answer by up to LATE_MS; parallel requests are answered in any order."""
 
     def __init__(self, answer: Callable[[HttpRequest], HttpResponse]) -> None:
         self.answer = answer

@@ -121,7 +121,7 @@ def test_a_page_has_no_fault_that_axe_knows(page: Page, person, place: str) -> N
 
 
 def faults(page: Page, wanted: dict[str, Any]) -> list[Any]:
-    """What axe finds of some of its rules: each rule that is broken, where and why."""
+    """Violations of some of axe's rules: each with its place and reason."""
     options = {"runOnly": wanted, "resultTypes": ["violations"]}
     result = page.evaluate("options => axe.run(options)", options)
     return [

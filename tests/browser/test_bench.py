@@ -1,4 +1,4 @@
-"""The bench as somebody uses it: a kit, the stand-in, where to look, the map put right, the mix heard."""
+"""The bench in use: a kit, a simulated session, suspects, a correction of the map, playback of the mix."""
 
 from __future__ import annotations
 

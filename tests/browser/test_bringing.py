@@ -1,4 +1,4 @@
-"""Bringing in, as somebody does it for the first time."""
+"""Import, as for the first time."""
 
 from __future__ import annotations
 

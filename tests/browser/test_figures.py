@@ -1,4 +1,4 @@
-"""Levels, Timing and Delivery in the browser: what is tried is shown before it is kept."""
+"""Levels, Timing and Stems in the browser: a what-if is shown before it is applied."""
 
 from __future__ import annotations
 

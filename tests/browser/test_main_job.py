@@ -1,4 +1,4 @@
-"""The main job in a real browser: paste names, connect them on the map, findings go, undo, export, bring in again."""
+"""The main job in a real browser: paste names, connect them on the map, findings disappear, undo, export, import."""
 
 from __future__ import annotations
 
@@ -22,12 +22,12 @@ def box(page: Page, strip: str):  # type: ignore[no-untyped-def]
 
 
 def frame(page: Page, strip: str):  # type: ignore[no-untyped-def]
-    """The frame of a box, without the mark that stands beside it."""
+    """The frame of a box, without the mark beside it."""
     return box(page, strip).locator("rect:not(.edge):not(.back)").first
 
 
 def choose(page: Page, strip: str) -> None:
-    """Clicks a strip and waits for its side of the margin."""
+    """Click a strip and wait for its side panel."""
     box(page, strip).click()
     page.wait_for_selector(f"#panel [data-strip='{strip}']")
 

@@ -1,4 +1,4 @@
-"""The map by keyboard: every key of the list does what it says, and none works while somebody types."""
+"""The map by keyboard: every key of the list works as listed, and none during typing."""
 
 from __future__ import annotations
 
@@ -205,7 +205,7 @@ def test_a_key_made_by_the_chooser_leaves_at_the_tap_chosen(page: Page, on_map: 
 
 
 def test_marks_keep_their_number_while_the_page_stands(page: Page, on_map: Opener) -> None:
-    """What follows from a matter comes in late, and an edit takes one away: the others are called as they were."""
+    """Consequences of an issue arrive late, and an edit resolves one: the others keep their numbers."""
     on_map(night_ferry.in_work())
     first = page.evaluate(NUMBERED)
     expect(page.locator("[data-poll]")).to_have_count(0)
@@ -215,7 +215,7 @@ def test_marks_keep_their_number_while_the_page_stands(page: Page, on_map: Opene
     assert {key: later[key] for key in both} == {key: first[key] for key in both}
     page.locator("#panel .matter button[data-write]:visible").first.click()
     at_version(page, 2)
-    page.mouse.move(640, 10)  # a list under somebody's hand stays as it is
+    page.mouse.move(640, 10)  # a list in use stays as it is
     expect(page.locator("[data-poll]")).to_have_count(0)
     last = page.evaluate(NUMBERED)
     both = first.keys() & last.keys()

@@ -29,7 +29,7 @@ def test_the_ground_pans_and_the_wheel_pans_and_zooms(page: Page, on_map: Opener
     page.keyboard.up("Control")
     zoomed = sheet_place(page)
     assert zoomed["width"] > before["width"]
-    # what lies under the pointer stays under it
+    # the point under the pointer stays under it
     share = (760 - before["x"]) / before["width"], (760 - zoomed["x"]) / zoomed["width"]
     assert abs(share[0] - share[1]) < 0.002
     page.reload()

@@ -1,4 +1,4 @@
-"""People in their browsers: invited, given a role, shown a revision by a link; what each of them meets there."""
+"""Several users in their browsers: invited, given a role, shown a revision by a link; the pages of each."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ Somebody = Callable[[], Page]
 
 @pytest.fixture
 def somebody(browser: Browser, live_server) -> Iterator[Somebody]:  # type: ignore[no-untyped-def]
-    """Browsers of people who are not signed in."""
+    """Browsers of users who are not signed in."""
     contexts = []
 
     def opened() -> Page:

@@ -153,7 +153,7 @@ def test_forty_eight_names_to_midi_strips_in_four_gestures(page: Page, on_map: O
 
 
 def test_several_chosen_strips_stay_chosen_when_the_address_is_loaded_again(page: Page, on_map: Opener) -> None:
-    """Also what every bulk step leaves behind, and *on the map* of a comparison."""
+    """Also the result of every bulk step, and *on the map* of a comparison."""
     faults: list[str] = []
     page.on("pageerror", lambda error: faults.append(str(error)))
     stored = on_map(CHAIN)

@@ -1,4 +1,4 @@
-"""Matters and the plan in a real browser: lists that go on, what opens and stays open, ticks, one edit, undo."""
+"""Issues and the plan in a real browser: continued lists, expanded rows, selection, one edit, undo."""
 
 from __future__ import annotations
 
@@ -79,7 +79,7 @@ def test_an_edit_leaves_open_what_is_open_and_where_one_looks(page: Page, on_map
     expect(gangway).to_have_count(0)
     expect(row.locator(".matter-more")).to_be_visible()
     assert page.locator("#sheet").element_handle().evaluate("(now, before) => now === before", sheet)
-    page.reload()  # what the answer left on the page is what a fresh one shows
+    page.reload()  # the page after the answer equals a fresh one
     page.wait_for_selector("body[data-ready]")
     expect(row).to_have_class(re.compile(r"\bopen\b"))
 

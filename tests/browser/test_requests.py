@@ -1,4 +1,4 @@
-"""What goes between page and server: one queue, what is typed kept, what fails said, what goes on asked for."""
+"""Requests between page and server: one queue, typed text preserved, failures reported, progress polled."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ pytestmark = pytest.mark.usefixtures("intercepted")
 
 @pytest.fixture
 def sent(page: Page) -> list[dict[str, str]]:
-    """What was posted, in its order; what the page asks for by itself, when it has the time, is left out."""
+    """The posted requests, in order; the page's own idle requests are left out."""
     posts: list[dict[str, str]] = []
 
     def note(request: Any) -> None:
@@ -183,7 +183,7 @@ def test_paper_or_dark_is_chosen_kept_and_one_palette(page: Page, on_map: Opener
     page.context.clear_cookies(name="sheet")
     page.emulate_media(color_scheme="dark")
     page.reload()
-    assert page.evaluate(ground) == dark  # as the machine has it, where nobody has chosen
+    assert page.evaluate(ground) == dark  # the system's setting, without a choice
 
 
 def test_the_quick_open_finds_by_words_in_any_order_and_walks_round(page: Page, on_map: Opener) -> None:

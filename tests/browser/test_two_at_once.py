@@ -1,4 +1,4 @@
-"""Two browsers on one template: each learns of the other, and nobody's work is lost."""
+"""Two browsers on one template: each sees the other's edits, and no work is lost."""
 
 from __future__ import annotations
 
@@ -58,7 +58,7 @@ def test_each_learns_of_the_other_and_both_edits_are_kept(page: Page, other: Pag
 
 
 def both_set_the_fader(page: Page, other: Page, stored: StoredTemplate) -> None:
-    """The other person's edit is stored first; then the page sends its own from the older state."""
+    """The other user's edit is stored first; then the page sends its own from the older version."""
     page.click('[data-id="kick"]')
     other.goto(f"/t/{stored.pk}/map/?strip=kick")
     other.fill("#s-fader", "-6")
@@ -82,7 +82,7 @@ def test_what_both_change_is_refused_with_both_states_and_what_was_typed_stays(
 def test_a_clash_stays_until_it_is_closed_and_can_be_applied_all_the_same(
     page: Page, other: Page, on_map: Opener
 ) -> None:
-    """The other's edit comes in behind it, as it did before: the note was drawn away with it."""
+    """The other's edit arrives after it, as before: the note was replaced with it."""
     stored = on_map(ROOM)
     Share.objects.create(template=stored, user=User.objects.get(username="quay"), role=Role.EDITOR)
     news: list[Route] = []

@@ -1,4 +1,4 @@
-"""What makes working by hand quick: ranking, replacing, suggestions, Escape, kinds of routes, solo as a question."""
+"""Fast manual work: ranking, replacing, suggestions, Escape, kinds of routes, solo as a preview."""
 
 from __future__ import annotations
 

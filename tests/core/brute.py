@@ -17,7 +17,7 @@ SOURCES = ("audio", "instrument", "input")
 
 @dataclass
 class Stages:
-    """`open` holds unblocked steps, `all` every step. Fed and own sound are told apart by stage names."""
+    """`open` holds unblocked steps, `all` every step. Fed and own sound differ by stage names."""
 
     template: Template
     all: nx.DiGraph = field(default_factory=nx.DiGraph)
@@ -102,7 +102,7 @@ class Stages:
                 self.step((stem.strip, f"{STAGE[stem.tap]} {sound}"), ("end", stem.strip), True)
 
     def sources(self) -> list[tuple[str, str | None]]:
-        """(strip, outlet) of what the check looks at; the strip's own chain is None."""
+        """(strip, outlet) of the sources in the check; the strip's own chain is None."""
         found: list[tuple[str, str | None]] = []
         for strip in self.template.strips:
             if not strip.in_service or {"spare", "backup"} & set(strip.tags):

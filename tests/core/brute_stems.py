@@ -15,7 +15,7 @@ KEPT_OUT = {"click", "reference", "guide", "talkback"}
 
 
 class StemReading:
-    """What sources reach, one search each."""
+    """The reach of sources, one search each."""
 
     def __init__(self, template: Template) -> None:
         self.template, self.stages = template, Stages(template)
@@ -57,7 +57,7 @@ class StemReading:
         """Sets with stems."""
         return list(dict.fromkeys(stem.set for stem in self.stems if stem.role == "stem"))
 
-    # one answer a check: what findings name, as comparable values
+    # one answer a check: the subjects of findings, as comparable values
 
     def missing(self) -> set:
         return {
@@ -163,7 +163,7 @@ class StemReading:
         return found
 
     def _passable(self, stem: Stem) -> bool:
-        """SignalLevels in the strip could stand at the tap."""
+        """SignalLevels in the strip could reach the tap."""
         strip: Strip = self.stages.by_id[stem.strip or ""]
         return strip.in_service and (stem.tap != "post-fader" or not (strip.mute or strip.fader_db is None))
 
@@ -172,7 +172,7 @@ class StemReading:
         return there.union(*(nx.descendants(self.open, node) for node in there), set())
 
     def outside_keys(self) -> set:
-        """(stem, keyed strips) of those that are ducked by somebody who is not in them."""
+        """(stem, keyed strips) of those ducked by a strip outside the stem."""
         everything = self._everything()
         found: dict[str, set[str]] = {}
         for strip in self.template.strips:
@@ -240,7 +240,7 @@ class StemReading:
 
 
 class RuleReading(StemReading):
-    """Which sources break a rule, by searching the stage graph for a way that offends."""
+    """Sources that break a rule, by a search of the stage graph for an offending path."""
 
     def strips(self, selectors: Iterable[str]) -> set[str]:
         parents = {section.id: section.parent for section in self.template.sections}
@@ -296,7 +296,7 @@ class RuleReading(StemReading):
             cut = graph.copy()
             cut.remove_nodes_from([node for node in graph if node[0] in through and node[0] != own])
             left = self.reached(cut, source)
-            mine = {own} if source[1] is None else set()  # round a loop back to itself is no way to anywhere
+            mine = {own} if source[1] is None else set()  # a loop back to itself is no path to a destination
             return own not in through and any((strip, "in fed") in left for strip in to - through - mine)
         if kind == "pre-fader":
             after = (own, "post own")

@@ -1,4 +1,4 @@
-"""Fast paths against the plain way of saying the same; what is fast in levels, timing and stems has `naive.py` and brute.py."""
+"""Fast paths against plain references; those of levels, timing and stems are in `naive.py` and brute.py."""
 
 from __future__ import annotations
 
@@ -78,7 +78,9 @@ def test_what_lies_downstream_is_what_a_sweep_over_all_strips_comes_to(made: Tem
 @tries(200)
 def test_the_spectral_radius_is_the_largest_absolute_eigenvalue(matrix: list[list[float]]) -> None:
     expected = float(np.abs(np.linalg.eigvals(np.array(matrix))).max())
-    assert spectral_radius(matrix) == pytest.approx(expected, abs=1e-6)  # of a defective matrix, NumPy is no nearer
+    assert spectral_radius(matrix) == pytest.approx(
+        expected, abs=1e-6
+    )  # for a defective matrix NumPy is no more accurate
 
 
 @given(matrices, matrices)

@@ -1,4 +1,4 @@
-"""Worn templates have the mistakes they are made for: the audit says each, at any size."""
+"""Worn templates have their intended mistakes: the audit reports each, at any size."""
 
 from __future__ import annotations
 
@@ -39,7 +39,7 @@ def test_too_few_strips_are_refused() -> None:
 
 
 def test_one_source_in_a_hundred_makes_few_be_told_apart() -> None:
-    """What is behind the last meeting of a branch, and what does not come to one, is carried as plain power."""
+    """Nodes after the last meeting of a branch, or off its path, carry plain power."""
     coherence_map = Analysis(generate(1000, worn=True)).levels.coherence_map
     assert 0 < sum(coherence_map.apart) < 40
     assert sum(coherence_map.wanted) < 60

@@ -1,4 +1,4 @@
-"""The manual: every kind of thing in a template is said in a sentence; what is not there is left out."""
+"""The manual: every kind of piece of a template has a sentence; missing kinds are left out."""
 
 from __future__ import annotations
 

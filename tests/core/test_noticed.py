@@ -51,7 +51,7 @@ def test_monitoring_counts_the_output_latency_of_the_machine_it_is_heard_at() ->
     ("off_by_db", "is_found"), [(0.45, False), (-0.45, False), (0.55, True), (-0.55, True), (0.8, True)]
 )
 def test_a_print_may_differ_by_half_a_decibel(off_by_db: float, is_found: bool) -> None:
-    """docs/reference/bench.md: what a gain may differ by."""
+    """docs/reference/bench.md: the tolerance of a gain."""
     assert LEVEL_DB == 0.5
     was = Out(channel=0, present=True, gain_db=-12.0, polarity=1, delay_samples=0)
     now = Out(channel=0, present=True, gain_db=-12.0 + off_by_db, polarity=1, delay_samples=0)

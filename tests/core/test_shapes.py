@@ -43,8 +43,8 @@ def test_pairs_beyond_all_listing_are_counted() -> None:
     found = [finding for finding in audit(shapes.layered()).findings if finding.code == "route.double-path"]
     assert found[-1].evidence[-1].endswith("more pairs of strips, not listed")
     more = int(found[-1].evidence[-1].split()[1])
-    # two ways lead to each of the 10 strips of every layer from the second next on: of 29 layers, from the one strip of
-    # the first that is fed to 27, from the 10 of the others to 26, 25 … 1
+    # two paths lead to each of the 10 strips of every layer from the second next on: of 29 layers, from the one fed
+    # strip of the first to 27, from the 10 of the others to 26, 25 … 1
     assert len(found) + more == 1 * 10 * 27 + 10 * 10 * sum(range(1, 27))
 
 

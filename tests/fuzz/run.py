@@ -1,8 +1,8 @@
 """Structural mutations of documents, sheets, workbooks, inventories and edits, for as long as is asked: `make test-long`.
 
-Run: python -m tests.fuzz.run [--seconds 600] [--seed N] [--kind documents]. The seed is printed; the same seed makes the
-same mutations. What crashes is printed with what is needed to make it again; it is then kept as a small case in the
-tests, and mended.
+Run: python -m tests.fuzz.run [--seconds 600] [--seed N] [--kind documents]. The seed is printed; the same seed makes
+the same mutations. A crash is printed with the data to reproduce it; it is then added as a small case to the tests, and
+fixed.
 """
 
 from __future__ import annotations
@@ -39,7 +39,7 @@ SLOW_S = 15.0  # one small template and all that is done with it
 
 
 class RefusedError(Exception):
-    """Bad input, said so: what is wanted of it."""
+    """Bad input with a clear refusal: the required behaviour."""
 
 
 def _starts(number: int) -> list[Template]:
@@ -91,7 +91,7 @@ def sheets(made: Template, chance: Random) -> None:
 
 
 def tables(made: Template, chance: Random) -> None:
-    """Heads that are nobody's: what is read by guess is a template that is good for everything."""
+    """Heads of no known table: a detected template is as valid as any other."""
     heads, *rest = EXPORTS["csv"].write(made).decode().split("\n")
     _read_by_guess(
         mutated_sheet("\n".join([heads.replace("name", "Track").replace("to", "Out"), *rest]), chance), chance
@@ -159,7 +159,7 @@ def run(seconds: float, number: int, kinds: list[str]) -> int:
             counts[f"{kind} accepted"] += 1
         except RefusedError:
             continue
-        except Exception as wrong:  # whatever it is, it is ours to mend
+        except Exception as wrong:  # any exception is a defect of ours
             last = traceback.extract_tb(wrong.__traceback__)[-1]
             place = f"{type(wrong).__name__} at {last.filename.rpartition('/')[2]}:{last.lineno}"
             counts["crashed"] += 1

@@ -46,7 +46,7 @@ def is_in(client: Client) -> bool:
     return client.get("/").status_code == 200
 
 
-# who may open what
+# permissions
 
 
 @pytest.mark.parametrize(
@@ -363,7 +363,7 @@ def test_a_link_for_a_new_password_works_once(admin: Client, lock: User) -> None
 
 @pytest.fixture
 def box(at_once: None, settings: Any, lock: User) -> list[Any]:
-    """What was sent, by a place that can send mail, where the person has an address."""
+    """The mails sent, by a server with mail, if the user has an address."""
     settings.DEFAULT_FROM_EMAIL = "lattice@example.org"
     User.objects.filter(pk=lock.pk).update(email="lock@example.org")
     return mail.outbox

@@ -1,4 +1,4 @@
-"""The form for new strips says what its lines are read as, and refuses what it does not understand until told to leave it."""
+"""The form for new strips shows its parsed lines, and refuses errors until told to leave them out."""
 
 from __future__ import annotations
 
@@ -47,7 +47,7 @@ def test_what_is_not_understood_is_refused_or_left_out(signed_in: Client, stored
 
 
 def test_the_tick_stays_when_the_preview_is_drawn_anew(signed_in: Client, stored: StoredTemplate) -> None:
-    """The form posts itself 0.2 s behind each tick: what comes back has it as it was left."""
+    """The form posts itself 0.2 s after each tick: the answer has its state."""
     lines = "name\tlayout\nTom\twide"
     tick = 'id="add-leave-out" type="checkbox" name="leave_out" value="1"'
     assert f"{tick} >" in read(signed_in, stored, lines)

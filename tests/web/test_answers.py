@@ -1,4 +1,4 @@
-"""What holds for every answer: HEAD like GET, nothing kept by others, previews good for one person only."""
+"""Rules for every answer: HEAD like GET, no shared caching, previews valid for one user only."""
 
 from __future__ import annotations
 
@@ -55,7 +55,7 @@ def test_hosts_are_named_with_or_without_spaces_and_tests_have_none_of_their_own
 
 
 class TestPreviews:
-    """What a preview showed is done for whom it was shown, on that template at that version, and nowhere else."""
+    """A preview is applied for its user, on its template at its version, and nowhere else."""
 
     def planned(self, client: Client, stored) -> str:  # type: ignore[no-untyped-def]
         page = client.post(f"/t/{stored.pk}/panel/preview/duplicate/", {"strips": "kick", "times": "1"})
@@ -118,7 +118,7 @@ def test_what_was_brought_waits_two_days(signed_in: Client) -> None:
 
 
 def test_what_is_read_writes_nothing(signed_in: Client, stored: StoredTemplate) -> None:
-    """Places, panels and exports, of a template whose map nobody has seen yet and with a strip new on it."""
+    """Pages, panels and exports, of a template whose map was never opened and with a new strip on it."""
     StoredTemplate.objects.update(slots=b"")
     base = f"/t/{stored.pk}"
     read = [f"{base}/{place}/" for place in PLACES]
@@ -128,7 +128,7 @@ def test_what_is_read_writes_nothing(signed_in: Client, stored: StoredTemplate) 
         with CaptureQueriesContext(connection) as asked:
             assert signed_in.get(address).status_code == 200
         wrote = [query["sql"] for query in asked if not query["sql"].startswith(("SELECT", "SAVEPOINT", "RELEASE"))]
-        # That something was taken out is put down, and nothing else.
+        # Downloads are logged, and nothing else.
         assert [sql for sql in wrote if "accounts_event" not in sql or "/export/" not in address] == [], address
 
 

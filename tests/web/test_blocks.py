@@ -1,4 +1,4 @@
-"""Blocks on the shelf: kept from chosen strips, put in as one edit, told where a newer state of them is kept."""
+"""Blocks: created from selected strips, added as one edit, newer versions announced."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Bringing in: what is understood is shown first, may be changed, and is stored only when it is kept."""
+"""Import: the reading is shown first, may be changed, and is stored only on Save."""
 
 from __future__ import annotations
 
@@ -34,7 +34,7 @@ def owner_of(client: Client) -> User:
 
 
 def bring(client: Client, data: bytes | None = None, text: str = "", into: StoredTemplate | None = None) -> str:
-    """The address of what is understood."""
+    """The address of the reading."""
     posted: dict[str, object] = {"text": text}
     if data is not None:
         posted["file"] = SimpleUploadedFile("Show seven.csv", data)

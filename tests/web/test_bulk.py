@@ -1,4 +1,4 @@
-"""Bulk edits over the web: shown first, done in one step, taken back in one."""
+"""Bulk edits over the web: previewed, applied in one step, undone in one."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What Keys and Ports show, against a template small enough to read."""
+"""Side-chains and Ports, against a small template."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Connections and bodies without an account: many idle pages and half requests keep nobody out, and no body is read in vain."""
+"""Clients without an account: idle pages and incomplete requests block no user, no body is read in vain."""
 
 from __future__ import annotations
 
@@ -117,7 +117,7 @@ def test_others_are_answered_beside_idle_connections_and_half_requests(address: 
     ids=["head", "body"],
 )
 def test_a_half_request_is_ended(address: tuple[str, int], half: bytes) -> None:
-    """Also one that brings a byte now and then."""
+    """Also one that sends a byte now and then."""
     with socket.create_connection(address, timeout=20) as asking:
         asking.sendall(half)
         begun = time.monotonic()

@@ -1,4 +1,4 @@
-"""The crosspoints: what stands in the cells, and putting, levelling and taking many at once."""
+"""The crosspoints: content of the cells, and adding, setting and removing many at once."""
 
 from __future__ import annotations
 

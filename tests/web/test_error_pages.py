@@ -1,4 +1,4 @@
-"""Error pages: each says what happened and what to do, in our page, to whoever may see it; nothing is stored."""
+"""Error pages: each states what happened and the next step, in our page, for users with access; nothing is stored."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What leads from one template to another is followed only as far as the person may see it, whatever they could before."""
+"""References between templates are followed only as far as the user may see them, whatever they could before."""
 
 from __future__ import annotations
 
@@ -34,12 +34,12 @@ PARTS = {
     "remarks.RemarkRule.template", "sharing.RevisionLink.revision", "bench.StoredKit.template", "bench.Reading.kit", "bench.BenchRule.template", "bench.ToneRun.template",
     "bench.Programme.template", "bringing.Recording.of",
 }  # fmt: skip
-# Fields that lead to a template from somewhere else: each with its test below.
+# Fields that refer to a template from elsewhere: each with its test below.
 LEADS = {"shelf.StoredTemplate.variant_of", "reuse.BlockUse.block", "bringing.Brought.into", "bringing.Recordings.into"}
 
 
 def fields_to_templates() -> Iterator[str]:
-    """Every foreign key that comes to a template, directly or by what belongs to one."""
+    """Every foreign key to a template, direct or through another model."""
     reached: set[type[models.Model]] = {StoredTemplate}
     ours = [model for model in apps.get_models() if model.__module__.startswith("web.")]
     found: dict[str, None] = {}
@@ -59,7 +59,7 @@ def test_every_field_that_leads_to_a_template_is_known() -> None:
 
 @pytest.fixture
 def other(owner: User, second: User) -> StoredTemplate:
-    """A template of somebody else that the owner may read for now."""
+    """A template of another user that the owner may read for now."""
     stored = services.store(second, OTHER)
     Share.objects.create(template=stored, user=owner, role=Role.READER)
     return stored
@@ -146,7 +146,7 @@ def test_what_was_begun_for_a_template_asks_again(
 def test_a_block_is_renewed_by_whose_block_it_is(
     signed_in: Client, owner: User, second: User, stored: StoredTemplate
 ) -> None:
-    """Its newer state may come from a template that only they may see."""
+    """Its newer version may come from a template that only they may see."""
     kept = keep_block(second, taken_out(workspace(stored).template, ["kick"], "Drums", ""))
     ids = {"strips": {"kick": "kick"}, "routes": {}, "inserts": {}, "sections": {}, "machines": {}}
     use = BlockUse.objects.create(block=kept, template=stored, version=kept.version, content=kept.content, ids=ids)

@@ -21,7 +21,7 @@ from web.shelf.workspace import forget_all
 pytestmark = pytest.mark.slow
 
 GARBAGE = ("abc \x00 <b> {½", "9" * 30)
-# What views ask for, in addresses and in forms.
+# Parameters of views, in addresses and in forms.
 NAMES = (
     "off", "kind", "strip", "strips", "section", "finding", "from", "to", "at", "set", "only", "severity", "awake", "of", "name",
     "names", "text", "base", "planned", "draft", "place", "grid", "cells", "do", "tap", "gain_db", "pattern", "first", "times",

@@ -1,4 +1,4 @@
-"""The gate of a release: each condition alone stands in the way, is said, and goes when it is seen to."""
+"""The gate of a release: each condition alone blocks it, is listed, and disappears when met."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ def waived(fingerprint: str) -> dict[str, Any]:
 
 
 def conditions(owner: User, content: Template, by: User | None = None) -> list[GateCondition]:
-    """Of a state that its owner sealed; ticked by somebody else where nobody is named."""
+    """Of a version with a revision by its owner; approved by another user by default."""
     stored = services.store(owner, content)
     revision = Revision(template=stored, number=1, by="I. Strand", user=owner, version=1)
     by = by or User.objects.get_or_create(username="second", first_name="M.", last_name="Quay")[0]

@@ -1,4 +1,4 @@
-"""Background jobs: what they say, how they end, and what becomes of them when a worker stops."""
+"""Background jobs: their messages, their ends, and the result if a worker stops."""
 
 from __future__ import annotations
 
@@ -56,7 +56,7 @@ def test_a_worker_that_starts_takes_up_what_was_left(job: PlanJob, state: str, i
 
 
 def test_what_ends_the_worker_twice_is_not_begun_a_third_time(stored: StoredTemplate) -> None:
-    """A file may bring the worker down each time: it must not keep it from all other work."""
+    """A file may crash the worker each time: it must not block all other jobs."""
     job = PlanJob.objects.create(template=stored, version=1, state=PlanJob.MAKING)
     waits = PlanJob.objects.create(template=stored, version=1)
     begun: list[int] = []

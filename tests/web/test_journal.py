@@ -1,4 +1,4 @@
-"""The journal against a plain model of undo: two piles of whole states, whatever is done in whatever order."""
+"""The history against a plain model of undo: two stacks of whole versions, for any order of actions."""
 
 from __future__ import annotations
 

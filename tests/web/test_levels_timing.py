@@ -1,4 +1,4 @@
-"""Levels and Timing: what the places show, what-if steps that store nothing, trims that keep the balance."""
+"""Levels and Timing: their pages, what-if steps that store nothing, trims that preserve the balance."""
 
 from __future__ import annotations
 

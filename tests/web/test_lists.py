@@ -1,4 +1,4 @@
-"""Answers that carry only what has changed: put into what a page shows, they give what a fresh page would."""
+"""Answers that carry only the changes: applied to a page, they equal a fresh one."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ KEYS = st.lists(st.sampled_from("abcdefgh"), unique=True)
 
 
 def put(shown: dict[str, str], change: Any) -> dict[str, str]:
-    """What a browser makes of a change: `changes.js` in Python."""
+    """A browser's handling of a change: `changes.js` in Python."""
     fresh = dict(re.findall(r"<i id=(\w)>(.*?)</i>", str(change.html)))
     if change.keys is None:
         return {**shown, **fresh}
@@ -117,13 +117,13 @@ class Page:
 
 
 def _split(html: str) -> dict[str, str]:
-    """Elements that stand side by side, by id, up to the end of what they stand in."""
+    """Sibling elements by id, up to the end of their parent."""
     found, depth, start = {}, 0, 0
     for tag in re.finditer(r"<(/?)(g|li|ol|div)\b[^>]*?(/?)>", html):
         if tag[1]:
             depth -= 1
             if depth < 0:
-                break  # the end of the list they stand in
+                break  # the end of their list
         elif not tag[3]:
             if not depth:
                 start = tag.start()
@@ -188,7 +188,7 @@ def test_records_are_asked_for_and_good_for_the_state_they_are_of(page: Page) ->
     assert recall(f"strips:{strips['shown']} wires:{wires['shown']} other:").keys() == {"strips", "wires"}
 
 
-@pytest.mark.django_db(transaction=True)  # a written state is kept once it is committed
+@pytest.mark.django_db(transaction=True)  # a written version is cached once it is committed
 def test_what_is_the_same_is_not_made_again(page: Page) -> None:
     strip, records = now(page.stored).strips[5].id, []
     for pan in ("0.25", "0.5"):

@@ -1,4 +1,4 @@
-"""Matters on the pages: what they say, what they offer, and what happens beside somebody's edits."""
+"""Issues on the pages: their sentences, their fixes, and the results during others' edits."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ def matter_of(stored: StoredTemplate, code: str) -> Matter:
 
 
 def listed(client: Client, address: str) -> list[str]:
-    """Keys of the matters of a list, with what is folded or further down asked for as a browser does."""
+    """Keys of the issues of a list, with collapsed and further ones fetched as a browser does."""
     keys, waiting = [], [address]
     while waiting:
         page = client.get(waiting.pop(0)).content.decode()
@@ -77,7 +77,7 @@ def test_the_list_is_narrowed_by_its_address(signed_in: Client, worn: StoredTemp
 
 
 def _is_asked_for(row: Row, asked: dict[str, str]) -> bool:
-    """What the address says, read independently of the code that reads it."""
+    """The filters of an address, parsed independently of the code."""
     findings = row.matter.findings
     said = " ".join([row.matter.message, row.matter.code, *(one.message for one in findings)]).lower()
     strips = {strip.id: strip for strip in WORN.strips}

@@ -156,7 +156,7 @@ def test_a_role_is_asked_by_numbers_as_by_itself(stored: StoredTemplate, second:
     assert not may("look")(second.pk, stored.pk)
 
 
-# who is in a team, who has a role
+# members of a team, users with a role
 
 
 @pytest.fixture

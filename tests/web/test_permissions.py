@@ -1,4 +1,4 @@
-"""One table: every address, for nobody, for somebody else, and for each role."""
+"""One table: every address, without an account, for another user, and for each role."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ READING = (
     ("map/", "post"), ("fixes/", "get"), ("json/", "get"), ("forget/", "post"),
 )  # fmt: skip
 
-# What an address does, where it is not looking (what is read) or editing (what is sent).
+# The permission of an address, if it is not view (reads) or edit (writes).
 ACTIONS_OF = (
     ("/export/", "export"), ("/duplicate/", "export"), ("/delete/", "remove"), ("/restore/", "remove"),
     ("/revisions/seal/", "seal"), ("/1/sign/", "seal"), ("/revisions/tick/", "tick"), ("/revisions/untick/", "tick"),
@@ -27,7 +27,7 @@ ACTIONS_OF = (
     ("/links/", "give"),
 )  # fmt: skip
 
-# address, method, owner's status; nobody is sent to sign in (302), another person gets `other`
+# address, method, owner's status; without an account it redirects to sign-in (302), another user gets `other`
 TABLE = [
     *((f"t/{{pk}}/{place}/", "get", 200, 404) for place in PLACES),
     ("", "get", 200, 200),
@@ -194,7 +194,7 @@ def test_who_may_do_what(
             person = django_user_model.objects.create_user(role)
             Share.objects.create(template=stored, user=person, role=role)
             client.force_login(person)
-            # What may be done is answered as to the owner, also where a reading or a variant is not there.
+            # Permitted actions are answered as for the owner, also if a reading or a variant does not exist.
             told = getattr(client, method)(url).status_code
             assert told == (own if role.may(action) or own == 404 else 403) or (own == 404 and told == 403), role
             StoredTemplate.objects.update(deleted_at=None)

@@ -57,7 +57,7 @@ def test_a_place_shows_any_template(signed_in: Client, owner: Any, place: str, k
     assert "<script>alert" not in page
     assert "<b>&\"'" not in page
     assert not re.search(r"\b(None|nan|inf|\[object Object\]|Traceback)\b", words_of(page).replace("−∞", ""))
-    assert len(words_of(page)) > 200  # an empty place says what to do first
+    assert len(words_of(page)) > 200  # an empty page names the first step
 
 
 @pytest.mark.parametrize("place", PLACES)

@@ -1,4 +1,4 @@
-"""Put it right: the plan on a page, what its ticks come to, and what is ticked as one edit."""
+"""The repair plan on a page, the effect of its selection, and the selected steps as one edit."""
 
 from __future__ import annotations
 
@@ -106,7 +106,7 @@ def test_nothing_ticked_changes_nothing(signed_in: Client, faulty: StoredTemplat
 def test_a_plan_of_an_older_state_is_refused_with_what_changed(signed_in: Client, faulty: StoredTemplate) -> None:
     begun(signed_in, faulty)
     write(signed_in, faulty, "change_strip", strip="kick", fader_db="-3")
-    for base in (1, 2):  # from the old page, and from one that somebody made up
+    for base in (1, 2):  # from the old page, and from a forged one
         answer = signed_in.post(f"/t/{faulty.pk}/plan/do/", {"base": base, "step": ["0"]})
         assert answer.status_code == 409
         assert "kick: fader −3" in answer.content.decode()
@@ -133,7 +133,7 @@ def test_a_template_that_is_right_says_so(signed_in: Client, owner) -> None:  # 
 
 
 class TestInTheBackground:
-    """What takes longer than people wait for is a job: with progress, stopped by who began it, and by an edit."""
+    """A slow computation is a job: with progress, cancelled by its user, and by an edit."""
 
     @pytest.fixture(autouse=True)
     def large(self, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -185,7 +185,7 @@ class TestInTheBackground:
         write(signed_in, faulty, "change_strip", strip="kick", fader_db="-3")
         newer = begun(signed_in, faulty)
         assert newer.version == 2
-        tasks.work_out.func(job.pk)  # the worker comes to the old one: nothing is worked out, nothing breaks
+        tasks.work_out.func(job.pk)  # the worker reaches the old one: nothing is computed, nothing fails
         assert [(one.pk, one.content) for one in PlanJob.objects.all()] == [(newer.pk, {})]
 
     def test_one_that_fails_says_why(

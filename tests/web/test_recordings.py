@@ -141,7 +141,7 @@ def test_people_take_turns(owner: User, second: User, monkeypatch: pytest.Monkey
 
 
 def test_an_hour_too_much_is_refused_by_frames_and_channels(signed_in: Client, monkeypatch: pytest.MonkeyPatch) -> None:
-    """0.8 MB of FLAC may hold hours of silence: what counts is what has to be looked at."""
+    """0.8 MB of FLAC may hold hours of silence: the limit counts decoded samples."""
     monkeypatch.setattr(tasks, "MOST_SAMPLES", 100_000)
     page = send(signed_in, begun(signed_in), "Silence.wav", wav(channels=6))
     assert "of 6 channels, 0.0 billion samples (limit 0.0 billion)" in page

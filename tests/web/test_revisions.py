@@ -1,4 +1,4 @@
-"""Revisions: sealed, compared, taken over, gone back to, ticked off, signed; packs that are the same every time."""
+"""Revisions: created, compared, applied, restored, approved, signed; packs that are identical every time."""
 
 from __future__ import annotations
 
@@ -61,7 +61,7 @@ def seal(client: Client, stored: StoredTemplate, note: str = "first") -> Any:
 
 
 def tick_all(by: User, stored: StoredTemplate) -> None:
-    """Every section ticked off by somebody, who checks the template where it is not theirs."""
+    """Every section approved by another user, who gets the role reviewer if needed."""
     if stored.owner != by:
         Share.objects.get_or_create(template=stored, user=by, defaults={"role": Role.CHECKER})
     client = Client()
@@ -116,7 +116,7 @@ def test_single_differences_are_taken_over_and_undone(signed_in: Client, mine: S
         "Drum bus: removed",
         "Kick: fader 0 → −9",
         'value="added/route/r1/"',
-    ):  # said as made, taken back by its key
+    ):  # shown as added, reverted by its key
         assert words in page
     broken = post(signed_in, mine, "1/take", key=["added/route/r1/"])
     assert (broken.status_code, "strip bus does not exist" in broken.content.decode()) == (422, True)
@@ -311,7 +311,7 @@ def test_two_who_sign_at_once_sign_once(owner, second) -> None:  # type: ignore[
 
 
 def _both(work: Any) -> list[str]:
-    """What two threads that begin together end with: “done”, or the name of what was raised."""
+    """The results of two threads that start together: “done”, or the name of the exception."""
     gate, outcomes = Barrier(2), ["", ""]
 
     def run(number: int) -> None:

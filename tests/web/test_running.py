@@ -1,4 +1,4 @@
-"""Running it: settings that are checked, health, logs, what is tidied away, and waiting jobs."""
+"""Operation: checked settings, health, logs, expired data, and queued jobs."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Roles given and taken, teams, links for others, remarks: what is written, what is refused, who sees what."""
+"""Roles given and removed, teams, share links, comments: writes, refusals, visibility."""
 
 from __future__ import annotations
 
@@ -163,7 +163,7 @@ def linked(signed_in: Client, stored: StoredTemplate) -> str:
 
 
 def test_the_report_by_a_link_is_the_workers(linked: str, stored: StoredTemplate, monkeypatch: Any) -> None:
-    """Making the link asks for the pack; the page itself makes nothing, whoever asks how often."""
+    """Creating the link starts the pack; the page itself starts nothing, however often it is opened."""
     monkeypatch.setattr("web.revisions.pack.to_pdf", lambda *_all: pytest.fail("made in the request"))
     assert Pack.objects.count() == 0, "the link was made inside a transaction of the test"
     for _time in range(3):

@@ -1,4 +1,4 @@
-"""The shelf: copying, taking off and putting back."""
+"""The list of templates: copy, delete, restore."""
 
 from __future__ import annotations
 
@@ -34,7 +34,7 @@ def test_an_empty_shelf_and_an_empty_sheet_say_what_to_do_first(signed_in: Clien
 
 @pytest.mark.parametrize("starter", STARTERS)
 def test_a_starter_is_whole_and_begun_with_one_press(signed_in: Client, starter: str) -> None:
-    """Each opens on its map with nothing to mend; pressed again it is another template under a name of its own."""
+    """Each opens on its map without findings; a second press creates another template under a name of its own."""
     assert f'value="{starter}"' in signed_in.get("/new/").content.decode()
     for _time in range(2):
         assert signed_in.post("/new/", {"starter": starter}).status_code == 302

@@ -1,4 +1,4 @@
-"""What an attack found beside the large holes: quotas, races of two people, names that look alike, a full disk, health."""
+"""Small findings of a security test: quotas, races of two users, similar names, a full disk, health."""
 
 from __future__ import annotations
 

@@ -85,7 +85,7 @@ def test_a_removal_that_is_undone_brings_the_same_piece_back(
 def test_an_edit_of_a_piece_that_was_removed_and_made_anew_clashes(
     signed_in: Client, owner: User, stored: StoredTemplate, made: Template
 ) -> None:
-    """A newer sheet may bring a strip of the same id: different strip all the same."""
+    """A newer sheet may bring a strip with the same id: it is a different strip."""
     edited(owner, stored, "remove_strips", strips=["lost"])
     again = apply(now(), "add_strip", {"strip": {"id": "lost", "name": "Lost again", "kind": "audio"}})
     services.change(stored.pk, owner, 2, "An updated sheet", lambda _there: again)

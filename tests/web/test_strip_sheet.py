@@ -1,4 +1,4 @@
-"""The strip sheet, and what is written from it and from Ports: instruments, parts, machines, sources, inserts."""
+"""Strip details, and its writes and those of Ports: instruments, parts, machines, sources, inserts."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Tags that write forms: what stands in the page posts what the edit reads, and readers hear what it is."""
+"""Tags that write forms: their fields post the values an edit parses, and have accessible names."""
 
 from __future__ import annotations
 

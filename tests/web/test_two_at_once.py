@@ -29,7 +29,7 @@ from web.shelf.workspace import forget_all
 
 @pytest.fixture
 def other(second: User, stored: StoredTemplate) -> Client:
-    """Somebody else's browser, as an editor of the template."""
+    """Another user's browser, as an editor of the template."""
     Share.objects.create(template=stored, user=second, role=Role.EDITOR)
     client = Client()
     client.force_login(second)

@@ -1,4 +1,4 @@
-"""A template whose stored bytes do not read: a page that says why, the bytes, and the way back."""
+"""A template with unreadable bytes: a page with the reason, the bytes, and the last readable version."""
 
 from __future__ import annotations
 

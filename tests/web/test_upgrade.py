@@ -36,7 +36,7 @@ def test_an_older_database_is_brought_up_to_date_and_undo_goes_on_where_it_was(t
     for command in (["-m", "django", "migrate", "--verbosity", "0"], ["-c", SEEN]):
         done = subprocess.run([sys.executable, *command], env=settings, capture_output=True, text=True, check=False)
         assert done.returncode == 0, done.stderr
-    # Fader −3, −6 and back, pan, mute and back: what stands is the first and the pan.
+    # Fader −3, −6 and back, pan, mute and back: the first and the pan remain.
     assert done.stdout.splitlines() == [
         "7 -3.0 0.25 False", "-6.0 5: Kick: pan | 6: Kick: mute", "True 1",
         "[('Worn (copy)', 'owner', ['kit'])]",

@@ -1,4 +1,4 @@
-"""What is kept in memory of a template: maps with other folds, pieces of them, results of pages; never a wrong one."""
+"""The in-memory cache of a template: maps with other collapsed sections, their pieces, results of pages."""
 
 from __future__ import annotations
 
@@ -41,7 +41,7 @@ FOLDS = [frozenset(), frozenset({"drums"}), frozenset({"drums", "keys"}), frozen
 
 
 def text(drawn: Drawn) -> str:
-    """The whole map as it goes out, with what was kept of it."""
+    """The whole map as sent, with its cached pieces."""
     return str(pieces(drawn.sheet, kept=drawn.kept).whole())
 
 
@@ -52,7 +52,7 @@ def fresh(made: Template, folded: frozenset[str], slots: bytes) -> Drawn:
 @given(templates(), st.integers(0, 2**32))
 @tries(60)
 def test_whatever_was_drawn_before_a_map_is_what_would_be_drawn(made: Template, seed: int) -> None:
-    """People with other folds take turns, and one of them edits: each sees what a workspace without a past draws."""
+    """Users with other collapsed sections take turns, and one of them edits: each sees the map of an empty cache."""
     chance = Random(seed)  # noqa: S311
     sections = [section.id for section in made.sections]
     folds = [frozenset(), frozenset(sections), frozenset(sections[:1])]

@@ -218,7 +218,7 @@ def test_inserts_are_added_changed_keyed_moved_and_removed_in_the_margin(
 
 
 class TestMatters:
-    """Findings of one cause stand together, with a remedy and a waiver for all of them."""
+    """Findings of one cause are one issue, with a fix and a waiver for all of them."""
 
     MADE = template(
         [{"id": "kick", "name": "Kick", "kind": "audio"}, {"id": "hat", "name": "Hat", "kind": "audio"},

@@ -1,4 +1,4 @@
-"""The administrator's page: accounts, invitations, and what happened."""
+"""The administrator's page: accounts, invitations and activity."""
 
 from __future__ import annotations
 
@@ -90,7 +90,7 @@ def withdraw(request: HttpRequest, number: int) -> HttpResponse:
 @require_POST
 @administrators_only
 def reset_link(request: HttpRequest, number: int) -> HttpResponse:
-    """A link by which somebody replaces a lost password; signing in or a new password makes it void."""
+    """A link to reset a password; a sign-in or a new password makes it void."""
     user, by = get_object_or_404(User, pk=number, is_active=True), signed_in_user(request)
     note(Event.LINK, by, f"{name_of(by)} created a reset link for {name_of(user)}")
     show_once(request, f"Reset link for {name_of(user)}, valid once", mail.new_password_path(user, by))

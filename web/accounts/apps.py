@@ -1,4 +1,4 @@
-"""Accounts: who signs in, and what is put down of it."""
+"""Accounts: sign-in, and the log of it."""
 
 from __future__ import annotations
 

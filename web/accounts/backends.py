@@ -1,4 +1,4 @@
-"""Who somebody is: Django's own, with what we keep of accounts fetched in the same query."""
+"""The signed-in user: Django's backend, with our account data in the same query."""
 
 from __future__ import annotations
 

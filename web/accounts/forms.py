@@ -17,12 +17,12 @@ MAIL_LABEL = {"email": "E-mail address"}
 
 class SignInForm(AuthenticationForm):
     def get_invalid_login_error(self) -> forms.ValidationError:
-        """The same words for a wrong name and a wrong password: who has an account here is nobody's business."""
+        """The same text for a wrong name and a wrong password, so that it reveals no accounts."""
         return forms.ValidationError("Wrong user name or password. Check capital letters.")
 
 
 class NewAccountForm(UserCreationForm):  # type: ignore[type-arg]
-    """What an invited person says of themselves. Names are told apart without capital letters: they are read aloud."""
+    """The form of an invited user. Names are compared without case, as they are read aloud."""
 
     class Meta:
         model = User
@@ -49,7 +49,7 @@ def _all_seen(name: str) -> str:
 
 
 class NameForm(forms.ModelForm):  # type: ignore[type-arg]
-    """How somebody is called: what revisions, ticks and waivers are signed with."""
+    """The name of a user: it signs revisions, approvals and waivers."""
 
     class Meta:
         model = User

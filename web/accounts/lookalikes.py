@@ -1,7 +1,7 @@
 """Names that a reader cannot tell apart: signs that are not seen, and letters of other alphabets that look like Latin.
 
-Unicode Technical Standard 39 compares names by a skeleton. The table below has the letters of Cyrillic and Greek that
-look the same in most typefaces (confusables.txt of that standard; from memory), and signs that nobody tells apart.
+Unicode Technical Standard 39 compares names by a skeleton. The table below has the Cyrillic and Greek letters that look
+the same in most typefaces (confusables.txt of that standard; from memory), and symbols that look alike.
 """
 
 from __future__ import annotations

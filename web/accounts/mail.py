@@ -1,6 +1,6 @@
 """Mail to people about their own accounts, where this place can send any.
 
-It is looked up and sent beside the request: how long an answer takes tells nobody who has an account here.
+It is prepared and sent in a thread: the response time must not reveal accounts.
 """
 
 from __future__ import annotations
@@ -28,7 +28,7 @@ from web.shared.jobs import queue
 
 logger = logging.getLogger(__name__)
 MAILER = ThreadPoolExecutor(1, "mail")
-MOST_LINKS = 3  # of one account in an hour: whoever asks for more only fills somebody's box
+MOST_LINKS = 3  # of one account in an hour: more would only flood a mailbox
 
 
 def can_send() -> bool:
@@ -71,7 +71,7 @@ def send_links(address: str, root: str) -> None:
 
 
 def notify(user: User, happened: str, address: str = "") -> None:
-    """Tells somebody what happened to their account, at an address that is not theirs any more or at their own."""
+    """Notify a user of a change to their account, at their old or current address."""
     to = address or user.email
     if can_send() and to:
         text = render_to_string("accounts/mail_happened.txt", {"user": user, "happened": happened})
@@ -86,7 +86,7 @@ def _in_background(work: Callable[..., None], *given: object) -> None:
 
 
 def _told(work: Callable[..., None], *given: object) -> None:
-    """Nobody looks at what a thread raises."""
+    """Exceptions of a thread are lost otherwise."""
     try:
         work(*given)
     except Exception:
@@ -107,7 +107,7 @@ def _send_links(address: str, root: str) -> None:
 
 
 def _send(user: User, to: str, subject: str, text: str) -> None:
-    """Sends one; where that fails, the administrator's page says so."""
+    """Send one; a failure is shown on the administrator's page."""
     try:
         send_mail(f"{subject} – Intact Lattice", text, None, [to])
     except (OSError, SMTPException) as wrong:

@@ -1,4 +1,4 @@
-"""What an account has beside its name and password, invitations to one, and what happened to accounts and roles."""
+"""The account data beside name and password, invitations, and the log of accounts and roles."""
 
 from __future__ import annotations
 
@@ -18,21 +18,21 @@ INVITED_FOR = timedelta(days=7)
 
 
 def digest_of(token: str) -> str:
-    """What is kept of a secret in an address: with a copy of the database nobody can open it."""
+    """The digest of a secret in an address: a copy of the database does not give the secret."""
     return hashlib.sha256(token.encode()).hexdigest()
 
 
 def new_secret() -> tuple[str, str]:
-    """A secret for an address, of 256 random bits, and its digest, which alone is kept."""
+    """A secret for an address, of 256 random bits, and its digest; only the digest is stored."""
     token = secrets.token_urlsafe(32)
     return token, digest_of(token)
 
 
 class Account(models.Model):
-    """What an account has beside what Django keeps of it."""
+    """Account data beside Django's."""
 
     user = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="account")
-    # Sessions of an older generation are over, whatever the clock says.
+    # Sessions of an older generation have ended, whatever the clock.
     generation = models.PositiveIntegerField(default=0)
 
     def __str__(self) -> str:
@@ -43,7 +43,7 @@ class Invitation(models.Model):
     """A link by which one person may make one account."""
 
     digest = models.CharField(max_length=64, unique=True)
-    note = models.CharField(max_length=120)  # for whom it was made
+    note = models.CharField(max_length=120)  # the invited user
     is_administrator = models.BooleanField(default=False)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="invitations")
     at = models.DateTimeField(auto_now_add=True)
@@ -83,7 +83,7 @@ class Invitation(models.Model):
 
 
 class Event(models.Model):
-    """Something that happened to an account or a role: what the administrator's page lists."""
+    """A change of an account or a role: a row of the administrator's page."""
 
     SIGN_IN, FAILED, ACCOUNT, ROLE, LINK, EXPORT = "sign-in", "failed", "account", "role", "link", "export"
     KINDS = (
@@ -105,7 +105,7 @@ class Event(models.Model):
 
 
 def note_taken_out(user: User, what: str) -> None:
-    """Puts down that somebody took something out. It is not worth refusing that where nothing can be written now."""
+    """Log a download. If the log cannot be written, the download continues."""
     with suppress(OperationalError), transaction.atomic():
         note(Event.EXPORT, user, f"{name_of(user)} downloaded {what}")
 

@@ -1,4 +1,4 @@
-"""What people are called."""
+"""Display names of users."""
 
 from __future__ import annotations
 
@@ -6,5 +6,5 @@ from django.contrib.auth.models import User
 
 
 def name_of(user: User) -> str:
-    """The name somebody signs with: their own, or that of their account where they have given none."""
+    """The name a user signs with: their own, or that of their account if it is empty."""
     return user.get_full_name() or user.get_username()

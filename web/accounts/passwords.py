@@ -1,4 +1,4 @@
-"""How long a password may be. Django says the rest."""
+"""The maximum length of a password. Django has the other rules."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ MOST = 128  # OWASP ASVS 4.0, 2.1.2
 
 
 class MaximumLength:
-    """Refuses what nobody types: hashing it would only cost time."""
+    """Refuses implausibly long passwords: their hashing would only cost time."""
 
     def validate(self, password: str, user: User | None = None) -> None:
         if len(password) > MOST:

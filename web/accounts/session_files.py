@@ -1,4 +1,4 @@
-"""Sessions as files, that bear a full disk: whoever is signed in stays so, and reads on."""
+"""Sessions as files, for a full disk: signed-in users stay signed in and can read."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ MOST_HELD = 1000
 
 
 class SessionStore(file.SessionStore):
-    """Django's; where nothing can be written, one that is there is left as it was, and a new one is held in memory."""
+    """Django's; if writing fails, an existing session is unchanged, and a new one stays in memory."""
 
     def save(self, must_create: bool = False) -> None:
         try:

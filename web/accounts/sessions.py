@@ -1,4 +1,4 @@
-"""Sessions end: by their age, when nobody has done anything for long, and everywhere when their person says so."""
+"""Sessions end by their age, by idle time, and everywhere if the user ends them."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from web.accounts.models import Account
 
 Answer = Callable[[HttpRequest], HttpResponse]
 BEGAN, SEEN, GENERATION = "began", "seen", "generation"
-NOTED_EVERY_S = 60  # how exactly it is known when somebody last did something
+NOTED_EVERY_S = 60  # accuracy of the time of the last activity
 ASKED_BY_PAGES = ("/news/", "/progress/")  # what an open page asks by itself is nothing that somebody does
 
 

@@ -1,4 +1,4 @@
-"""Addresses with a secret in them, shown on the page that follows and never again: loading it anew makes no second."""
+"""Addresses with a secret, shown once on the following page: a reload creates no second one."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ KEPT = "shown-once"  # in the session, from the answer that made it to the page 
 
 
 def show_once(request: HttpRequest, words: str, path: str) -> None:
-    """Has the next page say what an address is for, and the address."""
+    """Show an address and its purpose on the next page."""
     request.session[KEPT] = [words, request.build_absolute_uri(path)]
 
 

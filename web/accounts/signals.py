@@ -1,6 +1,6 @@
-"""What is put down of signing in.
+"""The log of sign-ins.
 
-Of a refused one the name is kept only where there is such an account: people type passwords into the wrong field.
+A failed sign-in is logged with its name only if the account exists: users type passwords into the wrong field.
 """
 
 from __future__ import annotations

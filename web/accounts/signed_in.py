@@ -1,4 +1,4 @@
-"""Who asks."""
+"""The user of a request."""
 
 from __future__ import annotations
 
@@ -8,12 +8,12 @@ from django.http import HttpRequest
 
 
 def address_of(request: HttpRequest | None) -> str | None:
-    """From where somebody asks, as far as the proxy is believed."""
+    """The client's address, as far as the proxy is trusted."""
     return request.META.get("REMOTE_ADDR") if request is not None else None
 
 
 def signed_in_user(request: HttpRequest) -> User:
-    """Whoever is signed in; the middleware lets nobody else in, but for the views that say so."""
+    """The signed-in user; the middleware admits no others, except to views marked for it."""
     if not isinstance(request.user, User):
         raise PermissionDenied
     return request.user

@@ -18,7 +18,7 @@ CODES = 10  # to get in with when the authenticator is gone
 
 
 def is_on(user: User) -> bool:
-    """Return whether somebody signs in in two steps."""
+    """Return whether a user has two-step sign-in."""
     return any(isinstance(device, TOTPDevice) for device in devices_for_user(user, confirmed=True))
 
 
@@ -28,7 +28,7 @@ def is_right(user: User, code: str) -> bool:
 
 
 class Setting(NamedTuple):
-    """What somebody needs to set an authenticator up: a picture for its camera, and the secret to be typed."""
+    """The data to set up an authenticator: a picture for its camera, and the secret to type."""
 
     picture: SafeString
     secret: str

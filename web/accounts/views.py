@@ -143,7 +143,7 @@ class NewPassword(PasswordResetConfirmView):
 @never_cache
 @require_http_methods(["GET", "HEAD", "POST"])
 def lost_password(request: HttpRequest) -> HttpResponse:
-    """Asks for a link for a new password; answered alike whether or not anybody has that address."""
+    """Requests a link for a new password; the answer is the same for known and unknown addresses."""
     form, can_send = LostPasswordForm(request.POST or None), mail.can_send()
     is_asked = can_send and request.method == "POST" and form.is_valid()
     if is_asked:
@@ -181,7 +181,7 @@ def account(request: HttpRequest) -> HttpResponse:
     return render(request, "accounts/account.html", context, status=422 if form is not None and form.errors else 200)
 
 
-# What each form of the account keeps, and what is said then.
+# The result of each form of the account, and its message.
 WORDS = {
     "name": ("name", "Name saved."),
     "mail": ("e-mail address", "E-mail address saved."),
@@ -219,7 +219,7 @@ def two_step_on(request: HttpRequest) -> HttpResponse:
 
 @require_POST
 def two_step_off(request: HttpRequest) -> HttpResponse:
-    """Switches it off, with the password: whoever finds a page open may not."""
+    """Turns it off with the password: an open page alone does not suffice."""
     user = signed_in_user(request)
     if not user.check_password(request.POST.get("password", "")):
         words = "Wrong password. Two-step sign-in stays on."

@@ -17,7 +17,7 @@ FAULTS = (
 
 
 def with_readings(stored: StoredTemplate) -> None:
-    """Reads the stand-in twice, at once and without files: first as mapped, then with what went wrong."""
+    """Reads the simulated session twice, directly and without files: first as mapped, then with its faults."""
     kit = services.make_kit(stored, SOURCES, TAIL_MS)
     for faults in ((), FAULTS):
         reading = Reading.objects.create(kit=kit, stand_in=list(faults))

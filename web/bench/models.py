@@ -1,4 +1,4 @@
-"""What the bench keeps: kits, readings of prints, test tones, prints of a programme that were measured."""
+"""The data of the bench: kits, readings of prints, test tones, measured prints of a programme."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from web.shelf.models import StoredTemplate
 
 
 class StoredKit(models.Model):
-    """A pilot kit, made for one state of a template; what it is read against is kept with it."""
+    """A pilot kit of one version of a template; its expected values are stored with it."""
 
     template = models.ForeignKey(StoredTemplate, on_delete=models.CASCADE, related_name="kits")
     version = models.PositiveIntegerField()  # of the template, when it was made
@@ -37,7 +37,7 @@ class FilesJob(Job):
 
     GATHERING = "gathering"  # files are still being sent; no worker looks at it
 
-    # Who began it: what its files take counts on them, whosever the template is.
+    # The user who began it: its files count for them, whatever the owner of the template.
     by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
 
     class Meta(Job.Meta):
@@ -71,11 +71,11 @@ class FilesJob(Job):
 
 
 class Reading(FilesJob):
-    """A reading of prints of a kit, or of the stand-in's."""
+    """A reading of prints of a kit, or of a simulated session."""
 
     kit = models.ForeignKey(StoredKit, on_delete=models.CASCADE, related_name="readings")
     stand_in = models.JSONField(null=True)  # its faults; None: real prints
-    assigned = models.JSONField(default=dict)  # name of a file → stem, where somebody said so
+    assigned = models.JSONField(default=dict)  # name of a file → stem, as the user chose it
     keeps_files = models.BooleanField(default=False)
     content = models.JSONField(default=dict)  # summary, findings with suspects, prints, slots
     answers = models.JSONField(default=dict)  # matter → "session", "done" or "map"
@@ -85,7 +85,7 @@ class Reading(FilesJob):
 
 
 class BenchRule(models.Model):
-    """Return whether the gate of a template asks for a clean reading."""
+    """Return whether releases of a template require a clean reading."""
 
     template = models.OneToOneField(StoredTemplate, on_delete=models.CASCADE, related_name="bench_rule")
     is_required = models.BooleanField(default=False)
@@ -106,7 +106,7 @@ class ToneRun(FilesJob):
         return f"{self.template}: {self.state}"
 
     def wanted(self, seconds: float) -> Wanted:
-        """What is played, for so long."""
+        """The signal and its length."""
         files = self.files
         return Wanted(self.asked["signal"], self.asked["level_dbfs"], seconds, files[0] if files else None)
 

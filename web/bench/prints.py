@@ -1,4 +1,4 @@
-"""Readings: prints sent and read, the verdict, what is answered to it, and the fix list."""
+"""Readings: prints sent and read, the result, its answers, and the fix list."""
 
 from __future__ import annotations
 
@@ -87,7 +87,7 @@ def _page(
 
 
 def _body(stored: StoredTemplate, reading: Reading) -> dict[str, Any]:
-    """What stands below the head: files that are gathered, progress, or the verdict."""
+    """The page below the head: uploaded files, progress, or the result."""
     if reading.state == Reading.GATHERING:
         return _gathering(reading)
     if reading.state != Reading.DONE:
@@ -150,7 +150,7 @@ def _prints(reading: Reading, names: dict[str, str]) -> list[dict[str, Any]]:
 @takes_files(settings.LARGEST_FILE, may("edit"))
 @require_POST
 def take_file(request: HttpRequest, pk: int, number: int) -> HttpResponse:
-    """One print that is sent; what has come so far is the answer."""
+    """One uploaded print; the answer is the list so far."""
     stored = template_or_404(request, pk)
     reading = reading_or_404(stored, number)
     refused = take(request, reading)
@@ -161,7 +161,7 @@ def take_file(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 @require_POST
 def read(request: HttpRequest, pk: int, number: int) -> HttpResponse:
-    """Has the prints read; what somebody said of files goes along."""
+    """Start the reading of the prints, with the user's choices for files."""
     stored = template_or_404(request, pk)
     reading = reading_or_404(stored, number)
     assigned = {name.removeprefix("of-"): request.POST[name] for name in request.POST if name.startswith("of-")}
@@ -196,7 +196,7 @@ def forget(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 @require_POST
 def answer(request: HttpRequest, pk: int, number: int) -> HttpResponse:
-    """“The session is wrong”: a line of the fix list; ticked off when it is done."""
+    """“Correct the session”: a line of the fix list, checked off when done."""
     reading = reading_or_404(template_or_404(request, pk, "answer"), number)
     said, matter = request.POST.get("said", ""), request.POST.get("matter", "")
     if said not in ANSWERS or not matter.isdecimal():
@@ -207,7 +207,7 @@ def answer(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 @require_POST
 def put_into_map(request: HttpRequest, pk: int, number: int) -> HttpResponse:
-    """“The map is wrong”: what was read goes into the model, as one edit."""
+    """“Correct the map”: apply the measured value to the model, as one edit."""
     stored = template_or_404(request, pk)
     reading = reading_or_404(stored, number)
     matter = request.POST.get("matter", "")
@@ -225,7 +225,7 @@ def put_into_map(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 @require_safe
 def fixes(request: HttpRequest, pk: int, number: int) -> HttpResponse:
-    """The fix list, to be printed: what is wrong in the session, and where to look."""
+    """The fix list for printing: the faults of the session, and their suspects."""
     stored = template_or_404(request, pk)
     reading = reading_or_404(stored, number)
     matters = _matters(stored, services.template_of(reading.kit), reading)

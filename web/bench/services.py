@@ -1,4 +1,4 @@
-"""What is done on the bench: kits made, prints gathered and read, answers given, tones begun."""
+"""Actions of the bench: create kits, read prints, store answers, play tones."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ from web.shelf.heads import document_of, head_of
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 
-MOST_KITS = 8  # that are kept of one template, with their readings
+MOST_KITS = 8  # stored for one template, with their readings
 MOST_RUNS = 4  # tones, and lots of programme prints
 LONGEST_NAME = 200
 
@@ -41,7 +41,7 @@ LONGEST_NAME = 200
 
 
 def make_kit(stored: StoredTemplate, sources: Sequence[str], tail_ms: float) -> StoredKit:
-    """A kit for the present state. Raises EditError where no source is named."""
+    """A kit for the current version. Raises EditError if no source is selected."""
     space = workspace(stored)
     made = kit_of(space.analysis, sources, tail_ms)
     kept = StoredKit.objects.create(
@@ -60,7 +60,7 @@ def kit_in(kept: StoredKit) -> Kit:
 
 
 def template_of(kept: StoredKit) -> Template:
-    """The template as it was when the kit was made."""
+    """The template at the version of the kit."""
     return read_back(document_of(bytes(kept.head)))
 
 
@@ -68,7 +68,7 @@ def template_of(kept: StoredKit) -> Template:
 
 
 def used_bytes(user: User | None) -> int:
-    """What the files of all that a person began take together."""
+    """The size of all files that a user uploaded."""
     lots = (lot for kind in (Reading, Programme, ToneRun) for lot in kind._default_manager.filter(by=user).only("pk"))
     return sum(path.stat().st_size for lot in lots for path in lot.files)
 
@@ -123,7 +123,7 @@ def read(reading: Reading, assigned: dict[str, str], *, keeps_files: bool) -> No
 
 
 def stand_in(kept: StoredKit, user: User, faults: Sequence[str]) -> Reading:
-    """Has the stand-in play a kit. Raises EditError where a fault cannot be put in."""
+    """Play a kit in a simulated session. Raises EditError if a fault is not possible."""
     built(template_of(kept), faults)
     reading = Reading.objects.create(kit=kept, by=user, stand_in=list(faults))
     read_prints_of(reading.pk)
@@ -131,7 +131,7 @@ def stand_in(kept: StoredKit, user: User, faults: Sequence[str]) -> Reading:
 
 
 def findings_of(reading: Reading) -> list[list[dict[str, Any]]]:
-    """Findings by matter, as they were kept."""
+    """Findings by issue, as stored."""
     by_matter: dict[int, list[dict[str, Any]]] = {}
     for one in reading.content.get("findings", ()):
         by_matter.setdefault(one["matter"], []).append(one)
@@ -147,7 +147,7 @@ def as_findings(rows: Sequence[dict[str, Any]]) -> list[Finding]:
 
 
 def map_edit(template: Template, rows: Sequence[dict[str, Any]]) -> tuple[str, EditStep]:
-    """What would make the map say what was read. Raises EditError where nothing would."""
+    """The edit that applies the measured value to the map. Raises EditError if there is none."""
     return edit_of(template, as_findings(rows), rows[0]["suspects"])
 
 
@@ -165,9 +165,9 @@ def put_into_map(stored: StoredTemplate, user: User, base: int, reading: Reading
 
 
 def answer(reading: Reading, matter: int, said: str) -> None:
-    """Says of a matter that the session is wrong, that this is done, or nothing any more.
+    """Set the answer to an issue: correct the session, done, or none.
 
-    Read again inside the transaction, which is immediate: another person's answers are kept.
+    Read again inside the transaction, which is immediate: other users' answers stay.
     """
     with transaction.atomic():
         known = Reading.objects.filter(pk=reading.pk).values_list("answers", flat=True).first() or {}
@@ -182,14 +182,14 @@ def newest_reading(stored: StoredTemplate, digest: str = "") -> Reading | None:
 
 
 def reading_json(reading: Reading) -> bytes:
-    """A reading in the form of `read-prints --json`, with what was answered to it."""
+    """A reading in the form of `read-prints --json`, with its answers."""
     plain = {"format": "intact-lattice.reading", "version": 1, **reading.content, "answers": reading.answers}
     plain.pop("expected", None)
     return json.dumps(plain, indent=1).encode()
 
 
 def is_required(stored: StoredTemplate) -> bool:
-    """Return whether the gate asks for a clean reading."""
+    """Return whether releases require a clean reading."""
     return BenchRule.objects.filter(template=stored, is_required=True).exists()
 
 

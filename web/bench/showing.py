@@ -1,4 +1,4 @@
-"""A reading as a grid: sources down, prints across, what is in each cell and what is wrong with it."""
+"""A reading as a grid: sources down, prints across, level and deviation in each cell."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ def spots(template: Template) -> dict[str, Spot]:
 
 @dataclass(frozen=True)
 class GridCell:
-    """A source in a print: its level there, and what is wrong."""
+    """A source in a print: its level there, and its deviation."""
 
     words: str
     severity: str = ""

@@ -30,7 +30,7 @@ from web.shelf.heads import document_of
 
 
 def _teller(job: Job) -> Callable[[float, str], None]:
-    """Tells a job how far it is, at every whole percent: each telling is a write."""
+    """Report progress to a job at every whole percent: each report is a write."""
     last = -1
 
     def told(share: float, words: str) -> None:
@@ -45,7 +45,7 @@ def _teller(job: Job) -> Callable[[float, str], None]:
 
 @queue.task()
 def read_prints_of(pk: int) -> None:
-    """Reads prints, or has the stand-in play; the files go when the reading is kept, unless they are to stay."""
+    """Read prints, or play a simulated session; the files are deleted after the reading unless they should stay."""
     reading = Reading.objects.select_related("kit").filter(pk=pk).first()
     if reading is None:
         return
@@ -69,7 +69,7 @@ def read_prints_of(pk: int) -> None:
 
 
 def _stand_in(analysis: Analysis, kit: Any, faults: list[str], told: Callable[[float, str], None]) -> PrintsRead:
-    """What the stand-in prints, read without files between."""
+    """The prints of the simulated session, read without files in between."""
     template = analysis.template
     session = built(template, faults)
     wanted = expected(template, kit, lambda share: told(share / 2, "Playing the test signal"))

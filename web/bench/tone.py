@@ -1,4 +1,4 @@
-"""Test tones: chosen, run, seen on the map, heard."""
+"""Test tones: form, run, result on the map, playback."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ MOST_S, MOST_EACH_S, MOST_HEARD_S = 60.0, 2.0, 10.0
 MOST_ROWS = 600
 USUAL: dict[str, Any] = {"sources": ["*"], "signal": "sine", "level_dbfs": None, "seconds": 2.0, "each": False}
 PLOT = (300, 60)  # px
-DEEPEST_DB = 24.0  # of a plot, at least what is shown below
+DEEPEST_DB = 24.0  # of a plot: at least the range below
 
 
 @require_safe
@@ -58,7 +58,7 @@ def _page(request: HttpRequest, stored: StoredTemplate, status: int = 200, **sai
 
 
 def _chosen(stored: StoredTemplate, run: ToneRun | None) -> dict[str, Any]:
-    """What the form says: as it was asked for last."""
+    """The values of the form: as in the last run."""
     space = workspace(stored)
     playing = list(dict.fromkeys(origin.strip for origin in space.analysis.sources))
     asked: dict[str, Any] = run.asked if run else USUAL
@@ -71,7 +71,7 @@ def _chosen(stored: StoredTemplate, run: ToneRun | None) -> dict[str, Any]:
 
 
 def _body(stored: StoredTemplate, run: ToneRun | None) -> dict[str, Any]:
-    """What a run gave, or how far it is."""
+    """The result of a run, or its progress."""
     context: dict[str, Any] = {"stored": stored, "run": run}
     if run is None or run.state != ToneRun.DONE:
         return context
@@ -122,7 +122,7 @@ def _heard(stored: StoredTemplate, heard: dict[str, Any]) -> dict[str, Any]:
 
 
 def _stages(stages: dict[str, Any], inserts: dict[str, str]) -> list[tuple[str, str, Any]]:
-    """(what it is called by, words, figures) of the stages between `in` and `post`."""
+    """(id, label, figures) of the stages between `in` and `post`."""
     return [(name, inserts[name], _levels(stage)) for name, stage in stages.items() if name in inserts]
 
 
@@ -140,7 +140,7 @@ def _words(levels: list[float | None]) -> str:
 
 
 def _plot(name: str, line: list[float]) -> dict[str, Any]:
-    """What an insert took over the run: from the top down."""
+    """The gain reduction of an insert over the run: from the top down."""
     width, height = PLOT
     deepest = max(DEEPEST_DB, *line) if line else DEEPEST_DB
     step = width / max(len(line) - 1, 1)
@@ -168,7 +168,7 @@ def run(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def _asked(request: HttpRequest) -> dict[str, Any]:
-    """What the form asks for. Raises EditError."""
+    """The run of a form. Raises EditError."""
     each = request.POST.get("each") == "1"
     level = request.POST.get("level", "").strip().replace("−", "-").replace(",", ".")
     try:
@@ -213,7 +213,7 @@ def _place(strip: Strip, stage: str) -> int:
 
 @require_safe
 def sound(request: HttpRequest, pk: int) -> HttpResponse:
-    """One stage of the newest run, to be heard or saved: played anew, the first ten seconds of it."""
+    """One stage of the newest run, for playback or download: rendered again, its first ten seconds."""
     stored = template_or_404(request, pk)
     run = stored.tones.first()
     analysis = workspace(stored).analysis

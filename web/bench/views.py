@@ -1,4 +1,4 @@
-"""The Bench place: kits and what was read of them, and what the gate asks for."""
+"""The Bench page: kits, their readings, and the requirement of a release."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ def kit_or_404(stored: StoredTemplate, number: int) -> StoredKit:
 
 
 def bench_frame(request: HttpRequest, stored: StoredTemplate, tab: str) -> dict[str, Any]:
-    """What every page of the bench needs."""
+    """Common context of all pages of the bench."""
     return {**frame(request, stored), "place": "bench", "here": PLACES["bench"], "tab": tab}
 
 
@@ -47,7 +47,7 @@ def bench_page(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def bench(request: HttpRequest, stored: StoredTemplate, status: int = 200, **said: Any) -> HttpResponse:
-    """Kits and readings; what was refused stands above them."""
+    """Kits and readings; errors are shown above them."""
     context = bench_frame(request, stored, "prints")
     template = context["template"]
     digest = document_digest(template)
@@ -97,7 +97,7 @@ def _tail_ms(text: str) -> float:
 
 @require_safe
 def kit_zip(request: HttpRequest, pk: int, number: int) -> FileResponse:
-    """The kit as a ZIP, made as it is asked for."""
+    """The kit as a ZIP, created on request."""
     stored = template_or_404(request, pk)
     kept = kit_or_404(stored, number)
     made = tempfile.TemporaryFile()  # noqa: SIM115 - the answer closes it
@@ -123,7 +123,7 @@ def cue(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 @require_POST
 def require(request: HttpRequest, pk: int) -> HttpResponse:
-    """Return whether the gate asks for a clean reading."""
+    """Return whether releases require a clean reading."""
     services.require(template_or_404(request, pk), wanted=request.POST.get("required") == "1")
     return redirect("bench", pk)
 

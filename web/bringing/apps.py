@@ -1,4 +1,4 @@
-"""The app that brings templates in and keeps them in step with tables."""
+"""The app for imports, and for updates from tables."""
 
 from django.apps import AppConfig
 

@@ -1,4 +1,4 @@
-"""The form that a file or a pasted range comes in."""
+"""The form for a file or pasted cells."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ class BringForm(forms.Form):
         return cleaned
 
     def data_and_name(self) -> tuple[bytes, str]:
-        """The bytes brought, and a name for what they become."""
+        """The imported bytes, and a name for the result."""
         file, name = self.cleaned_data["file"], self.cleaned_data["name"].strip()
         if file:
             return file.read(), name or PurePath(str(file.name)).stem

@@ -1,4 +1,4 @@
-"""What somebody has brought, until it is kept; and what they said of tables, for the next one with the same heads."""
+"""Drafts of imports, and users' choices for tables with the same heads."""
 
 from __future__ import annotations
 
@@ -15,10 +15,10 @@ THIS_RUN = secrets.token_hex(16)
 
 
 class Brought(models.Model):
-    """A file or a pasted range as it was brought, with what a person chose so far. Nothing of it is on the shelf."""
+    """An imported file or pasted range with the user's choices so far. It is not a template yet."""
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="brought")
-    name = models.CharField(max_length=120)  # of what it becomes
+    name = models.CharField(max_length=120)  # of the result
     content = models.BinaryField()
     choices = models.JSONField(default=dict)  # lattice.formats.tables.choices.Choices
     remembered = models.BooleanField(default=False)  # whether they come from an earlier table with the same heads
@@ -32,12 +32,12 @@ class Brought(models.Model):
 
     @property
     def ended_a_server(self) -> bool:
-        """Return whether the server ended while it was read: it is not read again by itself."""
+        """Return whether the server ended while reading it: then it is not read again without a request."""
         return self.read_by not in ("", THIS_RUN)
 
     @contextmanager
     def being_read(self) -> Iterator[None]:
-        """Marks it for as long as it is read, so that it cannot end the server twice."""
+        """Marks it during the reading, so that it cannot end the server twice."""
         mine = type(self)._default_manager.filter(pk=self.pk)
         mine.update(read_by=THIS_RUN)
         try:
@@ -47,7 +47,7 @@ class Brought(models.Model):
 
 
 class KeptChoices(models.Model):
-    """What a person said of a table, for others with the same row of heads."""
+    """A user's choices for a table, for others with the same row of heads."""
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="table_choices")
     fingerprint = models.CharField(max_length=40)  # of the heads (lattice.formats.tables.choices)
@@ -73,7 +73,7 @@ class Recordings(models.Model):
 
 
 class Recording(models.Model):
-    """What was measured of one recording, or why it could not be."""
+    """The measurements of one recording, or the reason for missing ones."""
 
     WAITING, MEASURING = "waiting", "measuring"
 

@@ -1,4 +1,4 @@
-"""What a file that was brought is understood as. Reading never raises for bad input: problems are said."""
+"""The reading of an imported file. It never raises for bad input: problems are part of the result."""
 
 from __future__ import annotations
 
@@ -27,16 +27,15 @@ from lattice.model.document import Marker, Template, Timeline
 from web.bringing.models import Brought
 
 NOT_AGAIN = "The server stopped while reading this file. Check the file, then import it again."
-MOST_KEPT = 8  # files as they were taken apart and read last, so that one request does not do it anew for the next
+MOST_KEPT = 8  # the files parsed last, so that the next request reuses them
 
 
 @dataclass(frozen=True)
 class Read:
-    """A file as it is understood.
+    """The reading of a file.
 
-    `template` is what would be kept, `table` the table it comes from (None: a document), `problems` why nothing comes
-    of it. Where it goes into a template that is there, `differences` are what it would change, `ticked` the keys of
-    those that are wanted.
+    `template` is the result, `table` the table it comes from (None: a document), `problems` the reasons for a missing
+    result. For an update of a template, `differences` are its changes, `ticked` the keys of the selected ones.
     """
 
     template: Template | None
@@ -51,12 +50,12 @@ class Read:
 
     @property
     def open(self) -> list[Unclear]:
-        """What nobody has settled."""
+        """Open points without an answer."""
         return [one for one in self.unclear if not one.is_answered]
 
     @property
     def lost(self) -> list[Unclear]:
-        """What is left out as long as nobody says what it means."""
+        """Cells that are left out without an answer."""
         return [one for one in self.open if not one.answer]
 
 
@@ -65,7 +64,7 @@ def choices_of(brought: Brought) -> Choices:
 
 
 def read(brought: Brought, into: Template | None = None) -> Read:
-    """What is understood of a file with the choices that were made, for the shelf or for a template that is there."""
+    """The reading of a file with the user's choices, as a new template or for an existing one."""
     key = brought.pk, brought.name, json.dumps(brought.choices, sort_keys=True), tuple(brought.turned)
     with _lock:
         known = _reads.get(key)
@@ -129,7 +128,7 @@ def _track_sheet(brought: Brought, data: bytes) -> Template | None:
 
 
 def _read_newer(brought: Brought, into: Template, book: Workbook, choices: Choices) -> Read:
-    """A newer table; one with our own heads says more by its empty cells, as long as nobody chooses otherwise."""
+    """A newer table; with our own heads its empty cells remove values, unless the user chooses otherwise."""
     data = bytes(brought.content)
     if not brought.choices and (own := any_table.own_workbook(book)) is not None:
         shown = Read(own, (), book, tabled(book, choices))
@@ -154,7 +153,7 @@ def _compared(
     gone: Sequence[str] = (),
     renamed: frozenset[str] = frozenset(),
 ) -> Read:
-    """Differences with their ticks, and the template with what is ticked."""
+    """Differences with their selection, and the template with the selected ones."""
     found = differences(into, made, gone, renamed)
     turned = set(brought.turned)
     ticked = frozenset(one.key for one in found if one.is_usual != (one.key in turned))

@@ -1,4 +1,4 @@
-"""Everything that is written about what people bring: put aside, chosen about, kept."""
+"""All writes of imports: drafts, choices, results."""
 
 from __future__ import annotations
 
@@ -27,17 +27,17 @@ from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 
 LASTS = timedelta(days=1)
-MOST_BYTES = 256 * 1024**2  # of what one person has brought and not kept
+MOST_BYTES = 256 * 1024**2  # of one user's drafts
 LONGEST_NAME = 120
 Lot = TypeVar("Lot", Brought, Recordings)
 SECTIONS = SectionsFrom.__args__  # type: ignore[attr-defined]
 
 
 def put_aside(user: User, content: bytes, name: str, into: StoredTemplate | None = None) -> Brought:
-    """What was brought, until it is kept; what nobody has kept in time goes.
+    """A draft; it expires if it is not used in time.
 
-    What the person said of an earlier table with the same heads holds for this one. Raises EditError where they have
-    brought as much as is held.
+    The user's choices for an earlier table with the same heads apply to this one. Raises EditError beyond the number of
+    drafts.
     """
     Brought.objects.filter(created_at__lt=timezone.now() - LASTS).delete()
     waiting = Brought.objects.filter(owner=user).aggregate(bytes=Sum(Length("content")))["bytes"] or 0
@@ -56,7 +56,7 @@ def put_aside(user: User, content: bytes, name: str, into: StoredTemplate | None
 
 
 def of_owner(user: User, number: int) -> Brought | None:
-    """What a person has put aside; None where it is not theirs or has gone."""
+    """A user's draft; None if it is another user's or has expired."""
     found = Brought.objects.select_related("into").filter(owner=user, pk=number, created_at__gte=timezone.now() - LASTS)
     return open_to(user, found.first())
 
@@ -69,7 +69,7 @@ def open_to(user: User, lot: Lot | None) -> Lot | None:
 
 
 def choose(brought: Brought, field: str, value: str) -> None:
-    """One choice about what was brought. Raises EditError for what cannot be chosen."""
+    """One choice for a draft. Raises EditError for an impossible one."""
     if field == "name":
         brought.name = " ".join(value.split())[:LONGEST_NAME] or brought.name
     elif field == "tick":
@@ -113,12 +113,12 @@ def _chosen(choices: Choices, field: str, value: str) -> Choices:  # noqa: PLR09
 
 
 def keep(user: User, brought: Brought, base: int) -> StoredTemplate:
-    """Puts on the shelf what was shown, or into the template that it was brought for, as one edit.
+    """Create the previewed template, or apply the changes to the existing one, as one edit.
 
     Raises
     ------
     EditError
-        Where nothing can be kept.
+        If there is no result.
     StaleVersionError
         Where the template has changed since the page was shown.
     """
@@ -145,7 +145,7 @@ def _present(made: Template) -> Template:
 
 @transaction.atomic
 def _remember(user: User, brought: Brought, shown: Read) -> None:
-    """What was said of the table holds for the next with the same heads; what was put aside goes."""
+    """The choices apply to the next table with the same heads; the draft is deleted."""
     heads = fingerprint(shown.table.heads) if shown.table else ""
     said = choices_of(brought).for_next() if heads else Choices()
     if said != Choices():

@@ -1,4 +1,4 @@
-"""What the page shows of something brought: what comes of it, what is unclear, each step with its choosers, the map."""
+"""The context of the import page: the result, unclear cells, each step with its choosers, the map."""
 
 from __future__ import annotations
 
@@ -77,11 +77,11 @@ def shown(brought: Brought) -> dict[str, Any]:
     return context
 
 
-# what comes of it
+# the result
 
 
 def _outcome(found: Read, template: Template, there: Workspace | None) -> dict[str, Any]:
-    """Counts, the map, and what would be wrong."""
+    """Counts, the map, and the findings after the import."""
     kinds = Counter(strip.kind for strip in template.strips)
     return {
         **pictured(template, there),
@@ -92,7 +92,7 @@ def _outcome(found: Read, template: Template, there: Workspace | None) -> dict[s
 
 
 def _unclear(one: Unclear, found: Read) -> dict[str, Any]:
-    """What is left open, where it stands, and what it may be."""
+    """An open point, its place, and its possible meanings."""
     options: list[Option] = [(value, _answer_words(value, found)) for value in one.options]
     if one.key.startswith("words/"):
         options = [("", "choose …"), *_meanings_of(one.column)]
@@ -124,7 +124,7 @@ def _answer_words(value: str, found: Read) -> str:
 
 
 def _steps(brought: Brought, found: Read) -> dict[str, Any]:
-    """Every choice as it is made, with what may be chosen instead."""
+    """Every choice, with its alternatives."""
     if found.book is None:
         return {}
     book, choices, table = found.book, choices_of(brought), found.table
@@ -166,7 +166,7 @@ def _columns(table: Tabled) -> Iterator[dict[str, Any]]:
 
 
 def _words(table: Tabled) -> Iterator[dict[str, Any]]:
-    """Words that became something; those nobody knows stand above, with what is unclear."""
+    """Known words and their meanings; unknown ones are above, with the unclear cells."""
     for meaning in table.meanings:
         is_itself = meaning.becomes is not None and meaning.becomes == meaning.word
         if (meaning.becomes is not None or meaning.is_chosen) and not is_itself:
@@ -205,7 +205,7 @@ def _song(brought: Brought, song: MidiSong, there: Workspace | None) -> dict[str
 
 
 def _differences(found: Read, there: Template) -> dict[str, Any]:
-    """Differences by what they are, each with its tick."""
+    """Differences by kind, each selectable."""
     after = found.template
     names = (names_of(after) if after else {}) | names_of(there)
     groups: dict[str, list[dict[str, Any]]] = {what: [] for what in GROUPS.values()}

@@ -1,7 +1,7 @@
 """Recordings that wait to be measured: their files, and whose is next. Measuring is the worker's, a file at a time.
 
-People take turns, so that nobody's folder stands before another one's file; and only one file is measured at once, so
-that the worker's other hand is free for what is short.
+Users take turns, so that no folder delays another user's file. Only one file is measured at once, so that the worker's
+other thread is free for short jobs.
 """
 
 from __future__ import annotations
@@ -49,7 +49,7 @@ def put_by(recording: Recording, file: Any) -> None:
 
 
 def next_waiting() -> Recording | None:
-    """The oldest recording of whoever was served longest ago."""
+    """The oldest recording of the user served longest ago."""
     owners = Recording.objects.filter(state=Recording.WAITING).values_list("of__owner", flat=True).distinct()
     owner = min(owners, key=lambda person: (_turns.get(person, 0), person), default=None)
     waiting = Recording.objects.filter(state=Recording.WAITING, of__owner=owner).order_by("pk")

@@ -1,4 +1,4 @@
-"""Addresses of what is brought in."""
+"""Addresses of imports."""
 
 from django.urls import path
 

@@ -1,4 +1,4 @@
-"""Bring one in, and keep one in step: a file, what is understood of it, and what becomes of that."""
+"""Import, and update from a file: upload, reading, result."""
 
 from __future__ import annotations
 
@@ -41,7 +41,7 @@ def bring_into(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def _brought(request: HttpRequest, into: StoredTemplate | None) -> HttpResponse:
-    """Puts what was brought aside and leads to what is understood of it; nothing is stored on the shelf yet."""
+    """Store a draft and redirect to its reading; no template is stored yet."""
     try:
         form = BringForm(request.POST or None, request.FILES or None)
     except RequestDataTooBig:
@@ -78,7 +78,7 @@ def _own_or_404(request: HttpRequest, number: int) -> Brought:
 
 @require_safe
 def page(request: HttpRequest, number: int) -> HttpResponse:
-    """What is understood of what was brought."""
+    """The reading of a draft."""
     found = services.of_owner(signed_in_user(request), number)
     if found is None:  # kept already, or gone: the address is still in the history
         return redirect("bring")
@@ -87,7 +87,7 @@ def page(request: HttpRequest, number: int) -> HttpResponse:
 
 @require_POST
 def choose(request: HttpRequest, number: int) -> HttpResponse:
-    """One choice; answers with what is understood now."""
+    """One choice; answers with the new reading."""
     brought = _own_or_404(request, number)
     context = {}
     try:
@@ -99,7 +99,7 @@ def choose(request: HttpRequest, number: int) -> HttpResponse:
 
 @require_POST
 def keep(request: HttpRequest, number: int) -> HttpResponse:
-    """Keeps what is shown; where it cannot be, says why."""
+    """Save the preview; a refusal states its reason."""
     brought = _own_or_404(request, number)
 
     def page(status: int, **said: Any) -> HttpResponse:

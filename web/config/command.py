@@ -11,5 +11,5 @@ def main() -> None:
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "web.config.settings")
     try:
         execute_from_command_line(sys.argv)
-    except ImproperlyConfigured as wrong:  # of the environment, said in one sentence
+    except ImproperlyConfigured as wrong:  # of the environment, in one sentence
         sys.exit(f"Intact Lattice cannot start: {wrong}")

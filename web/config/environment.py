@@ -1,4 +1,4 @@
-"""What a machine may want otherwise, from its environment. What is wrong there is one sentence at the start."""
+"""Settings from the environment. An error there is one sentence at start-up."""
 
 from __future__ import annotations
 
@@ -62,7 +62,7 @@ def proxy() -> str:
 
 @dataclass(frozen=True)
 class Mail:
-    """From whom and by which server mail is sent; none is where no host is named."""
+    """Sender and server of mail; none without a host name."""
 
     sender: str
     host: str
@@ -91,7 +91,7 @@ def mail() -> Mail:
 
 
 def data_folder(root: Path) -> Path:
-    """Where data is kept: `var` beside a source tree; where the system keeps state for what is installed."""
+    """The data folder: `var` beside a source tree; the system's state folder for an installation."""
     if given := os.environ.get("LATTICE_VAR"):
         folder = Path(given)
     elif (root / "pyproject.toml").exists():
@@ -118,7 +118,7 @@ def private(path: Path) -> Path:
 
 
 def secret(folder: Path) -> str:
-    """What signs sessions and links: given, or made once a machine and kept beside the database."""
+    """The key that signs sessions and links: given, or created once a machine and stored beside the database."""
     given = os.environ.get("LATTICE_SECRET")
     if given is None:
         path = private(folder / "secret")

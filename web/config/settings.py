@@ -125,7 +125,7 @@ DATABASES = {
         },
     }
 }
-# Rows of lists as they were rendered last, by what stands in them; each process has its own.
+# Recently rendered rows of lists, by their content; each process has its own.
 CACHES = {
     "default": {
         "BACKEND": "django.core.cache.backends.locmem.LocMemCache",
@@ -161,7 +161,7 @@ AXES_HANDLER = "web.accounts.throttle.Throttle"  # which has the limits
 AXES_FAILURE_LIMIT = 15
 AXES_COOLOFF_TIME = timedelta(minutes=15)
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
-AXES_RESET_COOL_OFF_ON_FAILURE_DURING_LOCKOUT = False  # or anybody could lengthen it for ever
+AXES_RESET_COOL_OFF_ON_FAILURE_DURING_LOCKOUT = False  # or a client could extend it forever
 AXES_RESET_ON_SUCCESS = True
 AXES_LOCKOUT_TEMPLATE = "accounts/slowed.html"
 AXES_DISABLE_ACCESS_LOG = True  # web.accounts.signals keeps one, without names that may be passwords
@@ -194,13 +194,13 @@ STORAGES = {
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_AUTOREFRESH = DEBUG
 
-# Documents may have 64 MiB as files; what is pasted or typed, 20. What is larger is refused before it is read.
+# Documents may have 64 MiB as files; pasted or typed text, 20. Larger ones are refused before reading.
 DATA_UPLOAD_MAX_MEMORY_SIZE = 20 * 1024 * 1024
 FILE_UPLOAD_MAX_MEMORY_SIZE = 8 * 1024 * 1024
 DATA_UPLOAD_MAX_NUMBER_FIELDS = 5000
 CSRF_FAILURE_VIEW = "web.shared.views.forbidden"
 
-# What a page may load: what we send, and nothing written into it. Colours of sections are attributes of SVG.
+# Content security policy: our own files only, nothing inline. Colours of sections are attributes of SVG.
 CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {
         "default-src": ["'self'"],
@@ -223,7 +223,7 @@ if IS_HTTPS:
     SECURE_REDIRECT_EXEMPT = ["^health/"]  # asked on this machine
     SECURE_HSTS_SECONDS = 365 * 24 * 3600
     SECURE_HSTS_INCLUDE_SUBDOMAINS = True
-# Whether browsers hear of this host before they first come here is for who owns the domain to say.
+# HSTS preload is a decision of the owner of the domain.
 SILENCED_SYSTEM_CHECKS = ["security.W021"]
 
 # Signing in does not wait for the database of sessions: they are files.

@@ -1,4 +1,4 @@
-"""Adding strips: the margin's form, and what the lines typed into it are read as."""
+"""Adding strips: the form of the side panel, and the parsed lines of it."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ def add_panel(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def rows_panel(request: HttpRequest, pk: int) -> HttpResponse:
-    """What the lines in the form are read as; nothing is written."""
+    """The parsed lines of the form; nothing is written."""
     stored = template_or_404(request, pk)
     template = workspace(stored).template
     context: dict[str, Any] = {}
@@ -58,7 +58,7 @@ def rows_panel(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def _shown(template: Template, read: ReadRows) -> dict[str, Any]:
-    """Counts of what comes, the first rows as they are understood, and what is not."""
+    """Counts of the new strips, the first rows as parsed, and the errors."""
     after = read.template
     strips = {strip.id: strip for strip in after.strips}
     new = [strips[added] for added in read.added]

@@ -1,4 +1,4 @@
-"""An edit that cannot be put on top of what others have done since: what both touch, with both states."""
+"""An edit in conflict with later ones: the common fields, with both versions."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ SHOWN_ENTRIES, SHOWN_CLASHES = 6, 8
 
 
 class Row(NamedTuple):
-    """One thing that both touch, in words: what, as it was, as one wanted it, as it is now."""
+    """One conflict in words: its subject, and the old, own and current values."""
 
     what: str
     was: str
@@ -22,7 +22,7 @@ class Row(NamedTuple):
 
 
 def context(stale: StaleVersionError) -> dict[str, Any]:
-    """What the notice says: what was written since, and what of it clashes."""
+    """The content of the notice: later edits, and the conflicting ones."""
     context: dict[str, Any] = {"since": stale.since[-SHOWN_ENTRIES:], "more": len(stale.since) - SHOWN_ENTRIES}
     context["version"] = max((entry.version for entry in stale.since), default="")  # to send it again on top of that
     if isinstance(stale, EditConflictError):

@@ -9,7 +9,7 @@ from lattice.changes.compare import Change
 from lattice.edits.fields import plain_name
 from lattice.model.document import Template
 
-Names = dict[tuple[str, str], str]  # (what, id) → how people call it
+Names = dict[tuple[str, str], str]  # (what, id) → display name
 
 
 def said(change: Change, names: Names) -> str:
@@ -50,7 +50,7 @@ def _pieces(before: list[dict[str, Any]], after: list[dict[str, Any]]) -> Iterat
 
 
 def _field(piece: dict[str, Any], name: str) -> str:
-    """A field of a piece; what is not written down is the usual."""
+    """A field of a piece; a missing one has its default."""
     return value_words(piece[name], {}) if name in piece else "usual"
 
 
@@ -75,7 +75,7 @@ def value_words(value: Any, names: Names) -> str:
 
 
 def names_of(template: Template) -> Names:
-    """(what, id) → how people call it."""
+    """(what, id) → display name."""
     found = {("strip", one.id): one.name for one in template.strips}
     found |= {("section", one.id): f"section {one.name}" for one in template.sections}
     found |= {("stem", one.id): one.name for one in template.stems}

@@ -18,7 +18,7 @@ from web.editor.places.base import wanted
 
 @dataclass(frozen=True)
 class Narrowed:
-    """What the address of a list asks for; what is empty asks for nothing."""
+    """The filters in the address of a list; empty ones do not filter."""
 
     words: str = ""
     family: str = ""
@@ -29,14 +29,14 @@ class Narrowed:
 
     @staticmethod
     def of(request: HttpRequest) -> Narrowed:
-        """Read from a page's address, or from what a write on it says of that."""
+        """Parsed from a page's address, or from the parameters of a write on it."""
         known = {name: wanted(request, NAMES[name]) for name in NAMES}
         if known["severity"] not in SEVERITIES:
             known["severity"] = ""
         return Narrowed(**known)
 
     def query(self, **changed: str) -> str:
-        """The address of the list with something else asked for."""
+        """The address of the list with one filter changed."""
         asked = {NAMES[name]: value for name, value in vars(replace(self, **changed)).items() if value}
         return urlencode(asked)
 
@@ -46,7 +46,7 @@ class Narrowed:
         return bool(self.severity == "note" or self.words or self.family or self.code)
 
     def admits(self, row: Row) -> bool:
-        """Return whether a matter is asked for."""
+        """Return whether an issue passes the filters."""
         matter = row.matter
         if self.severity and matter.severity != self.severity:
             return False
@@ -66,11 +66,11 @@ class Narrowed:
 
 
 def _word(word: str) -> str:
-    """A word as it is looked for: how one begins, a number as a whole."""
+    """A search word: the start of a word, or a whole number."""
     return rf"\b{word}\b" if word.isdecimal() else rf"(?<!\w){re.escape(word)}"
 
 
-FEW_NOTES = 8  # as many stand unfolded where there is nothing worse to look at
+FEW_NOTES = 8  # this many are expanded without worse ones
 
 NAMES = {
     "words": "q",
@@ -108,7 +108,7 @@ class Listing:
 
 
 def listing(rows: list[Row], narrowed: Narrowed, start: int = 0, chosen: str = "") -> Listing:
-    """Rows that are asked for, a hundred from `start`; the one that holds `chosen` always with the first."""
+    """Rows of the filters, a hundred from `start`; the one with `chosen` always with the first."""
     admitted = [row for row in rows if narrowed.admits(row)]
     worse = [row for row in admitted if row.matter.severity != "note"]
     unfolds = narrowed.asks_for_notes or (not worse and len(admitted) <= FEW_NOTES)
@@ -150,7 +150,7 @@ class Facet:
 def bars(
     rows: list[Row], narrowed: Narrowed, name: str, of: Callable[[Row], str], words: Callable[[str], str]
 ) -> list[Facet]:
-    """Bars of the families or sections of what is asked for otherwise; a second press lets go."""
+    """Facets of the families or sections under the other filters; a second press clears one."""
     at_large = replace(narrowed, **{name: ""})
     counts = Counter(of(row) for row in rows if at_large.admits(row))
     most = max(counts.values(), default=1)

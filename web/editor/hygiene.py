@@ -17,7 +17,7 @@ GROUPS = (
 
 
 def hygiene_place(space: Workspace, zones: dict[str, str]) -> dict[str, Any]:
-    """Findings of hygiene by group, each with its zone on the map, and what can be done about many at once."""
+    """Findings of hygiene by group, each with its zone on the map, and bulk actions."""
     groups = [
         (
             words,
@@ -40,7 +40,7 @@ def hygiene_place(space: Workspace, zones: dict[str, str]) -> dict[str, Any]:
 
 
 def _unused(space: Workspace) -> list[Strip]:
-    """Strips that no route joins to anything, and that are no stem's, choice's or section's; spares are meant so."""
+    """Strips without routes that no stem, choice or section uses; spares are intended."""
     template = space.template
     used = {end for route in template.routes for end in (route.from_strip, route.to)}
     used |= {end for stem in template.stems for end in (stem.strip, stem.print) if end}

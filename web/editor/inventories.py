@@ -1,4 +1,4 @@
-"""What reads and writes inventories: of a person, beside the templates."""
+"""Reads and writes of inventories: each belongs to a user, not to a template."""
 
 from __future__ import annotations
 
@@ -53,7 +53,7 @@ def bring_inventory(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def take_inventory(request: HttpRequest, pk: int) -> HttpResponse:
-    """What this template asks of one of its machines, kept as that machine's inventory."""
+    """The requirements of this template for one of its machines, saved as that machine's inventory."""
     stored = template_or_404(request, pk)
     template = workspace(stored).template
     machine = next((one for one in template.machines if one.id == request.POST.get("machine")), None)

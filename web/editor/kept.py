@@ -1,4 +1,4 @@
-"""Pages that show what would be made and keep it: then the map, or the page again with why it was not kept."""
+"""Pages with a preview and a save: then the map, or the page again with the reason of a refusal."""
 
 from __future__ import annotations
 
@@ -13,12 +13,12 @@ from web.shelf.services import StaleVersionError
 
 
 def asked_of(request: HttpRequest) -> QueryDict:
-    """What a page is asked for: its address, or the form that could not be kept."""
+    """The parameters of a page: its address, or the refused form."""
     return request.POST if request.method == "POST" else request.GET
 
 
 def kept(work: Callable[[], StoredTemplate], page: Callable[..., HttpResponse], place: str = "map") -> HttpResponse:
-    """Does the work and leads to a place of what it wrote; a refusal shows the page again and has changed nothing."""
+    """Write, and redirect to a page of the result; a refusal shows the page again and changes nothing."""
     try:
         stored = work()
     except StaleVersionError as stale:

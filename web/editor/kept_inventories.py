@@ -1,4 +1,4 @@
-"""Inventories that a person keeps: what machines have, and what a template asks of one of them."""
+"""A user's inventories: the contents of machines, and the requirements of a template."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ def as_inventory(kept: KeptInventory) -> Inventory:
 
 
 def inventory_place(template: Template, kept: Iterable[KeptInventory], wanted: str) -> dict[str, Any]:
-    """Inventories that are kept, the chosen one, and what the template misses there."""
+    """The inventories, the selected one, and the requirements it does not meet."""
     known = list(kept)
     chosen = next((one for one in known if str(one.pk) == wanted), next(iter(known), None))
     shown = as_inventory(chosen) if chosen else None

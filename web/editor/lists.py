@@ -1,7 +1,7 @@
 """Lists on a page that change piece by piece: an answer to an edit carries the pieces that are other than those shown.
 
-A list says which state of it a page shows by a token (`data-shown`); who has the token knows what stands there. Where
-it is not known any more, as after a restart, the whole list goes out. `web/static/js/changes.js` puts them in.
+A page states its version of a list by a token (`data-shown`), for which the server remembers the content. If a token is
+unknown, as after a restart, the whole list is sent. `web/static/js/changes.js` applies the changes.
 """
 
 from __future__ import annotations
@@ -27,7 +27,7 @@ MOST_REMEMBERED = 400_000  # pieces of all lists together: some 40 MB
 NUMBER = re.compile(r'( data-no="[0-9a-f]{16}")(?: class="long")?>(\s*)\d+')
 SVG = mark_safe("<svg>"), mark_safe("</svg>")
 Piece = tuple[str, str]  # the id of an element, and the element
-Remembered = dict[str, int]  # id → hash of what stands there
+Remembered = dict[str, int]  # id → hash of its content
 
 _shown: OrderedDict[str, Remembered] = OrderedDict()
 _pieces = 0  # in all of them
@@ -35,7 +35,7 @@ _lock = Lock()
 
 
 def said(piece: str) -> int:
-    """What a piece is told from others by. An open page keeps the numbers of matters that it showed first."""
+    """The identity of a piece. An open page keeps the numbers of issues that it showed first."""
     return hash(NUMBER.sub("", piece) if "data-no" in piece else piece)
 
 
@@ -46,12 +46,12 @@ def renumbered(piece: str, number: int) -> str:
 
 
 def told(pieces: Iterable[Piece]) -> Remembered:
-    """What there is to remember of pieces."""
+    """The remembered state of pieces."""
     return {key: said(piece) for key, piece in pieces}
 
 
 def remember(shown: Remembered) -> str:
-    """Notes what a page shows of a list; gives the token for it."""
+    """Remember the content of a list on a page; returns its token."""
     global _pieces  # noqa: PLW0603 - counted as it goes: there are thousands of lists
     token = secrets.token_hex(6)
     with _lock:
@@ -63,7 +63,7 @@ def remember(shown: Remembered) -> str:
 
 
 def recall(shown: str) -> dict[str, Remembered]:
-    """What a page shows, by list, from what it says of that: `boxes:token lines:token`. Unknown tokens are left out."""
+    """The lists of a page, from its token parameter: `boxes:token lines:token`. Unknown tokens are left out."""
     found = {}
     with _lock:
         for word in shown.split():
@@ -84,16 +84,16 @@ def forget_lists() -> None:
 
 @dataclass(frozen=True)
 class Change:
-    """What of a list or table goes out to a page.
+    """The changes of a list or table for a page.
 
     Attributes
     ----------
     into, token
-        The id of its element, and what that has now.
+        The id of its element, and its current content.
     html
         Pieces that came or changed; of a table the records as data.
     keys
-        Ids of all pieces in order; None where the same ones stand in the same order.
+        Ids of all pieces in order; None if the order is unchanged.
     """
 
     into: str
@@ -106,7 +106,7 @@ class Change:
 
     @property
     def opening(self) -> SafeString:
-        """The template that pieces stand in until the script puts them in; those of a drawing stand in one."""
+        """The template that holds pieces until the script moves them; pieces of a drawing are inside an svg."""
         about = {"into": self.into, "token": self.token, "keys": self.keys, "size": self.size or None}
         about |= {"table": "true" if self.is_table else None, "drawing": "true" if self.is_svg else None}
         there = ((name, value) for name, value in about.items() if value is not None)
@@ -115,13 +115,13 @@ class Change:
 
     @property
     def closing(self) -> SafeString:
-        """What ends it."""
+        """Its end tag."""
         return format_html("{}</template>", SVG[1] if self.is_svg else "")
 
 
 @dataclass(frozen=True)
 class KeyedList:
-    """A list of elements with ids; `into` is the id of the element they stand in."""
+    """A list of elements with ids; `into` is the id of their parent element."""
 
     into: str
     pieces: Sequence[Piece]
@@ -138,7 +138,7 @@ class KeyedList:
         return remember(told(self.pieces))
 
     def change(self, shown: Remembered | None) -> Change | None:
-        """What of it is other than what a page shows (None: nobody knows); None where all is as it should be."""
+        """The difference from a page's version (None: unknown); None without a difference."""
         before, now = shown if shown is not None else {}, told(self.pieces)
         fresh = [(key, piece) for key, piece in self.pieces if before.get(key) != now[key]]
         is_same_order = shown is not None and list(before) == list(now)
@@ -149,7 +149,7 @@ class KeyedList:
 
 
 def as_text(record: Sequence[Any]) -> str:
-    """A record as it is told from others."""
+    """A record by its identity."""
     return msgspec.json.encode(record).decode()
 
 
@@ -171,13 +171,13 @@ class Table:
         return remember(told(self.pieces))
 
     def whole(self) -> dict[str, Any]:
-        """All of it with its token, as a page asks for it."""
+        """All of it with its token, for a page that requests it."""
         return {**records(self.columns, self.rows), "shown": self.remembered()}
 
     def change(self, into: str, shown: Remembered | None) -> Change | None:
-        """Records that came or changed since what a page has, and names of those that went.
+        """Records added or changed since a page's version, and names of removed ones.
 
-        Where there are more than MOST_RECORDS of them, only that: the page asks for the table when nobody waits for it.
+        More than MOST_RECORDS of them are only announced: the page fetches the table when it is idle.
         """
         before, now = shown if shown is not None else {}, told(self.pieces)
         fresh = [row for (key, _piece), row in zip(self.pieces, self.rows, strict=True) if before.get(key) != now[key]]
@@ -195,7 +195,7 @@ def _name(row: Sequence[Any]) -> str:
 
 
 def changes(lists: Iterable[KeyedList], tables: dict[str, Table], page: str) -> list[Change]:
-    """What goes out to a page that says what it shows."""
+    """The changes for a page with a known version."""
     shown = recall(page)
     found = [one.change(shown.get(one.into)) for one in lists]
     found += [table.change(into, shown.get(into)) for into, table in tables.items()]

@@ -16,7 +16,7 @@ INTO = "matters"  # the id of the list, in the margin and on Findings
 
 
 def matters_list(request: HttpRequest, context: dict[str, Any], chosen: str = "", start: int = 0) -> KeyedList:
-    """The first matters that the address asks for, notes by family, and where the list goes on."""
+    """The first issues under the filters, notes by family, and the start of the next part."""
     narrowed = Narrowed.of(request)
     part = listing(context["rows"], narrowed, start, chosen)
     pieces: list[Piece] = [(f"m-{row.key}", _row(request, context, row, part)) for row in part.rows]
@@ -32,7 +32,7 @@ def matters_list(request: HttpRequest, context: dict[str, Any], chosen: str = ""
 
 
 def margin_lists(request: HttpRequest, context: dict[str, Any], chosen: str = "") -> dict[str, KeyedList]:
-    """The margin's list and what stands over it, by their names in templates."""
+    """The side panel's list and its head, by their names in templates."""
     head = render_to_string("editor/panel_findings_head.html", context)
     return {
         "matters": matters_list(request, context, chosen),
@@ -41,7 +41,7 @@ def margin_lists(request: HttpRequest, context: dict[str, Any], chosen: str = ""
 
 
 def _row(request: HttpRequest, context: dict[str, Any], row: Row, part: Listing) -> str:
-    """One matter; an open one with what stands in it."""
+    """One issue; an expanded one with its content."""
     if row.key == part.opened:
         look = "open chosen" if part.chosen == row.key else "open"
         opened = {"is_open": True, "look": look, "chosen_finding": part.chosen, **contents(row)}

@@ -1,4 +1,4 @@
-"""What is asked of matters: further rows, what stands in one, what a remedy would do, what follows from each."""
+"""Requests about issues: further rows, content of one, effect of a fix, consequences."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ TABLES: dict[str, Callable[[Workspace, Sheet], Table]] = {"strips": strips_table
 
 @require_safe
 def further_rows(request: HttpRequest, pk: int) -> HttpResponse:
-    """Matters of the list that the address asks for, from `start` on."""
+    """Issues under the filters of the address, from `start` on."""
     context = frame(request, template_or_404(request, pk))
     start = max(0, number_of(request.GET.get("start", ""), 0))
     return HttpResponse(matters_list(request, context, start=start).html)
@@ -34,7 +34,7 @@ def further_rows(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_safe
 def matter(request: HttpRequest, pk: int, key: str) -> HttpResponse:
-    """What stands in an opened matter; a hundred of its findings from `start` on."""
+    """The content of an expanded issue; a hundred of its findings from `start` on."""
     stored = template_or_404(request, pk)
     space = workspace(stored)
     row = row_of(space, key, map_of(stored, space).sheet)
@@ -47,7 +47,7 @@ def matter(request: HttpRequest, pk: int, key: str) -> HttpResponse:
 
 @require_safe
 def effect(request: HttpRequest, pk: int, fingerprint: str, key: str) -> HttpResponse:
-    """What a remedy would do, in full: findings, levels, latency. Costs an audit."""
+    """The effect of a fix, in full: findings, levels, latency. Costs an audit."""
     stored = template_or_404(request, pk)
     space = workspace(stored)
     remedy = next((remedy for _one, remedy in offered(space, fingerprint) if remedy.key == key), None)
@@ -57,18 +57,18 @@ def effect(request: HttpRequest, pk: int, fingerprint: str, key: str) -> HttpRes
 
 @require_POST
 def follow(request: HttpRequest, pk: int) -> HttpResponse:
-    """Looks for what follows from each matter and what remedies do; answers with what that changes on the page."""
+    """Compute the consequences of each issue and the effects of fixes; answers with the changes on the page."""
     stored = template_or_404(request, pk, "look")
     workspace(stored).follow()
     now = StoredTemplate.objects.filter(pk=pk).values_list("version", flat=True).first()
     if now != base_of(request) or now != stored.version:
-        return HttpResponse(status=204)  # the page shows another state, whose answer brings its own, or it is gone
+        return HttpResponse(status=204)  # the page shows another version, whose answer brings its own, or it is gone
     return changed(request, stored, is_asked=False)
 
 
 @require_safe
 def table(request: HttpRequest, pk: int, name: str) -> HttpResponse:
-    """Records for the scripts of a page, asked for once it stands."""
+    """Records for the scripts of a page, fetched once it is loaded."""
     stored = template_or_404(request, pk)
     if name not in TABLES:
         raise Http404

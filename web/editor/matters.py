@@ -1,4 +1,4 @@
-"""Matters as margin, Findings, map and report show them: numbered, narrowed, a hundred at a time."""
+"""Issues as in the side panel, findings, map and report: numbered, filtered, a hundred at a time."""
 
 from __future__ import annotations
 
@@ -46,7 +46,7 @@ def family_of(code: str) -> str:
 
 @dataclass(frozen=True)
 class Row:
-    """A matter with the number it has on the sheet and in lists, and where it is."""
+    """An issue with its number on the map and in lists, and its place."""
 
     number: int
     matter: Matter
@@ -69,7 +69,7 @@ class Row:
 
     @property
     def why(self) -> str:
-        """A line of evidence; of several findings, what the first of them says."""
+        """A line of evidence; of several findings, that of the first."""
         if len(self.matter.own) > 1:
             return self.first.message
         return self.first.evidence[0] if self.first.evidence else ""
@@ -80,12 +80,12 @@ class Row:
 
     @cached_property
     def remedies(self) -> list[Remedy]:
-        """What puts most right first."""
+        """The fix that resolves most first."""
         return best_first(self.matter, self.effects)
 
     @property
     def foretold(self) -> list[tuple[Remedy, EffectSummary | None]]:
-        """Remedies, each with what it would do where that has been worked out."""
+        """Fixes, each with its effect if computed."""
         return [(remedy, self.effects.get((self.key, remedy.key))) for remedy in self.remedies]
 
     @property
@@ -98,17 +98,17 @@ class Row:
 
     @property
     def routes(self) -> str:
-        """Routes to light with them: what its first finding is about, and the cause."""
+        """Routes to highlight with them: the subject of its first finding, and the cause."""
         return " ".join(dict.fromkeys((*self.first.routes, *self.first.path, *self.matter.cause)))
 
     @property
     def explained(self) -> Explanation | None:
-        """What there is to know of its code."""
+        """The explanation of its code."""
         return EXPLANATIONS.get(self.matter.code)
 
     @property
     def content(self) -> int:
-        """A number that changes with what stands in it."""
+        """A number that changes with its content."""
         said = ((one.severity, one.message, one.evidence, tuple(one.figures.items())) for one in self.matter.findings)
         effects = tuple(remedy.key + (effect.sentence if effect else "") for remedy, effect in self.foretold)
         return hash((self.zone, self.matter.message, tuple(said), effects))
@@ -162,7 +162,7 @@ def waived_by_waiver(space: Workspace) -> list[tuple[Waiver, list[Finding]]]:
 
 
 def offered(space: Workspace, fingerprint: str) -> Iterator[tuple[Finding | Matter, Remedy]]:
-    """Remedies of the matter or the finding with a fingerprint."""
+    """Fixes of the issue or finding with a fingerprint."""
     offering: tuple[Finding | Matter, ...] = (*space.matters, *space.audit.findings)
     for one in offering:
         if one.remedies and one.fingerprint == fingerprint:
@@ -182,7 +182,7 @@ def row_of(space: Workspace, key: str, sheet: Sheet | None = None) -> Row | None
 
 
 def contents(row: Row, start: int = 0) -> dict[str, Any]:
-    """What stands in an opened matter, a hundred of its findings at a time."""
+    """The content of an expanded issue, a hundred of its findings at a time."""
     findings = row.matter.findings
     end = start + MOST_ROWS
     return {

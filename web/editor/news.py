@@ -1,4 +1,4 @@
-"""What others do while a page is open: it asks every two seconds, and is brought up to date like by an edit."""
+"""Changes by others while a page is open: it polls every two seconds, and is updated as after an edit."""
 
 from __future__ import annotations
 
@@ -13,12 +13,12 @@ from web.editor.writes import changed
 from web.shared.numbers import number_of
 from web.shelf.access import template_or_404
 
-SHOWN = 3  # lines of what others have done, which the head of a page has room for
+SHOWN = 3  # lines of others' changes, as many as fit the head of a page
 
 
 @require_safe
 def news(request: HttpRequest, pk: int) -> HttpResponse:
-    """Who is here and what they have done and said since what the page shows; 204 where nothing is new."""
+    """Other users on the template and their changes and comments since the page's version; 204 without news."""
     stored, user = template_or_404(request, pk, is_light=True), signed_in_user(request)
     place = PLACES.get(request.GET.get("place", ""), PLACES["map"])
     catches_up = place.lists is not None or place.context is not None
@@ -46,5 +46,5 @@ def news(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def catch_up(request: HttpRequest, pk: int) -> HttpResponse:
-    """Everything on the page that others have changed; of the margin a strip, and nothing else that is open there."""
+    """Everything on the page that others have changed; in the side panel only a strip, so other panels stay."""
     return changed(request, template_or_404(request, pk, "look"), is_asked=request.POST.get("margin") == "1")

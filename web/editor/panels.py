@@ -1,4 +1,4 @@
-"""The margin beside the map: findings, a strip, a section, several strips, traces, adding, the journal."""
+"""The side panel beside the map: findings, a strip, a section, several strips, traces, adding, the history."""
 
 from __future__ import annotations
 
@@ -58,7 +58,7 @@ def chosen(request: HttpRequest, space: Workspace) -> dict[str, Any]:
 
 @require_safe
 def findings_panel(request: HttpRequest, pk: int) -> HttpResponse:
-    """The list of matters in the margin."""
+    """The list of issues in the side panel."""
     context = frame(request, template_or_404(request, pk))
     context |= margin_lists(request, context, request.GET.get("finding", ""))
     return render(request, "editor/panel_findings.html", context)
@@ -94,7 +94,7 @@ def section_panel(request: HttpRequest, pk: int, section: str) -> HttpResponse:
 
 @require_safe
 def selection_panel(request: HttpRequest, pk: int) -> HttpResponse:
-    """Several chosen strips, and what can be done with all of them."""
+    """Several selected strips, and their bulk actions."""
     stored = template_or_404(request, pk)
     return render(
         request,
@@ -151,7 +151,7 @@ def selection_context(ids: str, space: Workspace) -> dict[str, Any]:
 
 
 def _triggers(template: Template, but: set[str]) -> list[tuple[str, str]]:
-    """What could duck: strips that are triggers first, then whatever carries sound."""
+    """Possible keys: strips that are triggers first, then any strip with sound."""
     able = [strip for strip in template.strips if strip.id not in but and strip.traits.carries_sound]
     first = sorted(able, key=lambda strip: "trigger" not in strip.tags)
     return [(strip.id, strip.name) for strip in first]
@@ -159,7 +159,7 @@ def _triggers(template: Template, but: set[str]) -> list[tuple[str, str]]:
 
 @require_safe
 def trace_panel(request: HttpRequest, pk: int) -> HttpResponse:
-    """The ways from a strip, hop by hop; one of them is shown on the map."""
+    """The paths from a strip, hop by hop; one of them is shown on the map."""
     stored = template_or_404(request, pk)
     space = workspace(stored)
     graph = space.graph
@@ -195,7 +195,10 @@ def trace_panel(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_safe
 def solo_panel(request: HttpRequest, pk: int) -> HttpResponse:
-    """What would still sound if only the chosen strips did; lit on the map. A question: nothing is written."""
+    """The strips that would sound if only the selected ones did; highlighted on the map.
+
+    A preview: nothing is written.
+    """
     stored = template_or_404(request, pk)
     space = workspace(stored)
     graph, wanted_ids = space.graph, set(request.GET.get("strips", "").split())

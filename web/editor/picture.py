@@ -1,4 +1,4 @@
-"""A template that is not on the shelf yet, as a page shows it: its map, and what would be wrong with it."""
+"""A preview of a template that is not stored yet: its map, and its findings."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Who has a template open now. Kept in memory: the application is one process, and it is no matter of record."""
+"""Users with a template open now. It is in memory: the application is one process, and no record is needed."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ GONE_S = 10  # without a word from their page
 
 
 class Here(NamedTuple):
-    """Somebody who has the template open: who, and at which place."""
+    """A user with the template open, and the page."""
 
     name: str
     place: str
@@ -24,7 +24,7 @@ class Here(NamedTuple):
         return "".join(word[0] for word in self.name.split()[:3]).upper()
 
 
-_seen: dict[int, dict[int, tuple[float, Here]]] = {}  # template → person → when they were heard of last
+_seen: dict[int, dict[int, tuple[float, Here]]] = {}  # template → user → time of the last request
 _lock = Lock()
 
 
@@ -35,7 +35,7 @@ def forget_everybody() -> None:
 
 
 def others_here(template: int, user: User, place: str) -> list[Here]:
-    """Notes that somebody has a template open, and says who else has, by name."""
+    """Note that a user has a template open; returns the others, by name."""
     now = monotonic()
     with _lock:
         there = _seen.setdefault(template, {})

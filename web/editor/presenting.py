@@ -1,4 +1,4 @@
-"""What the pages and fragments of a template show, gathered from the core."""
+"""The context of pages and fragments of a template, from the core."""
 
 from __future__ import annotations
 
@@ -56,7 +56,7 @@ def wires_table(space: Workspace, sheet: Sheet) -> Table:
 
 
 def strips_table(space: Workspace, sheet: Sheet) -> Table:
-    """Every strip by id, for finding and connecting by name. Records of strips that are as they were are kept."""
+    """Every strip by id, for search and connections by name. Records of unchanged strips are reused."""
     machines = space.template.machines
     outboard = {machine.id for machine in machines if machine.kind == "outboard"}
     feeds = _feeds(space.template)
@@ -100,7 +100,7 @@ def _keyable(strip: Strip) -> list[tuple[str, str]] | None:
 
 
 def frame(request: HttpRequest, stored: StoredTemplate) -> dict[str, Any]:
-    """What every page and every answer to a write needs."""
+    """Common context of every page and every answer to a write."""
     user, space = signed_in_user(request), workspace(stored)
     drawn = map_of(stored, space)
     rows = rows_of(space, drawn.sheet)
@@ -155,7 +155,7 @@ def drawing_of(request: HttpRequest, context: dict[str, Any]) -> Pieces:
 
 
 def figure_of(request: HttpRequest) -> str:
-    """Which figure stands in the boxes of the map."""
+    """The figure in the boxes of the map."""
     figure = request.COOKIES.get("figure", "")
     return figure if figure in FIGURES else FIGURES[0]
 

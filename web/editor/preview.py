@@ -1,4 +1,4 @@
-"""What an edit would do, shown before it is done, and kept signed until it is."""
+"""The preview of an edit, signed until it is applied."""
 
 from __future__ import annotations
 
@@ -23,11 +23,11 @@ from web.shelf.workspace import Workspace
 
 SALT = "web.editor.preview"
 GOOD_FOR_S = 24 * 3600
-Holder = list[int]  # whom a preview was shown, of which template, at which version: it is good for nothing else
+Holder = list[int]  # the user, template and version of a preview: it is valid for nothing else
 
 
 class Preview:
-    """What an edit would change: differences, and findings that would come and go."""
+    """The changes of an edit: differences, and findings that it adds and resolves."""
 
     def __init__(self, space: Workspace, holder: Holder, label: str, step: EditStep) -> None:
         self.label = label
@@ -45,7 +45,7 @@ class Preview:
 
 
 def _ways(before: Template, after: Template, step: EditStep) -> list[tuple[str, str, WayChange]]:
-    """What a bus put in or taken out does to level and latency, way by way, with the names of both ends."""
+    """The effect of a bus inserted or dissolved on level and latency, path by path, with the names of both ends."""
     if step.edit not in ("insert_bus", "dissolve_bus"):
         return []
     new = {strip.id for strip in after.strips} - {strip.id for strip in before.strips}
@@ -55,7 +55,7 @@ def _ways(before: Template, after: Template, step: EditStep) -> list[tuple[str, 
 
 
 def planned(signed: str, holder: Holder) -> tuple[str, EditStep]:
-    """The edit that a preview showed. Raises EditError where it was tampered with or is somebody else's."""
+    """The edit of a preview. Raises EditError if it was changed or is another user's."""
     label: Any = ""
     try:
         label, edit, arguments, shown_to = signing.loads(signed, salt=SALT, max_age=GOOD_FOR_S)

@@ -22,7 +22,7 @@ SILENT = -1000.0  # below any level, for sorting
 
 @dataclass(frozen=True)
 class StripRow:
-    """What the table says of one strip."""
+    """The cells of one strip in the table."""
 
     strip: Strip
     place: int
@@ -36,7 +36,7 @@ class StripRow:
 
     @property
     def text(self) -> str:
-        """What the words of a search are looked for in."""
+        """The text in which the words of a search are found."""
         tags = " ".join(self.strip.tags)
         return (
             f"{self.strip.name} {self.strip.kind} {self.strip.layout} {self.section} {self.goes_to} {tags}".casefold()
@@ -89,7 +89,7 @@ def strip_rows(space: Workspace) -> list[StripRow]:
 
 
 def strip_table(space: Workspace, asked: dict[str, str]) -> dict[str, Any]:
-    """The part of the table that the address asks for.
+    """The part of the table under the filters of the address.
 
     Parameters
     ----------
@@ -130,7 +130,7 @@ def strip_table(space: Workspace, asked: dict[str, str]) -> dict[str, Any]:
 
 
 def _column(name: str, head: str, is_figure: bool, asked: dict[str, str]) -> dict[str, Any]:
-    """A head that sorts by its column when it is pressed, the other way when it is pressed again."""
+    """A column head that sorts by its column, in reverse at the second press."""
     is_sorted = asked.get("sort") == name
     way = "down" if (is_sorted and asked.get("way") != "down") or (is_figure and not is_sorted) else "up"
     sorts = ("descending" if asked.get("way") == "down" else "ascending") if is_sorted else "none"

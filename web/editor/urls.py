@@ -1,4 +1,4 @@
-"""Addresses of one template: its places (pages), the fragments they are made of, and what writes."""
+"""Addresses of one template: its pages, their fragments, and writes."""
 
 from django.urls import path
 

@@ -14,7 +14,7 @@ from web.editor.places.base import PLACES, Context, Place, wanted
 from web.editor.presenting import frame
 from web.shelf.access import template_or_404
 
-# Addresses of places that were regrouped: the place that has what they showed, and what of it is asked for.
+# Addresses of regrouped pages: the page with their content, and its parameters.
 OLD_PLACES = (
     ("strip", "strips", ""),
     ("delivery", "setup", ""),
@@ -25,7 +25,7 @@ OLD_PLACES = (
 
 @require_safe
 def led_on(request: HttpRequest, pk: int, now: str, with_query: str) -> HttpResponse:
-    """An old address leads on, with what it asked for."""
+    """An old address redirects, with its parameters."""
     template_or_404(request, pk)
     query = "&".join(part for part in (with_query, request.GET.urlencode()) if part)
     return redirect(reverse(now, args=[pk]) + (f"?{query}" if query else ""))
@@ -33,13 +33,13 @@ def led_on(request: HttpRequest, pk: int, now: str, with_query: str) -> HttpResp
 
 @require_safe
 def place_page(request: HttpRequest, pk: int, place: str) -> HttpResponse:
-    """A place as a page: its frame, and the body that writes bring anew."""
+    """A page of a template: its frame, and the body that writes replace."""
     here, context = PLACES[place], frame(request, template_or_404(request, pk))
     context |= place_context(request, context, here)
     return render(request, here.page, context)
 
 
 def place_context(request: HttpRequest, context: Context, here: Place) -> Context:
-    """What a place shows beside the frame, on its page and after a write."""
+    """The parts of a page outside the frame, on its page and after a write."""
     shown = here.context(request, context) if here.context else {}
     return {"place": here.name, "here": here, "strip": wanted(request, "strip"), **shown}

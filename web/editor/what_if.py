@@ -1,4 +1,4 @@
-"""What if: the template with something changed, computed and not stored."""
+"""What-if: the template with a change, computed and not stored."""
 
 from __future__ import annotations
 
@@ -18,20 +18,20 @@ SHOWN = 8
 
 
 def without_insert(template: Template, insert: str) -> Analysis:
-    """The template with one insert unloaded: its latency is gone, its place is kept."""
+    """The template with one insert unloaded: its latency is gone, its slot stays."""
     step = EditStep("change_insert", {"insert": insert, "changes": {"state": "unloaded"}})
     return Analysis(apply_steps(template, [step]))
 
 
 def only_in(these: Sequence[Finding], others: Sequence[Finding]) -> list[Finding]:
-    """What is said here alone; the same sentence about another strip on the way is no news."""
+    """Sentences of this page alone; the same sentence about another strip on the path is no news."""
     marks = {finding.fingerprint for finding in others}
     said = {(finding.code, finding.message) for finding in others}
     return [f for f in these if f.fingerprint not in marks and (f.code, f.message) not in said]
 
 
 def beside(space: Workspace, *, is_awake: bool) -> dict[str, Any]:
-    """The audit with every sleeping insert on, or with all processing off, beside it as it stands: what differs."""
+    """The audit with every inactive insert on, or with all processing off, beside the current one: the differences."""
     sleeping = [
         f"{insert.title} on {strip.name}"
         for strip in space.template.strips

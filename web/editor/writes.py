@@ -1,4 +1,4 @@
-"""What writes: edits, remedies, undo and redo, and how the map is folded. Answers carry what has changed."""
+"""Writes: edits, fixes, undo and redo, and collapsed sections of the map. Answers have the changes."""
 
 from __future__ import annotations
 
@@ -60,7 +60,7 @@ def written(
 
 
 def changed(request: HttpRequest, stored: StoredTemplate, *, is_asked: bool = True) -> HttpResponse:
-    """Everything on the page that depends on the document; what nobody asked for leaves another margin alone."""
+    """Everything on the page that depends on the document; another open panel stays unless requested."""
     start = perf_counter()
     context = frame(request, stored)
     audited = perf_counter()
@@ -70,7 +70,7 @@ def changed(request: HttpRequest, stored: StoredTemplate, *, is_asked: bool = Tr
     else:
         said = request.POST.get("shown", "")
         context |= chosen(request, context["space"]) | CHOICES
-        # The margin shows the list already, or another part of it goes out as a whole.
+        # The side panel shows the list already, or another part of it is sent whole.
         context["shows_matters"] = context["panel"] == "findings" and f"{INTO}:" in said
         context["brings_margin"] = is_asked and not context["shows_matters"]
         context |= {"place": here.name, "here": here}
@@ -82,14 +82,14 @@ def changed(request: HttpRequest, stored: StoredTemplate, *, is_asked: bool = Tr
 
 
 def refused(request: HttpRequest, error: DocumentError) -> HttpResponse:
-    """What was asked for cannot be done, and why; nothing was changed."""
+    """A refused request and its reason; nothing was changed."""
     return notice(request, "editor/refused.html", {"problems": error.problems}, 422)
 
 
 def _asked(request: HttpRequest, what: str, template: Template) -> tuple[str, EditStep]:
-    """The edit a form asks for, with the journal's words."""
+    """The edit of a form, with its text for the history."""
     wanted = edit_named(what)
-    # Who waives a finding is who is signed in, whatever a form says.
+    # The name of a waiver is that of the signed-in user, whatever the form has.
     said = {**dict(request.POST.lists()), "by": [name_of(signed_in_user(request))]}
     arguments = wanted.read(said, template)
     for waiver in arguments.get("waivers", ()):
@@ -115,13 +115,13 @@ def write(request: HttpRequest, pk: int, what: str) -> HttpResponse:
 
 
 def holder(request: HttpRequest, stored: StoredTemplate, version: int) -> Holder:
-    """Whom, of what and at which version a preview is shown."""
+    """The user, template and version of a preview."""
     return [signed_in_user(request).pk, stored.pk, version]
 
 
 @require_POST
 def preview(request: HttpRequest, pk: int, what: str) -> HttpResponse:
-    """What an edit would do; nothing is written."""
+    """The preview of an edit; nothing is written."""
     if what not in EDITS:
         raise Http404
     stored = template_or_404(request, pk, EDITS[what].permission)
@@ -148,14 +148,14 @@ def write_planned(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def remedy(request: HttpRequest, pk: int, fingerprint: str, key: str) -> HttpResponse:
-    """Applies a remedy of a finding, or of a matter."""
+    """Apply a fix of a finding, or of an issue."""
 
     def work(stored: StoredTemplate) -> StoredTemplate:
         space = workspace(stored)
         for one, remedy in offered(space, fingerprint):
             if remedy.key == key:
                 label = f"{one.message}: {remedy.label}"
-                # Of the finding as it is now, whatever else was edited since the page was made.
+                # The current finding, whatever was edited since the page was loaded.
                 return services.edit(pk, signed_in_user(request), stored.version, label, remedy.steps)
         raise DocumentError(["this finding no longer exists; the list shows current findings"])
 
@@ -174,7 +174,7 @@ def redo(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def fold(request: HttpRequest, pk: int) -> HttpResponse:
-    """Folds or opens one section, or all; how the map looks is no edit."""
+    """Collapse or expand one section, or all; the look of the map is not an edit."""
     stored = template_or_404(request, pk, "look")
     space = workspace(stored)
     everything = {section.id for section in space.template.sections}
@@ -196,7 +196,7 @@ def redraw(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def tidy(request: HttpRequest, pk: int) -> HttpResponse:
-    """Lays the map out anew, as if it were drawn for the first time."""
+    """Draw the map from scratch."""
     stored = template_or_404(request, pk)
     services.tidy(stored)
     return changed(request, stored)
@@ -204,7 +204,7 @@ def tidy(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def keep_profile(request: HttpRequest, pk: int) -> HttpResponse:
-    """Keeps what this delivery asks for under its name; the template itself does not change."""
+    """Save the delivery profile under its name; the template itself does not change."""
     stored = template_or_404(request, pk, "look")
     services.keep_profile(signed_in_user(request), workspace(stored).template.profile)
     return changed(request, stored)

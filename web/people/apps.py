@@ -1,4 +1,4 @@
-"""The app of people: teams, and what each role may do."""
+"""The app for people: teams, and the permissions of each role."""
 
 from __future__ import annotations
 

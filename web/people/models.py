@@ -9,7 +9,7 @@ from web.people.roles import Role
 
 
 class Team(models.Model):
-    """People who work on templates together; what belongs to the team is on everybody's shelf."""
+    """Users who work on templates together; the team's templates are listed for every member."""
 
     name = models.CharField(max_length=120, unique=True)
     made_at = models.DateTimeField(auto_now_add=True)
@@ -22,7 +22,7 @@ class Team(models.Model):
 
 
 class Member(models.Model):
-    """Somebody in a team, and what they are to all of its templates."""
+    """A member of a team, and the role on all of its templates."""
 
     team = models.ForeignKey(Team, on_delete=models.CASCADE, related_name="members")
     user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="memberships")

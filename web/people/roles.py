@@ -1,4 +1,4 @@
-"""Who may do what with a template: one table, asked in `web.shelf.access`, shown on the page *Roles*."""
+"""Permissions on a template: one table, used by `web.shelf.access` and shown on the page *Roles*."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from django.db import models
 
 
 class Role(models.TextChoices):
-    """What somebody is to a template; each may all that those before it may."""
+    """The role of a user on a template; each has the permissions of those before it."""
 
     READER = "reader", "Viewer"
     CHECKER = "checker", "Reviewer"

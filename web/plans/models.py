@@ -1,4 +1,4 @@
-"""Plans of what puts a template right: worked out in the background, kept for the state they are of."""
+"""Repair plans: computed in the background, stored for their version."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from web.shelf.models import StoredTemplate
 
 
 class PlanJob(Job):
-    """A plan of one state of a template: what `lattice plan` gives, with the sentences that a page shows."""
+    """A plan of one version of a template: as from `lattice plan`, with the sentences of a page."""
 
     template = models.ForeignKey(StoredTemplate, on_delete=models.CASCADE, related_name="plans")
     version = models.PositiveIntegerField()  # of the state it is of

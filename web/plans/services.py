@@ -1,4 +1,4 @@
-"""What is done with plans: begun, cancelled, tried with some of its steps, carried out as one edit."""
+"""Actions of plans: start, cancel, preview of some steps, apply as one edit."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from web.shelf import services
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import Workspace, workspace
 
-# Plans of less than this, matters times the work of a trial, are worked out while one waits: about a second.
+# Smaller plans (issues times the work of a trial) are computed within the request: about a second.
 AT_ONCE = 60_000
 
 
@@ -27,13 +27,13 @@ def plan_of(stored: StoredTemplate) -> PlanJob | None:
 
 
 def begin(stored: StoredTemplate) -> PlanJob:
-    """A plan of the present state; the one that is there or under way where there is one."""
+    """A plan of the current version; an existing or running one is reused."""
     known = PlanJob.objects.filter(template=stored, version=stored.version).exclude(
         state__in=(PlanJob.CANCELLED, PlanJob.FAILED)
     )
     if (there := known.first()) is not None:
         return there
-    stored.plans.all().delete()  # of older states; who works one out finds that nobody waits
+    stored.plans.all().delete()  # of older versions; their jobs find that they are cancelled
     job = PlanJob.objects.create(template=stored, version=stored.version)
     if _size(workspace(stored)) <= AT_ONCE:
         work_out.call_local(job.pk)
@@ -61,7 +61,7 @@ def chosen_steps(
 
 
 def tried(space: Workspace, steps: list[tuple[str, list[EditStep]]]) -> Effect:
-    """What some steps of a plan would do together. Raises EditError naming the step that needs another one."""
+    """The common effect of some steps of a plan. Raises EditError naming the step that needs another one."""
     state: State = space
     for sentence, edits in steps:
         try:
@@ -74,7 +74,7 @@ def tried(space: Workspace, steps: list[tuple[str, list[EditStep]]]) -> Effect:
 def carry_out(
     stored: StoredTemplate, user: User, base: int, job: PlanJob, steps: list[tuple[str, list[EditStep]]]
 ) -> StoredTemplate:
-    """Steps of a plan as one edit of the journal.
+    """Steps of a plan as one edit.
 
     Raises StaleVersionError where the plan is of another state than the present one, EditError where there is nothing
     to do or a step cannot be done.

@@ -15,7 +15,7 @@ from lattice.model.edit_step import EditStep
 
 
 def shown(made: Plan) -> dict[str, Any]:
-    """The content of a plan: `plan --json`, and beside the fingerprints what they are about."""
+    """The content of a plan: `plan --json`, and the subjects beside the fingerprints."""
     content = made.as_json()
     for step, its in zip(made.steps, content["steps"], strict=True):
         its |= {"right": _said(step.puts_right), "come": _said(step.brings)}
@@ -48,7 +48,7 @@ def outcome(effect: Effect) -> dict[str, Any]:
 
 
 def steps_of(edits: Sequence[dict[str, Any]]) -> list[EditStep]:
-    """What `edits_of` wrote down."""
+    """The steps from `edits_of`."""
     return [EditStep(one["edit"], {name: value for name, value in one.items() if name != "edit"}) for one in edits]
 
 

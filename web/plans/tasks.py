@@ -14,10 +14,10 @@ from web.shelf.heads import document_of
 
 @queue.task()
 def work_out(pk: int) -> None:
-    """Works a plan out, says how far it is, and stops where it was cancelled or where the template has changed."""
+    """Compute a plan, report progress, and stop if it is cancelled or the template has changed."""
     job = PlanJob.objects.select_related("template").filter(pk=pk).first()
     if job is None:
-        return  # one of an older state, which nobody asks for any more
+        return  # one of an older version, no longer needed
 
     def told(steps: int, looked: int) -> None:
         job.tell(f"{steps} step{'' if steps == 1 else 's'} found, {looked} fixes tried", 0)

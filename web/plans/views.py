@@ -1,4 +1,4 @@
-"""Put it right: the plan of a template as a list with ticks, and what is ticked as one edit."""
+"""The repair plan of a template as a selectable list, and the selected steps as one edit."""
 
 from __future__ import annotations
 
@@ -47,7 +47,7 @@ def _page(request: HttpRequest, stored: StoredTemplate, status: int = 200, **sai
 
 
 def _of(stored: StoredTemplate) -> dict[str, Any]:
-    """The newest plan, whether it is of the present state, and what stands in it."""
+    """The newest plan, whether it is current, and its content."""
     job = services.plan_of(stored)
     is_present = job is not None and job.version == stored.version
     return {"stored": stored, "job": job, "is_present": is_present, "plan": job.content if job and is_present else {}}
@@ -55,7 +55,7 @@ def _of(stored: StoredTemplate) -> dict[str, Any]:
 
 @require_POST
 def begin(request: HttpRequest, pk: int) -> HttpResponse:
-    """Works the plan of the present state out, at once or in the background."""
+    """Compute the plan of the current version, at once or in the background."""
     services.begin(template_or_404(request, pk))
     return redirect("plan", pk)
 
@@ -83,7 +83,7 @@ def _chosen(request: HttpRequest, job: PlanJob) -> Steps:
 
 @require_POST
 def check(request: HttpRequest, pk: int) -> HttpResponse:
-    """What the ticked steps would do together; nothing is written."""
+    """The common effect of the selected steps; nothing is written."""
     stored = template_or_404(request, pk)
     job = services.plan_of(stored)
     if job is None or job.version != stored.version or not job.content:
@@ -99,7 +99,7 @@ def check(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def carry_out(request: HttpRequest, pk: int) -> HttpResponse:
-    """Does what is ticked, as one edit; a plan of an older state is refused with what changed."""
+    """Apply the selected steps as one edit; a plan of an older version is refused with the changes."""
     stored, user = template_or_404(request, pk), signed_in_user(request)
     job = services.plan_of(stored)
     try:

@@ -1,4 +1,4 @@
-"""The app of remarks: what people say of strips, routes, matters, stems and revisions."""
+"""The app for comments on strips, routes, issues, stems and revisions."""
 
 from django.apps import AppConfig
 

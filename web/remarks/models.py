@@ -1,4 +1,4 @@
-"""Remarks: short threads on a part of a template, open or settled."""
+"""Comments: short threads on a part of a template, open or resolved."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ class Remark(models.Model):
     template = models.ForeignKey(StoredTemplate, on_delete=models.CASCADE, related_name="remarks")
     kind = models.CharField(max_length=8)
     subject = models.CharField(max_length=64)  # its id; of a matter its key, of a revision its number
-    about = models.CharField(max_length=200)  # what people called it when the thread began
+    about = models.CharField(max_length=200)  # its name when the thread began
     is_open = models.BooleanField(default=True)
     settled_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
     settled_at = models.DateTimeField(null=True)
@@ -33,7 +33,7 @@ class Remark(models.Model):
 
 
 class Line(models.Model):
-    """What somebody said in a thread. Never changed, never removed."""
+    """One comment of a thread. Never changed, never deleted."""
 
     remark = models.ForeignKey(Remark, on_delete=models.CASCADE, related_name="lines")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
@@ -48,7 +48,7 @@ class Line(models.Model):
 
 
 class RemarkRule(models.Model):
-    """Return whether the gate of a template asks for no open remark."""
+    """Return whether releases of a template require that no comment is open."""
 
     template = models.OneToOneField(StoredTemplate, on_delete=models.CASCADE, related_name="remark_rule")
     is_required = models.BooleanField(default=False)

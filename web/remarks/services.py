@@ -1,4 +1,4 @@
-"""What is said about remarks and written of them."""
+"""Reads and writes of comments."""
 
 from __future__ import annotations
 
@@ -19,11 +19,11 @@ from web.shelf.models import StoredTemplate
 from web.shelf.workspace import Workspace, workspace
 
 MOST = 2000  # threads of one template
-SHOWN_CHARACTERS = 60  # of what they have said
+SHOWN_CHARACTERS = 60  # of their comment
 
 
 def about(space: Workspace, kind: str, subject: str) -> str:
-    """What people call a thing of a template. Raises EditError where there is none."""
+    """The name of a part of a template. Raises EditError if it does not exist."""
     if kind in ("strip", "route", "stem"):
         found = names_of(space.template).get((kind, subject))
     elif kind == "matter":
@@ -40,7 +40,7 @@ def _words(text: str) -> str:
 
 
 def _note(template: int, remark: int) -> None:
-    """Numbers what has happened to a thread, so that pages which are open learn of it."""
+    """Number the changes of a thread, so that open pages load them."""
     StoredTemplate.objects.filter(pk=template).update(remarked=F("remarked") + 1)
     number = StoredTemplate.objects.filter(pk=template).values("remarked")
     Remark.objects.filter(pk=remark).update(changed_in=Subquery(number))
@@ -59,7 +59,7 @@ def begin(stored: StoredTemplate, user: User, kind: str, subject: str, called: s
 
 @transaction.atomic
 def answer(remark: Remark, user: User, text: str) -> None:
-    """Another line; a settled thread is open again."""
+    """A further comment; it reopens a resolved thread."""
     Line.objects.create(remark=remark, by=user, text=_words(text))
     Remark.objects.filter(pk=remark.pk).update(is_open=True, settled_by=None, settled_at=None)
     _note(remark.template_id, remark.pk)
@@ -73,14 +73,14 @@ def settle(remark: Remark, user: User) -> None:
 
 
 class Said(NamedTuple):
-    """What happened to a thread last: who did it, and what in words."""
+    """The last change of a thread: its user, and a sentence."""
 
     by: User | None
     words: str
 
 
 def said_since(stored: StoredTemplate, number: int, user: User, most: int) -> list[Said]:
-    """What others have said or settled since a state of `remarked`, the newest first."""
+    """What others commented or resolved since a value of `remarked`, the newest first."""
     changed = stored.remarks.filter(changed_in__gt=number).order_by("-changed_in")
     return [said for said in map(_last_of, changed.select_related("settled_by")[:most]) if said.by != user]
 
@@ -111,7 +111,7 @@ def open_on(stored: StoredTemplate) -> Counter[tuple[str, str]]:
 
 
 def strips_with_open(stored: StoredTemplate) -> dict[str, int]:
-    """How many threads are open on each strip and the routes that leave it, where there are any."""
+    """The number of open threads on each strip and its outgoing routes, if any."""
     on, found = open_on(stored), Counter[str]()
     if on:
         template = workspace(stored).template
@@ -123,7 +123,7 @@ def strips_with_open(stored: StoredTemplate) -> dict[str, int]:
 
 
 def is_required(stored: StoredTemplate) -> bool:
-    """Return whether the gate asks for no open remark."""
+    """Return whether releases require that no comment is open."""
     return RemarkRule.objects.filter(template=stored, is_required=True).exists()
 
 

@@ -1,4 +1,4 @@
-"""Remarks in the margin: those on one thing, or all."""
+"""Comments in the side panel: those on one subject, or all."""
 
 from __future__ import annotations
 
@@ -34,7 +34,7 @@ def _panel(request: HttpRequest, stored: StoredTemplate, kind: str, subject: str
 
 
 def _done(request: HttpRequest, pk: int, work: Callable[[StoredTemplate], None]) -> HttpResponse:
-    """Does the work and shows the margin again; what cannot be done is said, and what was typed stays."""
+    """Write, and show the panel again; a refusal states its reason, and typed text stays."""
     stored = template_or_404(request, pk, "remark")
     try:
         work(stored)
@@ -80,6 +80,6 @@ def settle(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 @require_POST
 def require(request: HttpRequest, pk: int) -> HttpResponse:
-    """Return whether the gate asks for no open remark."""
+    """Return whether releases require that no comment is open."""
     services.require(template_or_404(request, pk), wanted=request.POST.get("required") == "1")
     return redirect("people", pk)

@@ -1,4 +1,4 @@
-"""Blocks: kept from chosen strips, listed on the shelf, and renewed where a newer state of one is kept."""
+"""Blocks: created from selected strips, listed under Templates, updated to a newer version."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ def own_block_or_404(request: HttpRequest, number: int) -> KeptBlock:
 
 @require_safe
 def blocks_page(request: HttpRequest) -> HttpResponse:
-    """All blocks of a person: what is in each, and where it was used."""
+    """All blocks of a user: their content, and the templates with them."""
     blocks = KeptBlock.objects.filter(owner=signed_in_user(request)).prefetch_related("uses__template")
     return render(request, "reuse/blocks.html", {"rows": [_shelf_row(one) for one in blocks]})
 
@@ -65,7 +65,7 @@ def export(request: HttpRequest, number: int) -> HttpResponse:
 
 @require_POST
 def forget(request: HttpRequest, number: int) -> HttpResponse:
-    """Off the shelf; templates that it was put into keep what is theirs."""
+    """Delete; templates that contain it keep their strips."""
     own_block_or_404(request, number).delete()
     return redirect("blocks")
 
@@ -114,17 +114,17 @@ def keep(request: HttpRequest, pk: int) -> HttpResponse:
     return redirect("blocks")
 
 
-# a newer state of a block
+# a newer version of a block
 
 
 def newer_states(user: User, stored: StoredTemplate) -> list[BlockUse]:
-    """A person's own blocks in a template that have a newer state: other people's blocks may be private."""
+    """A user's own blocks in a template with a newer version: others' blocks may be private."""
     uses = BlockUse.objects.filter(template=stored, block__owner=user).select_related("block")
     return [use for use in uses if use.version < use.block.version]
 
 
 def _renewed(stored: StoredTemplate, use: BlockUse) -> tuple[Template, list[Difference], tuple[str, ...]]:
-    """A template with what changed in a block since it was put in, the differences, and strips that are gone."""
+    """A template with the changes of a block since it was added, the differences, and removed strips."""
     there = workspace(stored).template
     was, now = (with_new_ids(from_plain(one), use.ids, there) for one in (use.content, use.block.content))
     found = carried(was, replace(now, name=was.name), there)
@@ -143,7 +143,7 @@ def _use_or_404(request: HttpRequest, pk: int, number: int) -> tuple[StoredTempl
 
 
 def _renew_page(request: HttpRequest, pk: int, number: int, status: int = 200, **said_: Any) -> HttpResponse:
-    """What changed in a block since it was put in here, with ticks."""
+    """The changes of a block since it was added here, selectable."""
     stored, use = _use_or_404(request, pk, number)
     space = workspace(stored)
     made, listed, gone = _renewed(stored, use)
@@ -155,7 +155,7 @@ def _renew_page(request: HttpRequest, pk: int, number: int, status: int = 200, *
 
 @require_POST
 def renew(request: HttpRequest, pk: int, number: int) -> HttpResponse:
-    """Takes what is ticked, as one edit; from then on the block is used here in its present state."""
+    """Apply the selected changes, as one edit; from then on the block here has its current version."""
     stored, use = _use_or_404(request, pk, number)
     user, keys = signed_in_user(request), request.POST.getlist("key")
 

@@ -1,4 +1,4 @@
-"""What is made of a template by what an address asks for: shown first, then kept as one edit or as a variant."""
+"""Templates derived by the parameters of an address: first a preview, then one edit or a variant."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ WIDEST_NAME = 120
 
 @dataclass(frozen=True)
 class Making:
-    """What would be made: the template, its words for the journal, and lists of what happens."""
+    """The derived template, its text for the history, and lists of its changes."""
 
     template: Template
     label: str
@@ -44,7 +44,7 @@ def _route_words(template: Template) -> Callable[[Any], str]:
 
 
 def cut_down(template: Template, asked: QueryDict) -> Making | None:
-    """A template cut down to the sections and strips that are asked for; None where none is."""
+    """A template reduced to the selected sections and strips; None without a selection."""
     sections = [one.id for one in template.sections if one.id in asked.getlist("section")]
     wanted = {word for text in asked.getlist("strips") for word in text.split()}
     strips = [one.id for one in template.strips if one.id in wanted]
@@ -63,7 +63,7 @@ def cut_down(template: Template, asked: QueryDict) -> Making | None:
 
 
 def in_layout(template: Template, asked: QueryDict) -> Making | None:
-    """A template with its programme in the layout that is asked for; None where none is."""
+    """A template with its programme in the selected layout; None without one."""
     before, after = layouts_asked(template, asked)
     if not asked.get("after"):
         return None
@@ -80,7 +80,7 @@ def in_layout(template: Template, asked: QueryDict) -> Making | None:
 
 
 def layouts_asked(template: Template, asked: QueryDict) -> tuple[str, str]:
-    """The layout that the programme has, as it is asked or as most of it is, and the one it gets."""
+    """The current layout of the programme, as selected or as most of it has, and the new one."""
     by_use = {name: len(programme_strips(template, name)) for name in LAYOUTS}
     before = asked.get("before") or max(by_use, key=by_use.__getitem__)
     return before, asked.get("after") or ("5.1" if before == "stereo" else "stereo")
@@ -100,7 +100,7 @@ def candidates(template: Template, before: str, asked: QueryDict) -> list[tuple[
 
 
 def changes_of_origin(stored: StoredTemplate, space: Workspace, origin: Workspace) -> tuple[Carried, list[Difference]]:
-    """A variant with what changed in what it is a variant of since they were last alike, and the differences.
+    """A variant with the changes of its original since both were equal, and the differences.
 
     Raises EditError where that is not known.
     """
@@ -114,7 +114,7 @@ def changes_of_origin(stored: StoredTemplate, space: Workspace, origin: Workspac
 def ticked_rows(
     space: Workspace, newer: Template, listed: Sequence[Difference], gone: Sequence[str], asked: QueryDict
 ) -> dict[str, Any]:
-    """Differences in words, each with its tick as the address says it, and the template with those that are ticked."""
+    """Differences in words, each selected as in the address, and the template with the selected ones."""
     names = names_of(newer) | names_of(space.template)
     ticked = set(asked.getlist("key")) if "chosen" in asked else {one.key for one in listed if one.is_usual}
     rows = [(one, one.key in ticked, _words(one, names)) for one in listed]
@@ -133,7 +133,7 @@ def _words(one: Difference, names: dict[tuple[str, str], str]) -> str:
 
 
 def carry_over(stored: StoredTemplate, space: Workspace, origin: Workspace, keys: Sequence[str]) -> Template:
-    """A variant with what is ticked of the changes of its origin; nothing ticked leaves it as it is."""
+    """A variant with the selected changes of its original; without a selection it is unchanged."""
     found, _listed = changes_of_origin(stored, space, origin)
     return merged(space.template, found.template, keys, found.gone) if keys else space.template
 

@@ -26,12 +26,12 @@ class KeptBlock(models.Model):
 
 
 class BlockUse(models.Model):
-    """A block as it was put into a template: which of its strips became which there."""
+    """A block in a template: the strips here by those of the block."""
 
     block = models.ForeignKey(KeptBlock, on_delete=models.CASCADE, related_name="uses")
     template = models.ForeignKey(StoredTemplate, on_delete=models.CASCADE, related_name="block_uses")
     version = models.PositiveIntegerField()  # of the block
-    content = models.JSONField()  # the block as it was
+    content = models.JSONField()  # the block at that version
     ids = models.JSONField()  # strip of the block → strip there
     at = models.DateTimeField(auto_now_add=True)
 

@@ -1,4 +1,4 @@
-"""Putting in: a block, or strips of another template or of a revision; what happens to them is shown first."""
+"""Adding a block, or strips of another template or of a revision; a preview shows the result."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ def _block(number: int) -> Callable[[HttpRequest], Source]:
 
 
 def _home(request: HttpRequest, other: int, number: int | None) -> tuple[str, Template]:
-    """Where strips come from: a template as it is, or as it was sealed; under the name that a page calls it by."""
+    """The origin of strips: a template's current version or a revision; by its name in addresses."""
     stored = template_or_404(request, other, "look")
     if number is None:
         return stored.name, workspace(stored).template
@@ -53,7 +53,7 @@ def _home(request: HttpRequest, other: int, number: int | None) -> tuple[str, Te
 
 
 def _strips_of(other: int, number: int | None) -> Callable[[HttpRequest], Source]:
-    """Strips of another template, or of a revision, as a block that nobody keeps."""
+    """Strips of another template, or of a revision, as a block that is not stored."""
 
     def source(request: HttpRequest) -> Source:
         asked = asked_of(request)
@@ -111,7 +111,7 @@ def _put(request: HttpRequest, pk: int, source: Callable[[HttpRequest], Source])
 
 
 def _ids(found: Placed) -> dict[str, dict[str, str]]:
-    """Where each piece of a block is now, for telling what changed in it later."""
+    """The current id of each piece of a block, to find its later changes."""
     return {
         "strips": found.ids,
         "routes": found.routes,
@@ -133,7 +133,7 @@ def put_in(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 @require_safe
 def from_page(request: HttpRequest, pk: int, other: int, number: int | None = None) -> HttpResponse:
-    """Strips of another template or of a revision: which, then what happens to them here."""
+    """Strips of another template or of a revision: selection, then preview of the result."""
     stored, (name, template) = template_or_404(request, pk), _home(request, other, number)
     if any(request.GET.getlist(field) for field in ("strips", "strip", "section")):
         return _put_page(request, pk, _strips_of(other, number))
@@ -149,7 +149,7 @@ def bring_from(request: HttpRequest, pk: int, other: int, number: int | None = N
 
 @require_safe
 def choose_page(request: HttpRequest, pk: int) -> HttpResponse:
-    """What may be put in: blocks, other templates, revisions; and blocks here of which a newer state is kept."""
+    """Possible sources: blocks, other templates, revisions; and blocks here with a newer version."""
     stored, user = template_or_404(request, pk), signed_in_user(request)
     own = shelf_of(user).defer("head", "slots").prefetch_related(_NUMBERS)
     homes = [one for one in own if one.pk != pk or one.revisions.all()]

@@ -1,4 +1,4 @@
-"""A block, or strips of another template, about to be put in: what the address chooses, and what would happen."""
+"""The preview of a block, or of strips of another template, by the parameters of the address."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ WORDS = {
 
 
 def choices_in(asked: QueryDict) -> dict[str, Any]:
-    """What the address says of a block that is put in."""
+    """The parameters of the address for adding a block."""
     ties = {name.removeprefix("tie-"): asked[name] for name in asked if name.startswith("tie-")}
     share = {name.removeprefix("share-"): asked[name] for name in asked if name.startswith("share-") and asked[name]}
     ways = {name: asked[name] for name in ("names", "channels", "midi") if asked.get(name) in WAYS}
@@ -35,7 +35,7 @@ def put(template: Template, block: Block, asked: QueryDict) -> Placed:
 
 
 def ends(template: Template, block: Block, asked: QueryDict) -> list[dict[str, Any]]:
-    """Each open end with what it is tied to, and what it may be."""
+    """Each open end with its destination, and the alternatives."""
     stands = {strip.id: strip for strip in block.template.strips}
     tied = {**usual_ties(template, block), **choices_in(asked)["ties"]}
     rows = []
@@ -74,7 +74,7 @@ def clashing(template: Template, block: Block, asked: QueryDict) -> list[dict[st
 
 
 def happens(found: Placed) -> list[tuple[str, list[str]]]:
-    """What happens to each piece, by what it is."""
+    """The result for each piece, by kind."""
     rows: dict[str, list[str]] = {}
     for one in found.happens:
         rows.setdefault(WORDS[one.what], []).append(f"{one.was} → {one.becomes}")

@@ -1,4 +1,4 @@
-"""What is written of blocks."""
+"""Writes of blocks."""
 
 from __future__ import annotations
 

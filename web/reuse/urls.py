@@ -1,4 +1,4 @@
-"""Addresses of what is made from a template: smaller, in another layout, with what changed in its origin."""
+"""Addresses of derived templates: reduced, in another layout, with the changes of the original."""
 
 from django.urls import path
 

@@ -1,4 +1,4 @@
-"""Pages that show what would be made of a template, and keep it: as one edit, or as a variant on the shelf."""
+"""Pages that preview a derived template, and save it: as one edit, or as a variant."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ Maker = Callable[[Template, QueryDict], Making | None]
 
 
 def _shown(stored: StoredTemplate, asked: QueryDict, maker: Maker, **more: Any) -> dict[str, Any]:
-    """What an address asks for, made and pictured beside the state that is there; why not where it cannot be."""
+    """The derived template of an address, with its map beside the current one; or the reason for none."""
     space = workspace(stored)
     context: dict[str, Any] = {"stored": stored, "into": stored, "there": space.template, **more}
     try:
@@ -51,7 +51,7 @@ def _shown(stored: StoredTemplate, asked: QueryDict, maker: Maker, **more: Any) 
 
 
 def _kept(request: HttpRequest, pk: int, maker: Maker, page: Callable[..., HttpResponse]) -> HttpResponse:
-    """Keeps what was shown: as a variant under a name, or as one edit."""
+    """Save the preview: as a variant under a name, or as one edit."""
     stored, user = template_or_404(request, pk), signed_in_user(request)
 
     def work() -> StoredTemplate:
@@ -130,7 +130,7 @@ def carry_page(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def _carry(request: HttpRequest, pk: int, status: int = 200, **said_: Any) -> HttpResponse:
-    """What changed in what this one is a variant of, with ticks; the address says which are turned."""
+    """The changes of the original of this variant, selectable; the address has the inverted ones."""
     stored = template_or_404(request, pk)
     came_from = seen_by(signed_in_user(request), stored.variant_of)
     if came_from is None:
@@ -148,7 +148,7 @@ def _carry(request: HttpRequest, pk: int, status: int = 200, **said_: Any) -> Ht
 
 @require_POST
 def keep_carried(request: HttpRequest, pk: int) -> HttpResponse:
-    """Takes what is ticked, as one edit; from then on the two are alike in what was offered."""
+    """Apply the selected changes, as one edit; from then on both are equal in what was offered."""
     stored, user = template_or_404(request, pk), signed_in_user(request)
     origin = seen_by(user, stored.variant_of)
     if origin is None:

@@ -20,7 +20,7 @@ GROUPS = ("strip", "route", "section", "stem", "rule", "machine", "choice", "tem
 
 @dataclass(frozen=True)
 class Difference:
-    """One line of a comparison; `key` names what leads back, for taking it over from the state before."""
+    """One line of a comparison; `key` names the reverse change, to apply the earlier value."""
 
     change: Change
     key: str
@@ -29,7 +29,7 @@ class Difference:
 
 
 def comparison(before: Workspace, after: Workspace) -> dict[str, Any]:
-    """What changed from one state to the other, by what it is about; levels, latency, findings that came and went."""
+    """The changes between two versions, by subject; levels, latency, findings added and resolved."""
     groups = _differences(before.template, after.template)
     strips = {one.change.id for one in groups["strip"]} & set(after.graph.index)
     now, then = before.audit.findings, after.audit.findings
@@ -45,7 +45,7 @@ def comparison(before: Workspace, after: Workspace) -> dict[str, Any]:
 
 
 def _differences(before: Template, after: Template) -> dict[str, list[Difference]]:
-    """By what they are about."""
+    """By subject."""
     groups: dict[str, list[Difference]] = defaultdict(list)
     names = names_of(before) | names_of(after)
     back = {key_of(change) for change in compare(after, before)}
@@ -56,7 +56,7 @@ def _differences(before: Template, after: Template) -> dict[str, list[Difference
 
 
 def figures_of(space: Workspace) -> dict[str, Any]:
-    """What variants are told apart by."""
+    """The names that distinguish variants."""
     template = space.template
     inserts = [insert for strip in template.strips for insert in strip.inserts]
     memory = sum(strip.memory_mb or 0 for strip in template.strips)

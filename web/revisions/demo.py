@@ -19,7 +19,7 @@ OLDER = {"Hall": "3.0"}
 
 
 def with_history(user: User, second: User) -> StoredTemplate:
-    """Night Ferry with its revisions, ticked by a second person, and the present state with what was done since."""
+    """Night Ferry with its revisions, approved by a second person, and the current version with later edits."""
     (first, note), *later = night_ferry.sealed()
     stored = services.store(user, first)
     Share.objects.create(template=stored, user=second, role=Role.EDITOR, by=user)
@@ -40,7 +40,7 @@ def _became(stored: StoredTemplate, user: User, template: Template, label: str) 
 
 
 def second_studio() -> Inventory:
-    """What the other house has: most of what Night Ferry asks for."""
+    """The machines of the other studio: most of the requirements of Night Ferry."""
     template = night_ferry.in_work()
     wanted = inventory_of(template, template.machines[0])
     has = tuple(

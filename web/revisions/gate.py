@@ -1,4 +1,4 @@
-"""The gate: what stands between a revision and its release."""
+"""The gate: the conditions between a revision and its release."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ class GateCondition:
 
 @dataclass(frozen=True)
 class SectionApproval:
-    """A section with who looked it through; `is_good`: as it is now, and by somebody else than who sealed it."""
+    """A section with its approval; `is_good`: valid for the current version, and not by the revision's creator."""
 
     id: str
     name: str
@@ -33,7 +33,7 @@ class SectionApproval:
 
     @property
     def state(self) -> str:
-        """What is wrong with the tick, behind its date."""
+        """The reason why an approval is void, shown after its date."""
         if self.tick is None or self.is_good:
             return ""
         return "; void: the section has changed since" if self.has_lapsed else "; created the revision"
@@ -89,7 +89,7 @@ def gate(space: Workspace, revision: Revision) -> list[GateCondition]:
 
 
 def _prints(revision: Revision) -> list[GateCondition]:
-    """A clean reading of the prints of this state, where the template asks for one."""
+    """A clean reading of the prints of this version, if the template requires one."""
     if not is_required(revision.template):
         return []
     reading = newest_reading(revision.template, revision.digest)
@@ -101,7 +101,7 @@ def _prints(revision: Revision) -> list[GateCondition]:
 
 
 def _remarks(revision: Revision) -> list[GateCondition]:
-    """No remark open, where the template asks for that."""
+    """No open comment, if the template requires that."""
     if not remarks.is_required(revision.template):
         return []
     number = remarks.open_count(revision.template)

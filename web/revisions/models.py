@@ -1,4 +1,4 @@
-"""Sealed states of templates, who ticked what off, and release packs in the making."""
+"""Revisions of templates, approvals, and release packs in production."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ class Revision(models.Model):
     template = models.ForeignKey(StoredTemplate, on_delete=models.CASCADE, related_name="revisions")
     number = models.PositiveIntegerField()
     note = models.CharField(max_length=500)
-    by = models.CharField(max_length=120)  # the name of whoever sealed it
+    by = models.CharField(max_length=120)  # the name of its creator
     user = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
     at = models.DateTimeField(auto_now_add=True)
     version = models.PositiveIntegerField()  # of the template, when it was sealed
@@ -35,10 +35,10 @@ class Revision(models.Model):
 
 
 class Tick(models.Model):
-    """A section looked through by somebody; good as long as the section's digest is the one that was looked at."""
+    """An approval of a section; valid while the section's digest is the approved one."""
 
     template = models.ForeignKey(StoredTemplate, on_delete=models.CASCADE, related_name="ticks")
-    section = models.CharField(max_length=64)  # its id; "" for what lies in none
+    section = models.CharField(max_length=64)  # its id; "" for strips without one
     digest = models.CharField(max_length=64)
     by = models.CharField(max_length=120)
     user = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")

@@ -22,9 +22,9 @@ from web.revisions.reports import Facts, manual_html, map_pdf, map_svg, report_h
 from web.revisions.services import content
 from web.shelf.workspace import Workspace
 
-EPOCH = (2020, 1, 1, 0, 0, 0)  # ZIP entries need a date; this one says nothing
+EPOCH = (2020, 1, 1, 0, 0, 0)  # ZIP entries need a date; this one has no meaning
 READABLE = 0o644 << 16
-ProgressCallback = Callable[[str, int], None]  # called with what comes next and the percent done; may raise to stop
+ProgressCallback = Callable[[str, int], None]  # called with the next step and the percent done; may raise to stop
 
 
 def facts_of(revision: Revision, template: Template) -> Facts:

@@ -39,7 +39,7 @@ STATIC_URL = (settings.ROOT / "web" / "static").as_uri() + "/"
 
 
 def _is_own(url: str) -> bool:
-    """What a paper may take in: our own fonts and styles."""
+    """Files that a report may load: our own fonts and styles."""
     parts = urlsplit(url)
     path = Path(unquote(parts.path)).resolve()
     return parts.scheme == "file" and not parts.netloc and path.is_relative_to(settings.ROOT / "web" / "static")
@@ -47,7 +47,7 @@ def _is_own(url: str) -> bool:
 
 @dataclass(frozen=True)
 class Facts:
-    """What stands on every paper: which revision of what, by whom, when."""
+    """The head of every report: revision, creator, date."""
 
     name: str
     number: int
@@ -57,7 +57,7 @@ class Facts:
     signed_by: str
     signed_on: str
     digest: str
-    remarks: tuple[tuple[str, str, tuple[str, ...]], ...] = ()  # about what, open or settled, who said what
+    remarks: tuple[tuple[str, str, tuple[str, ...]], ...] = ()  # subject, open or resolved, comments with names
 
     @property
     def state(self) -> str:
@@ -65,12 +65,12 @@ class Facts:
 
 
 def drawing(space: Workspace) -> Sheet:
-    """The whole map laid out anew; drawn once for all papers of a pack."""
+    """The whole map drawn from scratch; once for all reports of a pack."""
     return space.drawn(frozenset(), b"").sheet
 
 
 def map_svg(space: Workspace, facts: Facts) -> str:
-    """The whole sheet with its title block, findings marked where they are."""
+    """The whole map with its title block, findings marked at their places."""
     sheet = drawing(space)
     return pieces(sheet, _title_block(space, facts), facts.name, _marks(space, sheet), standalone=True).whole()
 
@@ -95,7 +95,7 @@ def _title_block(space: Workspace, facts: Facts) -> list[tuple[str, str]]:
 
 
 def map_pdf(svg: str, facts: Facts) -> bytes:
-    """The sheet on one page: A3, or larger where its type would get too small."""
+    """The map on one page: A3, or larger if its type would become too small."""
     width, height = _size_of(svg)
     page = [
         max(side * MM_A_PX, least) + 2 * MARGIN_MM for side, least in zip((width, height), LEAST_SHEET_MM, strict=True)

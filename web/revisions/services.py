@@ -1,4 +1,4 @@
-"""Everything that is written about revisions; what came in between is said. Nothing is computed under the lock."""
+"""All writes of revisions; later changes are reported. Nothing is computed under the lock."""
 
 from __future__ import annotations
 
@@ -28,13 +28,13 @@ def content(revision: Revision) -> Template:
     return load(document_of(bytes(revision.head)))
 
 
-@lru_cache(maxsize=2)  # pages of a revision are asked for one after another; comparing takes two
+@lru_cache(maxsize=2)  # pages of a revision come in sequence; a comparison needs two
 def _computed(head: bytes) -> Workspace:
     return Workspace(load(document_of(head)))
 
 
 def workspace_of(revision: Revision) -> Workspace:
-    """A revision with what is computed on it: the present state's where nothing has changed since."""
+    """A revision with its computed results: those of the current version if nothing has changed since."""
     if revision.version == revision.template.version:
         return workspace(revision.template)
     return _computed(bytes(revision.head))
@@ -42,7 +42,7 @@ def workspace_of(revision: Revision) -> Workspace:
 
 @transaction.atomic
 def seal(pk: int, user: User, base: int, note: str) -> Revision:
-    """The present state as the next revision. Raises StaleVersionError where it is not the state the person saw."""
+    """The current version as the next revision. Raises StaleVersionError if the user has seen another one."""
     stored = services.based_on(pk, user, base)
     need(stored, "seal")
     note = note.strip()[:500]
@@ -61,7 +61,7 @@ def seal(pk: int, user: User, base: int, note: str) -> Revision:
 
 
 def tick(pk: int, user: User, section: str, digest: str) -> Tick:
-    """Ticks a section off as it was seen. Raises EditError where it has changed since."""
+    """Approve a section as seen. Raises EditError if it has changed since."""
     stored = found(pk, user)
     need(stored, "tick")
     now = section_digests(workspace(stored).template).get(section)
@@ -82,7 +82,7 @@ def untick(pk: int, user: User, section: str) -> None:
 
 
 def sign(revision_pk: int, user: User) -> Revision:
-    """Signs a revision off: it is released, and locked. Raises EditError with what stands in the way."""
+    """Sign a revision: it is released, and locked. Raises EditError with the open conditions."""
     revision = Revision.objects.select_related("template").get(pk=revision_pk, template__in=shelf_of(user))
     need(found(revision.template_id, user), "seal")
     if revision.signed_at is not None:
@@ -103,7 +103,7 @@ def sign(revision_pk: int, user: User) -> Revision:
 
 
 def go_back(pk: int, user: User, base: int, revision: Revision) -> StoredTemplate:
-    """The state of a revision again, as a new edit: what was done since stays in the journal, and undo leads back."""
+    """Restore the version of a revision, as a new edit: later edits stay in the history, and undo reverts it."""
     return services.change(
         pk, user, base, f"Restore revision {revision.number}", lambda _template: content(revision)
     )  # fmt: skip

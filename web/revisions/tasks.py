@@ -17,6 +17,6 @@ def begin_pack_of(revision: Revision) -> None:
 
 @queue.task()
 def make(pack_pk: int) -> None:
-    """Makes a pack, says how far it is, and stops where it was cancelled."""
+    """Create a pack, report progress, and stop if it is cancelled."""
     pack = Pack.objects.select_related("revision__template").get(pk=pack_pk)
     pack.make(lambda: make_pack(pack.revision, pack.tell))

@@ -1,4 +1,4 @@
-"""The Revisions place: seal, compare, take over, go back, tick off, sign off, make the pack."""
+"""The Revisions page: create, compare, apply, restore, approve, sign, download the pack."""
 
 from __future__ import annotations
 
@@ -62,7 +62,7 @@ def _page(request: HttpRequest, stored: StoredTemplate, status: int = 200, **sai
 
 
 def _side_by_side(user: User, stored: StoredTemplate, space: Workspace) -> list[tuple[StoredTemplate, dict[str, Any]]]:
-    """The template, what it is a variant of, and its own variants: those that the person may see."""
+    """The template, its original, and its own variants: those that the user may see."""
     origin = stored.variant_of
     others = [origin, *stored.variants.all(), *(origin.variants.exclude(pk=stored.pk) if origin else ())]
     family = [stored, *(one for one in others if seen_by(user, one) is not None)]
@@ -79,7 +79,7 @@ def _revision(request: HttpRequest, pk: int, number: int, action: str = "") -> R
 
 
 def _done(request: HttpRequest, pk: int, work: Callable[[], Any], then: str = "revisions") -> HttpResponse:
-    """Does the work and leads on; what cannot be done, or came too late, is said on the page."""
+    """Write and redirect; a refusal is shown on the page."""
     try:
         work()
     except StaleVersionError as stale:
@@ -157,7 +157,7 @@ def take(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 @require_POST
 def begin(request: HttpRequest, pk: int, number: int) -> HttpResponse:
-    """Asks for the pack; the page shows how far it is."""
+    """Start the pack; the page shows its progress."""
     begin_pack_of(_revision(request, pk, number))
     return redirect(reverse("revisions", args=[pk]) + "#pack")
 
@@ -195,7 +195,7 @@ def pack_of(revision: Revision) -> HttpResponse:
 
 @require_safe
 def document(request: HttpRequest, pk: int, number: int) -> HttpResponse:
-    """A revision's document as it was sealed."""
+    """A revision's document as created."""
     revision = _revision(request, pk, number)
     name = f"{slug(revision.template.name)}-r{number}.json"
     return as_file(document_of(bytes(revision.head)), name, "application/json")

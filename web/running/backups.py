@@ -1,7 +1,7 @@
-"""Backups: one file with the database, as it was at one moment while people work, and the recordings that wait.
+"""Backups: one file with a consistent copy of the database during use, and the queued recordings.
 
 A backup is a plain TAR file: `about.json` with the digests of the others, `lattice.sqlite3`, `prints/…`. The secret
-that signs sessions is not in it: who steals a backup signs in nowhere.
+that signs sessions is not in it: a stolen backup opens no session.
 """
 
 from __future__ import annotations
@@ -27,10 +27,10 @@ from django.db.migrations.loader import MigrationLoader
 FORMAT, VERSION = "intact-lattice.backup", 1
 ABOUT, DATABASE = "about.json", "lattice.sqlite3"
 NAME = "intact-lattice-%Y%m%d-%H%M%S.tar"
-NEWEST, WEEKLY = 7, 4  # that are kept
+NEWEST, WEEKLY = 7, 4  # to retain
 CHUNK = 1 << 20
 HALF_DONE = BACKING_UP, CHECKING, RESTORING = ".backup-", ".check-", ".restore-"  # folders in which it is done
-HALF_DONE_S = 24 * 3600  # after which nobody is at it any more
+HALF_DONE_S = 24 * 3600  # after which no process can still use it
 
 
 class BackupError(Exception):
@@ -63,7 +63,7 @@ def back_up(folder: Path, now: datetime | None = None) -> Path:
 
 
 def _clear(folder: Path) -> None:
-    """Takes away what a backup or a restore that was killed has left half done; one that goes on is younger."""
+    """Delete the remains of an interrupted backup or restore; a running one is younger."""
     for path in (path for kind in HALF_DONE for path in folder.glob(f"{kind}*")):
         if time() - path.stat().st_mtime > HALF_DONE_S:
             shutil.rmtree(path, ignore_errors=True)
@@ -113,13 +113,13 @@ def _migrations(database: Path) -> list[str]:
 
 
 def check(packed: Path) -> dict[str, Any]:
-    """What a backup says of itself, once all of it is found to be as it was written. Raises BackupError."""
+    """The metadata of a backup, after all of its digests are checked. Raises BackupError."""
     with tempfile.TemporaryDirectory(prefix=CHECKING, dir=packed.parent) as place:
         return unpack(packed, Path(place))
 
 
 def unpack(packed: Path, place: Path) -> dict[str, Any]:
-    """Takes a backup apart into a folder, checked. Raises BackupError with what is wrong with it."""
+    """Unpack a backup into a folder, checked. Raises BackupError with the reason."""
     try:
         with tarfile.open(packed) as archive:
             for entry in archive:
@@ -146,7 +146,7 @@ def unpack(packed: Path, place: Path) -> dict[str, Any]:
 
 
 def _take_out(archive: tarfile.TarFile, entry: tarfile.TarInfo, place: Path) -> None:
-    """One file of a backup, and nothing that would go elsewhere: the Python of Debian 12 has no filter for that."""
+    """One file of a backup, inside the folder only: the Python of Debian 12 has no filter for that."""
     path = (place / entry.name).resolve()
     source = archive.extractfile(entry) if entry.isfile() else None
     if source is None or not path.is_relative_to(place.resolve()):
@@ -157,7 +157,7 @@ def _take_out(archive: tarfile.TarFile, entry: tarfile.TarInfo, place: Path) -> 
 
 
 def restore(packed: Path) -> Path | None:
-    """Puts a backup in the place of what is there, which is kept beside it. The server has to be stopped.
+    """Replace the data by a backup; the old data is stored beside it. The server has to be stopped.
 
     Returns
     -------
@@ -167,7 +167,7 @@ def restore(packed: Path) -> Path | None:
     Raises
     ------
     BackupError
-        With what is wrong; then nothing was changed.
+        With the reason; then nothing was changed.
     """
     database = _database()
     _clear(settings.VAR)
@@ -192,7 +192,7 @@ def restore(packed: Path) -> Path | None:
 
 
 def _put_beside(database: Path) -> Path | None:
-    """Gives the database a second name, once nobody writes to it. Raises BackupError where somebody does."""
+    """Give the database a second name, once no process writes to it. Raises BackupError if one does."""
     if not database.exists() or not database.stat().st_size:
         return None
     with closing(sqlite3.connect(database, timeout=0, isolation_level=None)) as held:

@@ -1,7 +1,7 @@
 """The server's connections: many, each with a limit of time for its request and of bytes for its body.
 
-Nothing of a request costs a thread before all of it is there. Without these bounds a hundred idle pages or half
-requests kept everybody else out, and anybody could send gigabytes to the sign-in page.
+A request uses a thread only once all of it has arrived. Without these limits a hundred idle pages or incomplete
+requests blocked all other users, and any client could send gigabytes to the sign-in page.
 """
 
 from __future__ import annotations
@@ -20,7 +20,7 @@ from web.shared.bodies import OF_ANYBODY, most_bytes
 MOST_CONNECTIONS = 4000
 IDLE_S = 60  # that a kept connection may say nothing
 HEADER_S = 15  # within which a request's head has to be whole
-LEAST_BYTES_S = 2000  # that a body has to bring on the average; a slow line in a train brings ten times that
+LEAST_BYTES_S = 2000  # minimum average rate of a body; a slow line in a train has ten times that
 BODY_GRACE_S = 15  # before that is asked
 
 
@@ -54,8 +54,8 @@ class _Bounded:
 class TimedChannel(waitress.channel.HTTPChannel):  # type: ignore[misc]
     """A connection that is closed where a request does not come within its time.
 
-    waitress closes what was not active for `channel_timeout`; each byte counts as activity. Here a request that comes
-    too slowly counts as active when it began.
+    waitress closes connections without activity for `channel_timeout`; each byte counts as activity. Here a slow
+    request counts as active only when it began.
     """
 
     parser_class = BoundedParser
@@ -102,7 +102,7 @@ def serve(application: Any, **options: Any) -> None:
     if soft != resource.RLIM_INFINITY and soft < wanted:
         most = wanted if hard == resource.RLIM_INFINITY else min(wanted, hard)
         resource.setrlimit(resource.RLIMIT_NOFILE, (max(soft, most), hard))
-    waitress.server.TcpWSGIServer = Server  # what `create_server` makes
+    waitress.server.TcpWSGIServer = Server  # from `create_server`
     waitress.serve(
         application, connection_limit=MOST_CONNECTIONS, channel_timeout=IDLE_S, cleanup_interval=5, backlog=2048,
         asyncore_use_poll=True, **options,

@@ -1,4 +1,4 @@
-"""How the application is, for whoever watches over it: no account, and nothing about people."""
+"""The health of the application, for monitoring: no account, and no personal data."""
 
 from __future__ import annotations
 
@@ -61,7 +61,7 @@ PARTS: dict[str, Callable[[], tuple[bool, str]]] = {"database": _database, "work
 @never_cache
 @require_safe
 def health(_request: HttpRequest) -> JsonResponse:
-    """Database, worker, disk: 200 where all is well, else 503 with what is not."""
+    """Database, worker, disk: 200 if all are well, else 503 with the problems."""
     found = {name: part() for name, part in PARTS.items()}
     is_well = all(well for well, _words in found.values())
     parts = {name: {"well": well, "says": words} for name, (well, words) in found.items()}

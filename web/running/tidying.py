@@ -1,4 +1,4 @@
-"""What nobody needs any more is taken away, once a day."""
+"""Expired data is deleted once a day."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from web.accounts.models import Event, Invitation
 from web.sharing.models import RevisionLink
 from web.shelf.models import JournalEntry, StoredTemplate
 
-BRIEF = timedelta(days=90)  # events, links that are over, what was taken off the shelf
+BRIEF = timedelta(days=90)  # events, expired links, deleted templates
 
 
 USUAL = timedelta(days=8)  # between two times, a week of holidays too
@@ -33,10 +33,10 @@ def is_usual(since: timedelta | None) -> bool:
 
 
 def tidy() -> dict[str, int]:
-    """Takes it away and says how much of what.
+    """Delete expired data and report the numbers.
 
-    Sessions that are over; events, invitations and links after 90 days; templates 90 days after they were taken off the
-    shelf; what edits did, a year after (that they were made stays in the journal).
+    Ended sessions; events, invitations and links after 90 days; templates 90 days after their deletion; the patches of
+    edits after a year (their entries stay in the history).
     """
     call_command("clearsessions")
     now = timezone.now()

@@ -1,4 +1,4 @@
-"""Addresses for whoever watches over the application."""
+"""Addresses for monitoring."""
 
 from django.urls import path
 

@@ -1,4 +1,4 @@
-"""How much an address may be sent, known before any of it is read: files only where files are taken, and from whom."""
+"""The size limit of a request to an address, known before any of it is read: files only for views that take them."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ Asks = Callable[[int, int], bool]  # person, template → whether they may
 
 
 def takes_files(most_bytes: int, may: Asks | None = None) -> Callable[[View], View]:
-    """Marks a view that takes a file, of so many bytes, from whoever `may` do with the template of its address."""
+    """Mark a view that takes a file of at most so many bytes, from users with the permission `may` on its template."""
 
     def mark(view: View) -> View:
         view.takes_files = (most_bytes, may)  # type: ignore[attr-defined]
@@ -39,8 +39,8 @@ def most_bytes(path: str, cookies: str) -> int:
     Returns
     -------
     int
-        Bytes: 1 MiB from who is not signed in, what forms may hold (DATA_UPLOAD_MAX_MEMORY_SIZE) from who is; more
-        where the address takes files and the person may send one there.
+        Bytes: 1 MiB if not signed in, the limit of forms (DATA_UPLOAD_MAX_MEMORY_SIZE) if signed in; more if the
+        address takes files and the user has the permission.
     """
     person = _person(cookies)
     if person is None:

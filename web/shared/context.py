@@ -1,4 +1,4 @@
-"""What every page knows."""
+"""The context of every page."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ import json
 from django.http import HttpRequest
 
 SHEETS = ("paper", "dark")
-# What htmx does with our answers: refusals and conflicts say why, so they are shown; faults are told by an event.
+# Treatment of answers by htmx: refusals and conflicts have a text, so they are shown; server errors raise an event.
 HTMX = {
     "includeIndicatorStyles": False,
     "allowEval": False,
@@ -25,6 +25,6 @@ HTMX_CONFIG = json.dumps(HTMX, separators=(",", ":"))
 
 
 def page(request: HttpRequest) -> dict[str, str]:
-    """The sheet the person has chosen (empty follows the system), and how htmx is set."""
+    """The user's theme (empty follows the system), and the settings of htmx."""
     chosen = request.COOKIES.get("sheet", "")
     return {"sheet": chosen if chosen in SHEETS else "", "htmx_config": HTMX_CONFIG}

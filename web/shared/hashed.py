@@ -1,4 +1,4 @@
-"""Files of the pages under names that say what is in them, so that browsers keep them for good."""
+"""Static files under names with a digest of their content, so that browsers cache them permanently."""
 
 from __future__ import annotations
 
@@ -6,9 +6,9 @@ from django.contrib.staticfiles.storage import ManifestStaticFilesStorage, Stati
 
 
 class HashedFiles(ManifestStaticFilesStorage):
-    """What `collectstatic` has gathered, which `serve` calls when it starts; before that, as in tests, plain names.
+    """The files that `collectstatic` has collected at the start of `serve`; before that, as in tests, plain names.
 
-    They are not compressed here: that would take six seconds with each start, and a proxy does it.
+    They are not compressed here: that would take six seconds at each start, and a proxy does it.
     """
 
     manifest_strict = False

@@ -1,4 +1,4 @@
-"""Return whether the worker lives: it touches a file every few seconds, which whoever waits for it looks at."""
+"""Return whether the worker is alive: it touches a file every few seconds."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ DEAD_AFTER_S = 30
 
 
 def beat() -> None:
-    """Says that the worker lives."""
+    """Touch the worker's heartbeat file."""
     settings.HEARTBEAT.touch()
 
 
@@ -30,7 +30,7 @@ def keep_beating(stopped: Event) -> Thread:
 
 
 def silent_s() -> float | None:
-    """Seconds since the worker was heard of last; None where it never was."""
+    """Seconds since the worker's last heartbeat; None if it never had one."""
     try:
         return abs(time() - settings.HEARTBEAT.stat().st_mtime)  # ahead of us only where the clock was put back
     except OSError:
@@ -38,6 +38,6 @@ def silent_s() -> float | None:
 
 
 def is_alive() -> bool:
-    """Return whether what is asked for will be done. Where work is done within the request, it always is."""
+    """Return whether jobs will run. If they run within the request, they always do."""
     silent = silent_s()
     return settings.JOBS_AT_ONCE or (silent is not None and silent < DEAD_AFTER_S)

@@ -1,4 +1,4 @@
-"""Work in the background: the queue, and what every job says of itself while it goes on."""
+"""Background jobs: the queue, and the progress that every job reports."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ MOST_STOPPED = 1
 
 
 class CancelledError(Exception):
-    """Nobody waits for it any more."""
+    """The job was cancelled."""
 
 
 class Job(models.Model):
@@ -50,7 +50,7 @@ class Job(models.Model):
         return self.state == self.WAITING and not is_alive()
 
     def tell(self, step: str, percent: int) -> None:
-        """Says how far it is. Raises CancelledError where nobody waits any more."""
+        """Report progress. Raises CancelledError after a cancel."""
         still = type(self)._default_manager.filter(pk=self.pk, state__in=self.UNDER_WAY)
         if not still.update(state=self.MAKING, step=step, percent=percent):
             raise CancelledError
@@ -61,9 +61,9 @@ class Job(models.Model):
         still.update(state=state, ended_at=timezone.now(), **fields)
 
     def make(self, work: Callable[[], Any], refused: tuple[type[Exception], ...] = ()) -> None:
-        """Does the work, whose result is kept as `content`; nothing is kept where nobody waits any more.
+        """Run the job, whose result is stored as `content`; nothing is stored after a cancel.
 
-        What `refused` names is said as it is: the input is at fault there, and nothing of ours.
+        Exceptions in `refused` are shown as they are: the input is at fault, not the application.
         """
         try:
             content = work()
@@ -78,14 +78,14 @@ class Job(models.Model):
         self.end(self.DONE, content=content, percent=100, step="")
 
     def fail(self, wrong: Exception) -> None:
-        """Says why it cannot be made."""
+        """Store the reason for a missing result."""
         self.end(self.FAILED, said=f"{type(wrong).__name__}: {wrong}"[:300])
 
     @classmethod
     def take_up(cls, make: Callable[[int], object]) -> None:
-        """Those that a worker was at when it was stopped are begun anew; called when one starts.
+        """Restart jobs that were interrupted by the end of a worker; called when one starts.
 
-        One at which workers have ended twice may be why: it is not begun a third time by itself.
+        A job during which workers have ended twice may be the cause: it is not restarted a third time.
         """
         for job in list(cls._default_manager.filter(state__in=cls.UNDER_WAY)):
             stopped = job.stopped + (job.state == cls.MAKING)
@@ -96,6 +96,6 @@ class Job(models.Model):
                 make(job.pk)
 
     def cancel(self) -> None:
-        """Says that nobody waits for it any more; who makes it stops at the next step."""
+        """Cancel it; its task stops at the next step."""
         still = type(self)._default_manager.filter(pk=self.pk, state__in=self.UNDER_WAY)
         still.update(state=self.CANCELLED, ended_at=timezone.now())

@@ -1,4 +1,4 @@
-"""What the application says of itself: lines of JSON, with the number of the request and nothing about people."""
+"""The log: lines of JSON, with the number of the request and no personal data."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ def view_of(request: HttpRequest) -> str:
 
 
 class WithoutPaths(logging.Filter):
-    """Puts the view in the place of the path in what Django says of a request: links have their secret in the path."""
+    """Replaces the path by the view in Django's messages about a request: links have their secret in the path."""
 
     def filter(self, record: logging.LogRecord) -> bool:
         request = getattr(record, "request", None)

@@ -1,4 +1,4 @@
-"""What holds for every request: headers, the form forms come in, and a database that is busy."""
+"""Rules for every request: headers, the encoding of forms, and a busy database."""
 
 from __future__ import annotations
 
@@ -54,7 +54,7 @@ class NoBodyForHead:
 class RequestLog:
     """A line a request in the log: which view, how it ended, how long it took, and a number that its answer has too.
 
-    The address is left out: it may hold a secret, or what somebody looks for.
+    The address is left out: it may hold a secret, or a search text.
     """
 
     def __init__(self, get_response: Answer) -> None:
@@ -73,7 +73,7 @@ class RequestLog:
 
 
 class Headers:
-    """Nobody keeps what a person has seen signed in, and no page needs what a device has."""
+    """Pages of signed-in users are not cached, and pages use no device features."""
 
     DEVICE = "camera=(), microphone=(), geolocation=(), payment=(), usb=(), midi=()"
 
@@ -90,7 +90,7 @@ class Headers:
 
 
 class PlainForms:
-    """Forms are UTF-8: what says that it is written otherwise is refused before anybody reads it."""
+    """Forms are UTF-8: a request with another declared encoding is refused before it is read."""
 
     def __init__(self, get_response: Answer) -> None:
         self.get_response = get_response
@@ -103,7 +103,7 @@ class PlainForms:
 
 
 class Busy:
-    """A write that waited its time for somebody else's, or finds no room, is told so; what was typed is kept."""
+    """A write that found the database busy or full gets an error page; the typed text is preserved."""
 
     def __init__(self, get_response: Answer) -> None:
         self.get_response = get_response
@@ -125,7 +125,7 @@ class Busy:
 
 
 def _why_not(exception: Exception) -> str | None:
-    """Why nothing could be written, where that is neither a fault of ours nor of what was sent."""
+    """The reason for a failed write, if neither the application nor the request is at fault."""
     is_full = isinstance(exception, OSError) and exception.errno == errno.ENOSPC
     if isinstance(exception, OperationalError):
         is_full = "full" in str(exception) or "disk I/O" in str(exception)
@@ -135,5 +135,5 @@ def _why_not(exception: Exception) -> str | None:
 
 
 def _posted(request: HttpRequest) -> list[tuple[str, str]]:
-    """What a form brought, to be sent again by one press; files have to be chosen again."""
+    """The fields of a form, for a second attempt with one press; files have to be selected again."""
     return [(name, value) for name, values in request.POST.lists() for value in values if name != "csrfmiddlewaretoken"]

@@ -1,4 +1,4 @@
-"""What is said above a page at work instead of what was asked for; the page itself stays as it is."""
+"""A message above an open page in place of the requested content; the page itself is unchanged."""
 
 from __future__ import annotations
 
@@ -10,5 +10,5 @@ from django_htmx.http import reswap, retarget
 
 
 def notice(request: HttpRequest, page: str, context: dict[str, Any], status: int) -> HttpResponse:
-    """A note over the page, before those that stand there already, wherever the answer was to go."""
+    """A note over the page, before existing ones, whatever the target of the answer."""
     return reswap(retarget(render(request, page, context, status=status), "#notice"), "afterbegin")

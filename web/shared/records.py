@@ -24,6 +24,6 @@ def records(columns: str, rows: Iterable[Sequence[Any]]) -> Records:
 
 
 def as_data(value: Any) -> SafeString:
-    """JSON as the text of a hidden element: quotes may stand there as they are."""
+    """JSON as the text of a hidden element: quotes may be plain."""
     text = msgspec.json.encode(value).decode()
     return mark_safe(text.replace("&", "&amp;").replace("<", "&lt;"))  # noqa: S308 - escaped here

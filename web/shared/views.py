@@ -1,4 +1,4 @@
-"""Error pages: what happened, and what to do next."""
+"""Error pages: what happened, and the next step."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What people type into one line or several, as it is kept: refused where it is too long, never cut."""
+"""Typed text of one line or several, as stored: refused if it is too long, never cut."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ LONGEST_LINE = 120  # characters
 
 
 def one_line(text: str, what: str, lacking: str) -> str:
-    """Text of one line. Raises EditError: with `lacking` where there is none, else with what is wrong with `what`."""
+    """Text of one line. Raises EditError: with `lacking` if it is empty, else with an error about `what`."""
     line = " ".join(text.split())
     if not line:
         raise EditError(lacking)

@@ -17,7 +17,7 @@ ANSWER = "Left over. I remove it when the bells are done."
 
 
 def with_people(ferry: StoredTemplate, podcast: StoredTemplate, second: User, reader: User) -> None:
-    """What belongs to a team, who may only look, and what is said about the loop."""
+    """The templates of a team, its read-only members, and the comments on the loop."""
     owner = ferry.owner
     team = services.make_team(owner, TEAM)
     Member.objects.create(team=team, user=second, role=Role.EDITOR)

@@ -1,4 +1,4 @@
-"""What somebody with a link sees: one revision's map, report and pack, and no other page."""
+"""The page of a share link: one revision's map, report and pack, and no other page."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ from web.sharing.models import RevisionLink
 
 
 def by_link(view: Callable[[HttpRequest, RevisionLink, str], HttpResponse]) -> Callable[..., HttpResponse]:
-    """For a link that is good; of another one nobody learns why it is not. No search engine keeps what it shows."""
+    """For valid links; an invalid one gives no reason. Search engines do not index it."""
 
     @login_not_required
     @require_safe
@@ -56,10 +56,10 @@ def link(request: HttpRequest, found: RevisionLink, token: str) -> HttpResponse:
 
 @by_link
 def link_map(_request: HttpRequest, found: RevisionLink, _token: str) -> HttpResponse:
-    """The map as a picture, which brings its own styles: the page takes none that are written into it."""
+    """The map as a picture with its own styles: the page allows no inline ones."""
     space = workspace_of(found.revision)
     answer = HttpResponse(map_svg(space, facts_of(found.revision, space.template)), content_type="image/svg+xml")
-    # By itself it may have its own styles, and nothing else: no script, and nothing from anywhere.
+    # As a file it may have its own styles, and nothing else: no script, and no other source.
     answer["Content-Security-Policy"] = "default-src 'none'; style-src 'unsafe-inline'; frame-ancestors 'none'"
     return answer
 

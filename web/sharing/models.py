@@ -1,4 +1,4 @@
-"""Links by which somebody without an account sees one revision."""
+"""Share links: one revision without an account."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ class RevisionLink(models.Model):
 
     digest = models.CharField(max_length=64, unique=True)
     revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="links")
-    note = models.CharField(max_length=120)  # for whom
+    note = models.CharField(max_length=120)  # its recipient
     by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
     at = models.DateTimeField(auto_now_add=True)
     until = models.DateField()
@@ -41,7 +41,7 @@ class RevisionLink(models.Model):
 
     @property
     def is_good(self) -> bool:
-        """Return whether it still opens anything: not revoked, not over, made by somebody whose account is on."""
+        """Return whether it is valid: not revoked, not expired, created by an active account."""
         is_gone = self.revoked_at is not None or self.revision.template.deleted_at is not None
         return not is_gone and timezone.now().date() <= self.until and self.by is not None and self.by.is_active
 

@@ -1,4 +1,4 @@
-"""Everything that is written about roles, teams and links. Somebody always stays owner."""
+"""All writes of roles, teams and links. A template always has an owner."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ from web.shelf.models import Share, StoredTemplate
 
 
 def person_called(name: str) -> User:
-    """Somebody by the name they sign in with. Raises EditError where nobody has it."""
+    """A user by their sign-in name. Raises EditError if it does not exist."""
     found = User.objects.filter(username__iexact=name.strip(), is_active=True).first()
     if found is None:
         raise EditError(f"No account has the user name {name.strip()[:60]}.")
@@ -39,7 +39,7 @@ def role_called(name: str) -> Role:
 
 @transaction.atomic
 def give_role(pk: int, by: User, name: str, role: str) -> None:
-    """Gives somebody a role on a template, or another one."""
+    """Give a user a role on a template, or another one."""
     stored, person = _to_give(pk, by), person_called(name)
     if stored.team_id is None and stored.owner_id == person.pk:
         raise EditError(f"{name_of(person)} owns this template. Transfer it to another member or a team first.")
@@ -50,7 +50,7 @@ def give_role(pk: int, by: User, name: str, role: str) -> None:
 
 @transaction.atomic
 def take_role(pk: int, by: User, person_pk: int) -> None:
-    """Takes a role on a template away; everybody may lay their own down."""
+    """Remove a role on a template; any user may remove their own."""
     stored = found(pk, by)
     if person_pk != by.pk:
         need(stored, "give")
@@ -63,7 +63,7 @@ def take_role(pk: int, by: User, person_pk: int) -> None:
 
 @transaction.atomic
 def hand_over(pk: int, by: User, team_pk: int | None, name: str = "") -> None:
-    """Hands a template to a team one is in, or to a person; who had it stays editor."""
+    """Transfer a template to one of your teams, or to a user; the old owner stays editor."""
     stored = _to_give(pk, by)
     if team_pk is not None:
         team = Team.objects.filter(pk=team_pk, members__user=by).first()
@@ -91,7 +91,7 @@ def _to_give(pk: int, by: User) -> StoredTemplate:
 
 @transaction.atomic
 def make_team(by: User, name: str) -> Team:
-    """A team with whoever makes it as its owner."""
+    """A team with its creator as owner."""
     name = one_line(name, "the name", "a team needs a name")
     if Team.objects.filter(name__iexact=name).exists():
         raise EditError(f"a team {name} exists already")
@@ -103,7 +103,7 @@ def make_team(by: User, name: str) -> Team:
 
 @transaction.atomic
 def set_member(team: Team, by: User, name: str, role: str) -> None:
-    """Takes somebody into a team, or gives them another role in it."""
+    """Add a user to a team, or give them another role in it."""
     _owner_of(team, by)
     person, wanted = person_called(name), role_called(role)
     if wanted != Role.OWNER:
@@ -114,7 +114,7 @@ def set_member(team: Team, by: User, name: str, role: str) -> None:
 
 @transaction.atomic
 def remove_member(team: Team, by: User, person_pk: int) -> None:
-    """Somebody leaves a team, or is taken out by an owner. Asked under the lock: of two owners one stays."""
+    """A member leaves a team, or an owner removes them. Checked under the lock: of two owners one stays."""
     if person_pk != by.pk:
         _owner_of(team, by)
     member = Member.objects.select_related("user").filter(team=team, user=person_pk).first()
@@ -150,7 +150,7 @@ def make_link(pk: int, by: User, number: int, words: str, days: int) -> tuple[Re
         raise EditError(f"{days} days; 1 to {LONGEST_DAYS} are allowed")
     until: date = in_days(days)
     note(Event.LINK, by, f"{name_of(by)} created a link to revision {number} of {stored.name} for {words}")
-    if report_in_pack(revision) is None:  # whoever opens the link finds it made
+    if report_in_pack(revision) is None:  # available to whoever opens the link
         transaction.on_commit(lambda: begin_pack_of(revision))
     return RevisionLink.make(revision, by, words, until)
 

@@ -1,4 +1,4 @@
-"""Who may do what with a template: its place *People*, teams, the table of roles."""
+"""Permissions on a template: its page *People*, teams, the table of roles."""
 
 from __future__ import annotations
 
@@ -50,7 +50,7 @@ def _page(request: HttpRequest, stored: StoredTemplate, status: int = 200, **sai
 
 
 def _done(request: HttpRequest, pk: int, work: Callable[[], object], *, leaves: bool = False) -> HttpResponse:
-    """Does the work and leads back, to the shelf where one `leaves`; what cannot be done is said on the page."""
+    """Write and redirect, to Templates after leaving; a refusal is shown on the page."""
     try:
         work()
     except DocumentError as wrong:

@@ -1,4 +1,4 @@
-"""Who may see and do what with a template. Everything asks here; what each role may is said in `web.people.roles`."""
+"""Access to templates. Every view uses it; the permissions of each role are in `web.people.roles`."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ READING = ("GET", "HEAD")
 
 
 class NotAllowedError(PermissionDenied):
-    """Somebody may see a template and not do this with it; its words say what, and who may."""
+    """A user may see a template without this permission; the text names the required role."""
 
     title = "Role not sufficient"
 
@@ -28,7 +28,7 @@ class NotAllowedError(PermissionDenied):
 
 
 class FullShelfError(NotAllowedError):
-    """Somebody has as many templates as one person may."""
+    """A user has the maximum number of templates."""
 
     title = "Too many templates"
 
@@ -41,19 +41,19 @@ class FullShelfError(NotAllowedError):
 
 
 def visible_to(user: User) -> QuerySet[StoredTemplate]:
-    """All templates that a person has a role on, those taken off the shelf too."""
+    """All templates on which a user has a role, deleted ones too."""
     shared = Share.objects.filter(user=user).values("template")
     teams = Member.objects.filter(user=user).values("team")
     return StoredTemplate.objects.filter(Q(team=None, owner=user) | Q(pk__in=shared) | Q(team__in=teams))
 
 
 def shelf_of(user: User) -> QuerySet[StoredTemplate]:
-    """What stands on a person's shelf."""
+    """The templates in a user's list."""
     return visible_to(user).filter(deleted_at=None)
 
 
 def role_on(stored: StoredTemplate, user: User) -> Role | None:
-    """What a person is to a template: the most of what they are by themselves and by their team; None for nothing."""
+    """A user's role on a template: the higher of their own and their team's; None without one."""
     if stored.team_id is None and stored.owner_id == user.pk:
         return Role.OWNER
     given = list(Share.objects.filter(template=stored.pk, user=user.pk).values_list("role", flat=True))
@@ -77,7 +77,7 @@ def may(action: str) -> Callable[[int, int], bool]:
 def seen_by(user: User, other: StoredTemplate | None, action: str = "look") -> StoredTemplate | None:
     """Another template that something leads to, where a person may do this with it and it is on the shelf; else None.
 
-    Asked for whatever is followed from one template to another: roles may have been taken away since the two met.
+    Checked for every reference between templates: roles may have been removed since it was created.
     """
     if other is None or other.deleted_at is not None:
         return None
@@ -86,7 +86,7 @@ def seen_by(user: User, other: StoredTemplate | None, action: str = "look") -> S
 
 
 def found(pk: int, user: User, *, is_off: bool = False, without: Sequence[str] = ()) -> StoredTemplate:
-    """A template by its number, with what the person is to it. Plain queries: this is asked with every request.
+    """A template by its number, with the user's role. Plain queries: it is part of every request.
 
     Raises StoredTemplate.DoesNotExist, also where they have no role on it.
     """
@@ -100,20 +100,20 @@ def found(pk: int, user: User, *, is_off: bool = False, without: Sequence[str] =
 def template_or_404(
     request: HttpRequest, pk: int, action: str = "", *, is_off: bool = False, is_light: bool = False
 ) -> StoredTemplate:  # fmt: skip
-    """A template for what somebody wants to do with it.
+    """A template for a user with a permission.
 
-    Whoever has no role on it learns nothing, not even that it is there; whose role is too small is told so.
+    Users without a role get no information, not even that it exists; users with a lower role get the required one.
 
     Parameters
     ----------
     request, pk
-        Who asks, and for which.
+        The user and the template.
     action
-        Of `ACTIONS`; left out, looking for what is read and editing for what is sent.
+        Of `ACTIONS`; by default view for reads and edit for writes.
     is_off
         Whether it may be off the shelf.
     is_light
-        Without its document and map, for what is asked often.
+        Without its document and map, for frequent requests.
 
     Raises
     ------
@@ -122,7 +122,7 @@ def template_or_404(
     user = signed_in_user(request)
     try:
         stored = found(pk, user, is_off=is_off, without=("head", "slots") if is_light else ())
-    except (StoredTemplate.DoesNotExist, OverflowError):  # a number beyond what the database counts
+    except (StoredTemplate.DoesNotExist, OverflowError):  # a number beyond the database's integers
         raise Http404 from None
     need(stored, action or ("look" if request.method in READING else "edit"))
     return stored

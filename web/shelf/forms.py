@@ -18,7 +18,7 @@ def _select() -> forms.Select:
 
 
 class NewForm(forms.Form):
-    """A template's name, and what is better said before the first strip."""
+    """A template's name, and the settings needed before the first strip."""
 
     name = forms.CharField(max_length=120, label="Name")
     tempo_bpm = forms.FloatField(label="Tempo", initial=120, min_value=1, max_value=1000, required=False)
@@ -45,7 +45,7 @@ class NewForm(forms.Form):
         return [self["sample_rate_hz"], self["frame_rate"], self["layout"]]
 
     def template(self) -> Template:
-        """The empty template that is asked for."""
+        """The new empty template."""
         said = self.cleaned_data
         rate_hz = said["sample_rate_hz"] or 48_000
         profile = Profile(sample_rate_hz=rate_hz, layouts=(said["layout"] or "stereo",))

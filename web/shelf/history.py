@@ -1,4 +1,4 @@
-"""Earlier states of a template, by its journal: what an edit that was made on one is put on top of."""
+"""Earlier versions of a template, by its history: the bases of edits made on them."""
 
 from __future__ import annotations
 
@@ -14,11 +14,11 @@ from lattice.formats.document_json import to_plain
 from lattice.model.document import Template
 from web.shelf.models import JournalEntry, StoredTemplate
 
-MOST_BACK = 1000  # entries that an edit may lie behind; a page that is older is told to load again
+MOST_BACK = 1000  # entries that may follow an edit's base; an older page has to reload
 
 
 class StaleVersionError(Exception):
-    """The edit was made on an older version and cannot be put on top; `since` says what was written after it."""
+    """The edit was made on an older version and cannot be rebased; `since` has the later edits."""
 
     def __init__(self, since: Collection[JournalEntry]) -> None:
         super().__init__("the template has changed since")
@@ -26,7 +26,7 @@ class StaleVersionError(Exception):
 
 
 class EditConflictError(StaleVersionError):
-    """Somebody has changed the same since: what it was, what we would have made of it, and what they have."""
+    """Another user has changed the same field since: the old value, our new one, and theirs."""
 
     def __init__(self, since: Collection[JournalEntry], clashes: Sequence[Conflict], states: States) -> None:
         super().__init__(since)
@@ -37,7 +37,7 @@ States = tuple[Template, Template, Template]  # the base, ours, theirs
 
 
 def since(stored: StoredTemplate, version: int) -> list[JournalEntry]:
-    """What was written after a version, the oldest first."""
+    """The edits after a version, the oldest first."""
     return list(stored.journal.filter(version__gt=version).select_related("by", "of"))
 
 
@@ -63,7 +63,7 @@ def state_at(stored: StoredTemplate, now: Template, version: int) -> Template:
 
 
 def rebase_onto(stored: StoredTemplate, version: int, ours: tuple[Template, Template], now: Template) -> Template:
-    """What a change of an earlier state (before, after) makes of the present one. Raises EditConflictError."""
+    """The result of a change of an earlier version (before, after) on the current one. Raises EditConflictError."""
     before, after = ours
     if before == now:
         return after
@@ -127,12 +127,12 @@ def _pieces(change: Patch, name: str) -> Iterator[str]:
 
 
 def to_undo(stored: StoredTemplate, user: User) -> JournalEntry | None:
-    """A person's newest edit that is not taken back. Every page asks, so what it did is fetched when it is wanted."""
+    """A user's newest edit that is in force. Every page needs it, so its patch is fetched only on use."""
     return _edits(stored, user).filter(is_undone=False).defer("patch").last()
 
 
 def to_redo(stored: StoredTemplate, user: User) -> JournalEntry | None:
-    """A person's edit that was taken back last, where they have made none since."""
+    """A user's last undone edit, if they have made none since."""
     newest = _edits(stored, user).values_list("pk", flat=True).last()
     undoings = JournalEntry.objects.filter(template=stored, by=user, kind=JournalEntry.UNDO, of__is_undone=True)
     first = undoings.filter(pk__gt=newest or 0).order_by("of__pk").values_list("of", flat=True).first()
@@ -144,5 +144,5 @@ def _edits(stored: StoredTemplate, user: User) -> QuerySet[JournalEntry]:
 
 
 def needed_for(change: Patch) -> str:
-    """What one has to be allowed to take a change back: those who may waive may take their waivers back."""
+    """The permission to undo a change: users who may waive may undo their waivers."""
     return "waive" if not change.lists and set(change.fields) <= {"waivers"} else "edit"

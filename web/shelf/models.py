@@ -1,4 +1,4 @@
-"""What is kept: templates as whole documents, and the journal of their edits."""
+"""Stored data: templates as whole documents, and the history of their edits."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from web.people.roles import Role
 
 
 class WithoutBases(models.Manager["StoredTemplate"]):
-    """Templates without what variants began as, and without spent ids: few ask for those."""
+    """Templates without the base of variants, and without spent ids: few queries need those."""
 
     def get_queryset(self) -> models.QuerySet[StoredTemplate]:
         return super().get_queryset().defer("variant_base", "spent")
@@ -23,14 +23,14 @@ class WithoutBases(models.Manager["StoredTemplate"]):
 class StoredTemplate(models.Model):
     """One template of a person or a team: its head as a document, and a version that every write raises."""
 
-    # Who made it, or has it from somebody; what belongs to a team is the team's, whoever made it.
+    # The owner: its creator or the user it was transferred to; a team's template is the team's, whatever its creator.
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="templates")
     team = models.ForeignKey(Team, null=True, on_delete=models.PROTECT, related_name="templates")
     name = models.CharField(max_length=120)  # the document's, so that the shelf needs no decoding
     head = models.BinaryField()
     version = models.PositiveIntegerField(default=1)
-    slots = models.BinaryField(default=bytes)  # where strips stand on the map
-    remarked = models.PositiveIntegerField(default=0)  # how often something was said about it, or settled
+    slots = models.BinaryField(default=bytes)  # positions of strips on the map
+    remarked = models.PositiveIntegerField(default=0)  # count of changes to comments
     summary = models.JSONField(default=dict)  # findings by severity, strips and routes, for the shelf
     created_at = models.DateTimeField(auto_now_add=True)
     changed_at = models.DateTimeField(auto_now=True)
@@ -38,16 +38,16 @@ class StoredTemplate(models.Model):
     revision = models.PositiveIntegerField(default=0)  # the newest sealed one, 0 for none
     released = models.PositiveIntegerField(default=0)  # the newest that is signed off
     sealed_version = models.PositiveIntegerField(default=0)  # at which the newest was sealed
-    variant_base = models.BinaryField(default=bytes)  # what it is a variant of, as that was when they were last alike
-    is_offered = models.BooleanField(default=False)  # handed to its owner, who has not taken it yet
+    variant_base = models.BinaryField(default=bytes)  # the original when both were last equal
+    is_offered = models.BooleanField(default=False)  # a transfer that its recipient has not accepted yet
     spent = models.TextField(default="", blank=True)  # ids of pieces that were removed, with a space before each
     variant_of = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="variants")
 
     objects = WithoutBases()
-    # Who asked for it, and what they are to it (web.shelf.access); None where nobody did.
+    # The requesting user, and their role (web.shelf.access); None without a request.
     asked_by: User | None = None
     role: Role | None = None
-    origin: StoredTemplate | None = None  # what it is a variant of, where the person may see that
+    origin: StoredTemplate | None = None  # the original, if the user may see it
 
     class Meta:
         ordering = ("-changed_at", "-pk")
@@ -67,13 +67,13 @@ class StoredTemplate(models.Model):
 
     @cached_property
     def folded(self) -> list[str] | None:
-        """Sections that whoever asked for it has folded on their map; None where it stands as it opens."""
+        """Sections that the user has collapsed on their map; None if it is in its initial view."""
         views = MapView.objects.filter(template=self.pk, user=self.asked_by).values_list("folded", flat=True)
         return views.first() if self.asked_by is not None else None
 
 
 class MapView(models.Model):
-    """How one person has left a map: which sections are folded on it. Where strips stand is the template's."""
+    """A user's view of a map: its collapsed sections. Positions of strips belong to the template."""
 
     template = models.ForeignKey(StoredTemplate, on_delete=models.CASCADE, related_name="views")
     user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="map_views")
@@ -87,7 +87,7 @@ class MapView(models.Model):
 
 
 class Share(models.Model):
-    """A role on one template, given to somebody whom it does not belong to."""
+    """A role on one template, for a user who is not its owner."""
 
     template = models.ForeignKey(StoredTemplate, on_delete=models.CASCADE, related_name="shares")
     user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="shares")
@@ -104,7 +104,7 @@ class Share(models.Model):
 
 
 class KeptProfile(models.Model):
-    """What a delivery asks for, kept by its name for a person's other templates."""
+    """A delivery profile, saved by its name for a user's other templates."""
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="profiles")
     name = models.CharField(max_length=120)
@@ -119,7 +119,7 @@ class KeptProfile(models.Model):
 
 
 class KeptInventory(models.Model):
-    """What one machine has: plug-ins with versions, names of physical channels; of a person, for all templates."""
+    """The contents of one machine: plug-ins with versions, names of physical channels; of a user, for all templates."""
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="inventories")
     name = models.CharField(max_length=120)
@@ -152,7 +152,7 @@ class JournalEntry(models.Model):
     of = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="+")  # the edit undone or redone
     # Where a state that did not read was left behind: the version whose state it brought back.
     state_of = models.PositiveIntegerField(null=True)
-    is_undone = models.BooleanField(default=False)  # of edits: taken back, and not done again since
+    is_undone = models.BooleanField(default=False)  # of edits: undone, and not redone since
 
     class Meta:
         ordering = ("pk",)
@@ -164,7 +164,7 @@ class JournalEntry(models.Model):
 
     @property
     def change(self) -> Patch | None:
-        """What it did to the document. Undoing did not keep that once: it was always the last edit turned round."""
+        """The patch of the document. Old entries of undos have none: they always reverted the last edit."""
         if self.patch:
             return Patch.load(bytes(self.patch))
         if self.kind == self.EDIT or self.of is None:

@@ -1,6 +1,6 @@
-"""A template whose stored bytes do not read: why, the bytes themselves, and the way back to the last state that does.
+"""A template with unreadable bytes: the reason, the bytes themselves, and the last readable version.
 
-No edit of today can store such bytes; a disk, an older version or somebody's own tool may.
+No current edit can store such bytes; a disk, an older version or another tool may.
 """
 
 from __future__ import annotations
@@ -57,9 +57,9 @@ class UnreadableTemplates:
 
 
 def last_readable(stored: StoredTemplate) -> tuple[Template, list[JournalEntry]] | None:
-    """The newest state that reads, and the edits that are taken back for it.
+    """The newest readable version, and the edits undone for it.
 
-    The edits are taken back one by one on the plain data. None where no state before reads either.
+    The edits are undone one by one on the plain data. None if no earlier version can be read either.
     """
     try:
         document = json.loads(document_of(bytes(stored.head)))
@@ -71,7 +71,7 @@ def last_readable(stored: StoredTemplate) -> tuple[Template, list[JournalEntry]]
                 return load(json.dumps(document).encode()), back
             except DocumentError:
                 continue
-    except (DocumentError, ValueError, TypeError, KeyError, AttributeError):  # the bytes are no document at all
+    except (DocumentError, ValueError, TypeError, KeyError, AttributeError):  # the bytes are not a document at all
         return None
     return None
 
@@ -95,7 +95,7 @@ def raw(request: HttpRequest, pk: int) -> HttpResponse:
     head = bytes(stored.head)
     try:
         document = document_of(head)
-    except DocumentError:  # as far as they can be given: what is left of the row
+    except DocumentError:  # as far as readable: the rest of the row
         document = head
     return as_file(document, f"{slug(stored.name)}-as-stored.json", "application/octet-stream")
 
@@ -109,7 +109,7 @@ def back_to_readable(request: HttpRequest, pk: int) -> HttpResponse:
         try:
             recover(pk, signed_in_user(request), number_of(request.POST.get("base", ""), -1))
         except services.StaleVersionError:
-            pass  # somebody else has done it
+            pass  # another user has done it
         except DocumentError as error:
             raise UnreadableError(stored, error.problems) from None
     return redirect("map", pk)

@@ -1,4 +1,4 @@
-"""What somebody sees who may look at a template and not do this with it."""
+"""The refusal for a user who may see a template without this permission."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ Answer = Callable[[HttpRequest], HttpResponse]
 
 
 class NotAllowed:
-    """Says which role it takes, beside the page where one is at work, and changes nothing."""
+    """States the required role, beside an open page, and changes nothing."""
 
     def __init__(self, get_response: Answer) -> None:
         self.get_response = get_response

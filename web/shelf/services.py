@@ -1,6 +1,6 @@
-"""Everything that is written about templates. Each write is one short transaction that checks what it was based on.
+"""All writes of templates. Each is one short transaction that checks its base version.
 
-What takes time (the edit itself, its audit, reading back what will be stored) is done before the lock is taken.
+Slow steps (the edit itself, its audit, reading the result back) are done before the lock is taken.
 """
 
 from __future__ import annotations
@@ -33,11 +33,11 @@ from web.shelf.spent import SpentIds, spend
 from web.shelf.workspace import Workspace, keep, workspace
 
 PACKERS = ThreadPoolExecutor(2, "packer")
-MOST_TRIES = 5  # to write on top of others who write at the same time
+MOST_TRIES = 5  # attempts to write on top of other writers
 
 
 class PreparedState:
-    """A state worked out and found good before anything is locked: bytes, audit, map, figures for the shelf.
+    """A version computed and validated before any lock: bytes, audit, map, figures for the list of templates.
 
     `stored` is the template it will be a state of, whose map it keeps, None for a new one; `before` the state that was
     edited, where it is at hand.
@@ -62,12 +62,12 @@ class PreparedState:
 
     @property
     def fields(self) -> dict[str, Any]:
-        """What of the row it makes anew."""
+        """The changed fields of the row."""
         return {"head": self.head, "name": self.template.name, "summary": self.summary}
 
 
 def refuse_full_shelf(user: User) -> None:
-    """Raises FullShelfError where somebody has as many templates as they may; what is only offered does not count."""
+    """Raises FullShelfError if a user has the maximum number of templates; pending transfers do not count."""
     number = StoredTemplate.objects.filter(owner=user, team=None, is_offered=False).count()
     if number >= settings.MOST_TEMPLATES:
         raise FullShelfError(number, settings.MOST_TEMPLATES)
@@ -92,9 +92,9 @@ def store(user: User, template: Template) -> StoredTemplate:
 def edit(
     pk: int, user: User, base: int, label: str, steps: Iterable[EditStep], action: str = "edit"
 ) -> StoredTemplate:  # fmt: skip
-    """Applies steps as one edit, on top of what others have written since the version it was made on.
+    """Apply steps as one edit, on top of others' edits since its base version.
 
-    Raises StaleVersionError, or DocumentError with what is wrong; then nothing is written.
+    Raises StaleVersionError, or DocumentError with the errors; then nothing is written.
     """
     steps = list(steps)
     return change(pk, user, base, label, lambda template: apply_steps(template, steps), action)
@@ -103,7 +103,7 @@ def edit(
 def change(
     pk: int, user: User, base: int, label: str, work: Callable[[Template], Template], action: str = "edit"
 ) -> StoredTemplate:  # fmt: skip
-    """Writes what `work` makes of the state at version `base` as one edit of the journal."""
+    """Write the result of `work` on version `base` as one edit."""
     ours: list[tuple[Template, Template]] = []
 
     def made(stored: StoredTemplate, now: Template) -> tuple[Template, JournalEntry]:
@@ -116,19 +116,19 @@ def change(
 
 
 def undo(pk: int, user: User, base: int) -> StoredTemplate:
-    """Takes a person's last edit back that has not been taken back. Raises EditError where there is none."""
+    """Undo a user's last edit in force. Raises EditError if there is none."""
     return _turn(pk, user, base, JournalEntry.UNDO, to_undo)
 
 
 def redo(pk: int, user: User, base: int) -> StoredTemplate:
-    """Does again what a person has undone last. Raises EditError where there is nothing."""
+    """Redo a user's last undone edit. Raises EditError if there is none."""
     return _turn(pk, user, base, JournalEntry.REDO, to_redo)
 
 
 def _turn(
     pk: int, user: User, base: int, kind: str, which: Callable[[StoredTemplate, User], JournalEntry | None]
 ) -> StoredTemplate:  # fmt: skip
-    """An edit of a person taken back, or done again, on top of what stands there now.
+    """An edit of a user undone, or redone, on top of the current version.
 
     Raises StaleVersionError where the page does not show that edit.
     """
@@ -153,7 +153,7 @@ def _turn(
 def _write(
     pk: int, user: User, made: Callable[[StoredTemplate, Template], tuple[Template, JournalEntry]], action: str
 ) -> StoredTemplate:
-    """Writes a state made on top of the present one; where somebody is quicker, on top of theirs."""
+    """Write a version based on the current one; if another user is faster, on top of theirs."""
     for tries_left in reversed(range(MOST_TRIES)):
         stored = found(pk, user)
         space = workspace(stored)
@@ -174,7 +174,7 @@ def _write(
 def based_on(pk: int, user: User, base: int) -> StoredTemplate:
     """The template, where it is the state that a page shows. Raises StaleVersionError.
 
-    Asked again inside a transaction it holds to the end of it: transactions are immediate, nobody writes in between.
+    Checked again inside a transaction it holds to its end: transactions are immediate, no write comes between.
     """
     stored = found(pk, user)
     if stored.version != base:
@@ -187,10 +187,10 @@ def commit_state(
     pk: int, user: User, base: int, made: PreparedState, entry: JournalEntry, action: str = "edit",
     undone: Iterable[JournalEntry] = (),
 ) -> StoredTemplate:  # fmt: skip
-    """Writes a state with its entry of the journal. Under the lock the version and the role are looked at again.
+    """Write a version with its entry of the history. Under the lock the version and the role are checked again.
 
-    The map's slots are left as they are where somebody has tidied or folded it since. `undone` are edits that the
-    state does without, beside the one that `entry` undoes.
+    The map's slots are unchanged if another user has tidied or collapsed it since. `undone` are edits that are not part
+    of the version, beside the one that `entry` undoes.
     """
     stored = found(pk, user, without=("head",))
     need(stored, action)
@@ -213,7 +213,7 @@ def commit_state(
 
 
 def duplicate(stored: StoredTemplate, user: User) -> StoredTemplate:
-    """A copy under a name of its own; its journal starts anew, its map stands as it did."""
+    """A copy under a name of its own; its history is empty, its map is the same."""
     template = workspace(stored).template
     name = _copy_name(template.name, {known.name for known in shelf_of(user)})
     copy = store_variant(stored, user, replace(template, name=name))
@@ -231,7 +231,7 @@ def store_starter(user: User, template: Template) -> StoredTemplate:
 
 
 def store_variant(stored: StoredTemplate, user: User, template: Template) -> StoredTemplate:
-    """A template made from another one; what that was by then is kept, so that later changes can be carried over."""
+    """A template derived from another one; the original's version is stored, so that later changes can be applied."""
     made = store(user, template)
     StoredTemplate.objects.filter(pk=made.pk).update(variant_of=stored, variant_base=bytes(stored.head))
     return made
@@ -247,7 +247,7 @@ def _copy_name(name: str, taken: set[str]) -> str:
 
 
 def delete(stored: StoredTemplate) -> None:
-    """Off the shelf; `restore` brings it back."""
+    """Delete; `restore` reverts it."""
     StoredTemplate.objects.filter(pk=stored.pk).update(deleted_at=timezone.now())
 
 
@@ -264,12 +264,12 @@ def keep_profile(user: User, profile: Profile) -> None:
 
 
 def forget_profile(user: User, name: str) -> None:
-    """No longer kept; templates that took its figures keep them."""
+    """Delete; templates with its figures keep them."""
     KeptProfile.objects.filter(owner=user, name=name).delete()
 
 
 def keep_inventory(user: User, inventory: Inventory) -> KeptInventory:
-    """Keeps what a machine has under its name; one of that name is replaced."""
+    """Save the contents of a machine under its name; an existing one is replaced."""
     kept, _is_new = KeptInventory.objects.update_or_create(
         owner=user, name=inventory.name, defaults={"content": msgspec.to_builtins(inventory)}
     )
@@ -285,13 +285,13 @@ def fold(stored: StoredTemplate, user: User, sections: Iterable[str]) -> None:
 
 
 def tidy(stored: StoredTemplate) -> None:
-    """Lays the map out anew, as if it were drawn for the first time."""
+    """Draw the map from scratch."""
     stored.slots = b""
     _redraw(stored)
 
 
 def _redraw(stored: StoredTemplate) -> None:
-    """Draws the map, and keeps where its strips then stand."""
+    """Draw the map, and store the positions of its strips."""
     space = workspace(stored)
     stored.slots = space.drawn(folded_of(stored, space), bytes(stored.slots)).after
     with _without_waiting():
@@ -300,9 +300,9 @@ def _redraw(stored: StoredTemplate) -> None:
 
 @contextmanager
 def _without_waiting() -> Iterator[None]:
-    """For how a map looks, which is not what it says: no version, no journal, and nobody waits for it.
+    """For the look of a map, which is not its content: no version, no history, no waiting for locks.
 
-    Where somebody else is writing, nothing is kept, and the map is laid out again next time.
+    If another user is writing, nothing is stored, and the map is drawn again next time.
     """
     with connection.cursor() as cursor:
         cursor.execute("PRAGMA busy_timeout")

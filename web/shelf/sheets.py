@@ -1,4 +1,4 @@
-"""The map of a stored template as one person has it: which sections are folded, and where its strips stand."""
+"""The map of a stored template for one user: its collapsed sections, and the positions of its strips."""
 
 from __future__ import annotations
 
@@ -10,15 +10,15 @@ from web.shelf.workspace import Drawn, Workspace
 
 
 def folded_sections(space: Workspace, folded: Collection[str] | None) -> frozenset[str]:
-    """The sections that are folded; where nobody has folded any, those that a large template opens with."""
+    """The user's collapsed sections; without any choice, those of the initial view of a large template."""
     return opens_folded(space.graph) if folded is None else frozenset(folded)
 
 
 def folded_of(stored: StoredTemplate, space: Workspace) -> frozenset[str]:
-    """The sections that are folded for whoever asked for the template."""
+    """The collapsed sections of the user of the template."""
     return folded_sections(space, stored.folded)
 
 
 def map_of(stored: StoredTemplate, space: Workspace) -> Drawn:
-    """The map as it stands. Nothing is stored: the write that brought newcomers has kept their slots."""
+    """The current map. Nothing is stored: the write that added strips has stored their slots."""
     return space.drawn(folded_of(stored, space), bytes(stored.slots))

@@ -16,7 +16,7 @@ from web.shelf.models import StoredTemplate
 
 
 class SpentIds(Container[str]):
-    """The spent ids of a template; asked for when the first new piece needs an id, which few edits do."""
+    """The spent ids of a template; read when the first new piece needs an id, which few edits do."""
 
     def __init__(self, pk: int) -> None:
         self._pk = pk

@@ -19,7 +19,7 @@ COLOURS = ("#8a4b2d", "#2d6488", "#5b7a35", "#7a4a86", "#a06a1f", "#2f7d74")
 
 @dataclass(frozen=True)
 class Starter:
-    """One of them: what it is for, and how it is made."""
+    """One of them: its purpose, and its builder."""
 
     id: str
     name: str

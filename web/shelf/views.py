@@ -1,4 +1,4 @@
-"""The shelf: which templates are there, making, bringing, copying, taking off."""
+"""The list of templates: create, import, copy, delete."""
 
 from __future__ import annotations
 
@@ -50,7 +50,7 @@ def demo(request: HttpRequest) -> HttpResponse:
 
 @require_http_methods(["GET", "HEAD", "POST"])
 def new(request: HttpRequest) -> HttpResponse:
-    """An empty sheet by its name, or one of the starters as it is."""
+    """An empty template by its name, or one of the starters."""
     starter = STARTERS.get(request.POST.get("starter", ""))
     if starter is not None:
         return redirect("map", services.store_starter(signed_in_user(request), starter.make()).pk)
@@ -80,7 +80,7 @@ def delete(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def take(request: HttpRequest, pk: int) -> HttpResponse:
-    """What was handed to somebody is theirs from here on."""
+    """A transferred template belongs to its recipient from here on."""
     services.take_offered(template_or_404(request, pk, "give"), signed_in_user(request))
     return redirect("shelf")
 

@@ -1,4 +1,4 @@
-"""A template at one version with what is computed on it, kept in memory for the next question."""
+"""A template at one version with its computed results, cached in memory."""
 
 from __future__ import annotations
 
@@ -22,18 +22,18 @@ from lattice.model.document import Template
 from web.shelf.heads import document_of
 from web.shelf.models import StoredTemplate
 
-PIECE_BYTES = 4096  # of a strip or route with all that is computed on it and said of it; measured: 2 to 4 kB
+PIECE_BYTES = 4096  # of a strip or route with its computed results and findings; measured: 2 to 4 kB
 MOST_WORKED_OUT = 40  # pages' own results of one version
 MOST_DRAWN = 4  # maps of one template with other folds
 DRAWN_BYTES = 1536  # of a strip or route on each of them beside the first; measured: 0.2 to 1.5 kB
-MOST_WORK = 60_000  # what audits of remedies may cost, by `trial_work`: a second or two
+MOST_WORK = 60_000  # limit of the audits of fixes, by `trial_work`: a second or two
 
 
 T = TypeVar("T")
 
 
 class UnreadableError(Exception):
-    """What is stored does not read as a template; `problems` says why."""
+    """The stored bytes are not a valid template; `problems` has the reasons."""
 
     def __init__(self, stored: StoredTemplate, problems: tuple[str, ...]) -> None:
         super().__init__(f"template {stored.pk} cannot be read: {'; '.join(problems[:3])}")
@@ -41,23 +41,23 @@ class UnreadableError(Exception):
 
 
 class Workspace(State):
-    """A template with what is computed on it, and its map. Each is computed once a version.
+    """A template with its computed results, and its map. Each is computed once a version.
 
     Parameters
     ----------
     template
         A validated template.
     before
-        The workspace of the state an edit was made on: a map that the edit does not move is taken over from it.
+        The workspace of the version before an edit: its map is reused if the edit does not move it.
     """
 
     def __init__(self, template: Template, before: Workspace | None = None) -> None:
         super().__init__(template, made_from=before.analysis if before is not None else None)
         self._matters: tuple[Matter, ...] | None = None
         self.is_followed = False
-        self.effects: Effects = {}  # what remedies would do, once that was looked for
+        self.effects: Effects = {}  # effects of fixes, once computed
         self._worked_out: dict[tuple[str, Any], Any] = {}
-        self._drawn: tuple[Drawn, ...] = ()  # maps with other folds, the one that was asked for last at the end
+        self._drawn: tuple[Drawn, ...] = ()  # maps with other collapsed sections, the most recent at the end
         self._before = (before._drawn, before.graph, before.feedback) if before is not None else None
         # Records of the page as they were made last, each good for the very pieces it was made from.
         self.records: dict[str, tuple[Any, ...]] = before.records if before is not None else {}
@@ -68,15 +68,15 @@ class Workspace(State):
 
     @property
     def matters(self) -> tuple[Matter, ...]:
-        """Findings by the mistake behind them; with what follows across codes once that has been looked for."""
+        """Findings by their cause; with consequences across codes once they are computed."""
         if self._matters is None:
             self._matters = matters_of(self.analysis, self.audit, hang=False)
         return self._matters
 
     def follow(self) -> None:
-        """Looks for what follows across codes and for what remedies do, by trying them.
+        """Compute consequences across codes and the effects of fixes, by trying them.
 
-        That takes longer than anybody who edits should wait.
+        This takes longer than an edit may.
         """
         if not self.is_followed:
             self._matters = matters_of(self.analysis, self.audit)
@@ -84,14 +84,14 @@ class Workspace(State):
             self.is_followed = True
 
     def once(self, what: str, of: Any, work: Callable[[], T]) -> T:
-        """What a page works out of this version and nothing else, so that looking again costs nothing.
+        """Results of a page for this version alone, cached for the next view.
 
         Parameters
         ----------
         what, of
-            What it is, and what of the template it is of.
+            Its name, and the part of the template it is about.
         work
-            How it is worked out. Two threads may do so at once; the result is the same.
+            Its computation. Two threads may run it at once; the result is the same.
         """
         key = what, of
         known = self._worked_out
@@ -106,7 +106,7 @@ class Workspace(State):
         return self.analysis.loops.feedback
 
     def drawn(self, folded: frozenset[str], slots: bytes) -> Drawn:
-        """The map with some sections folded; those that were drawn last are kept, since each person has their own.
+        """The map with some sections collapsed; the last few are cached, since each user has their own.
 
         Strips that `slots` does not know get one. A map drawn with the slots it gave is the same map.
         """
@@ -116,7 +116,7 @@ class Workspace(State):
         return made
 
     def _redrawn(self, folded: frozenset[str], slots: bytes) -> Drawn | None:
-        """The map before the edit with what looks different now, where nothing has moved."""
+        """The map before the edit with changed looks, if nothing has moved."""
         if self._before is None:
             return None
         known, graph, feedback = self._before
@@ -133,7 +133,7 @@ class Workspace(State):
 
 @dataclass(frozen=True)
 class Drawn:
-    """A map, what it was drawn with, and its pieces as text."""
+    """A map, its inputs, and its pieces as text."""
 
     sheet: Sheet
     folded: frozenset[str]

@@ -1,4 +1,4 @@
-"""A kit for a template: a slot for each channel of a source that plays by itself, and for each note that is played."""
+"""A kit for a template: a slot for each channel of a source that plays directly, and for each played note."""
 
 from __future__ import annotations
 
@@ -18,14 +18,14 @@ from lattice.model.selectors import select
 
 LEAD_S = 2.0
 TAIL_MS = 500.0
-MOST_TAIL_S = 4.0  # what echoes longer than that bring is below anything
+MOST_TAIL_S = 4.0  # echoes beyond this are negligible
 USUAL_NOTE = 60
 UNSAFE = set('/\\:*?"<>|')
 ECHO_DB = 60.0  # a delay is over when its repeats have fallen by so much
 
 
 class Part(NamedTuple):
-    """What a note plays: the midi strip it is on, its port, channel and number, and the outlet it comes out of."""
+    """The target of a note: its midi strip, port, channel and number, and the outlet it plays."""
 
     midi: int
     port: int
@@ -152,7 +152,7 @@ def file_name(name: str) -> str:
 
 
 def parts_played(analysis: Analysis, number: int) -> Iterator[Part]:
-    """What midi strips play of an instrument: a note for each of its parts, else one on its main outlet."""
+    """The notes of midi strips for an instrument: one for each of its parts, or one on its main outlet."""
     graph, strip = analysis.graph, analysis.graph.strips[number]
     for midi, port, channel in _playing(analysis, number):
         played = [one for one in strip.parts if one.port == port and _meet(one.channel, channel)]
@@ -164,7 +164,7 @@ def parts_played(analysis: Analysis, number: int) -> Iterator[Part]:
 
 
 def _meet(of_part: int | None, of_route: int | None) -> bool:
-    """Return whether a part hears what a route plays; None is all channels."""
+    """Return whether a part receives a route's channel; None is all channels."""
     return None in (of_part, of_route) or of_part == of_route
 
 
@@ -176,7 +176,7 @@ def _outlet_number(index: dict[tuple[int, str], int], strip: Strip, number: int,
 
 
 def _playing(analysis: Analysis, number: int) -> Iterator[tuple[int, int, int | None]]:
-    """(midi strip, port, channel or None for all) of notes that come to an instrument, by other midi strips too."""
+    """(midi strip, port, channel or None for all) of notes that reach an instrument, also by other midi strips."""
     graph = analysis.graph
     into: dict[int, list[int]] = {}
     for route in graph.midis:

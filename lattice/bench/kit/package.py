@@ -37,7 +37,7 @@ def write_kit(kit: Kit, template: Template, to: IO[bytes], told: Told = lambda _
     to
         A file to write to.
     told
-        Is told how many files are written, and of how many; what it raises ends the writing.
+        Called with the number of files written and the total; an exception it raises ends the writing.
     """
     files = pilots(kit)
     with zipfile.ZipFile(to, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as package:
@@ -72,7 +72,7 @@ def pilots(kit: Kit) -> list[tuple[str, list[AudioSlot]]]:
 
 
 def read_kit(data: IO[bytes]) -> Kit:
-    """The kit in a ZIP, or in a `kit.json` by itself. Raises DocumentError where there is none."""
+    """Return the kit of a ZIP or a `kit.json`. Raises DocumentError if the file has none."""
     head = data.read(2)
     data.seek(0)
     if head != b"PK":

@@ -1,4 +1,4 @@
-"""What a kit is: its signals and its slots, as `kit.json` has them. The reading goes by nothing else."""
+"""The contents of a kit, its signals and slots, as in `kit.json`. Prints are read by these alone."""
 
 from __future__ import annotations
 
@@ -58,7 +58,7 @@ class AudioSlot(msgspec.Struct, frozen=True, tag_field="kind", tag="audio", kw_o
 
 
 class MidiSlot(msgspec.Struct, frozen=True, tag_field="kind", tag="midi", kw_only=True):
-    """One note of an instrument; what it comes out of is what its outlet is."""
+    """One note of an instrument, with the outlet it plays."""
 
     slot: int
     source: Piece
@@ -108,7 +108,7 @@ class Kit(msgspec.Struct, frozen=True, kw_only=True):
 
     @property
     def digest(self) -> str:
-        """What readings name it by."""
+        """The name in readings."""
         import hashlib  # noqa: PLC0415
 
         return hashlib.sha256(dump(self)).hexdigest()

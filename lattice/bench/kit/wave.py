@@ -1,4 +1,4 @@
-"""Broadcast Wave files: 24-bit WAV with the chunk that says where on the timeline a file stands (EBU Tech 3285)."""
+"""Broadcast Wave files: 24-bit WAV with the chunk for the timeline position of a file (EBU Tech 3285)."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ def broadcast_wave(samples: Block, rate_hz: int, time_reference: int, descriptio
     time_reference
         Samples since midnight at which it begins.
     description
-        At most 256 characters; what is not ASCII is left out, as the chunk asks for.
+        At most 256 characters. Characters outside ASCII are left out, as the chunk allows ASCII only.
 
     Returns
     -------

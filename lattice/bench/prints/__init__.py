@@ -1,1 +1,1 @@
-"""Prints of a kit, read: what of every source is in them, how loud, how late, which way round; and what is wrong."""
+"""Prints of a kit, read: level, delay and polarity of every source in them, and the faults."""

@@ -1,4 +1,4 @@
-"""“The map is wrong”: what a reading found, put into the model as an edit."""
+"""“Correct the map”: the measured value, applied to the model as an edit."""
 
 from __future__ import annotations
 
@@ -15,12 +15,12 @@ from lattice.model.units import words_db
 
 
 def edit_of(template: Template, findings: Sequence[Finding], suspects: Sequence[str]) -> tuple[str, EditStep]:
-    """The edit that makes the map say what was read, at the likeliest suspect.
+    """The edit that sets the map to the measured value at the likeliest suspect.
 
     Parameters
     ----------
     template
-        The present state.
+        The current version.
     findings, suspects
         Of one matter.
 
@@ -32,13 +32,13 @@ def edit_of(template: Template, findings: Sequence[Finding], suspects: Sequence[
     Raises
     ------
     EditError
-        Where the map has nothing that would say so, or the suspect is not there any more.
+        If no edit of the map expresses it, or the suspect no longer exists.
     """
     if not suspects:
         raise EditError("no suspect is known")
     routes = {route.id: route for route in template.routes}
     strips = {strip.id: strip for strip in template.strips}
-    # What most of it is; the rest is what that does to how ways add up.
+    # The largest part; the rest is its effect on the sum of paths.
     count = Counter(one.code for one in findings)
     first = max(findings, key=lambda one: (one.code == UNEXPECTED, count[one.code], abs(_change(one))))
     name = suspects[0]

@@ -1,7 +1,7 @@
-"""A print, gone through once: what a search for bursts, levels and onsets finds, cell by cell of 256 samples.
+"""One pass over a print: correlations, levels and onsets in cells of 256 samples.
 
-Whatever its length, only these few numbers of a cell are kept; slots are read from them once it is known where they
-lie.
+Only these few numbers of a cell are stored, so memory does not depend on the length of samples. Slots are read from
+them once their positions are known.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ from lattice.bench.signals import burst
 
 CELL = 256  # samples
 TRANSFORM = 1 << 17
-NEAR = 10 ** (-0.5 / 20)  # within half a decibel of the highest: of equal ways the first counts
+NEAR = 10 ** (-0.5 / 20)  # within half a decibel of the highest: of equal paths the first counts
 ONSET_DBFS = -80.0
 Floats = NDArray[np.float32]
 
@@ -49,12 +49,12 @@ class Cells:
     Attributes
     ----------
     burst, burst_at : (cells,) arrays
-        The correlation with the burst that is highest in a cell, with its sign (1 is a burst of ±1), and the sample
-        that it stands at: of those within half a decibel, the first.
+        The highest correlation with the burst in a cell, with its sign (1 is a burst of ±1), and its sample: the first
+        within half a decibel.
     energy, peak : (cells,) arrays
         Sum of squares, and highest sample.
     broad : (cells,) array
-        Sum of squares without what is at the frequency of the tone: at one frequency two reverbs are never alike.
+        Sum of squares without the frequency of the tone, where two reverbs always differ.
     onset : (cells,) array
         The first sample above −80 dBFS; −1 where there is none.
 

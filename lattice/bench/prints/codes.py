@@ -1,4 +1,4 @@
-"""What a reading may find: codes, severities, and what there is to know of each."""
+"""Codes of a reading, with their severities and explanations."""
 
 from __future__ import annotations
 

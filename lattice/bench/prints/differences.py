@@ -16,10 +16,10 @@ from lattice.bench.prints.slot_reading import FLOOR_DB, Out
 from lattice.graph.origin import Origin
 from lattice.graph.signal_graph import SignalGraph
 
-LEVEL_DB = 0.5  # what a gain may differ by
+LEVEL_DB = 0.5  # tolerance of a gain
 EXCHANGED_DB = 1.5  # and one that has moved to another channel
 Channels = tuple[Out, ...]  # a slot in a print, channel by channel
-SURE_DB = FLOOR_DB + 6.0  # what lies between the floor and this may be there or not
+SURE_DB = FLOOR_DB + 6.0  # between the floor and this a signal may be present or not
 MISSING, UNEXPECTED, LEVEL, DELAY, POLARITY, CHANNELS = (
     "asbuilt.missing", "asbuilt.unexpected", "asbuilt.level", "asbuilt.delay", "asbuilt.polarity", "asbuilt.channels",
 )  # fmt: skip
@@ -41,7 +41,7 @@ class Difference(NamedTuple):
     read_db: float | None = None
     late_samples: int = 0
     detail: str = ""
-    is_wet: bool | None = None  # of what is unexpected: a reverb's tail alone; None where notes cannot tell
+    is_wet: bool | None = None  # of unexpected signal: a reverb tail alone; None if notes cannot tell
 
     @property
     def change_db(self) -> float:
@@ -67,7 +67,7 @@ def compare(
     kit, graph
         The kit, and the template.
     expected, read
-        Stem → slot → what the model's own rendering has in each channel, and what the print has.
+        Stem → slot → the channels of the model's own rendering, and those of the print.
     stems
         Stems that are compared, in document order.
     """
@@ -107,7 +107,7 @@ def _is_even(outs: Sequence[Out]) -> bool:
 def _pair(
     pair: Pair, model: list[tuple[Out, ...]], mine: list[tuple[Out, ...]], *, is_note: bool
 ) -> Iterator[Difference]:
-    """What is not as mapped about one source in one print."""
+    """A deviation of one source in one print from the map."""
     slots = list(zip(model, mine, strict=True))
     lost = [n for n, (was, now) in enumerate(slots) if _heard(was) and not _any(now)]
     new = [n for n, (was, now) in enumerate(slots) if not _any(was) and _heard(now)]
@@ -155,7 +155,7 @@ def _channels(was: Sequence[Out], now: Sequence[Out]) -> bool:
     if len(there) < 2 or all(abs(_change(a, b)) <= LEVEL_DB for a, b in there):
         return False
     befores, nows = [a.gain_db or 0.0 for a, _b in there], [b.gain_db or 0.0 for _a, b in there]
-    # What is wet stays where it was, so exchanged levels are alike but not the same.
+    # Wet signal keeps its place, so exchanged levels are similar and not equal.
     within = LEVEL_DB if befores.index(max(befores)) == nows.index(max(nows)) else EXCHANGED_DB
     return all(abs(a - b) <= within for a, b in zip(sorted(befores), sorted(nows), strict=True))
 

@@ -35,7 +35,7 @@ class PrintFiles:
 
 @dataclass
 class Matched:
-    """What files are of which stem, and what is said of those that are of none."""
+    """The stem of each file, and the problems of files without one."""
 
     prints: dict[str, PrintFiles] = field(default_factory=dict)
     unmatched: dict[str, str] = field(default_factory=dict)  # name of a file → why
@@ -54,12 +54,12 @@ def match(
     Parameters
     ----------
     graph, prints
-        The template, and what of it is printed.
+        The template and its prints.
     paths
         Files. One is of a stem by the name or id of the stem or of its print strip; `.L`, `_1` and the like behind it
         make it one channel.
     assigned
-        Name of a file → id of the stem that somebody says it is of; "" for none.
+        Name of a file → id of its stem as the user chose it; "" for none.
     """
     known: dict[str, str] = {}
     for one in reversed(prints):

@@ -1,4 +1,4 @@
-"""A kit played through the template itself: what the same reading finds there is what is expected of a print."""
+"""A kit played through the template itself. The same reading of it gives the expected values of a print."""
 
 from __future__ import annotations
 
@@ -55,19 +55,19 @@ def taps_of(prints: list[Printed]) -> list[Tap]:
 
 
 def expected(template: Template, kit: Kit, told: Told = lambda _share: None) -> dict[str, Outs]:
-    """What a reading finds in the model's own rendering of a kit.
+    """Read the model's own rendering of a kit.
 
     Parameters
     ----------
     template, kit
-        What is mapped, and the kit.
+        The map and the kit.
     told
-        Is told the share that is done, 0 to 1; what it raises ends the run.
+        Called with the share that is done, 0 to 1; an exception it raises ends the run.
 
     Returns
     -------
     dict
-        Stem → slot → what is in each channel.
+        Stem → slot → the reading of each channel.
     """
     graph = SignalGraph(template)
     prints = printed(graph)
@@ -85,7 +85,7 @@ def expected(template: Template, kit: Kit, told: Told = lambda _share: None) -> 
 
 @lru_cache(maxsize=8)
 def burst_energy(kit: Kit) -> float:
-    """Sum of squares of what a slot plays, without what is at the frequency of the tone."""
+    """Sum of squares of the signal of a slot, without the frequency of the tone."""
     cells = PrintCells(1, kit.burst.order, kit.turns)
     cells.feed(kit.pilot()[None])
     cells.finish()

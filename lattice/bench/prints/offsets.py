@@ -1,4 +1,4 @@
-"""How late a print begins: what most of its slots agree on, told apart from slots that are late by themselves."""
+"""The start offset of a print: the delay most of its slots share, as opposed to single late slots."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ QUIET_CELLS = 16  # of quiet before something begins
 
 
 class Expected(NamedTuple):
-    """Where a slot is expected to stand out in a print: sample, gain, and how exactly it is known."""
+    """The expected prominent signal of a slot in a print: sample, gain and its accuracy."""
 
     at: int
     gain_db: float
@@ -53,7 +53,7 @@ def expected_places(kit: Kit, outs: Mapping[int, Sequence[Out]]) -> list[Expecte
 
 
 def bursts_in(kit: Kit, cells: PrintCells) -> list[tuple[int, float]]:
-    """(sample, gain in dB) of every burst that stands out anywhere in a print."""
+    """(sample, gain in dB) of every prominent burst in a print."""
     if not cells.channels or not len(cells.channels[0].burst):
         return []
     values = np.abs(np.stack([one.burst for one in cells.channels]))
@@ -91,7 +91,7 @@ def onsets_in(cells: PrintCells) -> list[tuple[int, float]]:
     found: list[tuple[int, float]] = []
     last = -QUIET_CELLS
     for at in rising.tolist():
-        if at - last >= QUIET_CELLS:  # what rises on from there is the same
+        if at - last >= QUIET_CELLS:  # a rise that continues from there is the same
             loudest = float(peaks[at : at + QUIET_CELLS].max())
             found.append((int(onsets[at]), 20 * math.log10(loudest)))
             last = at
@@ -125,7 +125,7 @@ def _gathered(found: dict[int, float], within: int) -> dict[int, float]:
 
 
 def best_offset(found: Mapping[int, float], near: int = 0) -> int | None:
-    """The offset that most speak for; of several, the one nearest to what other prints have."""
+    """The offset with the most votes; of several, the one nearest to that of the other prints."""
     if not found:
         return None
     most = max(found.values())
@@ -136,10 +136,10 @@ def best_offset(found: Mapping[int, float], near: int = 0) -> int | None:
 
 
 def offsets_by_votes(each: Iterable[Mapping[int, float]], near_samples: int) -> list[int]:
-    """Offsets that slots of all prints speak for, most first; 0 alone where nothing is heard.
+    """Offsets by the votes of slots of all prints, most first; 0 alone if no slot has signal.
 
-    Of several alike the one nearest to 0. What less than a tenth of the most speak for is chance; what is farther than
-    `near_samples` from the first is one slot taken for another.
+    Of equal ones the nearest to 0. Less than a tenth of the most votes is chance. An offset farther than `near_samples`
+    from the first confuses two slots.
     """
     total: dict[int, float] = {}
     for found in each:

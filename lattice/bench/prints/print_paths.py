@@ -1,4 +1,4 @@
-"""How much of a source in a print comes through each strip, insert and route: shares of power over all its ways."""
+"""The share of a source in a print through each strip, insert and route: shares of power over all its paths."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from lattice.model.units import gain
 
 
 class Element(NamedTuple):
-    """What may be at fault: a strip, an insert or a route, by id. Order is the order of the flow."""
+    """A possible location of a fault: a strip, an insert or a route, by id. The order is that of the flow."""
 
     rank: int  # of the strip, or of the strip that a route leaves
     kind: int  # 0 strip, 1 route, 2 insert: of one place, the strip comes first
@@ -40,8 +40,8 @@ class PrintPaths:
 
     Notes
     -----
-    Power adds up over ways; what two ways do to each other is left aside. Forward and backward sweeps are O(strips +
-    routes) for each source and each print, and are kept.
+    Powers of paths add; the phase between two paths is ignored. Forward and backward sweeps are O(strips + routes) for
+    each source and each print, and are cached.
     """
 
     def __init__(self, analysis: Analysis) -> None:
@@ -73,7 +73,7 @@ class PrintPaths:
         ]
 
     def forward(self, origin: Origin) -> Stages:
-        """Power of a source at every stage that it comes to."""
+        """Power of a source at every stage that it reaches."""
         if origin not in self._forward:
             graph, at = self.graph, ({}, {}, {})  # type: ignore[var-annotated]
             outlet = {} if origin.is_chain else {origin.outlet: 1.0}
@@ -93,7 +93,7 @@ class PrintPaths:
         return self._forward[origin]
 
     def backward(self, print_strip: int, *, dry: bool = False) -> Stages:
-        """What of the power at each stage comes to a print; `dry` leaves out what reverbs and the like make."""
+        """The share of the power at each stage that reaches a print; `dry` leaves out reverbs and the like."""
         key, chain = (print_strip, dry), self._dry_chain if dry else self._chain
         if key not in self._backward:
             graph, at = self.graph, ({}, {}, {})  # type: ignore[var-annotated]
@@ -115,7 +115,7 @@ class PrintPaths:
         return self._backward[key]
 
     def shares(self, origin: Origin, print_strip: int) -> dict[Element, float]:
-        """Share of each element in what a source brings to a print; nothing where it brings nothing."""
+        """The share of each element in a source's signal in a print; empty without signal."""
         ahead, back = self.forward(origin), self.backward(print_strip)
         total = back.at[IN].get(origin.strip, 0.0) if origin.is_chain else back.outlet.get(origin.outlet, 0.0)
         if not total:
@@ -141,7 +141,7 @@ class PrintPaths:
 
     @cached_property
     def prints_behind(self) -> dict[int, frozenset[int]]:
-        """Strip → prints that what stands at its `in` comes to."""
+        """Strip → the prints that its `in` reaches."""
         prints = self.graph.by_kind["print"]
         behind = {number: self.backward(number) for number in prints}
         return {

@@ -1,4 +1,4 @@
-"""Prints of a kit gone through: where each begins, what is in it, and the simplest account of what is out of step."""
+"""Read the prints of a kit: the start of each, its contents, and the simplest explanation of all differences."""
 
 from __future__ import annotations
 
@@ -59,9 +59,9 @@ def read_prints(
     paths
         The files.
     assigned
-        Name of a file → stem, where somebody says so.
+        Name of a file → stem, as the user chose it.
     told
-        Is told the share that is done and what is being done; what it raises ends the reading.
+        Called with the share that is done and the current step; an exception it raises ends the reading.
 
     Raises
     ------

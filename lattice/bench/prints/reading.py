@@ -1,4 +1,4 @@
-"""A reading: what prints of a kit hold, against what the template says; as JSON."""
+"""A reading: the contents of the prints of a kit against the template, as JSON."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ class SlotRead(msgspec.Struct, frozen=True, kw_only=True):
 
 
 class Reading(msgspec.Struct, frozen=True, kw_only=True):
-    """What prints hold. Findings are the verdict's (lattice.bench.prints.verdict)."""
+    """The contents of prints. Findings come from lattice.bench.prints.verdict."""
 
     format: Literal["intact-lattice.reading"] = "intact-lattice.reading"
     version: Literal[1] = 1
@@ -49,7 +49,7 @@ class Reading(msgspec.Struct, frozen=True, kw_only=True):
     unmatched: dict[str, str] = {}
 
     def by_stem(self, *, model: bool = False) -> dict[str, Outs]:
-        """Stem → slot → what is in each channel; of the model's own rendering, where that is asked for."""
+        """Stem → slot → the reading of each channel; of the model's own rendering on request."""
         found: dict[str, dict[int, tuple[Out, ...]]] = {}
         for one in self.expected if model else self.slots:
             found.setdefault(one.stem, {})[one.slot] = one.out
@@ -60,7 +60,7 @@ Told = Callable[[float, str], object]
 
 
 def no_progress(_share: float, _words: str) -> None:
-    """Nobody is told how far it is."""
+    """Ignore progress."""
 
 
 def check_kit(analysis: Analysis, kit: Kit) -> None:
@@ -76,7 +76,7 @@ def check_kit(analysis: Analysis, kit: Kit) -> None:
 
 
 def rows_of(kit: Kit, stem: str, outs: Outs) -> list[SlotRead]:
-    """What every slot of a kit has in a print, as rows of a reading."""
+    """The contents of every slot of a kit in a print, as rows of a reading."""
     return [
         SlotRead(
             source=slot.source, outlet=slot.outlet, channel=slot.channel, stem=stem, slot=slot.slot,
@@ -87,7 +87,7 @@ def rows_of(kit: Kit, stem: str, outs: Outs) -> list[SlotRead]:
 
 
 def from_json(data: bytes, analysis: Analysis, kit: Kit, told: Told = no_progress) -> Reading:
-    """A reading that was made elsewhere, with what is expected of it worked out anew.
+    """A reading from elsewhere, with its expected values computed again.
 
     Raises
     ------
@@ -114,7 +114,7 @@ def from_json(data: bytes, analysis: Analysis, kit: Kit, told: Told = no_progres
 
 
 def as_json(reading: Reading, more: Mapping[str, Any]) -> bytes:
-    """`read-prints --json`: what is read, and what is found."""
+    """`read-prints --json`: the reading and its findings."""
     plain = msgspec.to_builtins(reading)
     del plain["expected"]
     for row in plain["slots"]:

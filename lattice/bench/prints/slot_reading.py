@@ -1,4 +1,4 @@
-"""What of one slot is in one channel of a print: present or not, gain, delay, polarity."""
+"""One slot in one channel of a print: presence, gain, delay, polarity."""
 
 from __future__ import annotations
 
@@ -32,9 +32,9 @@ class Out(msgspec.Struct, frozen=True, kw_only=True):
     gain_db: float | None = None
     delay_samples: int | None = None
     polarity: int | None = None
-    onset_samples: int | None = None  # of what is wet alone: its first sound, as exactly as reverbs are alike
+    onset_samples: int | None = None  # of wet-only signal: its first sample, as exactly as reverbs are alike
     energy_db: float | None = None  # gain by the energy of the whole slot, wet parts and tails in it
-    trusted: bool = False  # the energy stands well above what was there before
+    trusted: bool = False  # the energy is well above the energy before
 
     @property
     def is_coherent(self) -> bool:
@@ -43,7 +43,7 @@ class Out(msgspec.Struct, frozen=True, kw_only=True):
 
 
 def read_slot(kit: Kit, slot: Slot, cells: PrintCells, offset: int, pilot_energy: float) -> tuple[Out, ...]:
-    """What of a slot is in a print, channel by channel.
+    """Read a slot in a print, channel by channel.
 
     Parameters
     ----------
@@ -54,7 +54,7 @@ def read_slot(kit: Kit, slot: Slot, cells: PrintCells, offset: int, pilot_energy
     offset
         Samples by which the print begins late.
     pilot_energy
-        Sum of squares of what a slot plays, but for its tone.
+        Sum of squares of the signal of a slot, without its tone.
     """
     if isinstance(slot, AudioSlot):
         return tuple(_audio(kit, slot, one, n, offset, pilot_energy) for n, one in enumerate(cells.channels))
@@ -67,7 +67,7 @@ def _cells(first: int, last: int, cells: Cells) -> slice:
 
 
 def _powers(slot: Slot, energy: NDArray[np.float64], cells: Cells, offset: int, early: int = 0) -> tuple[float, float]:
-    """Energy of a slot that begins so many samples early, and what of it was there before the slot already."""
+    """Energy of a slot that starts so many samples early, and the part of it that precedes the slot."""
     begins, ends = slot.begins_at + offset - early, slot.end_at + offset - early
     before = energy[_cells(begins - EARLY, begins - CELL, cells)]
     inside = energy[_cells(begins, ends, cells)]
@@ -76,7 +76,7 @@ def _powers(slot: Slot, energy: NDArray[np.float64], cells: Cells, offset: int, 
 
 
 def _by_energy(energy: float, there: float, pilot_energy: float) -> tuple[float | None, bool, bool]:
-    """Gain by energy, dB; whether it rises above what was there, and whether it does so by far."""
+    """Gain by energy, dB; whether it exceeds the energy before, and whether by far."""
     left = energy - there
     if left <= TINY * pilot_energy or pilot_energy <= 0:
         return None, False, False
@@ -98,7 +98,7 @@ def _audio(kit: Kit, slot: AudioSlot, cells: Cells, number: int, offset: int, pi
         stands_out = highest > STANDS_OUT * float(np.median(values))
         explained = energy_db is not None and level_db >= energy_db + 10 * math.log10(COHERENT)
         if level_db >= FLOOR_DB and stands_out and (explained or not rises):
-            # Of several within half a decibel, the first: two ways that are alike are told apart by nothing else.
+            # Of several within half a decibel, the first: nothing else distinguishes two equal paths.
             at = window.start + int(np.argmax(values >= 0.944 * highest))
             found, delay = float(cells.burst[at]), int(cells.burst_at[at]) - begins
             if delay < 0:
@@ -142,7 +142,7 @@ def _onset(cells: Cells, window: slice, begins: int) -> int | None:
 
 
 def first_present(outs: Sequence[Out]) -> Out | None:
-    """The loudest channel that says when it came; one that is wet alone where there is no other."""
+    """The loudest channel with an arrival; a wet-only one if no other has any."""
     timed = [one for one in outs if one.present and one.delay_samples is not None]
     wet = [one for one in outs if one.present and one.onset_samples is not None]
     return max(timed or wet, key=lambda one: one.gain_db or 0.0, default=None)

@@ -28,15 +28,15 @@ MOST_SUSPECTS = 6
 LEAST_SHARE = {MISSING: 0.98, DELAY: 0.3, POLARITY: 0.3, CHANNELS: 0.3}
 TOUCHED = 0.5  # share from which a fault at an element would show in a pair
 NOTICED_DB = 0.75
-SOME_SHARE = 0.003  # of a pair that comes some other way as well
-SWITCHED_OFF = 1e-6  # power that is left of what does not come any more
-MAIN = 0.98  # share from which it is the only way
+SOME_SHARE = 0.003  # of a pair with another path as well
+SWITCHED_OFF = 1e-6  # remaining power of a missing signal
+MAIN = 0.98  # share from which it is the only path
 LESS = 0.35  # of a change that a compressor behind it leaves
-ABOUT_DB = 4.0  # as loud: what the mapping of channels does is left aside
+ABOUT_DB = 4.0  # as loud: the channel mapping is ignored
 
 
 class LocatedFault(NamedTuple):
-    """One matter: its differences by number, and what may be at fault, the likeliest first."""
+    """One issue: its differences by number, and its suspects, the likeliest first."""
 
     differences: tuple[int, ...]
     suspects: tuple[str, ...]
@@ -50,11 +50,11 @@ class FaultLocator:
     ways
         Shares of the template.
     compared
-        What differs, and what is as mapped.
+        The differences, and the pairs that are as mapped.
     prints
         Stem → its print strip.
     whole
-        Stems whose print is wrong as a whole: what is missing or late in one of them is one matter.
+        Stems whose whole print is wrong: everything missing or late in one of them is one issue.
     """
 
     def __init__(
@@ -119,7 +119,7 @@ class FaultLocator:
         return LocatedFault(explains, tuple(one.id for one in alike[:MOST_SUSPECTS]))
 
     def _tenths(self, element: Element, explains: Sequence[int]) -> int:
-        """How much of what it explains comes through an element, in tenths: of two that explain it, the main way."""
+        """The share of the explained signal through an element, in tenths: of two explanations, the main path."""
         differences = self.compared.differences
         return round(10 * sum(self.shares(differences[n].pair).get(element, 0.0) for n in explains) / len(explains))
 
@@ -151,7 +151,7 @@ class FaultLocator:
         differences = self.compared.differences
         if code == LEVEL:
             shares = {number: self.shares(differences[number].pair).get(element, 0.0) for number in explains}
-            # Of one channel a way may be more than of all together, so that it has changed by less than it seems.
+            # In one channel a path may exceed the sum of all, so its change is smaller than it seems.
             told = [change_at(differences[number].change_db, share) for number, share in shares.items()]
             changes = (max if max(shares.values()) > MAIN else min)(told, key=abs)
 
@@ -167,7 +167,7 @@ class FaultLocator:
         return sum(1 for pair in self.compared.as_mapped if shows(pair, self.shares(pair).get(element, 0.0)))
 
     def _without_consequences(self, found: list[LocatedFault]) -> list[LocatedFault]:
-        """A fault on one of several ways of a source changes how they add up: that is part of its matter."""
+        """A fault on one of several paths of a source changes their sum: such differences belong to its issue."""
         left = sorted(found, key=lambda one: -len(one.differences))
         kept: list[LocatedFault] = []
         for one in left:
@@ -191,10 +191,10 @@ class FaultLocator:
             for number in one.differences
         )
 
-    # what is there and should not be
+    # unexpected signal
 
     def _unexpected(self, left: Sequence[int]) -> list[LocatedFault]:
-        """A source in prints that it should not be in: what keeps it out of them, else where it may come in.
+        """A source in prints without a mapped path: the element that should block it, or else its possible entry.
 
         Where it is louder in other prints, that is part of the same.
         """
@@ -220,10 +220,10 @@ class FaultLocator:
         return found
 
     def _entered(self, origin: Origin, numbers: Sequence[int], prints: set[int], changed: set[int]) -> list[str]:
-        """Strips by which it may come in, the likeliest first.
+        """Its possible entry strips, the likeliest first.
 
-        First those that lead to all that has changed, then those into which a plain feed would bring what was read,
-        then the nearest source.
+        First the strips that lead to all affected prints, then those where a plain feed explains the level, then the
+        nearest to the source.
         """
         graph, behind, rank = self.ways.graph, self.ways.prints_behind, self.ways.rank
         mine = behind[origin.strip] if origin.is_chain else frozenset()
@@ -243,7 +243,7 @@ class FaultLocator:
         return [graph.strips[strip].id for strip in may]
 
     def _would_bring(self, origin: Origin, strip: int, number: int) -> bool:
-        """Return whether a feed at 0 dB into a strip would be heard as what was read: as dry or as wet, and as loud."""
+        """Return whether a feed at 0 dB into a strip explains the reading: as dry or wet, and as loud."""
         one = self.compared.differences[number]
         if one.is_wet is None or one.read_db is None:
             return True
@@ -257,7 +257,7 @@ class FaultLocator:
         return abs(10 * math.log10(whole if one.is_wet else dry) - one.read_db) <= ABOUT_DB
 
     def _kept_out(self, strip: int, prints: Collection[int]) -> list[str]:
-        """Routes from a source that are closed now, by which it would come to all of these prints."""
+        """Blocked routes of a source through which it would reach all of these prints."""
         graph: SignalGraph = self.ways.graph
         open_ = self.ways.analysis.unblocked.route_ok
         closed = [route for route in graph.outs[strip] if not open_[route] or graph.routes[route].gain_db is None]
@@ -282,21 +282,21 @@ def _alike(
 
 
 def change_at(seen_db: float, share: float) -> float:
-    """What a level changed by at an element, dB, where so much is seen of a share; at most that it is off."""
+    """The change of level at an element, dB, if this change of a share is seen; at most a mute."""
     power = 1 + (gain(seen_db) ** 2 - 1) / share
     return 10 * math.log10(max(power, SWITCHED_OFF))
 
 
 def change_seen(change_db: float, share: float) -> float:
-    """What is seen of a change at an element that a share comes through, dB."""
+    """The visible change, dB, if an element of a share changes."""
     return 10 * math.log10(max(1 - share + share * gain(change_db) ** 2, 1e-12))
 
 
 def _is_like(seen_db: float, change_db: float, share: float) -> bool:
-    """Return whether a difference is what a change at an element would make of it.
+    """Return whether a change at an element explains a difference.
 
-    As large, or less where dynamics behind it hold back; where it is one of several ways, up to the whole change, since
-    it is not the same share of each channel.
+    As large, or less if dynamics after it reduce it. On one of several paths it may be up to the whole change, since
+    its share differs by channel.
     """
     told_db = change_seen(change_db, share)
     if seen_db * told_db <= 0:
@@ -307,7 +307,7 @@ def _is_like(seen_db: float, change_db: float, share: float) -> bool:
 
 
 def _merged(found: Sequence[LocatedFault]) -> list[LocatedFault]:
-    """Matters of which one is likeliest at what the other may be at too are one."""
+    """Merge issues if the likeliest suspect of one is also a suspect of the other."""
     kept: list[LocatedFault] = []
     for one in found:
         known = next((more for more in kept if _is_same(one, more)), None)

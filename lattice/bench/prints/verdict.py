@@ -29,11 +29,11 @@ from lattice.graph.origin import Origin
 from lattice.model.document import Template
 from lattice.model.units import samples_to_ms, words_db
 
-WET_SAMPLES = 96  # what a print of wet sound alone may begin late by
+WET_SAMPLES = 96  # a wet-only print may begin this late
 
 
 class AsBuilt(NamedTuple):
-    """One finding of a reading: with what may be at fault, and the matter it is part of."""
+    """One finding of a reading, with its suspects and the number of its issue."""
 
     finding: Finding
     suspects: tuple[str, ...]
@@ -41,7 +41,7 @@ class AsBuilt(NamedTuple):
 
 
 class Verdict(NamedTuple):
-    """What a reading says about the session. Matters count from 0, in the order of their first findings."""
+    """The findings of a reading about the session. Issues count from 0, in the order of their first findings."""
 
     found: tuple[AsBuilt, ...]
 
@@ -108,7 +108,7 @@ class _Judging:
         return wanted and not any(one.present for outs in self.mine[stem].values() for one in outs)
 
     def verdict(self) -> Verdict:
-        """Findings in the order of matters: prints that could not be read stand by themselves, behind all others."""
+        """Findings in the order of issues; unreadable prints are separate, at the end."""
         compared = compare(self.kit, self.analysis.graph, self.expected, self.mine, list(self.read))
         compared = self._with_late_prints(compared)
         found: list[AsBuilt] = []

@@ -1,1 +1,1 @@
-"""Sound rendered through a template, block by block: what a session built as the map says would do."""
+"""Render sound through a template, block by block, as a session built from the map would."""

@@ -19,10 +19,10 @@ STEP = 64  # samples between two looks at the level
 WINDOW_S = 0.010  # of the RMS detector
 ATTACK_MS, RELEASE_MS = 10.0, 100.0  # where an insert states none
 RANGE_DB = 80.0  # the most that a gate takes
-QUIET_POWER = 1e-20  # −200 dBFS: it hears nothing
+QUIET_POWER = 1e-20  # −200 dBFS: silence
 SAME_DB = 1e-9  # no change at all
 RAMP = np.arange(STEP) / STEP
-RESTS_DB = 1e-3  # as near as this to what it takes of silence
+RESTS_DB = 1e-3  # this near to its reduction in silence
 
 Curve = Callable[[Block], Block]  # levels in dBFS → attenuation in dB, 0 or more
 
@@ -56,7 +56,7 @@ def _below(threshold_db: float | None, ratio: float | None) -> Curve | None:
 
 
 class Follower:
-    """The gain of a dynamics insert over time, fed with what it listens to.
+    """The gain of a dynamics insert over time, from its detector signal.
 
     Parameters
     ----------
@@ -67,12 +67,12 @@ class Follower:
     rate_hz
         Sample rate.
     channels
-        Of what it listens to; the loudest of them counts, one detector for all (common practice).
+        Channels of the detector signal; the loudest counts, one detector for all (common practice).
 
     Attributes
     ----------
     reduction_db : list of float
-        What it took at every step so far, for plots.
+        Its gain reduction at every step so far, for plots.
     """
 
     def __init__(self, insert: Insert, curve: Curve, rate_hz: int, channels: int) -> None:
@@ -86,7 +86,7 @@ class Follower:
         self._at = 0  # samples into the step
         self._sums: Block = np.zeros((channels, self._window))  # power of the last whole steps
         self._partial: Block = np.zeros(channels)  # and of the step that is not over
-        # What it takes of silence: nothing, or, as a gate that is shut, all it can.
+        # Its reduction in silence: none, or all for a closed gate.
         self._rest_db = float(curve(np.array([10.0 * math.log10(QUIET_POWER)]))[0])
         self._now_db = self._rest_db
         self._ends = (10.0 ** (-self._rest_db / 20.0),) * 2  # gain at both ends of the step
@@ -94,7 +94,7 @@ class Follower:
 
     @property
     def is_busy(self) -> bool:
-        """Return whether it still hears something, or is on its way back to rest."""
+        """Return whether it still has input, or is in its release."""
         hears = self._sums.max() > QUIET_POWER or self._partial.max() > QUIET_POWER
         return bool(hears or abs(self._now_db - self._rest_db) > RESTS_DB)
 
@@ -104,7 +104,7 @@ class Follower:
         Parameters
         ----------
         heard
-            (channels, count) of what it listens to, or None.
+            (channels, count) of the detector signal, or None.
         count
             Samples of the block.
         """
@@ -137,14 +137,14 @@ class Follower:
         return np.asarray(np.vecdot(parts, parts))
 
     def _wanted(self, sums: Block) -> Block:
-        """What the curve takes at the start of each step, by the level of the window before it: (steps,)."""
+        """The gain reduction of the curve at the start of each step, by the level of the window before it: (steps,)."""
         known = np.concatenate((self._sums, sums), axis=1).cumsum(axis=1)
         loudest = known[:, self._window - 1 : -1]
         loudest = np.concatenate((loudest[:, :1], loudest[:, 1:] - known[:, : -self._window - 1]), axis=1).max(axis=0)
         return self.curve(10.0 * np.log10(np.maximum(loudest / (self._window * STEP), QUIET_POWER)))
 
     def _ramp(self, wanted: list[float], *, first: bool) -> Block:
-        """Gain at the end of each step, some of the way to what the curve takes; `first` is under way already."""
+        """Gain at the end of each step, part of the way to the curve; `first` is already in motion."""
         now_db, more, less, took = self._now_db, self._more, self._less, list[float]()
         for goal in wanted:
             now_db = goal + (now_db - goal) * (more if goal > now_db else less)

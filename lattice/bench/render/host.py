@@ -1,4 +1,4 @@
-"""What a host delays so that sound comes together again: the longest way in counts, as plug-ins report it.
+"""Delay compensation of a host: the longest path counts, as plug-ins report it.
 
 Computed here once more and not taken from `lattice.latency`: rendered arrivals are compared with it.
 """
@@ -25,11 +25,11 @@ class HostDelays:
     own : dict
         Strip → delay of its own source, where something is fed to it too.
     waits : dict
-        (strip, place of an insert) → what the sound there is held for its key.
+        (strip, position of an insert) → the delay of the sound there for its key.
     prints : dict
-        Print → what the recorded stage is held, so that all prints begin together.
+        Print → the delay of the recorded stage, so that all prints begin together.
     reported : dict
-        Strip → what the host counts at its `in`; strips to which no source comes are missing.
+        Strip → the latency at its `in` as the host counts it; strips without sources are missing.
     """
 
     def __init__(self, loops: LoopGraph) -> None:
@@ -58,7 +58,7 @@ class HostDelays:
         return samples if self._rule.limit_samples is None else min(samples, self._rule.limit_samples)
 
     def at_tap(self, route: int) -> int | None:
-        """What the host counts where a route leaves; None where it brings no source."""
+        """The latency at the origin of a route as the host counts it; None if it has no source."""
         return self.at_tap_of(self._graph, route)
 
     def at_tap_of(self, graph: SignalGraph, route: int) -> int | None:
@@ -128,12 +128,12 @@ def _latency_of(strip: Strip) -> int:
 
 
 def _source(strip: Strip) -> int:
-    """What the host counts of a source: a live input stands at 0, it cannot be played earlier."""
+    """The latency of a source as the host counts it: a live input is at 0, as it cannot be played earlier."""
     return 0 if strip.kind == "input" else strip.latency_samples
 
 
 def tie_samples(graph: SignalGraph, route: int) -> int:
-    """What a tie line takes; nothing for other routes."""
+    """The latency of a tie line; 0 for other routes."""
     if graph.routes[route].kind != "tie":
         return 0
     sends = graph.machine_of(graph.tail[route])

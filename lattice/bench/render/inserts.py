@@ -1,4 +1,4 @@
-"""What each insert does to sound: gain and layout, ceilings, dynamics, and stand-ins for reverbs and the like."""
+"""Effects of each insert on sound: gain and layout, ceilings, dynamics, and models of reverbs and the like."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ from lattice.model.units import gain
 
 REVERB_S = 1.2  # in which a reverb's noise falls by 60 dB
 REVERB_SEED = 1201
-# One that tears channels apart, one that takes what is in step with the dry sound down to 0.09 (0.4 dB).
+# One that decorrelates channels, and one that reduces the part in phase with the dry sound to 0.09 (0.4 dB).
 ALL_PASS_GAINS = (0.6, 0.15)
 ALL_PASS_SAMPLES = (911, 1499)  # primes, so that their repeats never fall together
 
@@ -27,14 +27,14 @@ Line = Delay | Echo | Convolution | AllPass
 
 
 class Effect(Protocol):
-    """What an insert does beyond gain, layout and latency."""
+    """The effect of an insert beyond gain, layout and latency."""
 
     @property
     def is_busy(self) -> bool:
-        """Return whether something is still to come out, or to change, without new sound."""
+        """Return whether its output still changes without new input."""
 
     def feed(self, block: Sound, count: int, heard: Sound) -> Sound:
-        """What comes out while a block goes in and another one is heard by the key."""
+        """The output for a block of input and a block of the key signal."""
 
 
 class Ceiling:
@@ -54,7 +54,7 @@ class Ceiling:
 
 
 class Dynamics:
-    """A compressor, gate or expander, or what a key from outside works."""
+    """A compressor, gate or expander, or an insert with an external key."""
 
     def __init__(self, insert: Insert, follower: Follower) -> None:
         self.follower, self.level, self.wet = follower, gain(insert.gain_db), insert.wet
@@ -76,7 +76,7 @@ class Dynamics:
 
 
 class Wet:
-    """A reverb, delay or modulation: what is dry, and what its lines give."""
+    """A reverb, delay or modulation: its dry part, and the output of its lines."""
 
     def __init__(self, insert: Insert, *lines: Line) -> None:
         self.lines, self.dry, self.wet = lines, 1 - insert.wet, insert.wet * gain(insert.gain_db)
@@ -100,18 +100,18 @@ class Wet:
 
 
 def effect_of(insert: Insert, channels: int, rate_hz: int, size: int, key_channels: int) -> Effect | None:
-    """What an insert does beyond gain, layout and latency; None where that is all.
+    """The effect of an insert beyond gain, layout and latency; None without one.
 
     Parameters
     ----------
     insert
         The insert.
     channels
-        Of what goes through it.
+        Channels of its input.
     rate_hz, size
         Sample rate, and samples of a block.
     key_channels
-        Of what its key hears.
+        Channels of its key signal.
     """
     if insert.state != "on":
         return None
@@ -198,7 +198,7 @@ class InsertRenderer:
         return self.effect is None and self._matrix is None and self._level == 1.0 and not self._late.samples
 
     def feed(self, block: Sound, count: int, heard: Sound) -> Sound:
-        """What comes out while a block goes in."""
+        """The output for a block of input."""
         block = self._wait.feed(block, count)
         if block is not None:
             if self._matrix is not None:

@@ -11,7 +11,7 @@ from scipy import fft
 
 Block = NDArray[np.float64]
 Sound = Block | None
-SILENT = 1e-10  # −200 dBFS: what a tail has sunk to where it is let go
+SILENT = 1e-10  # −200 dBFS: a tail is cut at this level
 
 
 class Delay:
@@ -19,16 +19,16 @@ class Delay:
 
     def __init__(self, samples: int) -> None:
         self.samples = samples
-        self._kept: Sound = None  # (channels, samples): what is on its way
+        self._kept: Sound = None  # (channels, samples): sound in the line
         self._left = 0  # samples until all of it is out
 
     @property
     def is_busy(self) -> bool:
-        """Return whether sound is on its way."""
+        """Return whether sound is in the line."""
         return self._kept is not None
 
     def feed(self, block: Sound, count: int) -> Sound:
-        """What comes out while a block goes in.
+        """The output for a block of input.
 
         Parameters
         ----------
@@ -117,7 +117,7 @@ class Convolution:
         return self._left > 0
 
     def feed(self, block: Sound, count: int) -> Sound:
-        """What comes out while a block goes in, as for a delay."""
+        """The output for a block of input, as for a delay."""
         if block is None and not self._left:
             return None
         if self._past is None or not self._left:
@@ -170,14 +170,14 @@ class AllPass:
         return self._line is not None
 
     def feed(self, block: Sound, count: int) -> Sound:
-        """What comes out while a block goes in, as for a delay."""
+        """The output for a block of input, as for a delay."""
         if self._line is None:
             if block is None:
                 return None
             self._line = np.zeros((len(block), self.samples))
         x = np.zeros((len(self._line), count)) if block is None else block
         out = -self.gains * x
-        line = np.concatenate((self._line, x), axis=1)  # its new part becomes x + g·y as it is gone through
+        line = np.concatenate((self._line, x), axis=1)  # its new part becomes x + g·y in the pass
         for at in range(0, count, self.samples):
             end = min(at + self.samples, count)
             y = out[:, at:end]

@@ -27,9 +27,9 @@ from lattice.model.document import Route, Template
 from lattice.model.layouts import channel_count, channel_to_channel, listed, mapping, pan_gains
 from lattice.model.units import gain
 
-LEAST_BLOCK = 8192  # samples of a block where no loop asks for less
+LEAST_BLOCK = 8192  # samples of a block without a loop
 RUNS_AWAY = 1000.0  # +60 dBFS: a loop that gets there does not come back
-RECORDED = -2  # as a place: what a print records, held for the other prints
+RECORDED = -2  # as a stage: the recorded stage of a print, delayed for the other prints
 AT_POST = -1  # as a place
 
 
@@ -46,7 +46,7 @@ Listener = Callable[[Tap, int, Block], None]  # a tap, the first sample of the b
 
 @dataclass
 class Rendered:
-    """One block: what sounds at the taps that are listened to; silent ones are missing."""
+    """One block: the sound at the requested taps; silent ones are missing."""
 
     start: int
     count: int
@@ -65,7 +65,7 @@ class Renderer:
     template
         The template.
     playing
-        What sources play; those not named are silent.
+        Signals of the sources; sources without one are silent.
     taps
         Where it is listened.
     host
@@ -75,8 +75,8 @@ class Renderer:
 
     Notes
     -----
-    Blocks are of the template's buffer where a loop comes back a buffer later, else so many buffers as make 8192
-    samples: what each insert does depends on samples, not on blocks, so the sound is the same.
+    Blocks have the buffer of the template if a loop returns a buffer later, else as many buffers as make 8192 samples.
+    Inserts work by samples, not blocks, so the sound is the same.
     """
 
     def __init__(
@@ -95,7 +95,7 @@ class Renderer:
         buffer = template.buffer_samples
         self.size = buffer if self.loops.feedback else buffer * -(-LEAST_BLOCK // buffer)
         self.taps = frozenset(taps)
-        self.listener: Listener | None = None  # is told of sound at once, so that no block of it has to be kept
+        self.listener: Listener | None = None  # called at once with the sound, so that no block is stored
         self._number_nodes()
         waits: dict[int, dict[int, int]] = {}
         for (number, place), samples in self.host.waits.items():
@@ -142,7 +142,7 @@ class Renderer:
         return ((strip, number) for number, (strip, _outlet) in enumerate(self.graph.outlets))
 
     def _playing(self, origin: Origin, playing: Mapping[Origin, Signal]) -> Playing | None:
-        """A source as it enters; None where it plays nothing, or states keep it silent."""
+        """A source at its entry; None if it has no signal or settings block it."""
         reach, number = self.reach, origin.strip
         sounds = reach.sounds[number] if origin.is_chain else reach.outlet_sounds(origin.outlet)
         if not sounds or origin not in playing:
@@ -151,13 +151,13 @@ class Renderer:
         return Playing(playing[origin], source_samples(self.graph, number) + held)
 
     def _connect(self) -> None:
-        """Routes that are open, by the strip or the keyed insert they end at, and what follows each strip."""
+        """Open routes, by the strip or the keyed insert at their end, and the successors of each strip."""
         graph, reach, cut = self.graph, self.reach, self.loops.feedback
         self.key_ins: dict[int, list[tuple[int, RouteWork]]] = {}
         self.follow: list[set[int]] = [set() for _ in graph.strips]
-        self.wanted: list[set[int]] = [set() for _ in graph.strips]  # stages that open routes leave: no other is kept
+        self.wanted: list[set[int]] = [set() for _ in graph.strips]  # stages where open routes begin
         self.outlet_follow: list[set[int]] = [set() for _ in graph.outlets]
-        self.back: dict[int, int] = {}  # feedback route → the node that hears it a buffer later
+        self.back: dict[int, int] = {}  # feedback route → the node that receives it a buffer later
         for number, route in enumerate(graph.routes):
             tail, head, outlet = graph.tail[number], graph.head[number], graph.outlet[number]
             if route.kind == "midi" or not reach.route_ok[number] or route.gain_db is None:
@@ -281,7 +281,7 @@ class Renderer:
         self._heard(Tap(self.graph.outlets[number][0], 0, number), block, done)
 
     def _enter(self, number: int, start: int, count: int, done: Rendered) -> None:
-        """What stands at a strip's `in`: its own source and what its routes bring."""
+        """The sum at a strip's `in`: its own source and its routes."""
         work = self.strips[number]
         total: Sound = None if work.playing is None else work.playing.block(start, count)
         total = self._brought(work.ins, count, total)
@@ -364,7 +364,7 @@ class Renderer:
         (self._busy.add if busy else self._busy.discard)(node)
 
     def _feed_back(self) -> None:
-        """What leaves by routes that close a loop is heard a buffer later."""
+        """The output of routes that close a loop arrives a buffer later."""
         graph = self.graph
         for route in self.back:
             outlet, stage, tail = graph.outlet[route], graph.stage[route], graph.tail[route]
@@ -383,10 +383,10 @@ class Renderer:
             raise RunsAwayError(f"{words} and runs away: the run was stopped at +60 dBFS")
         return loudest
 
-    # what followers did
+    # after the followers
 
     def reductions(self) -> dict[str, list[float]]:
-        """Insert → what it took, step by step of 64 samples from when it first heard something."""
+        """Insert → its gain reduction, in steps of 64 samples from its first input."""
         return {
             insert.insert.id: insert.effect.follower.reduction_db
             for work in self.strips

@@ -1,4 +1,4 @@
-"""One strip at work: what comes in by routes and from its own source, its chain, its fader."""
+"""Renderer of one strip: its routes and its own source, its chain, its fader."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from lattice.model.units import gain
 
 
 class Playing:
-    """A source as it is heard where it enters: its signal, so much later."""
+    """A source at its entry: its signal, delayed."""
 
     def __init__(self, signal: Signal, late: int) -> None:
         self.signal, self.late = signal, late
@@ -35,7 +35,7 @@ class Playing:
 
 
 class RouteWork:
-    """A route: what is at its tap, through its matrix and gain, so much later."""
+    """A route: the sound at its tap, through its matrix and gain, delayed."""
 
     def __init__(self, matrix: Block | None, level: float, late: int) -> None:
         if matrix is not None and level != 1.0:
@@ -43,7 +43,7 @@ class RouteWork:
         self.matrix, self.level, self.delay = matrix, level, Delay(late)
 
     def feed(self, block: Sound, count: int) -> Sound:
-        """What arrives while a block leaves."""
+        """The input during a block of output."""
         if block is not None:
             if self.matrix is not None:  # of one channel spread over others, a product is that of each sample
                 block = self.matrix * block if len(block) == 1 else self.matrix @ block
@@ -53,20 +53,20 @@ class RouteWork:
 
 
 class StripRenderer:
-    """A strip: its chain as works, in stretches that end before keyed inserts, and what stands behind its fader.
+    """A strip: its active chain, in parts that end before keyed inserts, and the stages after its fader.
 
     Parameters
     ----------
     strip
         The strip.
     waits
-        Place of an insert → what the sound there is held for its key.
+        Position of an insert → the delay of the sound there for its key.
     keyed
         Places of inserts with a key: the chain stops before each, until the key has come.
     rate_hz, size
         Sample rate, and samples of a block.
     crossed
-        Whether its first two channels are exchanged behind the chain: a fault that the stand-in puts in.
+        Whether its first two channels are exchanged after the chain: a fault of simulated sessions.
     """
 
     def __init__(
@@ -99,17 +99,17 @@ class StripRenderer:
         return self.works[self.starts[number] : end]
 
     def entering(self, block: Sound) -> Sound:
-        """What stands at `in`."""
+        """The sound at `in`."""
         return -block if block is not None and self.strip.invert else block
 
     def behind(self, block: Sound) -> Sound:
-        """What leaves the chain: as it is, or crossed."""
+        """The output of the chain, direct or crossed."""
         if block is None or not self.crossed:
             return block
         return block[[1, 0, *range(2, len(block))]]
 
     def post(self, block: Sound) -> Sound:
-        """What stands behind the fader."""
+        """The sound after the fader."""
         if block is None or self.by_fader is None:
             return None
         return block if isinstance(self.by_fader, float) and self.by_fader == 1.0 else block * self.by_fader

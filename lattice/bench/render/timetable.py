@@ -15,7 +15,7 @@ class Timetable:
     Parameters
     ----------
     sources
-        Numbers of sources, and what each plays.
+        Numbers of sources, and their signals.
     """
 
     def __init__(self, sources: Iterable[tuple[int, Playing]]) -> None:
@@ -26,7 +26,7 @@ class Timetable:
 
     @property
     def first(self) -> int:
-        """The sample from which one may sound; beyond all samples where none does."""
+        """The sample from which one may sound; beyond all samples if none does."""
         return self._due[0][0] if self._due else maxsize
 
     def playing_in(self, start: int, count: int) -> list[int]:

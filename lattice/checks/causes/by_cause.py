@@ -1,7 +1,7 @@
 """Same cause within a code: the ids that have to change for a finding to go (docs/reference/causes.md, *An issue*).
 
-A check that knows the cause states it in the finding. What several findings of a code share (the route that all their
-ways take) is found here, by the groupings of `shared_routes.py`; the rest goes by the family of the code.
+A check that knows the cause states it in the finding. Causes common to several findings of a code (the route on all
+their paths) are found here, by the groupings of `shared_routes.py`. Otherwise the family of the code decides.
 """
 
 from __future__ import annotations
@@ -30,7 +30,7 @@ def _section(analysis: Analysis, finding: Finding) -> Cause:
     return finding.sections[:1] or (() if strip is None else (analysis.strip(strip).section or "",))
 
 
-# By code or family. What is not here is caused by the first thing a finding is about.
+# By code or family. Codes without a row have the first subject of the finding as cause.
 BY_FAMILY: dict[str, Callable[[Analysis, Finding], Cause]] = {
     "key": _insert,
     "io": _machine,
@@ -54,7 +54,7 @@ TOGETHER: dict[str, Callable[[Analysis, Sequence[Finding]], list[Group]]] = {
 
 
 def cause_of(analysis: Analysis, finding: Finding) -> Cause:
-    """The ids that have to change for one finding by itself to go.
+    """The ids that have to change to resolve one finding alone.
 
     Parameters
     ----------

@@ -9,7 +9,7 @@ from lattice.latency.paths import PathStep, path_to
 
 
 def at_strip(analysis: Analysis, finding: Finding) -> tuple[str, ...]:
-    """What makes the latest route into the strip a finding is about late; that strip where nothing by itself does."""
+    """The largest delay on the latest route into the strip of a finding; that strip if none stands out."""
     number, arrivals = analysis.graph.index[finding.strips[0]], analysis.arrivals
     spans = {route: span for route in analysis.graph.ins[number] if (span := arrivals.brought(route)) is not None}
     if not spans:
@@ -19,12 +19,12 @@ def at_strip(analysis: Analysis, finding: Finding) -> tuple[str, ...]:
 
 
 def key_late(analysis: Analysis, finding: Finding) -> tuple[str, ...]:
-    """What makes the key late; the keyed insert where nothing by itself does."""
+    """The largest delay of the key; the keyed insert if none stands out."""
     return _culprit(analysis, analysis.graph.route_index[finding.routes[0]], finding) or finding.inserts[:1]
 
 
 def _culprit(analysis: Analysis, route: int, finding: Finding) -> tuple[str, ...]:
-    """The largest insert or tie on the way in by a route that the compensation does not know of, if there is one.
+    """The largest uncompensated insert or tie on the path into a route, if any.
 
     Without compensation every latency is one it does not know of: then it has to be as large as the difference.
     """

@@ -1,4 +1,4 @@
-"""What ways of several findings have in common: the one route that has to go for all of them to go."""
+"""Routes shared by the paths of several findings: the one whose removal resolves all of them."""
 
 from __future__ import annotations
 
@@ -17,10 +17,10 @@ Group = tuple[Cause, list[Finding]]
 
 
 def second_ways(analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
-    """Double paths by the route that makes the second way; those that share none, by the one their remedy removes.
+    """Double paths by the route of the second path; without a shared one, by the route their fix removes.
 
-    A route that many pairs share is only the cause where it may go: a send, or a feed through which nothing comes but
-    what has the other way as well. Of several such, the one that most share; of those, a send, and then the last.
+    A shared route is a cause only if it is removable: a send, or a feed whose whole signal has the other path as well.
+    Of several, the one with the most findings; then a send, then the last.
     """
     graph, number_of = analysis.graph, analysis.graph.route_index
     starts = {finding.strips[:2] for finding in findings}
@@ -64,7 +64,7 @@ def _covered(
     common: Callable[[list[Finding]], tuple[str, list[Finding]] | None],
     alone: Callable[[Finding], tuple[str, ...]],
 ) -> list[Group]:
-    """Groups by what most of those that are left have in common, again and again; the rest each by itself."""
+    """Group by the most common element, repeatedly; the rest each alone."""
     left: list[Finding] = list(findings)
     groups: dict[tuple[str, ...], list[Finding]] = {}
     while len(left) > 1 and (shared := common(left)) is not None:
@@ -86,7 +86,7 @@ def grouped(findings: Iterable[Finding], cause: Callable[[Finding], Cause]) -> l
 
 
 def past_the_taps(analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
-    """Ways past all stems by their last route that leaves a strip which carries nothing of a stem."""
+    """Paths outside all stems by their last route from a strip that carries nothing of a stem."""
     graph, number_of = analysis.graph, analysis.graph.route_index
     taps = {graph.index[stem.strip] for stem in graph.template.stems if stem.role == "stem" and stem.strip}
     of_a_stem = set().union(*(analysis.downstream(tap) for tap in taps)) if taps else set()
@@ -99,7 +99,7 @@ def past_the_taps(analysis: Analysis, findings: Sequence[Finding]) -> list[Group
 
 
 def fed_twice(analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
-    """Sources fed to two stems by the later of the feeds where their way parts."""
+    """Sources fed to two stems by the later of the feeds at their fork."""
     graph = analysis.graph
 
     def cause(finding: Finding) -> tuple[str, ...]:
@@ -129,7 +129,7 @@ def nested(analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
 
 
 def last_shared(_analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
-    """Offending ways by the last route that all of them share, rule by rule: where several end by one route, that one.
+    """Offending paths by their last shared route, rule by rule: several with one last route are one group.
 
     Where none does, each is its own source's.
     """

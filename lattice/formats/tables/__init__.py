@@ -1,1 +1,1 @@
-"""Tables as people have them: which column is what, what words mean, and rows to strips."""
+"""Tables of users: meaning of columns and words, and rows to strips."""

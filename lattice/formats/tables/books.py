@@ -17,7 +17,7 @@ from lattice.formats.tables.sheets import MOST_ROWS, Sheet, Workbook, numbered, 
 from lattice.formats.tables.workbooks import COMPOUND, ZIP, sheets
 
 MOST_BYTES = 16 * 1024 * 1024
-# Of what else people pick by mistake, by how it begins.
+# Other files that are often picked by mistake, by their first bytes.
 OTHERS = {
     b"RIFF": "a recording or another RIFF file", b"RF64": "a recording", b"fLaC": "a recording", b"MThd": "a MIDI file",
     b"%PDF": "a PDF", b"\x89PNG": "a picture", b"\xff\xd8\xff": "a picture", b"ID3": "a recording",
@@ -25,7 +25,7 @@ OTHERS = {
 }  # fmt: skip
 GAP = "  "  # as a delimiter: two spaces or more, as in lists that are set in columns
 DELIMITERS = ("\t", ";", ",", "|", GAP)
-SAMPLED = 60  # lines that tell what stands between cells
+SAMPLED = 60  # lines that decide the separator
 
 
 def read_book(data: bytes, encoding: str | None = None, delimiter: str | None = None) -> Workbook:
@@ -68,13 +68,13 @@ def read_book(data: bytes, encoding: str | None = None, delimiter: str | None = 
 
 
 def _without_announcement(text: str) -> tuple[str, str]:
-    """The text without a first line like `sep=;`, which says what stands between cells; and what that is."""
+    """The text without a first line like `sep=;`, which names the separator; and that separator."""
     announced = re.match(r"sep=(.)\r?\n", text)
     return (text[announced.end() :], announced[1]) if announced else (text, "")
 
 
 def delimiter_of(text: str) -> str:
-    """What stands between cells: that by which most lines have the same number of cells, more than one."""
+    """The separator: the one that gives most lines the same number of cells, more than one."""
     head = "\n".join(line for line in text[:400_000].splitlines() if line.strip())
     lines = head.splitlines()[:SAMPLED]
 
@@ -86,7 +86,7 @@ def delimiter_of(text: str) -> str:
         return round(widths.count(usual) / len(lines), 2), usual
 
     best = max(DELIMITERS, key=lambda delimiter: (score(delimiter), -DELIMITERS.index(delimiter)))
-    # A comma or a wide gap may stand in a name: they separate where half of the lines have them alike.
+    # A comma or a wide gap may be part of a name: they separate if half of the lines have the same number of them.
     least = 0.5 if best in (",", GAP, "|") else 0.0
     return best if score(best)[0] > least else "\t"
 

@@ -1,4 +1,4 @@
-"""What a person has said about a table, in place of the guesses; as JSON, so that it can be kept for the next one."""
+"""A user's choices for a table, in place of detection; as JSON, for use with the next one."""
 
 from __future__ import annotations
 
@@ -17,18 +17,18 @@ SEND_FIELDS = ("send", "send level", "send tap", "send to")
 
 
 class Choices(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, kw_only=True):
-    """What is chosen; None and what is not in a dictionary is guessed."""
+    """The chosen meanings; None and missing keys are detected."""
 
     encoding: str | None = None
     delimiter: str | None = None
     part: str | None = None  # the name of a workbook's sheet
     head_row: int | None = None  # its number from 1; 0: there is none
     columns: dict[str, str] = {}  # head (`keys_of`) → field, `send level:a`, noted, or empty for left out
-    words: dict[str, dict[str, str]] = {}  # field → word, folded → what it becomes
+    words: dict[str, dict[str, str]] = {}  # field → word, folded → meaning
     routing: Literal["strip", "bus"] | None = None
     sections: SectionsFrom | None = None
     destinations: dict[str, str] = {}  # folded name → bus, return, output, master, leave, or = and a strip's name
-    cells: dict[str, str] = {}  # “12/fader_db” → what stands there instead
+    cells: dict[str, str] = {}  # “12/fader_db” → replacement
     keep_apart: list[str] = []  # when it is merged: ids of strips that no row is taken for by a name alike
 
     def dump(self) -> bytes:
@@ -36,12 +36,12 @@ class Choices(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
         return msgspec.json.format(msgspec.json.encode(self), indent=2)
 
     def for_next(self) -> Choices:
-        """What holds for the next table with the same heads: not what was said of single rows and cells."""
+        """The choices for columns and words, for the next table with the same heads; without single rows and cells."""
         return Choices(columns=self.columns, words=self.words, routing=self.routing, sections=self.sections)
 
 
 def load_choices(data: bytes) -> Choices:
-    """Choices from JSON. Raises DocumentError with the place of what is wrong."""
+    """Choices from JSON. Raises DocumentError with the place of the error."""
     try:
         choices = msgspec.json.decode(data, type=Choices)
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as wrong:
@@ -59,7 +59,7 @@ def is_field(said: str) -> bool:
 
 
 def keys_of(heads: Iterable[str]) -> list[str]:
-    """What choices call columns: by their heads, folded, with a number where one comes again; else by their letters."""
+    """The names of columns in choices: their heads, folded, numbered if repeated; else their letters."""
     keys: list[str] = []
     for at, head in enumerate(heads):
         key = " ".join(head.casefold().split()) or letters(at)
@@ -72,6 +72,6 @@ def keys_of(heads: Iterable[str]) -> list[str]:
 
 
 def fingerprint(heads: Iterable[str]) -> str:
-    """What tables with the same heads have in common, in whatever order; empty where there are no heads."""
+    """The signature of tables with the same heads, in any order; empty without heads."""
     said = sorted(" ".join(head.casefold().split()) for head in heads if head.strip())
     return hashlib.sha256("\n".join(said).encode()).hexdigest()[:40] if said else ""

@@ -7,7 +7,7 @@ import re
 
 from lattice.errors import DocumentError
 
-# What a person may choose where the guess was wrong: name → how people call it.
+# Choices if the detection is wrong: encoding → common name.
 ENCODINGS = {
     "utf-8": "UTF-8", "utf-16": "UTF-16", "cp1252": "Western (Windows)", "mac_roman": "Western (Mac OS)",
     "cp1250": "Central European (Windows)", "cp1251": "Cyrillic (Windows)", "cp932": "Japanese (Shift JIS)",
@@ -32,7 +32,7 @@ def decoded(data: bytes, encoding: str | None = None) -> tuple[str, str]:
     Raises
     ------
     DocumentError
-        Where it is no text, or text of two encodings.
+        If it is not text, or text of two encodings.
     """
     if encoding:
         return _as(data, encoding), encoding
@@ -51,7 +51,7 @@ def decoded(data: bytes, encoding: str | None = None) -> tuple[str, str]:
 
 
 def _odd_signs(text: str) -> int:
-    """Signs within words that are no letters: many where an encoding is not the one a text was written in."""
+    """Symbols within words: many of them indicate a wrong encoding."""
     return len(IN_WORDS.findall(text))
 
 
@@ -69,7 +69,7 @@ def _as(data: bytes, encoding: str) -> str:
 
 
 def _wide(data: bytes) -> str:
-    """UTF-16 without a mark at its beginning: in what is mostly Latin every other byte is zero."""
+    """UTF-16 without a byte order mark: in mostly Latin text every other byte is zero."""
     little = data[1::2].count(0) >= data[::2].count(0)
     text = data.decode("utf-16-le" if little else "utf-16-be", errors="replace")
     if "\ufffd" in text or "\0" in text or len(data) % 2:
@@ -78,7 +78,7 @@ def _wide(data: bytes) -> str:
 
 
 def _refuse_mixed(data: bytes, wrong: UnicodeDecodeError) -> None:
-    """Lines of UTF-8 beside lines of another encoding were put together by somebody: no one decoding suits both."""
+    """Lines of UTF-8 beside lines of another encoding come from joined files: no single decoding suits both."""
     for number, line in enumerate(data.splitlines(), start=1):
         if BEYOND_ASCII.search(line) and _is_utf8(line):
             odd, byte = data[: wrong.start].count(b"\n") + 1, data[wrong.start]

@@ -1,4 +1,4 @@
-"""What a table leaves unsaid, guessed: its row of heads, columns by what stands in them, where sections come from."""
+"""Detection for a table: its row of heads, columns by their cells, the origin of sections."""
 
 from __future__ import annotations
 
@@ -14,8 +14,8 @@ from lattice.formats.tables.words import KIND_OF, is_nothing, layout_of, physica
 from lattice.formats.track_sheet_cells import entries
 
 SEARCHED = 40  # lines from the top in which the row of heads is looked for
-ALIKE = 0.8  # share of a column's filled cells that tell what it is
-# Fields that a strip has once: a second column of theirs says nothing.
+ALIKE = 0.8  # share of a column's filled cells that show its meaning
+# Fields that a strip has once: a second column of theirs is ignored.
 ONCE = frozenset({"id", "name", "kind", "layout", "section", "machine", "fader_db", "pan", "mute", "colour", "io"})
 # A word, or letters in capitals, before a name: “DRM Kick”, “vox_lead”, “FX: door”.
 PREFIX = re.compile(r"(?P<code>[^\W\d_]{2,12})(?:\s*[_:|/]\s*|\s+-\s+)(?=\S)|(?P<capitals>[A-Z]{2,6})\s+(?=\S)")
@@ -24,8 +24,8 @@ PREFIX = re.compile(r"(?P<code>[^\W\d_]{2,12})(?:\s*[_:|/]\s*|\s+-\s+)(?=\S)|(?P
 def head_row(lines: Sequence[table.Line]) -> int | None:
     """The number of the row of heads.
 
-    It is the first whose cells are mostly known words, a name among them or several; else the first that is followed
-    by rows of the same width whose cells tell what it does not. None where there is none.
+    It is the first row whose cells are mostly known words, a name among them or several. Else it is the first that is
+    followed by rows of the same width whose cells show a meaning that it does not. None without one.
     """
     for number, cells in lines[:SEARCHED]:
         filled = [cell for cell in cells if cell]
@@ -64,7 +64,7 @@ def _column_cells(body: Sequence[table.Line], at: int) -> list[str]:
 def columns_of(
     heads: Sequence[str], body: Sequence[table.Line], names: Collection[str], sections: Collection[str]
 ) -> tuple[Column, ...]:
-    """What each column holds: by its head, else by its cells.
+    """The meaning of each column: by its head, else by its cells.
 
     Parameters
     ----------
@@ -73,7 +73,7 @@ def columns_of(
     body
         The lines below it.
     names, sections
-        Folded names of strips and sections of the template that they come to.
+        Folded names of strips and sections of the target template.
     """
     width = max(columns_across(body), len(heads))
     found = [column_of(heads[at] if at < len(heads) else "") for at in range(width)]
@@ -116,7 +116,7 @@ def _by_cells(
 
 
 def told_by(cells: Sequence[str], names: Collection[str], sections: Collection[str]) -> str:
-    """What a column is by its cells, folded; empty where they do not tell."""
+    """The meaning of a column by its cells, folded; empty if they do not show it."""
     said = [cell for cell in cells if not is_nothing(cell)]
     signs: dict[str, Callable[[str], object]] = {
         "sends": lambda cell: names_send(cell, names),
@@ -136,10 +136,10 @@ def told_by(cells: Sequence[str], names: Collection[str], sections: Collection[s
 
 
 def headings(body: Sequence[table.Line], columns: Sequence[Column]) -> dict[int, str]:
-    """Rows that are headings between the others: number → what they say.
+    """Heading rows between the others: number → text.
 
-    A heading has one filled cell, under the names or at the left, where the rows have more; rows stand under it, and no
-    other cell says the same: that would be a place to go.
+    A heading has one filled cell, under the names or at the left, where other rows have more. Rows follow below it. No
+    other cell has its text: then it would be a destination.
     """
     usual = Counter(min(_filled(cells), 3) for _number, cells in body).most_common(1)
     if not usual or usual[0][0] < 2:
@@ -168,7 +168,7 @@ def prefixes(names: Sequence[str]) -> dict[str, str]:
 
 
 def blanks(body: Sequence[table.Line], names: Mapping[int, str]) -> dict[int, str]:
-    """Rows between empty ones as sections: number → what their names begin with alike, else “Group 1” and so on."""
+    """Rows between empty ones as sections: number → the common start of their names, else “Group 1” and so on."""
     groups: list[list[int]] = []
     for number, _cells in body:
         if not groups or number != groups[-1][-1] + 1:

@@ -1,4 +1,4 @@
-"""Which column of a table is what: by its head, else by what stands in it."""
+"""The meaning of each column of a table: by its head, else by its cells."""
 
 from __future__ import annotations
 
@@ -45,7 +45,7 @@ HEADS: dict[str, tuple[str, ...]] = {
     "latency_samples": ("latency",),
     "memory_mb": ("memory", "ram"),
 }  # fmt: skip
-# Heads of what a template keeps by itself: columns under them are known, and not used.
+# Heads of values that a template does not import: these columns are known, and unused.
 NUMBERING = frozenset({"#", "no", "no.", "nr", "nr.", "number", "index", "pos", "order", "row"})
 FIELD_OF = {head: field for field, heads in HEADS.items() for head in (field, *heads)} | {
     name: name for name in COLUMNS
@@ -58,7 +58,7 @@ SEND = re.compile(
 SEND_TURNED = re.compile(r"(?:send|aux|fx|effect)\s+(?P<what>level|db|amount|gain|tap|to)\s*#?(?P<slot>[a-z]|\d{1,2})")
 LEVEL_WORDS = frozenset({"level", "db", "amount", "gain"})
 PLACE_WORDS = frozenset({"", "to", "dest", "destination", "bus"})
-# What columns without a head are, in this order, where their cells do not tell.
+# The meanings of columns without a head, in this order, if their cells do not show them.
 IN_ORDER = ("section", "kind", "layout", "feed", "sends")
 NOTED = "noted"  # as a field: goes to the note behind its head
 LEVEL = re.compile(r"[-−–+]?\d+(?:[.,]\d+)?\s*(?:db|dbfs)?", re.I)
@@ -71,7 +71,7 @@ BARE_LEVEL = re.compile(
 
 @dataclass(frozen=True)
 class Column:
-    """What one column holds."""
+    """The meaning of one column."""
 
     head: str
     field: str  # a column of the track sheet, input, send, send level, send tap, send to; empty where it is not used
@@ -98,7 +98,7 @@ class Columns:
 
 
 def column_of(head: str) -> Column:
-    """What a column holds by its head."""
+    """The meaning of a column by its head."""
     plain = " ".join(head.casefold().replace("_", " ").split())
     own_send = SEND.fullmatch(plain) or SEND_TURNED.fullmatch(plain)
     if own_send:
@@ -111,8 +111,8 @@ def column_of(head: str) -> Column:
 def table_of(text: str, names: Collection[str] = (), sections: Collection[str] = ()) -> Columns:
     """A pasted list or table taken apart into columns.
 
-    Tabs always separate; semicolons and commas where a row of heads says that they do, or where what they separate
-    is known (kinds, layouts, names of strips and sections): names may have commas in them.
+    Tabs always separate. Semicolons and commas separate if a row of heads shows it, or if the parts are known (kinds,
+    layouts, names of strips and sections): names may have commas in them.
 
     Parameters
     ----------
@@ -124,7 +124,7 @@ def table_of(text: str, names: Collection[str] = (), sections: Collection[str] =
     Raises
     ------
     DocumentError
-        Where it has too many rows, or lines that are no text.
+        If it has too many rows, or lines that are not text.
     """
     for separator in SEPARATORS:
         if separator not in text:
@@ -169,7 +169,7 @@ def _are_heads(heads: Sequence[Column]) -> bool:
 def _by_content(
     lines: list[table.Line], names: Collection[str], sections: Collection[str], *, takes_order: bool
 ) -> tuple[Column, ...] | None:
-    """Columns by what stands in them; None where no cell beside the names tells anything."""
+    """Columns by their cells; None if no cell beside the names shows a meaning."""
     width = max(len(line) for _number, line in lines)
     own = {line[0].casefold() for _number, line in lines}
     fields: dict[int, str] = {0: "name"}
@@ -185,7 +185,7 @@ def _by_content(
 
 
 def _told_by(cells: list[str], names: Collection[str], sections: Collection[str]) -> str:
-    """What a column is by its cells; empty where they do not tell."""
+    """The meaning of a column by its cells; empty if they do not show it."""
     signs: dict[str, Callable[[str], object]] = {
         "sends": lambda cell: names_send(cell, names),
         "feed": lambda cell: cell in names,  # before kinds: a strip may be called Bus or Mix
@@ -218,7 +218,7 @@ def cells_of(columns: Sequence[Column], line: Sequence[str]) -> dict[str, str]:
 
 
 def is_send_cell(cell: str) -> bool:
-    """Return whether a cell under the name of a destination says that something is sent there: a level, or a yes."""
+    """Return whether a cell under the name of a destination states a send: a level, or a yes."""
     return cell.casefold() in YES or (cell.casefold() not in NO and bool(LEVEL.fullmatch(cell)))
 
 

@@ -92,7 +92,7 @@ def _digits(name: str) -> str:
 def with_ids(
     template: Template, rows: list[tuple[int, Cells]], known: Matched
 ) -> tuple[list[tuple[int, Cells]], dict[str, str]]:
-    """Rows with the ids of their strips, and ids that other cells call them by: as the table says → as it is here.
+    """Rows with the ids of their strips, and ids in other cells: as in the table → as in the template.
 
     New strips get ids that nothing has, nor any other row.
     """

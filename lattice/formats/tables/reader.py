@@ -52,7 +52,7 @@ class Reader:
     Parameters
     ----------
     base
-        What the rows come to: names of its strips, sections and machines mean those.
+        The template of the rows; names of its strips, sections and machines refer to those.
     """
 
     def __init__(self, base: Template) -> None:
@@ -68,7 +68,7 @@ class Reader:
         self.brought: dict[str, set[str]] = defaultdict(set)  # strip → kinds of routes that end at it
         self.inserts = {strip.id: list(strip.inserts) for strip in base.strips}
         self.insert_ids = {insert.id for strip in base.strips for insert in strip.inserts}
-        self.said_keys: set[str] = set()  # inserts whose entry says what keys them
+        self.said_keys: set[str] = set()  # inserts whose entry states the key
         self.read_ids = set(self.insert_ids)  # without those that rows say further down
 
     def read(self, lines: Sequence[tuple[int, Mapping[str, str]]]) -> ReadSheet:
@@ -96,7 +96,7 @@ class Reader:
         guessed = {row.id: self._guess(row) for row in self.rows if not self._kind(row)}
         strips = [self._fitting(row, self._strip(row, self._kind(row) or guessed[row.id])) for row in self.rows]
         template = self._with_routes(self._with_strips(strips))
-        # A safeguard: all is said by row and column before.
+        # A safeguard: all errors are reported by row and column before.
         template = validated(self.base, template)
         return ReadSheet(template, sorted(self.problems, key=lambda problem: problem.row), guessed)
 
@@ -182,7 +182,7 @@ class Reader:
         return {}
 
     def _guess(self, row: Row) -> str:
-        """What others feed is a bus; what they only send to, a return; with physical channels, an end."""
+        """A strip fed by others is a bus; with sends alone, a return; with physical channels, an end."""
         if row.cells.get("outlets") or row.cells.get("parts") or row.cells.get("midi_in"):
             return "instrument"
         if row.cells.get("midi"):
@@ -231,7 +231,7 @@ class Reader:
         )
 
     def _fitting(self, row: Row, strip: Strip) -> Strip:
-        """The strip without what does not fit its fields; that is said."""
+        """The strip without values that do not fit its fields; these are reported."""
         wrong: dict[str, str] = {}
         for said in piece_problems(strip, Strip):
             field_name = re.split(r"[.:\[]", said, maxsplit=1)[0]
@@ -335,7 +335,7 @@ class Reader:
                 self._add(row, column, kind, row.id, to, to_insert=insert, **read.fields)
 
     def _add(self, row: Row, column: str, kind: Any, start: str, end: str, **fields: Any) -> None:
-        """A route that a cell wants; whether it may be made is said once all strips are there."""
+        """A route from a cell; its validity is checked once all strips exist."""
         route = Route(id=f"r{len(self.routes) + 1}", kind=kind, from_strip=start, to=end, **fields)
         self.routes.append((row, column, route))
         self.brought[end].add(kind)
@@ -372,7 +372,7 @@ class Reader:
         return inserts[named[0]].id
 
     def _with_routes(self, template: Template) -> Template:
-        """The template with sections and with the routes that may be; the others are said."""
+        """The template with sections and with the valid routes; the others are reported."""
         strips = {strip.id: strip for strip in template.strips}
         known = {section.id for section in self.base.sections}
         sections = (

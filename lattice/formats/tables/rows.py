@@ -1,4 +1,4 @@
-"""Lines of a table, what was understood of them, and how wide what they feed becomes."""
+"""Lines of a table, their parsed values, and the layouts of their destinations."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from lattice.model.document import Route, Strip, Template
 from lattice.model.layouts import DISCRETE, channel_count
 
-# Chains of sums that widen each other settle in as many passes as the longest has strips; more than this is a loop.
+# Chains of sums that widen each other end after as many passes as the longest has strips; more than this is a loop.
 MOST_PASSES = 16
 
 
@@ -29,7 +29,7 @@ class SheetProblem:
 
 @dataclass
 class ReadSheet:
-    """What was understood of a sheet, and what was not."""
+    """The parsed values of a sheet, and its errors."""
 
     template: Template
     problems: list[SheetProblem] = field(default_factory=list)
@@ -48,9 +48,9 @@ class Row:
 def widened(
     layouts: Mapping[str, str], open_ones: Collection[str], routes: Sequence[Route], widths: Mapping[str, int]
 ) -> dict[str, str]:
-    """Layouts by strip, those that are open as wide as the widest of what is fed to them. O(passes · routes).
+    """Layouts by strip; open ones get the widest layout of their inputs. O(passes · routes).
 
-    `widths`: strips of so many physical channels; where what they are fed has as many, they have its layout.
+    `widths`: strips of so many physical channels; if their inputs have as many, they have its layout.
     """
     found = dict(layouts)
     fed: dict[str, list[str]] = {strip: [] for strip in open_ones}

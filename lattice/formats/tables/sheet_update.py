@@ -1,6 +1,6 @@
-"""A newer table of a template that is there: what its rows say is otherwise, the rest stays as it is.
+"""A newer table of an existing template: its rows give the changes, the rest stays.
 
-In a sheet with our own heads an empty cell says something too; in another one it does not.
+In a sheet with our own heads an empty cell means none; in another one it means no change.
 """
 
 from __future__ import annotations
@@ -27,7 +27,7 @@ from lattice.model.dangling import without_dangling
 from lattice.model.document import Insert, Route, Strip, Template
 from lattice.model.names import free_route_ids
 
-# Columns that are other fields of a strip than their own name says.
+# Columns that set other fields of a strip than their own name.
 FIELDS = {
     "midi_in": ("midi",), "source_peak_dbfs": ("source",), "source_rms_dbfs": ("source",), "id": (),
     **dict.fromkeys(ROUTED, ()),
@@ -36,14 +36,14 @@ FIELDS = {
 
 @dataclass(frozen=True)
 class SheetUpdate:
-    """A template as a newer table has it. What the table does not name is still in it."""
+    """A template updated from a newer table. Strips missing in the table are still in it."""
 
     template: Template
     order: tuple[str, ...]  # ids of the table's strips
     gone: tuple[str, ...]  # strips that no row means
     renamed: frozenset[str]
     problems: tuple[SheetProblem, ...]
-    reader: LooseReader | None  # None: a track sheet, which leaves nothing to be settled
+    reader: LooseReader | None  # None: a track sheet, without open choices
 
 
 def newer(template: Template, rows: list[tuple[int, Cells]], table: Tabled | None, choices: Choices) -> SheetUpdate:
@@ -56,9 +56,9 @@ def newer(template: Template, rows: list[tuple[int, Cells]], table: Tabled | Non
     rows
         Number and cells of each row, by column of the track sheet.
     table
-        A table in somebody's own words; None for a sheet with our own heads.
+        A table with other heads; None for a sheet with our own.
     choices
-        Answers to what was unclear.
+        Answers to unclear cells.
 
     Returns
     -------
@@ -82,7 +82,7 @@ def newer(template: Template, rows: list[tuple[int, Cells]], table: Tabled | Non
 
 
 class _Keeping(Reader):
-    """What both readers do beside strips that are there."""
+    """Common steps of both readers for existing strips."""
 
     def __init__(self, template: Template, known: Matched, *arguments: Any, **choices: Any) -> None:
         meant = set(known.strips.values())
@@ -94,12 +94,12 @@ class _Keeping(Reader):
         self.insert_ids |= {insert.id for strip in self.old.values() for insert in strip.inserts}
         self.written = cells_of_strips(template, self.old)
         self.keyed_before = {route.to_insert for route in template.routes if route.kind == "key"}
-        self.said: dict[str, set[str]] = {}  # strip → columns that its row says otherwise
-        self.route_fields: dict[str, set[str]] = {}  # route → fields that its cell says
-        self.only_added: set[str] = set()  # routes that a row says to lead to it: others of that strip stay
+        self.said: dict[str, set[str]] = {}  # strip → columns that its row changes
+        self.route_fields: dict[str, set[str]] = {}  # route → fields from its cell
+        self.only_added: set[str] = set()  # routes that a row lists: others of that strip stay
 
     def _is_said(self, column: str, cells: Cells) -> bool:
-        """Return whether a row says something in a column."""
+        """Return whether a row has a value in a column."""
         raise NotImplementedError
 
     def _updated(self, old: Route, new: Route) -> Route:
@@ -185,7 +185,7 @@ class _Keeping(Reader):
         return found
 
     def _numbered(self, routes: list[Route]) -> tuple[Route, ...]:
-        """The routes that are there, with those of each strip and kind of which a row says something else."""
+        """Existing routes, with those of each strip and kind that a row changes."""
         said = {
             (strip, ROUTED[c]): list[Route]() for strip, columns in self.said.items() for c in columns if c in ROUTED
         }
@@ -201,9 +201,9 @@ class _Keeping(Reader):
         return (*(route for route in kept if route), *(replace(route, id=next(ids)) for route in added))
 
     def _paired(self, there: list[Route], new: list[Route], instead: dict[str, Route | None]) -> list[Route]:
-        """Says what becomes of routes that are there; gives those that are new.
+        """Reports the result for existing routes; returns the new ones.
 
-        Routes with the same ends are the same; what is left of both goes elsewhere now, in order.
+        Routes with the same ends are the same; the rest of both are redirected, in order.
         """
         left, open_ones = list(there), []
         for route in new:
@@ -224,7 +224,7 @@ def _ends(route: Route) -> tuple[Any, ...]:
 
 
 def in_order(there: list[str], said: list[str]) -> list[str]:
-    """What is there, those that are said in the order they are said in; what is new behind what it is said behind."""
+    """Existing pieces, those of the table in its order; new ones after their predecessors there."""
     known = set(there)
     both = iter([one for one in said if one in known])
     shared = set(said)
@@ -240,7 +240,7 @@ def in_order(there: list[str], said: list[str]) -> list[str]:
 
 
 class _Strict(_Keeping):
-    """A sheet with our own heads: an empty cell says that there is nothing."""
+    """A sheet with our own heads: an empty cell removes the value."""
 
     def _is_said(self, column: str, cells: Cells) -> bool:
         return column in cells and cells[column] != AS_IT_IS
@@ -259,7 +259,7 @@ class _Strict(_Keeping):
 
 
 class _Loose(_Keeping, LooseReader):
-    """Somebody's own table: an empty cell says nothing, “-” or “none” that there is nothing."""
+    """A table with other heads: an empty cell changes nothing, “-” or “none” removes the value."""
 
     def _is_said(self, column: str, cells: Cells) -> bool:
         cell = cells.get(column, "")
@@ -292,5 +292,5 @@ class _Loose(_Keeping, LooseReader):
 
 
 def _called(insert: Insert) -> str:
-    """What a list calls an insert: its name, else its type."""
+    """The name of an insert in a list: its own, else its type."""
     return insert.title.casefold()

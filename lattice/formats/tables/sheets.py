@@ -9,7 +9,7 @@ from lattice.errors import DocumentError
 from lattice.formats import table
 
 MOST_ROWS = 20_000
-# What is understood of a cell costs some 30 µs: as many as this are answered within two seconds.
+# A cell takes some 30 µs: this many take less than two seconds.
 MOST_CELLS = 60_000
 
 
@@ -19,7 +19,7 @@ class Sheet:
 
     name: str
     lines: list[table.Line]
-    notes: tuple[str, ...] = ()  # what was made of its cells
+    notes: tuple[str, ...] = ()  # the results of its cells
 
 
 @dataclass(frozen=True)

@@ -32,5 +32,5 @@ def _all_to(outlets: str, to: str) -> str:
     try:
         known = [read_outlet(entry) for entry in entries(outlets)]
     except ValueError:
-        return to  # it is said where the outlets are read
+        return to  # reported where the outlets are parsed
     return "; ".join(to if outlet.main else f"{outlet.id}>{to}" for outlet in known)

@@ -1,4 +1,4 @@
-"""A table taken apart with a person's choices: its part, heads, columns, rows of cells, and what its words mean."""
+"""A table parsed with a user's choices: its sheet, heads, columns, rows of cells, and the meanings of its words."""
 
 from __future__ import annotations
 
@@ -16,12 +16,12 @@ from lattice.formats.tables.sheets import Sheet, Workbook, columns_across
 Cells = dict[str, str]
 ON_OFF = ("mute", "in_service", "invert", "armed")
 WORDED = ("kind", "layout", *ON_OFF, "colour")  # fields whose words are shown with what they become
-EXAMPLES = 3  # cells of a column that tell a person what it holds
+EXAMPLES = 3  # sample cells of a column for the user
 
 
 @dataclass(frozen=True)
 class Meaning:
-    """A word of a column, how often it stands there, and what it becomes; None where nobody knows."""
+    """A word of a column, its count, and its meaning; None if unknown."""
 
     field: str
     word: str
@@ -80,14 +80,14 @@ def tabled(
     book
         The file's tables.
     choices
-        What a person has said; the rest is guessed.
+        The user's choices; the rest is detected.
     names, sections
-        Folded names of strips and sections of the template that it comes to.
+        Folded names of strips and sections of the target template.
 
     Raises
     ------
     DocumentError
-        Where there is no such part, no row, or no column that holds names.
+        If the sheet, the row or a column of names does not exist.
     """
     part = part_of(book, choices)
     head_row = choices.head_row if choices.head_row is not None else guesses.head_row(part.lines) or 0
@@ -150,7 +150,7 @@ def _rows(body: Sequence[table.Line], columns: Sequence[Column], choices: Choice
 def _worded(
     rows: list[tuple[int, Cells]], choices: Choices
 ) -> tuple[list[tuple[int, Cells]], tuple[int, ...], tuple[Meaning, ...]]:
-    """Rows with words replaced by what they become, numbers of rows that are no strips, and the meanings."""
+    """Rows with words replaced by their meaning, numbers of rows that are not strips, and the meanings."""
     meanings: dict[str, dict[str, Meaning]] = {}
     for field in WORDED:
         said = Counter(cells[field].casefold() for _number, cells in rows if cells.get(field))
@@ -176,7 +176,7 @@ def _meant(meanings: Mapping[str, Mapping[str, Meaning]], field: str, cell: str)
 
 
 def becomes(field: str, word: str) -> str | None:
-    """What a word of a column becomes by itself; None where nobody knows."""
+    """The meaning of a word of a column without choices; None if unknown."""
     if field == "kind":
         return words.kind_word(word)
     if field == "layout":
@@ -204,7 +204,7 @@ def _in_sections(
     headings: Mapping[int, str],
     codes: Mapping[str, str],
 ) -> list[tuple[int, Cells]]:
-    """Rows with the section they come into, as a cell; headings are no rows."""
+    """Rows with their section as a cell; headings are not rows."""
     if origin == "headings":
         found, current = [], ""
         for number, cells in rows:

@@ -1,7 +1,7 @@
-"""Tables in anybody's own words, read beside what a template has: strips by name, by bus, by physical channels.
+"""Tables with any heads and words, read together with a template: strips by name, by bus, by physical channels.
 
-Nothing that a cell names is lost: a destination that is no strip becomes an output where it names physical channels,
-and a bus (or a return, where it is only sent to) where it does not.
+No cell is lost: an unknown destination with physical channels becomes an output. Otherwise it becomes a bus, or a
+return if it has sends alone.
 """
 
 from __future__ import annotations
@@ -34,7 +34,7 @@ ANSWERS: Mapping[str, str] = {}
 
 @dataclass
 class ReadRows:
-    """What a table adds to a template, and what of it was not understood."""
+    """The additions of a table to a template, and its unclear cells."""
 
     template: Template
     added: list[str] = field(default_factory=list)  # ids of the rows' strips, in their order
@@ -49,11 +49,11 @@ def read_rows(template: Template, text: str, usual: Mapping[str, str], *, with_b
     Parameters
     ----------
     template
-        What they are added to; cells may name its strips, sections and machines.
+        The template they are added to; cells may name its strips, sections and machines.
     text
         A name a line, or a pasted table, with or without a row of heads (`tables.heads`).
     usual
-        Cells of what a line does not say, by column; `feed` may be SECTION_BUS.
+        Values for cells missing in a line, by column; `feed` may be SECTION_BUS.
     with_buses
         Whether a new section without a bus gets one.
 
@@ -65,7 +65,7 @@ def read_rows(template: Template, text: str, usual: Mapping[str, str], *, with_b
     Raises
     ------
     DocumentError
-        Where it has too many rows, or is no text.
+        If it has too many rows, or is not text.
     """
     names = {strip.name.casefold() for strip in template.strips}
     table = table_of(text, names, {section.name.casefold() for section in template.sections})
@@ -78,7 +78,7 @@ def read_rows(template: Template, text: str, usual: Mapping[str, str], *, with_b
 
 
 class LooseReader(Reader):
-    """A reader that knows the trade's words and makes what destinations want."""
+    """A reader that knows the trade's words and creates missing destinations."""
 
     def __init__(
         self,
@@ -90,12 +90,12 @@ class LooseReader(Reader):
         by_bus: bool = True,
     ) -> None:
         super().__init__(base)
-        self.answers = answers  # folded name of a destination → what it is (`choices.Choices.destinations`)
-        self.by_bus = by_bus  # whether an output joins what takes it as its input before what has its name
-        self.unknown: dict[str, list[tuple[Row, str, str]]] = defaultdict(list)  # destinations that are no strip
+        self.answers = answers  # folded name of a destination → meaning (`choices.Choices.destinations`)
+        self.by_bus = by_bus  # whether an output joins the strip with it as input before the strip of its name
+        self.unknown: dict[str, list[tuple[Row, str, str]]] = defaultdict(list)  # unknown destinations
         self.usual = {column: cell for column, cell in usual.items() if not words.is_nothing(cell)}
         self.with_buses = with_buses
-        self.made: dict[str, str] = {}  # id → name of what is made for destinations
+        self.made: dict[str, str] = {}  # id → name of strips created as destinations
         self.takers: dict[str, list[str]] = defaultdict(list)  # folded name of a bus → strips that take it
         self.named: dict[str, list[str]] = defaultdict(list)  # folded name → strips of the rows that have it
         self.targets: set[str] = set()  # folded names that cells lead to
@@ -126,7 +126,7 @@ class LooseReader(Reader):
             return entry
 
     def _with_at(self, entry: str) -> str:
-        """An entry whose level stands behind an @, where it stands behind a name that is none as a whole."""
+        """An entry with a level after an @, if the whole entry is not a name."""
         match = BARE_LEVEL.fullmatch(entry)
         if "@" in entry or match is None or self._place(entry) or entry.casefold() in self.takers:
             return entry
@@ -136,7 +136,7 @@ class LooseReader(Reader):
         return f"{match['place']}@{level}{' pre-fader' if match['tap'] else ''}"
 
     def _inserts(self, row: Row) -> list[Insert]:
-        """Every row comes by here before its routes: what it does not say is as usual."""
+        """Every row passes here before its routes: missing values get their usual ones."""
         self._fill(row)
         return super()._inserts(row)
 
@@ -157,7 +157,7 @@ class LooseReader(Reader):
         spell_out(row.cells)
 
     def _take_physical(self, row: Row, kind: str) -> None:
-        """A physical input makes an auxiliary a live input; a track records it, which its note says."""
+        """A physical input makes an auxiliary a live input; a track records it, as its note states."""
         physical = words.physical_of(row.cells.get("input", ""), may_be_bare=True)
         if physical is None or physical.is_output:
             return
@@ -191,12 +191,12 @@ class LooseReader(Reader):
             return Insert(id=new_id, name=entry, type=kind)
 
     def _source(self, row: Row) -> dict[str, Any]:
-        """A sync pop stands at its own level where none is said."""
+        """A sync pop has its own level by default."""
         found = super()._source(row)
         return {"source": POP} if not found and "pop" in read_tags(row.cells.get("tags", "")) else found
 
     def _guess(self, row: Row) -> str:
-        """An audio track that takes a bus records it; what nothing is known of is as the cells and routes tell."""
+        """An audio track fed by a bus records it; the rest follows from cells and routes."""
         kind = super()._guess(row)
         taken = map(str.casefold, entries(row.cells.get("input", "")))
         return "print" if kind == "audio" and not self.targets.isdisjoint(taken) else kind
@@ -263,7 +263,7 @@ class LooseReader(Reader):
         return target not in self.taken and len(self.named.get(target.casefold(), ())) > 1
 
     def _unknown_end(self, row: Row, column: str, target: str) -> list[str]:
-        """A destination that is no strip, or several: what a person said it is, the first, or one that is made."""
+        """An unknown or ambiguous destination: the user's choice, the first match, or a new strip."""
         self.unknown[target.casefold()].append((row, column, target))
         answer = self.answers.get(target.casefold(), "")
         if answer == words.LEAVE:
@@ -274,7 +274,7 @@ class LooseReader(Reader):
         if place is not None:
             return self._other_than(row, column, target, place)
         made = self._make(row, target, {"kind": answer} if answer else {})
-        return [made] if made else []  # why not is said
+        return [made] if made else []  # the reason, if not
 
     def _meant_ends(self, row: Row, column: str, name: str) -> list[str]:
         """The strips that an answer names: those that take a bus of that name, else the one of that id or name."""
@@ -311,7 +311,7 @@ class LooseReader(Reader):
     # sections
 
     def _section(self, text: str) -> str | None:
-        """By id or by name; a new one takes the next colour of the palette."""
+        """By id or by name; a new one gets the next colour of the palette."""
         if text in self.ids_of_sections:
             return text
         new = text.casefold() not in self.sections
@@ -359,7 +359,7 @@ class LooseReader(Reader):
         return masters[0] if len(masters) == 1 else None
 
     def _with_bus(self, section: Section, strips: dict[str, Strip]) -> Section:
-        """The bus that its rows were fed to, else the one of its own that they feed, else what all of them feed."""
+        """The destination of its rows, else the one of its own strips that they feed, else their common destination."""
         known = self.buses.get(section.id) or self._own_bus(section.id, strips)
         return replace(section, bus=known) if known else self._with_own_bus(section, strips)
 
@@ -372,12 +372,12 @@ class LooseReader(Reader):
         return next((bus for bus in buses if fed[bus] * 2 > len(playing) or not playing), None)
 
     def _with_own_bus(self, section: Section, strips: dict[str, Strip]) -> Section:
-        """What all of its strips feed is its bus, where nobody else feeds that."""
+        """The common destination of all of its strips is its bus, if no other strips feed it."""
         found = super()._with_bus(section, strips)
         feeding = {strips[r.from_strip].section for _row, _column, r in self.routes if r.to == found.bus}
         return found if feeding == {section.id} else section
 
-    # what a row leaves open
+    # open points of a row
 
     def _usual(self, row: Row, kind: str) -> dict[str, Any]:
         if not self.layouts:
@@ -386,7 +386,7 @@ class LooseReader(Reader):
         return {"layout": self.layouts.get(row.id, "mono"), "monitor": "always" if passes_on else "never"}
 
     def _settled_layouts(self) -> dict[str, str]:
-        """Layouts by strip: as said; of sums and ends else the widest of what is fed to them, at least stereo."""
+        """Layouts by strip: as stated; for sums and ends else the widest of their inputs, at least stereo."""
         layouts = {strip.id: strip.layout for strip in self.base.strips}
         open_ones = []
         for row in self.rows:

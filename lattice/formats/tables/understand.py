@@ -1,4 +1,4 @@
-"""What comes of a table: a template, and what of it is unclear, row by row, with what each may mean."""
+"""The result of a table: a template, and its unclear cells, row by row, each with possible meanings."""
 
 from __future__ import annotations
 
@@ -35,16 +35,16 @@ class Unclear:
     names: tuple[str, ...]  # of the strips in those rows
     sentence: str
     options: tuple[str, ...]  # answers to choose from; none: text is typed
-    answer: str  # what holds now; empty: left out
+    answer: str  # the current meaning; empty: left out
     is_answered: bool
 
 
 @dataclass(frozen=True)
 class Understood:
-    """What comes of a table."""
+    """The result of a table."""
 
     tabled: Tabled
-    asked: Choices  # what a person has said
+    asked: Choices  # the user's answer
     template: Template
     strips: dict[int, str]  # row → the strip it becomes
     made: tuple[str, ...]  # names of strips made for destinations
@@ -70,12 +70,12 @@ class Understood:
 
     @property
     def open(self) -> tuple[Unclear, ...]:
-        """What nobody has answered."""
+        """The open points without an answer."""
         return tuple(one for one in self.unclear if not one.is_answered)
 
     @property
     def lost(self) -> tuple[Unclear, ...]:
-        """What is left out because nobody has said what it means."""
+        """Cells left out for lack of an answer."""
         return tuple(one for one in self.open if not one.answer)
 
 
@@ -87,14 +87,14 @@ def understand(table: Tabled, choices: Choices, base: Template) -> Understood:
     table
         The table taken apart (`tabled`).
     choices
-        Answers to what was unclear.
+        Answers to unclear cells.
     base
-        What the rows come to.
+        The template of the rows.
 
     Returns
     -------
     Understood
-        The template may always be stored: what is unclear is as its `answer` says.
+        The template is always valid: unclear cells are used as their `answer` states.
     """
     reader = LooseReader(base, {}, answers=choices.destinations, by_bus=table.is_by_bus)
     read = reader.read(table.rows)
@@ -110,7 +110,7 @@ def unclear_of(
     problems: Sequence[SheetProblem],
     template: Template,
 ) -> tuple[Unclear, ...]:
-    """What a table leaves open: words, destinations (where `reader` has met some), cells."""
+    """Open points of a table: words, destinations (if `reader` has met some), cells."""
     rows = reader.rows if reader is not None else ()
     made = reader.made if reader is not None else {}
     names = {row.number: row.cells["name"] for row in rows if row.id not in made}
@@ -119,7 +119,7 @@ def unclear_of(
 
 
 def _words(table: Tabled, names: dict[int, str]) -> Iterator[Unclear]:
-    """Words of kinds, layouts and the like that nobody knows."""
+    """Unknown words for kinds, layouts and the like."""
     for meaning in table.meanings:
         if meaning.becomes is None:
             rows = tuple(n for n, cells in table.rows if cells.get(meaning.field, "").casefold() == meaning.word)
@@ -130,7 +130,7 @@ def _words(table: Tabled, names: dict[int, str]) -> Iterator[Unclear]:
 
 
 def _destinations(reader: LooseReader, choices: Choices, template: Template) -> Iterator[Unclear]:
-    """Destinations that are no strip, or several."""
+    """Unknown or ambiguous destinations."""
     kinds = {strip.id: strip.kind for strip in template.strips}
     known = reader.named
     written = {row.cells["name"].casefold(): row.cells["name"] for row in reader.rows if row.id not in reader.made}
@@ -159,7 +159,7 @@ def _differ_in_letters(one: str, other: str) -> bool:
 
 
 def _cells(table: Tabled, problems: Sequence[SheetProblem], names: dict[int, str]) -> Iterator[Unclear]:
-    """Cells that are not understood, but for words that are said as such."""
+    """Cells that are not understood, except those reported as words."""
     unknown = {(meaning.field, meaning.word) for meaning in table.meanings if meaning.becomes is None}
     cells = dict(table.rows)
     said: dict[tuple[int, str], list[str]] = defaultdict(list)
@@ -176,7 +176,7 @@ def _cells(table: Tabled, problems: Sequence[SheetProblem], names: dict[int, str
 
 
 def answered(choices: Choices, key: str, answer: str) -> Choices:
-    """The choices with an answer to what was unclear. Raises ValueError for a key that is none."""
+    """The choices with an answer to an unclear cell. Raises ValueError for an unknown key."""
     where, _slash, rest = key.partition("/")
     if where == "destinations" and rest:
         return replace(choices, destinations={**choices.destinations, rest: answer})

@@ -1,4 +1,4 @@
-"""What words in a table mean: kinds of strips, layouts, inserts, and physical channels."""
+"""Meanings of words in a table: kinds of strips, layouts, inserts, and physical channels."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from lattice.model import insert_types, strip_kinds
 from lattice.model.insert_types import SIGNS
 from lattice.model.layouts import DISCRETE, NAMED
 
-# What an auxiliary strip is, only its routes tell: a bus where strips feed it, a return where they send to it.
+# The routes decide the kind of an auxiliary strip: a bus if strips feed it, a return if they send to it.
 OPEN = ""
 KIND_WORDS: dict[str, tuple[str, ...]] = {
     "audio": ("audio", "audio track", "track", "recording"),
@@ -76,7 +76,7 @@ def kind_of(text: str) -> str | None:
 
 
 def kind_word(text: str) -> str | None:
-    """What a word in a column of kinds becomes, as a cell: a kind, OPEN_WORD, LEAVE; None where nobody knows."""
+    """The meaning of a word in a column of kinds, as a cell: a kind, OPEN_WORD, LEAVE; None if unknown."""
     kind = kind_of(text)
     if kind is None:
         return LEAVE if _plain(text) in NO_STRIPS else None
@@ -114,7 +114,7 @@ def layout_of(text: str) -> str | None:
 
 
 def insert_type_of(text: str) -> str:
-    """The type of a processor by its name: “Plate verb” → reverb; other where no part of it tells."""
+    """The type of a processor by its name: “Plate verb” → reverb; `other` if no part of it is known."""
     plain = _plain(text)
     if plain in insert_types.TRAITS:
         return plain
@@ -154,5 +154,5 @@ def physical_of(text: str, *, may_be_bare: bool = False) -> Physical | None:
 
 
 def is_nothing(text: str) -> bool:
-    """Return whether a cell says that there is none."""
+    """Return whether a cell means none."""
     return _plain(text) in NOTHING

@@ -1,8 +1,8 @@
-"""What a workbook asks for before anything reads it: places, repeats, merges and spaces, counted in its packed XML.
+"""The size of a workbook before it is parsed: cells, repeats, merges and spaces, counted in its packed XML.
 
-A reader lays out every cell between the first and the last that is filled: two cells in opposite corners of a sheet of
-1.5 kB take all memory there is. The numbers that ask for it stand in plain attributes, which are looked through while
-the archive is unpacked once for its size.
+A reader allocates every cell between the first and the last filled one: two cells in opposite corners of a sheet of 1.5
+kB use all memory. The numbers that cause it are plain attributes, so they are checked in the single unpacking pass for
+the size.
 """
 
 from __future__ import annotations
@@ -14,7 +14,7 @@ from lattice.formats import table
 from lattice.formats.tables.sheets import MOST_ROWS
 
 MOST_MERGED = 10_000
-MOST_PLACES = 2 * MOST_ROWS * table.MAX_COLUMNS  # beyond what is read, and little enough to say by the sheet's name
+MOST_PLACES = 2 * MOST_ROWS * table.MAX_COLUMNS  # beyond the limit, and short enough to name the sheet
 # Office programs fill a sheet to its end with one repeated row and one repeated cell (OpenDocument 1.2, 9.1.2).
 ROWS_OF_A_SHEET, COLUMNS_OF_A_SHEET = 1_048_576, 16_384
 LONGEST_SPACES = 32_767  # characters of a cell
@@ -40,7 +40,7 @@ class SheetLimits:
         if not (self.is_sheet or self.is_open_document):
             return
         text = self._before + piece
-        # What ends within the part that was seen before has been counted then.
+        # Matches that end within the previous part are counted already.
         seen = len(self._before)
         if self.is_sheet:
             self._places(text)

@@ -28,7 +28,7 @@ ZIP, COMPOUND = b"PK\x03\x04", b"\xd0\xcf\x11\xe0"
 # A workbook of 16 MiB holds ten times that when it is unpacked; a bomb a thousand times.
 MOST_UNPACKED = 256 * 1024 * 1024
 CHUNK = 1024 * 1024
-# What zipfile lets through of an archive with bytes changed: headers, offsets, methods, the stream itself.
+# Errors that zipfile lets through for damaged archives: headers, offsets, methods, the stream itself.
 DAMAGES = (
     zipfile.BadZipFile,
     NotImplementedError,
@@ -39,7 +39,7 @@ DAMAGES = (
     zlib.error,
     lzma.LZMAError,
 )
-# Workbooks that were written here: the sheet of strips, and the document that goes along (`workbook_writer`).
+# Workbooks that were exported here: the sheet of strips, and the document inside (`workbook_writer`).
 STRIPS, CARRIED = "Strips", "document"
 LONGEST_CELL = 32_000  # characters; a cell holds 32,767
 AS_IT_IS = "(too long for a cell; unchanged)"
@@ -51,8 +51,8 @@ Sheets = tuple[list[Sheet], bytes]
 def sheets(data: bytes) -> Sheets:
     """The visible sheets of a workbook that have a filled cell, and the document that one of ours carries.
 
-    What it asks for is looked at first; then it is read in a process of its own, as the reader is a library that lays
-    out whatever it is told to. Raises DocumentError with a sentence.
+    Its size is checked first. Then it is read in a process of its own, as the library allocates whatever the file
+    states. Raises DocumentError with a sentence.
     """
     if data.startswith(ZIP):
         _refuse_bombs(data)
@@ -96,7 +96,7 @@ def _document(sheet: Any) -> bytes:
 
 
 def _refuse_bombs(data: bytes) -> None:
-    """Unpacks everything once, piece by piece, and stops where it grows beyond what a workbook has."""
+    """Unpacks everything once, piece by piece, and stops beyond the size of any workbook."""
     unpacked = 0
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as packed:

@@ -1,7 +1,7 @@
-"""A hand that does a job in the browser and counts what it takes (docs/jobs.md).
+"""Does a job in the browser and counts its interactions (docs/jobs.md).
 
-An interaction is one click, one drag, one key chord, or one field filled; a pasted block of rows counts as one. What
-the hand looks at, and waits for, counts nothing.
+An interaction is one click, one drag, one key chord, or one field filled; a pasted block of rows counts as one. Reading
+and waiting count nothing.
 """
 
 from __future__ import annotations
@@ -24,7 +24,7 @@ class Hand:
     def __init__(self, page: Page, stored: StoredTemplate) -> None:
         self.page, self.pk, self.count = page, stored.pk, 0
 
-    # what counts
+    # counted
 
     def click(self, where: str | Locator, **how: object) -> None:
         self.count += 1
@@ -49,7 +49,7 @@ class Hand:
         self.page.select_option(where, **what)  # type: ignore[arg-type]
 
     def find(self, name: str) -> None:
-        """Types a name into the finder, which is open, and takes what stands first."""
+        """Type a name into the open finder, and press Enter for the first match."""
         self.count += 2
         self.page.keyboard.type(name)
         self.page.keyboard.press("Enter")
@@ -67,10 +67,10 @@ class Hand:
             text,
         )
 
-    # what does not
+    # not counted
 
     def settled(self) -> None:
-        """Waits until the margin says what is chosen."""
+        """Wait until the side panel shows the selection."""
         expect(self.page.locator("#panel[aria-busy=true]")).to_have_count(0)
 
     @property
@@ -86,7 +86,7 @@ class Hand:
         return self.space.template
 
     def findings(self, *severities: str) -> list[Finding]:
-        """What is open, of these severities (all where none is named)."""
+        """The open findings of these severities (all by default)."""
         return [one for one in self.space.open.values() if not severities or one.severity in severities]
 
     def routes(self) -> list[str]:
@@ -95,7 +95,7 @@ class Hand:
 
 
 def counted(hand: Hand, job: str, goal: int) -> None:
-    """Prints what the job took, holds it to its goal, and to the page that says so."""
+    """Print the interactions of the job, and compare them with its goal and its documentation."""
     print(f"job {job}: {hand.count} interactions, goal {goal}")
     assert hand.count <= goal
     row = next(line for line in PAGE.read_text().splitlines() if line.startswith(f"| {job} "))

@@ -60,7 +60,7 @@ def test_a_beat_kit_with_duckers(page: Page, on_map: Opener) -> None:
     ridden = [route for route in hand.template.routes if route.automated]
     assert {route.to for route in ridden} == {"quarter"}
     counted(hand, "2 beat kit with duckers", 40)
-    # what does not count: the trigger is muted, then fed to the master
+    # not counted: the trigger is muted, then fed to the master
     hand.click('#sheet-holder [data-id="trigger"]')
     page.wait_for_selector("#panel [data-strip='trigger']")
     writes(hand, lambda: hand.key("m"))

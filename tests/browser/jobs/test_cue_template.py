@@ -56,7 +56,7 @@ def test_a_cue_template_is_made_ready(page: Page, on_map: Opener) -> None:
     hand.click(page.locator("form", has=page.locator("#bulk-role")).locator("button"))
     writes(hand, lambda: hand.click("#do-it"))
     hand.key("Escape")
-    # the pop stands in each stem and print once
+    # the pop is in each stem and print once
     writes(hand, lambda: hand.click(page.get_by_role("button", name="Feed directly into the 7 prints without it")))
     assert [finding.message for finding in hand.findings("blocker", "warning")] == []
     pops = [route for route in hand.routes() if route.startswith("feed sync-pop>")]

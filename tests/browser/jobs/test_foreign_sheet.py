@@ -1,4 +1,4 @@
-"""Job 8: a spreadsheet in somebody else's words, routed by bus names."""
+"""Job 8: a spreadsheet with other heads and words, routed by bus names."""
 
 from __future__ import annotations
 

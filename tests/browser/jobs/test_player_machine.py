@@ -11,7 +11,7 @@ from tests.browser.test_main_job import Opener
 
 FOUR = ("High strings", "Low strings", "Horns", "Reeds")
 TIES = "High strings\tHigh strings\nLow strings\tLow strings\nHorns\tHorns\nReeds\tReeds\nSingles\tSingles"
-# What leads on here: the buses of the sections are there once the machine is.
+# Continued here: the buses of the sections exist once the machine does.
 BUSES = "\n".join(
     [
         "name\tkind\tto",

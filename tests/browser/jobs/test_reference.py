@@ -1,4 +1,4 @@
-"""Job 3: a reference beside a submix, which is taken out later."""
+"""Job 3: a reference beside a submix, which is removed later."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ def test_a_reference_stays_clean_when_the_submix_goes(page: Page, on_map: Opener
     writes(hand, lambda: hand.click(".rule-form >> text=Add rule"))
     assert hand.template.rules[0].through == ("strip:submix",)
     assert hand.findings("blocker") == []
-    # later: the submix goes, its inserts stand on the master
+    # later: the submix is removed, its inserts are on the master
     hand.click(".places >> text=Map")
     page.wait_for_selector("body[data-ready]")
     hand.click('#sheet-holder [data-id="submix"]')

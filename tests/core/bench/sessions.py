@@ -21,7 +21,7 @@ from tests.build import template
 
 
 class Mapped(NamedTuple):
-    """A template with its kit and what is expected of its prints: worked out once, read against many times."""
+    """A template with its kit and the expected values of its prints: computed once, used by many readings."""
 
     template: Template
     analysis: Analysis
@@ -97,7 +97,7 @@ def mapped(made: Template) -> Mapped:
 
 
 def read(there: Mapped, *faults: str) -> tuple[Reading, Verdict]:
-    """What a reading of the stand-in's prints says, without files between."""
+    """The reading of a simulated session's prints, without files in between."""
     cells = cells_of(there.template, there.kit, built(there.template, faults))
     matched = Matched({stem: PrintFiles(stem, [Path(f"{stem}.wav")]) for stem in cells})
     found = reading_of(there.analysis, there.kit, printed(there.analysis.graph), there.expected, cells, matched, {})

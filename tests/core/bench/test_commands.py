@@ -1,4 +1,4 @@
-"""The bench on the command line, from a kit to a fix list, and what it refuses."""
+"""The bench on the command line, from a kit to a fix list, with its refusals."""
 
 from __future__ import annotations
 
@@ -124,7 +124,7 @@ def test_the_faults_that_help_lists_are_those_there_are() -> None:
 
 @pytest.fixture
 def full_disk() -> Iterator[Callable[[], None]]:
-    """Files may grow no longer than this process may make them, which writers are told as by a full disk."""
+    """Files may not exceed this process's limit, which writers see as a full disk."""
     before = resource.getrlimit(resource.RLIMIT_FSIZE)
     yield lambda: resource.setrlimit(resource.RLIMIT_FSIZE, (20_000, before[1]))
     resource.setrlimit(resource.RLIMIT_FSIZE, before)

@@ -1,4 +1,4 @@
-"""What is counted of a print beside its loudness, what a delivery would be sent back for, and stems that add up."""
+"""Delivery figures of a print beside its loudness, reasons for rejection, and the null test."""
 
 from __future__ import annotations
 

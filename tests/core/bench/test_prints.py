@@ -1,4 +1,4 @@
-"""Prints read: every kind of fault is found with its suspect and nothing else; files of every form; what cannot be read."""
+"""Reading of prints: every kind of fault with its suspect and nothing else; all file formats; unreadable files."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ from tests.deep import SCALE
 
 TEMPLATES = 30
 there = lru_cache(maxsize=2)(lambda seed: mapped(session(seed)))
-# In the gate every kind comes in one template; a long run tries all of them in all thirty.
+# In the gate every kind is tried in one template; a long run tries all of them in all thirty.
 PLACES = [
     (seed, kind)
     for seed in range(TEMPLATES)
@@ -48,7 +48,7 @@ def test_a_fault_is_found_with_its_suspect_and_nothing_else(seed: int, kind: str
     put, at_fault = fault(there(seed), kind, random.Random(seed * 100 + KINDS.index(kind)))  # noqa: S311 - the same every time
     _reading, verdict = read(there(seed), put)
     codes = {finding.code.removeprefix("asbuilt.") for finding in verdict.findings}
-    # What a fault on one of several ways does to how they add up is part of the same matter.
+    # The effect of a fault on the sum of several paths is part of the same issue.
     may = CODES[kind] | (
         {"delay", "channels"} if kind in ("off", "mute", "feed", "gain", "fader", "polarity") else set()
     )
@@ -236,7 +236,7 @@ def test_foreign_kits_are_refused() -> None:
     [("feed:bell:room", "room"), ("feed:bell:bus", "bus"), ("feed:bell:low", "low")],
 )
 def test_of_the_ways_something_may_have_come_in_the_one_that_sounds_like_it_is_first(fed: str, first: str) -> None:
-    """By the room it would be a tail alone, by the bus itself as loud as it is, by the other bus 12 dB lower."""
+    """By the room it is a tail alone, by the bus itself as loud, by the other bus 12 dB lower."""
     made = template(
         [{"id": "voice", "kind": "audio"}, {"id": "bell", "kind": "audio"},
          {"id": "room", "kind": "return", "layout": "stereo", "inserts": [{"id": "verb", "type": "reverb", "wet": 1.0}]},

@@ -1,4 +1,4 @@
-"""The parts of a reading: cells, slots, offsets, shares of ways, and what the map takes over."""
+"""The parts of a reading: cells, slots, offsets, shares of paths, and corrections of the map."""
 
 from __future__ import annotations
 
@@ -128,7 +128,7 @@ def test_the_offset_is_what_most_slots_agree_on(late: int) -> None:
     places = [Expected(400_000 + number * 46_239, 0.0, 0) for number in range(5)]
     line = np.zeros(900_000)
     for number, place in enumerate(places):
-        odd = 64 if number == 2 else 0  # one of them is late by itself
+        odd = 64 if number == 2 else 0  # one of them is late alone
         line[place.at + late + odd : place.at + late + odd + 8191] += burst() * 10 ** (-18 / 20)
     found = votes(KIT, gone_through(line), places)
     assert best_offset(found) == late
@@ -189,7 +189,7 @@ def test_what_is_seen_of_a_change_tells_the_change(change_db: float, share: floa
     assert abs(change_seen(change_db, share)) <= abs(change_db) + 1e-9
 
 
-# what the map takes over
+# corrections of the map
 
 MAP = template(
     [{"id": "x", "kind": "audio", "latency_samples": 10}, {"id": "bus", "kind": "bus", "fader_db": -2.0, "inserts": [{"id": "eq", "type": "eq", "name": "Eq", "latency_samples": 5}]}, "o:out"],

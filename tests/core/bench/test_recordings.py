@@ -65,7 +65,7 @@ def test_a_sine_has_its_peak_and_its_rms(tmp_path: Path, form: str, peak: float)
 
 
 def test_a_peak_between_samples_is_seen(tmp_path: Path) -> None:
-    """A quarter of the sampling rate, 45° off: samples reach −3.01 dB of what the wave does (mathematics)."""
+    """A quarter of the sampling rate, 45° off: samples reach −3.01 dB of the wave's peak (mathematics)."""
     found = measure(recorded(tmp_path, sine(RATE / 4, -6, phase=math.pi / 4)))
     assert found.sample_peak_dbfs == pytest.approx(-9.0103, abs=0.01)
     assert found.true_peak_dbtp == pytest.approx(-6, abs=0.2)  # tolerance as above
@@ -122,7 +122,7 @@ def test_sines_read_what_they_are(hz: float, phase: float) -> None:
 
 
 def test_the_filter_is_an_interpolation_filter() -> None:
-    """Unity at 0 Hz, phases that mirror each other; the bound is the sum of what it may add up."""
+    """Unity at 0 Hz, phases that mirror each other; the bound is the sum of the absolute values."""
     assert PHASES.sum(axis=1) == pytest.approx([1, 1, 1, 1], abs=1e-6)
     assert np.allclose(PHASES, PHASES[::-1, ::-1])
     assert max(np.abs(PHASES).sum(axis=1)) == pytest.approx(MOST_GAIN)
@@ -171,7 +171,7 @@ def not_numbers(folder: Path) -> Path:
 
 
 def cut_short(folder: Path) -> Path:
-    """A file that says it has more than it has: what is there is measured."""
+    """A file whose header states more than its content: the content is measured."""
     path = recorded(folder, sine(997, -6), name="cut")
     data = bytearray(path.read_bytes())
     data[40:44] = struct.pack("<I", 2**31 - 1)

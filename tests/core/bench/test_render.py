@@ -1,4 +1,4 @@
-"""Rendered sound against the computed figures: 0.01 dB, 0 samples where inserts are linear; dynamics when settled."""
+"""Rendered sound against the computed figures: 0.01 dB, 0 samples if inserts are linear; dynamics in steady state."""
 
 from __future__ import annotations
 
@@ -132,7 +132,7 @@ def test_a_key_takes_what_its_level_gives() -> None:
 
 
 def inserted(insert: dict[str, object], samples: int, block: int, layout: str = "stereo") -> np.ndarray:
-    """What an impulse makes of one insert."""
+    """The impulse response of one insert."""
     made = template(
         [{"id": "x", "kind": "audio", "layout": layout, "inserts": [insert]}, {"id": "o", "kind": "output", "layout": layout}], ["x>o"],
         buffer_samples=block,

@@ -1,4 +1,4 @@
-"""Test tones on the model: compute levels at every stage, what stopped the sound, each source in turn, keys at work."""
+"""Test tones on the model: computed levels at every stage, the block of the sound, each source in turn, active keys."""
 
 from __future__ import annotations
 
@@ -88,7 +88,7 @@ def test_strips_that_play_nothing_are_refused() -> None:
 @given(flows(linear=True))
 @tries(30)
 def test_each_in_turn_agrees_with_what_is_computed(made: Template) -> None:
-    # PrintPaths that are not held for each other comb at one frequency, and that is not what is computed.
+    # Paths without compensation comb at one frequency, unlike the computed value.
     strips = tuple(replace(one, kind="audio") if one.kind == "input" else one for one in made.strips)
     routes = tuple(route for route in made.routes if route.kind != "key")
     analysis = Analysis(replace(made, compensation=Compensation(), strips=strips, routes=routes))

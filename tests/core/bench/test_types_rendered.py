@@ -1,4 +1,4 @@
-"""Every row of insert types sounds as its levels say, one that is new too: what it does stands in its row alone."""
+"""Every row of insert types renders as its levels, a new one too: its properties are in its row alone."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ SETTINGS = {"threshold_db": -30.0, "ratio": 4.0, "ceiling_db": -50.0, "delay_ms"
 
 
 def beside(row: InsertTraits, wet: float) -> Template:
-    """A source that comes to the output straight and, once more, through an insert."""
+    """A source that reaches the output directly and also through an insert."""
     fields = {name: SETTINGS[name] for name in row.fields if name in SETTINGS}
     insert = {"id": "i", "type": "other", "wet": wet, **fields}
     follows_level = row.compresses or row.opens_above or row.ceiling != "none"
@@ -31,7 +31,7 @@ def beside(row: InsertTraits, wet: float) -> Template:
         [{"id": "src", "kind": "audio", "source": {"peak_dbfs": 0.0, "rms_dbfs": RMS_DBFS}}, {"id": "way", "kind": "bus", "inserts": [insert]}, "o:out"],
         ["src>out off" if follows_level else "src>out", "src>way", "way>out"],
     )  # fmt: skip
-    # The type is put in behind validation: the document's schema learns of a new one when the program starts anew.
+    # The type is added after validation: the document's schema has new ones only after a restart.
     source, way, out = made.strips
     way = replace(way, inserts=(replace(way.inserts[0], type=row.name),))
     return replace(made, strips=(source, way, out))

@@ -1,4 +1,4 @@
-"""What changes in one template comes over to those derived from it, and nothing else does."""
+"""Changes in one template reach its variants, and nothing else does."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ def said(now: Template, variant: Template = VARIANT) -> list[str]:
     return [str(change) for change in compare(variant, carried(BASE, now, variant).template)]
 
 
-# What was done to the show since, and what of it comes to the small one.
+# The later changes of the show, and those of them that apply to the small one.
 CHANGES = [
     ("change_strip", {"strip": "kick", "changes": {"fader_db": -3.0}}, ["~ strip kick: fader_db 0.0 → -3.0"]),  # its pan stays
     ("change_strip", {"strip": "snare", "changes": {"fader_db": -3.0}}, []),  # it has none any more

@@ -15,7 +15,7 @@ from tests.deep import tries
 
 STRIPS = ["a:kick", "b:bus", "o:out"]
 ROUTES = ["kick>bus", "bus>out"]
-# One piece of each list, with a field of it changed: the sentence says what it was and what it is.
+# One piece of each list, with a changed field: the sentence has the old and the new value.
 PIECES: list[tuple[str, dict[str, Any], dict[str, Any], str]] = [
     ("strips", {"name": "Hat", "kind": "audio"}, {"fader_db": -6.0}, "~ strip x: fader_db 0.0 → -6.0"),
     ("strips", {"name": "Hat", "kind": "audio"}, {"source": None}, '~ strip x: source "usual" → null'),

@@ -1,4 +1,4 @@
-"""Two changes side by side: both are kept and in either order the same, or the second is refused with what clashes."""
+"""Two changes side by side: both apply in either order with the same result, or conflicts refuse the second."""
 
 from __future__ import annotations
 
@@ -36,8 +36,10 @@ def edited(before: Template, chance: Random, most: int = 2) -> Template:
 
 
 def leaves(value: Any, path: tuple[str, ...] = ()) -> Leaves:
-    """A document as single values by where they stand; pieces by their ids, without their order. Another way to
-    look at it than that of the code."""
+    """A document as single values by their place; pieces by their ids, without their order.
+
+    Independent of the code's own comparison.
+    """
     if isinstance(value, dict):
         return {at: one for name in value for at, one in leaves(value[name], (*path, name)).items()} | {path: "piece"}
     if isinstance(value, list) and value and all(isinstance(piece, dict) for piece in value):

@@ -1,4 +1,4 @@
-"""Differences taken over one by one; comparing is empty exactly where two documents are equal."""
+"""Differences applied one by one; a comparison is empty exactly if two documents are equal."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ def test_different_documents_never_compare_alike_and_equal_ones_are_empty(
 ) -> None:
     assert compare(one, one) == []
     assert (compare(one, other) == []) == (one == other) == (dump(one) == dump(other))
-    if one != other:  # what leads from a base to each tells them apart
+    if one != other:  # the patches from a base distinguish them
         assert compare(base, one) != compare(base, other)
     assert (document_digest(one) == document_digest(other)) == (one == other)
 

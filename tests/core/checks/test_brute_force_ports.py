@@ -142,7 +142,8 @@ def test_keys_that_work_nothing_or_work_twice(made: Template) -> None:
     assert {f.routes[0] for f in found(made, "key.dormant")} == {
         r.id for r in keys if inserts[r.to_insert].state != "on"
     }
-    # Twice: from behind one keyed insert (its strip's pre, where something sounds) an open way leads to the other strip's in.
+    # Twice: from behind one keyed insert (its strip's pre, if something sounds) an open path leads to the other strip's
+    # in.
     stages = brute.Stages(made)
     sounding = stages.reached_from_sources(stages.open) | {n for n in stages.open if str(n[1]).startswith("source")}
     awake = []

@@ -34,7 +34,7 @@ def late(strip_id: str, kind: str, **latency: int) -> dict[str, Any]:
     return {"id": strip_id, "kind": kind, "inserts": [{"id": f"{strip_id}-fx", "type": "eq", **latency}]}
 
 
-# what, template, code, causes of its findings in order
+# name, template, code, causes of its findings in order
 CASES: list[tuple[str, Template, str, list[tuple[str, ...]]]] = [
     ("a key: the insert", template(["a:x", {"id": "b", "kind": "bus", "inserts": [DUCK]}, "o:o"], ["x>b", "b>o"]),
      "key.unfed", [("duck",)]),

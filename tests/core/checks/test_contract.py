@@ -1,4 +1,4 @@
-"""What every check keeps to: it can fail, it can pass, its findings are whole and the same every time."""
+"""The contract of every check: it can fail, it can pass, its findings are complete and the same every time."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ ABOUT_NO_STRIP = {"time.rate", "budget.memory", "io.renamed", STALE}  # the temp
 
 
 def audited(code: str, made: Template) -> Audit:
-    """Checks of plug-ins look at what a machine has; all others are asked without."""
+    """Checks of plug-ins use the contents of a machine; all others run without."""
     asks = code.startswith("plugin.") or code == "io.renamed"
     return audit(made, examples_stems.INVENTORY if asks else None)
 
@@ -95,7 +95,7 @@ def test_a_fingerprint_keeps_while_code_and_ids_do() -> None:
 
 
 def test_an_audit_leaves_nothing_behind() -> None:
-    """What it has computed goes as soon as nobody asks for it, without waiting for the collector."""
+    """Its results are freed with the last reference, without the garbage collector."""
     gc.disable()
     try:
         analysis = Analysis(generate(120))

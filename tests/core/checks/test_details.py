@@ -1,4 +1,4 @@
-"""What the rows of docs/reference/checks.md say beyond the plain case, one line each."""
+"""The rows of docs/reference/checks.md beyond the plain case, one line each."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ ASIDE = {
     "midi.unplayed",
     "route.folded",
     "route.channels-lost",
-}  # said of many a small example, and tested elsewhere
+}  # occurs in many small examples, and is tested elsewhere
 
 
 def codes(made: Template, about: str) -> dict[str, str]:
@@ -47,7 +47,7 @@ UNPRINTED = {"stem.unprinted": "warning", "stem.layout": "warning"}  # a stereo 
 @pytest.mark.parametrize(
     ("made", "about", "expected"),
     [
-        # unheard and blocked
+        # unrouted and blocked
         (template(["a:x spare"]), "x", {}),
         (template(["a:x backup"]), "x", {}),
         (template(["a:x silent"]), "x", {}),
@@ -66,7 +66,7 @@ UNPRINTED = {"stem.unprinted": "warning", "stem.layout": "warning"}  # a stereo 
         (template(["n:x", "a:y always"], ["x>y"]), "x", {"route.unheard": "blocker"}),
         (template(["n:x", "a:y always"], ["x>y"]), "y", {}),  # it passes its input and plays nothing of its own
         (template([PLAYER, "o:z"], ["i/2>z", "i>z"]), "i", {}),
-        # a tie: the output it leaves is no endpoint, the input it reaches no source
+        # a tie: the output at its origin is no endpoint, the input at its end no source
         (template(["n:x", AWAY, {**PLAYED, "section": None}], ["choir>away", "tie away>x"], machines=TWO), "choir", {"route.unheard": "blocker"}),
         (template(["n:x", AWAY, "o:z"], ["tie away>x", "x>z"], machines=TWO), "away", {"route.unfed": "warning"}),
         # starved: pop or talkback alone is a note; spares count as sources
@@ -85,7 +85,7 @@ UNPRINTED = {"stem.unprinted": "warning", "stem.layout": "warning"}  # a stereo 
         (template([PLAYED, {**AWAY, "section": "s"}, {"id": "back", "kind": "input", "section": "s"}, "b:bus", "o:z"],
                   ["choir>away", "tie away>back", "back>bus", "bus>z"], machines=TWO,
                   sections=[{"id": "s", "name": "S", "bus": "bus"}]), "choir", {}),
-        # double path: the clean send counts, the changed one does not; a pop belongs in every stem
+        # double path: the clean send counts, the processed one does not; a pop belongs in every stem
         (template(["a:x", "b:y", "o:z"], ["x>z", "send x>y -6", "y>z"]), "x", {"route.double-path": "warning"}),
         (template(["a:x", DORMANT, "o:z"], ["x>z", "send x>b -6", "b>z"]), "x", {"route.double-path": "warning"}),
         (template(["a:x", KEYED, "o:z"], ["x>z", "send x>b -6", "b>z"]), "x", {}),
@@ -133,7 +133,7 @@ def test_double_paths_against_all_pairs_of_simple_paths(made: Template) -> None:
 
 
 def _double_paths(made: Template) -> set[tuple[str, ...]]:
-    """All strips D, J with two disjoint ways by feeds, or by sends that no insert changes on their way."""
+    """All strips D, J with two disjoint paths by feeds, or by sends that no insert changes."""
     graph = SignalGraph(made)
     reach = Reach(graph, states=True)
     nx_graph = nx.MultiDiGraph()

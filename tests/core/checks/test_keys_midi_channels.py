@@ -33,7 +33,7 @@ def wide(name: str, layout: str, kind: str = "bus", **fields: Any) -> dict[str, 
 @given(templates())
 @tries(300)
 def test_unfed_keys_against_the_stage_graph(made: Template) -> None:
-    """An insert is fed when some source's sound stands, unblocked, at the tap of an open key route that ends at it."""
+    """An insert is fed if some source's sound is, unblocked, at the tap of an open key route that ends at it."""
     stages = brute.Stages(made)
     sounding = stages.reached_from_sources(stages.open)
     fed = set()

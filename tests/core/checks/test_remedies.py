@@ -1,4 +1,4 @@
-"""Remedies do what they say: each can be applied, and takes its finding away."""
+"""Fixes keep their promise: each can be applied, and resolves its finding."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ def after_first_remedy(made: Template, code: str) -> Template:
 
 
 def _is_broken(finding: Finding) -> bool:
-    """A loop is sought with states ignored: what its remedy disables stays there, and is said to be broken."""
+    """Loops are found with settings ignored: after its fix a loop remains, reported as broken."""
     return finding.code.startswith("loop.") and any(line.startswith("interrupted") for line in finding.evidence)
 
 
@@ -164,7 +164,7 @@ def test_a_return_for_parallel_compression_is_a_note(inserts: list[dict[str, Any
 
 
 def test_a_source_of_its_own_has_passed_no_tap_and_is_not_bent_with_the_stems() -> None:
-    """A silent stem feeds a strip that plays what is recorded on it, and not what is fed to it."""
+    """A silent stem feeds a strip that plays its own recording, not its input."""
     player = {"id": "s", "kind": "audio", "inserts": [{"id": "c", "type": "compressor"}]}
     stems = [{"id": "st", "name": "St", "strip": "e"}, {"id": "mx", "name": "Mx", "strip": "m", "role": "mix"}]
     made = template(["b:e", player, "x:m", "o:o"], ["e>s", "s>m", "m>o"], stems=stems)
@@ -176,7 +176,7 @@ def test_a_source_of_its_own_has_passed_no_tap_and_is_not_bent_with_the_stems() 
 
 
 def test_a_source_that_is_followed_passes_over_a_ridden_send_at_rest() -> None:
-    """A send that is ridden and rests at off brings nothing: behind it there are no levels to look at."""
+    """An automated send at off carries nothing: after it there are no levels."""
     comp = {"id": "i", "kind": "audio", "monitor": "always", "inserts": [{"id": "c", "type": "compressor"}]}
     rule = {"id": "r", "name": "R", "kind": "lands-on", "sources": ["*"], "to": ["*"], "channels": [1]}
     made = template(["a:x", comp, "b:y"], ["x>i pre-insert off automated", "i>y pre-fader"], rules=[rule])

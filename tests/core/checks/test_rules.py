@@ -1,4 +1,4 @@
-"""Rules by kind on one template: who breaks each, with the way that shows it; selectors and sentences."""
+"""Rules by kind on one template: the offenders of each, with the path as evidence; selectors and sentences."""
 
 from __future__ import annotations
 

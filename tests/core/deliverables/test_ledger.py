@@ -1,4 +1,4 @@
-"""The ledger against a source-by-source NumPy reading, and small ones worked out by hand."""
+"""The ledger against a source-by-source NumPy reading, and small ones computed by hand."""
 
 from __future__ import annotations
 
@@ -90,14 +90,14 @@ VERB = {"id": "v", "type": "reverb"}
         (["a:x", {"id": "b", "kind": "bus", "layout": "stereo"}], ["x>b"], -3.0),
         # a stereo source is two signals: each whole on its own channel
         ([{"id": "x", "kind": "audio", "layout": "stereo"}, {"id": "b", "kind": "bus", "layout": "stereo"}], ["x>b"], 0.0),
-        # twice by two equal ways: coherent, 6.02 dB
+        # twice by two equal paths: coherent, 6.02 dB
         (["a:x", "b:y", "b:z", "b:b"], ["x>y", "x>z", "y>b", "z>b"], 6.0206),
         # once straight and once as reverb at 0 dB: in power, 3.01 dB
         (["a:x", {"id": "y", "kind": "return", "inserts": [VERB]}, "b:b"], ["x>b", "send x>y", "y>b"], 3.0103),
-        # an insert's gain on the way counts; half wet at 0 dB is half the power
+        # an insert's gain on the path counts; half wet at 0 dB is half the power
         (["a:x", {"id": "b", "kind": "bus", "inserts": [{"id": "g", "type": "gain", "gain_db": 6.0}]}], ["x>b"], 6.0),
         (["a:x", {"id": "b", "kind": "bus", "inserts": [{**VERB, "wet": 0.5}]}], ["x>b"], -3.0103),
-        # behind a fold the level of the route onward counts as well
+        # after a fold the level of the next route counts as well
         (["a:x", {"id": "c", "kind": "bus", "layout": "stereo"}, {"id": "b", "kind": "bus", "layout": "stereo"}], ["x>c", "c>b -6"], -9.0),
         # balance to the right leaves one of two signals
         ([{"id": "x", "kind": "audio", "layout": "stereo", "pan": 1.0}, {"id": "b", "kind": "bus", "layout": "stereo"}], ["x>b"], -3.0103),

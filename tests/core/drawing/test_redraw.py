@@ -1,4 +1,4 @@
-"""A sheet that is only dressed anew is the sheet that would be drawn, whatever was edited."""
+"""A restyled drawing equals a full one, whatever was edited."""
 
 from __future__ import annotations
 
@@ -34,7 +34,7 @@ MADE = template(
 
 
 def both(before: Template, after: Template, folded: frozenset[str] = frozenset()) -> tuple[Sheet | None, Sheet, Slots]:
-    """The sheet dressed anew, the one drawn whole, and the slots it was drawn with."""
+    """The restyled drawing, the full one, and the slots of the latter."""
     slots = Slots()
     graphs = SignalGraph(before), SignalGraph(after)
     cuts = [LoopGraph(graph).feedback for graph in graphs]

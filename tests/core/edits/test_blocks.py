@@ -1,4 +1,4 @@
-"""Blocks: taken out whole, put in under what is free, tied to what is there; each row of the table is what happened."""
+"""Blocks: extracted whole, added under free ids, connected to existing strips; the table is what happened."""
 
 from __future__ import annotations
 
@@ -77,7 +77,7 @@ EMPTY = Template(name="Empty")
 
 
 def again(block: Block, base: Template = EMPTY) -> Block:
-    """The block put in, and taken out again under its name."""
+    """The block added, and extracted again under its name."""
     put = placed(base, block)
     return taken_out(put.template, [put.ids[strip.id] for strip in block.strips], block.name, block.note)
 
@@ -126,7 +126,7 @@ def rows(what: str, base: Template, **choices: Any) -> list[str]:
     return [f"{one.was} → {one.becomes}" for one in placed(base, BLOCK, **choices).happens if one.what == what]
 
 
-# What happens to each kind of piece where the target has it already: its own template.
+# The result for each kind of piece if the target has it already: its own template.
 HAPPENS: list[tuple[str, dict[str, Any], list[str]]] = [
     ("strip", {}, [f"{name} ({one}) → {one}-2" for name, one in (
         ("Bells", "bells"), ("Bell notes", "bell-notes"), ("Synth in", "synth"), ("Glass bus", "glass-bus"), ("Glass print", "print-glass"))]),

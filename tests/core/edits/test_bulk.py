@@ -1,4 +1,4 @@
-"""Bulk edits: each one undoable step, with the sound kept where it says so."""
+"""Bulk edits: each one undoable step, with the sound preserved if promised."""
 
 from __future__ import annotations
 
@@ -162,7 +162,7 @@ def test_colours_and_numbers() -> None:
 
 
 def path_gain(made: Template, start: str, end: str) -> float:
-    """Sum of the gains of all ways from a strip to another (mono, feeds and sends)."""
+    """Sum of the gains of all paths between two strips (mono, feeds and sends)."""
     from lattice.graph.paths import enumerate_paths
 
     graph = SignalGraph(made)

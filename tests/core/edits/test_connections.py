@@ -73,7 +73,7 @@ def test_channels_number_on_past_those_that_are_taken() -> None:
 
 
 def test_seventeen_on_one_channel_are_said() -> None:
-    """Nobody said channels: a mono strip lands on channel 1 of a discrete one, as all the others do."""
+    """Without channels: a mono strip feeds channel 1 of a discrete one, as all others do."""
     (said,) = [finding for finding in audit(PANNED).findings if finding.code == "route.channels-doubled"]
     assert said.strips == ("pan", *(f"m{n:02}" for n in range(1, 18)))
 

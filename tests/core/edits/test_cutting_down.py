@@ -1,4 +1,4 @@
-"""Cut down: what is kept, what is severed, and that levels and arrivals are as they were where nothing is."""
+"""Reduction: remaining strips, severed routes, and unchanged levels and arrivals without severed routes."""
 
 from __future__ import annotations
 

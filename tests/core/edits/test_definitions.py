@@ -1,4 +1,4 @@
-"""An edit as one definition: arguments are read from forms, checked and said the same way for every edit there is."""
+"""An edit as one definition: arguments are parsed, checked and described the same way for every edit."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Edits: what each does, what it refuses, and that every one can be taken back exactly."""
+"""Edits: the result of each, its refusals, and that every one can be undone exactly."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What an edit makes is a good document: it is written and read back as the same, or the edit is refused."""
+"""The result of an edit is a valid document: it is written and read back as the same, or the edit is refused."""
 
 from __future__ import annotations
 

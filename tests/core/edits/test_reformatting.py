@@ -1,4 +1,4 @@
-"""Another layout: which strips widen, which stay, what follows, and that the way back leads to where it began."""
+"""Another layout: widened and unchanged strips, the consequences, and that the reverse leads back."""
 
 from __future__ import annotations
 

@@ -206,7 +206,7 @@ def test_a_bus_that_no_route_can_stand_for_is_kept(made: Template, words: str) -
     [
         small({"fader_db": -4.0}),
         ONE_CHANNEL,
-        PANNED,  # hard to one side: a list of channels says it
+        PANNED,  # hard to one side: a list of channels expresses it
         FOLDED,  # both channels to both, at half the gain
         small({"fader_db": -6.0}, go="sub>out pre-fader"),
         small({"layout": "mono", "pan": 0.0}, layout="mono"),
@@ -269,7 +269,7 @@ def test_two_effects_that_are_set_differently_are_not_one() -> None:
 
 
 def test_a_change_that_is_allowed_is_made() -> None:
-    """An insert that moves onto a bus no longer works on what goes past it: figures, unless it is allowed."""
+    """An insert that moves onto a bus no longer processes the bypassing signal: figures, unless it is allowed."""
     made = template(
         [
             "a:x",

@@ -1,4 +1,4 @@
-"""Sequences and sets: parts over outlets, channels over ports, whole sections, and what a bus in between changes."""
+"""Sequences and sets: parts over outlets, channels over ports, whole sections, and the effect of a bus in between."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Inventories: CSV in and out, versions as people number them, what a template asks of a machine."""
+"""Inventories: CSV in and out, usual version numbers, the requirements of a template for a machine."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Standard MIDI Files, written by hand after RP-001: bytes that are known, and what they say."""
+"""Standard MIDI Files, written by hand after RP-001: known bytes, and their meaning."""
 
 from __future__ import annotations
 

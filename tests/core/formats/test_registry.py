@@ -1,4 +1,4 @@
-"""The forms by name: which one a file is read as, and what each gives when written."""
+"""The formats by name: detection on reading, and the result of writing each."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The track sheet: understood in the forms people have, with row and column for what is not."""
+"""The track sheet: parsed in its common forms, with row and column of each error."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""A template as a workbook and back: everything goes along, and what is changed in it is what a newer sheet says."""
+"""A template as a workbook and back: everything is in it, and changes in it are applied like those of a newer sheet."""
 
 from __future__ import annotations
 
@@ -55,7 +55,7 @@ def test_a_large_one_comes_back_too() -> None:
 
 
 def changed(made: Template, change: Any) -> Template:
-    """The template of its workbook in which somebody has changed the rows of strips."""
+    """The template of its workbook after changes in the rows of strips."""
     rows = [list(row) for row in workbook_writer._strips(made)]
     change(rows)
     original = workbook_writer._strips

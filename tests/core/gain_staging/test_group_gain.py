@@ -1,4 +1,4 @@
-"""Gain of groups of loops against eigenvalues: what a group does in the long run is what its matrix does to powers."""
+"""Gain of groups of loops against eigenvalues: the long-term growth is that of the powers of its matrix."""
 
 from __future__ import annotations
 
@@ -50,7 +50,7 @@ def test_where_no_bus_lies_on_every_loop_it_is_the_spectral_radius_to_the_power_
 
 
 def test_a_large_group_is_settled_by_power_iteration() -> None:
-    """150 buses in a ring with chords: more channels than all eigenvalues are worked out for."""
+    """150 buses in a ring with chords: more channels than the limit for all eigenvalues."""
     size = 150
     routes = [f"send s{n}>s{(n + 1) % size} -3" for n in range(size)]
     routes += [f"send s{n}>s{(n + 7) % size} -6" for n in range(size)]

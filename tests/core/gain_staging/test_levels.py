@@ -1,4 +1,4 @@
-"""Levels against a slow reading source by source, and what must hold for every template."""
+"""Levels against a slow source-by-source computation, and properties of every template."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Who makes a level: shares add up, bounds hold, the loudest source is the loudest of all."""
+"""Shares of a level: they add up, bounds hold, the loudest source is the loudest of all."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Two ways that share nothing between: the cheapest pair, against every pair of simple paths."""
+"""The cheapest pair of disjoint paths, against every pair of simple paths."""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ def search(made: list[Edge], *, loops: bool) -> DisjointPathPair:
 
 
 def cheapest(made: list[Edge]) -> float | None:
-    """The least cost of two ways from 0 to 1 with no node in common between, by trying all."""
+    """The least cost of two disjoint paths from 0 to 1, by trying all."""
     nx_graph = nx.MultiDiGraph()
     nx_graph.add_nodes_from((0, 1))
     for route, (start, end, _cost) in enumerate(made):
@@ -74,7 +74,7 @@ def test_the_pair_is_the_cheapest_of_all(loops: bool, data: st.DataObject) -> No
 
 
 def test_a_first_way_that_bars_all_others_is_taken_back() -> None:
-    """The textbook trap: the cheapest way goes straight across, and the pair has to go round it on both sides."""
+    """The textbook trap: the cheapest path goes straight across, and the pair has to go round it on both sides."""
     made = [(0, 2, 1.0), (2, 3, 0.0), (3, 1, 1.0), (2, 1, 9.0), (0, 3, 9.0)]
     pair = search(made, loops=False).pair()
     assert pair is not None

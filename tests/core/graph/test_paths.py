@@ -1,4 +1,4 @@
-"""Paths, what blocks them, and the easiest way, against exhaustive search."""
+"""Paths, their blocks, and the least blocked path, against exhaustive search."""
 
 from __future__ import annotations
 

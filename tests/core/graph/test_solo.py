@@ -1,4 +1,4 @@
-"""Solo as a question, against what removing everything else leaves (networkx)."""
+"""Solo as a preview, against the removal of everything else (networkx)."""
 
 from __future__ import annotations
 

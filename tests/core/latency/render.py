@@ -1,7 +1,7 @@
 """A block renderer of linear templates in NumPy: real samples through delay lines, faders, pans and mappings.
 
-Independent of the core's formulas: nothing is summed in decibels or counted ahead; what comes out is measured. The
-host's compensation is its own too: longest paths of what inserts report, by networkx. Layouts and pans are
+Independent of the core's formulas: nothing is summed in decibels or counted ahead; the output is measured. The host's
+compensation is its own too: longest paths of reported latencies, by networkx. Layouts and pans are in
 tests/core/layouts_by_hand.py.
 """
 
@@ -62,7 +62,7 @@ class Renderer:
         return found + [(outlet.id, outlet.layout) for outlet in strip.outlets[1:]]
 
     def run(self, samples: int) -> dict[tuple[str, str], np.ndarray]:
-        """(strip, "in" | "pre" | "post") → what stands there."""
+        """(strip, "in" | "pre" | "post") → the signal there."""
         taken: dict[tuple[str, str], list[np.ndarray]] = {}
         for first in range(0, samples, BLOCK):
             for key, block in self._block(first).items():

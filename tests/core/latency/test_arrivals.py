@@ -1,4 +1,4 @@
-"""Arrivals against networkx's longest path and against their definition, and what must hold for every template."""
+"""Arrivals against networkx's longest path and against their definition, and properties of every template."""
 
 from __future__ import annotations
 
@@ -137,7 +137,7 @@ def bus(name: str, *inserts: dict) -> dict:
 @pytest.mark.parametrize(
     ("made", "strip", "stage", "expected"),
     [
-        # what is measured comes late, what is reported is waited for
+        # measured latency delays the sound, reported latency is compensated
         (t(["a:x", "a:y", bus("b", TRUE), "x:m"], ["x>b", "b>m", "y>m"]), "m", "in", (100, 148)),
         # bypassed inserts take their time, unloaded ones none
         (t(["a:x", bus("b", LATE | {"state": "bypassed"}), "x:m"], ["x>b", "b>m"]), "m", "in", (100, 100)),

@@ -1,4 +1,4 @@
-"""The comb's curve against |1 + r·e^(−jωτ)| worked out with complex numbers (NumPy)."""
+"""The comb's curve against |1 + r·e^(−jωτ)| in complex numbers (NumPy)."""
 
 from __future__ import annotations
 

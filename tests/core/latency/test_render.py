@@ -38,7 +38,7 @@ def test_rendered_levels_and_arrivals_are_the_computed_ones(template: Template) 
         for tap, at in (("in", 0), ("pre", 1), ("post", 2)):
             sound = rendered[strip.id, tap]
             stage = analysis.levels.at(number, at)
-            response = sound.sum(axis=-1)  # every way of a signal arrives at one sample, so this is c
+            response = sound.sum(axis=-1)  # every path of a signal arrives at one sample, so this is c
             for weight in (0, 1):
                 powers = np.array([10 ** (levels[weight] / 10) for levels in stated])
                 wanted = np.sqrt((response**2) @ powers)

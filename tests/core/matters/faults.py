@@ -35,7 +35,7 @@ def faulty(seed: int, count: int) -> tuple[Template, Template]:
 
 
 def with_fault(made: Template, fault: str, chance: Random) -> Template:
-    """The template with one more fault; as it is where the fault cannot be made."""
+    """The template with one more fault; unchanged if the fault is impossible."""
     of_kind = {
         kind: [strip for strip in made.strips if strip.kind == kind] for kind in ("audio", "bus", "return", "print")
     }

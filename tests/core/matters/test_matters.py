@@ -42,7 +42,7 @@ def of_code(made: Template, code: str) -> list[Matter]:
     return [matter for matter in matters(made) if matter.code == code]
 
 
-# (what, template, code, how many matters of it, findings in the first, its cause, words of its sentence)
+# (name, template, code, number of its issues, findings in the first, its cause, words of its sentence)
 CASES: list[tuple[str, Template, str, int, int, tuple[str, ...], str]] = [
     ("one send from a bus makes many come twice",
      template(["a:one", "a:two", "a:three", "b:bus", HALL, "o:out"],

@@ -1,4 +1,4 @@
-"""The plan does what it says: step by step, as a whole, and again."""
+"""The plan keeps its promise: step by step, as a whole, and repeated."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Sentences of matters: a plural that names the place and the cause, in the words of those who work there."""
+"""Sentences of issues: a plural with the place and the cause, in the words of the trade."""
 
 from __future__ import annotations
 

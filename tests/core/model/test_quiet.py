@@ -1,4 +1,4 @@
-"""What is taken over from the state before an edit is what would be computed anew, whatever was edited."""
+"""Results reused from the version before an edit equal computed ones, whatever was edited."""
 
 from __future__ import annotations
 

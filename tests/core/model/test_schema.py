@@ -1,4 +1,4 @@
-"""Sentences about what does not fit a type: each says where, what is wrong and what is allowed."""
+"""Sentences about type errors: each has the place, the error and the allowed values."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Documents that are refused, and what is said: the place and a sentence, all problems at once."""
+"""Invalid documents, and their messages: the place and a sentence, all problems at once."""
 
 from __future__ import annotations
 
@@ -152,7 +152,7 @@ def test_notes_have_lines(note: str) -> None:
 
 
 class TestLimits:
-    """What is refused costs little: limits hold while reading, and a hundred problems are said."""
+    """Refusals cost little: limits apply during reading, and a hundred problems are reported."""
 
     def test_a_hundred_problems_are_said_and_the_rest_counted(self) -> None:
         problems = said({"name": "x", "strips": [1] * 16_000})

@@ -1,4 +1,4 @@
-"""What people are called, in templates."""
+"""Display names in templates."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a place is, and the registry that addresses, navigation, titles, help and tests are fed from."""
+"""A page of a template, and the registry from which addresses, navigation, titles, help and tests are built."""
 
 from __future__ import annotations
 
@@ -11,15 +11,15 @@ from django.http import HttpRequest
 from web.editor.lists import KeyedList, Table
 
 Context = dict[str, Any]
-Keys = tuple[tuple[str, str], ...]  # what to press, keys between `…`, and what it does
+Keys = tuple[tuple[str, str], ...]  # keys in `…`, and their action
 
-# Navigation follows the work: the flow, its figures and what is delivered, what is wrong and kept, what is said once.
+# Navigation follows the work: the flow, its figures and deliverables, faults and storage, settings.
 FLOW, FIGURES, RECORD, SETUP = range(4)
 
 
 @dataclass(frozen=True)
 class Place:
-    """One page of a template: what is shown, where it stands, what can be pressed there."""
+    """One page of a template: its content, its place in the navigation, its keys."""
 
     name: str  # of its address and, before `_body.html`, of its template
     title: str
@@ -28,13 +28,13 @@ class Place:
     context: Callable[[HttpRequest, Context], Context] | None = None  # None: another app serves it
     page: str = "editor/place.html"
     answer: str = "editor/place_changed.html"  # what a write on it swaps
-    # Lists and tables of which a write on it only brings what has changed.
+    # Lists and tables of which a write on it sends only the changes.
     lists: Callable[[HttpRequest, Context], tuple[list[KeyedList], dict[str, Table]]] | None = None
     keys: Keys = ()
 
     @property
     def body(self) -> str:
-        """The template of what a page shows below its head."""
+        """The template of a page below its head."""
         return f"editor/{self.name}_body.html"
 
 
@@ -70,5 +70,5 @@ def all_keys() -> list[list[tuple[str, Keys]]]:
 
 
 def wanted(request: HttpRequest, name: str) -> str:
-    """What the address of the page names, for a page and for a write on it."""
+    """The parameters of the page's address, for a page and for a write on it."""
     return request.GET.get(name) or request.POST.get(f"chosen_{name}") or ""

@@ -1,4 +1,4 @@
-"""The Findings place: matters, worst first, searched and narrowed by the address, with what puts each right."""
+"""The Findings page: issues, worst first, searched and filtered by the address, with their fixes."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from web.editor.what_if import beside
 
 
 def _top(request: HttpRequest, context: Context) -> Context:
-    """What stands over the list: what is asked for, and how much there is of each kind."""
+    """The head of the list: the filters, and the number of each severity."""
     rows: list[Row] = context["rows"]
     narrowed = Narrowed.of(request)
     sections = {section.id: section.name for section in context["template"].sections}
@@ -42,7 +42,7 @@ def _top(request: HttpRequest, context: Context) -> Context:
 
 
 def _shown(request: HttpRequest, context: Context) -> Context:
-    """All that stands on the page."""
+    """Everything on the page."""
     shown = _top(request, context)
     shown["matters"] = matters_list(request, context, wanted(request, "finding"))
     if shown["narrowed"].family == OTHERS:
@@ -59,7 +59,7 @@ def _context(request: HttpRequest, context: Context) -> Context:
 
 
 def _lists(request: HttpRequest, context: Context) -> tuple[list[KeyedList], dict[str, Table]]:
-    """The list piece by piece; what stands over and under it each as one."""
+    """The list piece by piece; its head and foot each as one."""
     shown = {**context, **_shown(request, context)}
     parts = [
         KeyedList(f"findings-{part}", [(f"of-findings-{part}", render_to_string(page, shown, request))])

@@ -1,4 +1,4 @@
-"""The Keys place: who ducks whom, awake or asleep."""
+"""The Side-chains page: triggers and the strips they duck, active or inactive."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ SHOWN_SOURCES = 12
 
 
 def keys(space: Workspace) -> list[dict[str, Any]]:
-    """One row a key route: trigger, insert, asleep or awake, the sources it ducks, and whether it ducks them twice."""
+    """One row a key route: trigger, insert, active or inactive, the sources it ducks, and whether twice."""
     analysis, graph = space.analysis, space.graph
     twice = {
         (insert, finding.strips[-1])

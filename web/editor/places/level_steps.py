@@ -1,4 +1,4 @@
-"""A source's way to an endpoint, stage by stage: what stands there, what each step gains or takes, and its control."""
+"""A source's path to an endpoint, stage by stage: the level there, the gain or loss of each step, and its control."""
 
 from __future__ import annotations
 
@@ -13,13 +13,13 @@ from lattice.graph.signal_graph import IN, POST
 from lattice.model.document import Insert
 from lattice.model.units import decibels, words_db
 
-# What a what-if of a step changes: edit, field, value, strip, and route or insert where it is one.
+# A what-if of a step changes: edit, field, value, strip, and route or insert if it is one.
 Control = dict[str, Any]
 
 
 @dataclass(frozen=True)
 class LevelStep:
-    """One stage of the way: what is there in all (loudest channel), and the source's own part of it."""
+    """One stage of the path: its total level (loudest channel), and the source's own part of it."""
 
     strip: str  # its id, for links
     name: str  # "" within the same strip
@@ -31,7 +31,7 @@ class LevelStep:
     control: Control
     drawn: bool = True  # False: nothing changes here, so the drawing leaves it out
     gain_db: float | None = None  # of this step, on the source's own peak
-    reduced_db: float = 0.0  # what compressors and ceilings have taken up to here
+    reduced_db: float = 0.0  # the gain reduction of compressors and ceilings up to here
 
     @property
     def mark(self) -> str:
@@ -166,7 +166,7 @@ def _insert_words(levels: Levels, strip_number: int, place: int) -> str:
 
 
 def _counted(steps: list[LevelStep]) -> list[LevelStep]:
-    """With the gain of each step, and reductions added up along the way."""
+    """With the gain of each step, and gain reductions added up along the path."""
     counted: list[LevelStep] = []
     reduced_db = 0.0
     before_db: float | None = None

@@ -1,4 +1,4 @@
-"""The Levels place: one source's way to an endpoint as a stepped line, what a sum takes in, and all endpoints."""
+"""The Levels page: one source's path to an endpoint as a stepped line, the inputs of a sum, and all endpoints."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ MOST_STAGES = 16
 
 
 def levels_place(space: Workspace, wanted: str, end: str, sum_at: str) -> dict[str, Any]:
-    """Everything the place shows. Unknown or silent ids fall back on what is loudest."""
+    """Everything on the page. Unknown or silent ids are replaced by the loudest."""
     levels, graph = space.analysis.levels, space.graph
     ends = endpoints(space)
     if not ends:
@@ -97,7 +97,7 @@ def _end_row(space: Workspace, number: int, stage: Stage, likely: float, *, chos
 
 
 def _sources(space: Workspace, target: int) -> list[SourceChoice]:
-    """Sources that come to an endpoint, loudest first."""
+    """Sources that reach an endpoint, loudest first."""
     levels, graph, found = space.analysis.levels, space.graph, []
     before = upstream(graph, target)
     only = frozenset(route for strip in before for route in graph.ins[strip])
@@ -117,7 +117,7 @@ def _path(space: Workspace, start: SourceChoice, target: int) -> Path | None:
 
 
 def _fullest(levels: Levels, path: Path | None, target: int) -> int:
-    """The sum on the way with the highest likely level."""
+    """The sum on the path with the highest likely level."""
     on_way = path.strips(levels.graph) if path else [target]
     sums = [n for n in on_way if len(levels.graph.ins[n]) > 1 and levels.stages[n]] or [target]
     return max(sums, key=lambda n: likely_db(levels.stages[n][0]))
@@ -201,7 +201,7 @@ def _column_place(column: LevelStep, x: float, wide: float) -> dict[str, Any]:
 
 
 def _is_assumed(space: Workspace, source: str) -> bool:
-    """Return whether nobody has said at which level a source plays."""
+    """Return whether the level of a source is assumed."""
     strip, _slash, outlet = source.partition("/")
     number = space.graph.index[strip]
     return space.analysis.is_assumed(number, space.graph.outlet_index.get((number, outlet), NO_OUTLET))

@@ -1,4 +1,4 @@
-"""The Map place: the drawing, the margin beside it, and what is chosen."""
+"""The Map page: the drawing, the side panel beside it, and the selection."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from web.editor.presenting import drawing_of, figure_of, strips_table, wires_tab
 
 
 def _context(request: HttpRequest, context: Context) -> Context:
-    """The page: its drawing as a whole, its margin with the first matters."""
+    """The page: its whole drawing, its side panel with the first issues."""
     shown: dict[str, Any] = {"figures": FIGURES, "figure": figure_of(request), **CHOICES}
     shown |= chosen(request, context["space"])
     drawing = drawing_of(request, context)
@@ -29,7 +29,7 @@ def _context(request: HttpRequest, context: Context) -> Context:
 
 
 def _lists(request: HttpRequest, context: Context) -> tuple[list[KeyedList], dict[str, Table]]:
-    """What an answer to a write is made of."""
+    """The parts of an answer to a write."""
     lists = _drawn_lists(context, drawing_of(request, context))
     if context["shows_matters"]:
         lists += margin_lists(request, context, context["chosen_finding"]).values()

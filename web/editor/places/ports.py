@@ -39,7 +39,7 @@ def instruments(template: Template, chosen: str) -> list[dict[str, Any]]:
 
 
 def _numbered(kit: Strip, players: list[str]) -> str:
-    """What numbering the channels posts: the instrument, and which players where some are chosen."""
+    """The posted values for numbering channels: the instrument, and its selected players."""
     return json.dumps({"instrument": kit.id, **({"strips": " ".join(players)} if players else {})})
 
 
@@ -75,7 +75,7 @@ def _boards(template: Template, kit: Strip, names: dict[str, Strip]) -> list[dic
 
 
 def machines(template: Template) -> list[dict[str, Any]]:
-    """For each machine its physical inputs and outputs by number, with their names and who uses them."""
+    """For each machine its physical inputs and outputs by number, with their names and their users."""
     used: dict[tuple[str, str, int], list[Strip]] = defaultdict(list)
     for strip in template.strips:
         if strip.kind in ("input", "output"):
@@ -101,7 +101,7 @@ def machines(template: Template) -> list[dict[str, Any]]:
 
 
 def inputs(space: Workspace, chosen: str) -> list[dict[str, Any]]:
-    """The channels of each strip that keeps its own apart, and of the chosen one: free or by whom taken."""
+    """The channels of each discrete strip, and of the selected one: free or taken, with the strip."""
     graph, found = space.graph, []
     for number, strip in enumerate(graph.strips):
         if not (keeps_channels_apart(strip) or (strip.id == chosen and graph.ins[number])):

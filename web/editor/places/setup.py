@@ -1,4 +1,4 @@
-"""The Set-up place: what is said once of a template: rates, time, delivery, machines, sections, choices, inventory."""
+"""The Settings page of a template: rates, time, delivery, machines, sections, choices, inventory."""
 
 from __future__ import annotations
 

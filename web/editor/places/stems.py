@@ -1,4 +1,4 @@
-"""The Stems place: the ledger as a grid, what is wrong in it, stems and prints, and the rules."""
+"""The Stems page: the ledger as a grid, its faults, stems and prints, and the rules."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ from web.shelf.workspace import Workspace
 
 @dataclass
 class Cell:
-    """What of a source stands in a stem; `mark`: what is wrong with it, "" for nothing."""
+    """The level of a source in a stem; `mark`: its fault, "" for none."""
 
     stem: Stem
     reached: bool
@@ -41,7 +41,7 @@ class Cell:
 
     @property
     def also(self) -> str:
-        """What is wrong, behind a figure."""
+        """The faults, shown after a figure."""
         return f", {self.words}" if self.words else ""
 
     @property
@@ -66,7 +66,7 @@ class Row:
 
     @property
     def drawn(self) -> SafeString:
-        """What stands behind its band: a template would take half a second for three thousand cells.
+        """The cell after its band: written without a template, which would take half a second for three thousand cells.
 
         The addresses are relative to the place.
         """
@@ -121,11 +121,11 @@ def ledger_place(space: Workspace, set_name: str, only: str, section: str = "") 
 PART = re.compile(r"\{\w+\}")
 OUTSIDE = "-"  # strips that are in no section, as the address of the page names them
 MOST_ROWS = 400  # above, sections are folded
-MOST_CHOICES = 400  # above, only what sums or ends can be chosen
+MOST_CHOICES = 400  # above this, only sums and ends are offered
 
 
 def carriers(template: Template) -> list[Strip]:
-    """Strips that a stem may be taken from or a rule be about; of a large template, what sums or ends."""
+    """Strips for the tap of a stem or the subject of a rule; of a large template, only sums and ends."""
     found = [strip for strip in template.strips if strip.kind != "midi"]
     if len(found) <= MOST_CHOICES:
         return found
@@ -163,12 +163,12 @@ def _bands(
 
 
 def _is_said(finding: Finding, of_set: set[str]) -> bool:
-    """Open findings about the set that is shown; what ducks what stands with the keys."""
+    """Open findings about the set on the page; those of ducking are on the Side-chains page."""
     return not finding.waived and finding.code != "stem.outside-key" and bool(of_set & {*finding.stems})
 
 
 def _marks(about: list[Finding], names: dict[str, str]) -> dict[tuple[str, str], tuple[str, str]]:
-    """(source, stem) → (mark, words) from what the checks say."""
+    """(source, stem) → (mark, words) from the findings."""
     marks: dict[tuple[str, str], tuple[str, str]] = {}
     words = {
         "stem.missing": "in no stem", "stem.bypassed": "bypasses the stems", "stem.twice": "in two stems",
@@ -219,7 +219,7 @@ def _row(
 
 
 def _rules(space: Workspace) -> list[tuple[Rule, str, list[Finding]]]:
-    """Every rule, its sentence, and who breaks it."""
+    """Every rule, its sentence, and the sources that break it."""
     broken: dict[str, list[Finding]] = defaultdict(list)
     for finding in space.audit.findings:
         if finding.code == "rule.broken" and not finding.waived:
@@ -228,7 +228,7 @@ def _rules(space: Workspace) -> list[tuple[Rule, str, list[Finding]]]:
 
 
 def selector_choices(template: Template) -> list[tuple[str, list[tuple[str, str]]]]:
-    """What a rule may be about, in groups: (group, [(selector, words)])."""
+    """Subjects of a rule, in groups: (group, [(selector, words)])."""
     tags = sorted({tag for strip in template.strips for tag in strip.tags})
     kinds = list(dict.fromkeys(strip.kind for strip in template.strips))
     return [

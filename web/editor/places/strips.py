@@ -1,4 +1,4 @@
-"""The Strips place: all as a table; one as a ladder of its stages, with what comes to and leaves each."""
+"""The Strips page: all as a table; one as a ladder of its stages, with the routes of each."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ class Lead:
 
 @dataclass(frozen=True)
 class Rung:
-    """One stage of the strip: what it is, what comes to it, what leaves it."""
+    """One stage of the strip: its name, its incoming and its outgoing routes."""
 
     kind: str  # in, insert, pre, post, outlet
     title: str
@@ -78,7 +78,7 @@ def strip_sheet(space: Workspace, strip_number: int) -> dict[str, Any]:
 
 
 def _figures(space: Workspace, strip_number: int, rung: Rung) -> dict[str, Any] | None:
-    """Levels of the loudest channel behind a rung, what an insert takes off, when sound is there."""
+    """Levels of the loudest channel after a rung, the gain reduction of an insert, the arrival."""
     levels, arrivals = space.analysis.levels, space.analysis.arrivals
     stages, span = levels.stages[strip_number], arrivals.span(strip_number)
     if not stages or rung.kind not in ("in", "insert", "pre", "post"):
@@ -106,7 +106,7 @@ def _words(
     pushed: float = 0.0,
     duck: float | None = None,
 ) -> str:
-    """The line below a rung: worst case / likely peak / expected level, when sound is there, what an insert takes."""
+    """The line below a rung: worst case / likely peak / expected level, arrival, gain reduction."""
     parts = [" / ".join(map(dbfs, (peak, likely, rms)))]
     parts += [f"{whole(arrives)} smp"] if arrives is not None else []
     parts += [f"{verb} {by:.1f}" for verb, by in (("takes", reduction), ("pushed", pushed), ("ducks", duck)) if by]

@@ -1,4 +1,4 @@
-"""The Timing place: every strip's inserts as lengths on one axis, waits, late keys, and what sets the latency."""
+"""The Timing page: every strip's inserts as lengths on one axis, compensation, late keys, latency causes."""
 
 from __future__ import annotations
 
@@ -180,7 +180,7 @@ def _step(space: Workspace, step: Any) -> dict[str, Any]:
 
 
 def _gains(space: Workspace, steps: list[Any], total: int) -> list[dict[str, Any]]:
-    """What the whole template would take without one insert of the critical path, the largest gain first."""
+    """The latency of the whole template without one insert of the critical path, the largest reduction first."""
     gains = []
     for step in sorted((s for s in steps if s.what == "insert" and s.samples), key=lambda s: -s.samples)[:4]:
         then = without_insert(space.template, step.id).arrivals.total_samples or 0

@@ -1,6 +1,6 @@
 """Fields, choices and buttons that make an edit: one tag each, so that a form is written a line a field.
 
-What they post is read by the edit's own arguments (`lattice.edits`); `data-values` of elements around them go along.
+Their values are parsed by the edit's own arguments (`lattice.edits`); `data-values` of parent elements are added.
 """
 
 from __future__ import annotations
@@ -32,7 +32,7 @@ def _address(kind: str, pk: int, edit: str) -> str:
 
 
 def _named(of: dict[str, Any]) -> Context:
-    """Attributes of a field: `at` ends its `id`; what readers hear is `said` of `of`, or of `at`."""
+    """Attributes of a field: `at` ends its `id`; its accessible name is `said` with `of`, or with `at`."""
     at = of.pop("at", "")
     said, whom = of.pop("said", ""), of.pop("of", at)
     return {**of, "id": f"{of.get('id', '')}{at}", "said": f"{said} {whom}".strip() if said else ""}
@@ -42,8 +42,8 @@ def _named(of: dict[str, Any]) -> Context:
 def field(context: Context, edit: str, name: str, value: Any, **look: Any) -> Context:
     """A text field that makes an edit when it is left.
 
-    `id` and `at` name it; `label` stands before it, or readers hear `said` and `of`; `look` are classes, `list` a
-    datalist, `hint` what stands in an empty one, `suggest` what Tab puts into it, `most` the most signs.
+    `id` and `at` name it; `label` is before it, or its accessible name is `said` and `of`. `look` are classes, `list` a
+    datalist, `hint` the placeholder, `suggest` the value that Tab enters, `most` the maximum length.
     """
     shown = "" if value is None else value
     return {"address": _address("write", context["stored"].pk, edit), "name": name, "value": shown, **_named(look)}
@@ -70,7 +70,7 @@ def options(known: Iterable[Any], chosen: Any = None, *, none: str | None = None
 
 @register.inclusion_tag("editor/parts/button.html", takes_context=True)
 def write_button(context: Context, words: str, edit: str, look: str = "plain small", **values: Any) -> Context:
-    """A button that makes an edit with `values`; `said` is what readers hear (of `of`), `id` its own."""
+    """A button that makes an edit with `values`; `said` is its accessible name (with `of`), `id` its own."""
     own = _named({name: values.pop(name) for name in ("said", "of", "id") if name in values})
     address = _address("write", context["stored"].pk, edit)
     return {"address": address, "words": words, "look": look, "values": json.dumps(values) if values else "", **own}
@@ -78,10 +78,10 @@ def write_button(context: Context, words: str, edit: str, look: str = "plain sma
 
 @register.inclusion_tag("editor/parts/argument.html")
 def argument(edit: str, name: str, known: Iterable[Any] | None = None, **look: Any) -> Context:
-    """What a form asks for one argument of an edit: its kind of field, range and usual value are the edit's own.
+    """The field of a form for one argument of an edit: its type, range and usual value are the edit's own.
 
-    `known` are the pieces to choose from; `label` stands before the field, or readers hear `said`; `value` is what
-    stands in it first, `none` and `none_last` the words of no choice.
+    `known` are the pieces to choose from; `label` is before the field, or its accessible name is `said`. `value` is its
+    initial value, `none` and `none_last` the words of no choice.
     """
     wanted = next(one for one in EDITS[edit].arguments if one.name == name)
     kind = type(wanted).__name__.lower()
@@ -94,7 +94,7 @@ def argument(edit: str, name: str, known: Iterable[Any] | None = None, **look: A
 
 @register.simple_tag(takes_context=True)
 def preview(context: Context, edit: str) -> str:
-    """The address that shows what an edit would do."""
+    """The address of the preview of an edit."""
     return _address("preview", context["stored"].pk, edit)
 
 
@@ -110,7 +110,7 @@ def as_options(known: Iterable[Any], chosen: Any) -> SafeString:
 
 @lru_cache(maxsize=32)
 def _options(pairs: tuple[tuple[str, str], ...]) -> str:
-    """Options of which none is chosen: the same strips stand in many fields of a page."""
+    """Options without a selection: the same strips are in many fields of a page."""
     return "".join(f'<option value="{escape(value)}">{escape(words)}</option>' for value, words in pairs)
 
 
@@ -120,7 +120,7 @@ def _pair(one: Any) -> tuple[Any, Any]:
     return (one.id, one.name) if hasattr(one, "id") else (one, one)
 
 
-# Fields of an insert on the strip sheet: name, label, first part of its id, hint. Those of its type stand between.
+# Fields of an insert in strip details: name, label, first part of its id, hint. Those of its type are between.
 ALWAYS = (("latency_samples", "latency", "l", ""), ("gain_db", "gain", "g", ""), ("wet", "wet", "w", ""))
 OF_TYPE = {
     "threshold_db": ("threshold_db", "threshold", "t", "–"),
@@ -148,14 +148,14 @@ MORE = (
 
 @register.filter
 def own_fields(insert: Insert, strip: Strip) -> list[dict[str, str]]:
-    """What is typed of an insert of its type, a field each; empty ones suggest what people begin with."""
+    """The fields of an insert of its type; empty ones suggest common starting values."""
     rows = (*ALWAYS, *(OF_TYPE[name] for name in insert.traits.fields))
     return [_suggesting(strip, insert, _row(insert, *row)) for row in rows]
 
 
 @register.filter
 def short_fields(insert: Insert, strip: Strip) -> list[dict[str, str]]:
-    """What is typed of an insert in the margin: the same fields, with ids of their own."""
+    """The common fields of an insert in the side panel, with ids of their own."""
     rows = (*ALWAYS, *(OF_TYPE[name] for name in insert.traits.fields if name in ("threshold_db", "ratio")))
     made = (_row(insert, name, label, f"i{mark}", "") for name, label, mark, _hint in rows)
     return [_suggesting(strip, insert, row) for row in made]
@@ -163,12 +163,12 @@ def short_fields(insert: Insert, strip: Strip) -> list[dict[str, str]]:
 
 @register.filter
 def more_fields(insert: Insert, strip: Strip) -> list[dict[str, str]]:
-    """What is typed of any insert, and seldom."""
+    """The fields of any insert that are rarely used."""
     return [_suggesting(strip, insert, _row(insert, *row)) for row in MORE]
 
 
 def _suggesting(strip: Strip, insert: Insert, row: dict[str, str]) -> dict[str, str]:
-    """An empty field with what people begin with in grey: Tab takes it."""
+    """An empty field with the common starting value as placeholder: Tab enters it."""
     suggested = "" if row["value"] else starting_value(strip, insert, row["name"])
     return row | ({"suggest": suggested, "hint": suggested} if suggested else {})
 
@@ -193,7 +193,7 @@ OF_MACHINE = (
 
 @register.filter
 def machine_fields(machine: Machine) -> list[dict[str, str]]:
-    """What is typed of a machine, a field each."""
+    """The fields of a machine."""
     return [
         {"name": name, "label": label, "id": f"{mark}-{machine.id}", "look": look, "value": typed(machine, name)}
         for name, label, mark, look in OF_MACHINE

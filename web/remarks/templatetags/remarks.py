@@ -21,11 +21,11 @@ def open_remarks(stored: StoredTemplate, kind: str, subject: str) -> int:
 
 @register.simple_tag
 def open_by_strip(stored: StoredTemplate) -> str:
-    """How many are open on each strip and the routes that leave it, as JSON for the map."""
+    """The number of open threads on each strip and its outgoing routes, as JSON for the map."""
     return json.dumps(strips_with_open(stored))
 
 
 @register.simple_tag
 def said_by_others(stored: StoredTemplate, remarked: int, user: User, most: int) -> list[Said]:
-    """What others have said or settled since the page last heard of remarks."""
+    """Others' comments since the last update of the page."""
     return said_since(stored, remarked, user, most) if stored.remarked > remarked else []

@@ -26,7 +26,7 @@ def comma(loop: dict[str, Any]) -> str:
 
 @register.filter
 def keys(text: str) -> str:
-    """Text in which what stands between `…` is a key to press."""
+    """Text with `…` as keys."""
     parts = text.split("`")
     marked = ("<kbd>{}</kbd>" if at % 2 else "{}" for at in range(len(parts)))
     return format_html("".join(marked), *parts)
@@ -54,7 +54,7 @@ def figure_or_dash(level: float | None) -> str:
 
 @register.filter
 def exact(level: float | None) -> str:
-    """A level as it is computed, to 0.0001 dB."""
+    """A level as computed, to 0.0001 dB."""
     return "−∞" if level is None or level == -math.inf else f"{level:.4f}".replace("-", "−")
 
 
@@ -116,7 +116,7 @@ def figure_name(name: str) -> str:
 
 @register.filter
 def midi_in(midi: MidiIn | None) -> str:
-    """What an instrument receives: 2: all, 1: 1, 2, 10."""
+    """The ports and channels of an instrument: 2: all, 1: 1, 2, 10."""
     return midi_in_text(midi)
 
 

@@ -1,4 +1,4 @@
-"""A short way to write a template down in Python."""
+"""A short notation for templates in Python."""
 
 from __future__ import annotations
 
@@ -59,5 +59,5 @@ def insert(insert_id: str, name: str, kind: str, **fields: Any) -> dict[str, Any
 
 
 def level(peak_dbfs: float, rms_dbfs: float) -> dict[str, Any]:
-    """What a source plays."""
+    """The source."""
     return {"source": {"peak_dbfs": peak_dbfs, "rms_dbfs": rms_dbfs}}

@@ -1,4 +1,4 @@
-"""What “Night Ferry” delivers: a 5.1 and a stereo mix with six stems each, prints, music and effects, promises."""
+"""The deliverables of “Night Ferry”: a 5.1 and a stereo mix with six stems each, prints, music and effects, rules."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ STEMS = (  # id, name, taken from, layout, taken from for the stereo set, layout
     ("effects", "Effects", "effects-bus", "stereo", "effects-bus", "stereo"),
     ("echoes", "Echoes", "echoes", "stereo", "echoes", "stereo"),
 )
-PLUGINS = {  # by what an insert is called: maker, version
+PLUGINS = {  # by the name of an insert: maker, version
     "Level": ("Northmark", "2.4.1"), "Hall": ("Tern Audio", "3.2"), "Room": ("Tern Audio", "3.2"), "Echo": ("Tern Audio", "1.8"),
     "Long hall": ("Tern Audio", "3.2"), "Ceiling": ("Harbour Works", "5.0.3"), "Linear eq": ("Harbour Works", "4.1"),
     "Duck": ("Northmark", "2.4.1"),
@@ -63,7 +63,7 @@ def _listening(ferry: Builder) -> None:
 
 
 def prints(ferry: Builder) -> None:
-    """Six stems in each of two sets; what is the same in both is printed once."""
+    """Six stems in each of two sets; stems equal in both are printed once."""
     for key, name, strip, layout, *_stereo in STEMS:
         ferry.strip(f"print-{key}", f"{name} print", "print", layout)
         ferry.route("feed", strip, f"print-{key}")
@@ -104,7 +104,7 @@ def promises(ferry: Builder) -> None:
 
 
 def plugins(ferry: Builder) -> None:
-    """Makers and versions of what is no part of the host."""
+    """Makers and versions of plug-ins that are not part of the host."""
     for strip in ferry.plain["strips"]:
         for piece in strip.get("inserts", ()):
             if piece["name"] in PLUGINS:

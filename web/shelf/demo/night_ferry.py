@@ -3,7 +3,7 @@
 Narration in two languages, a glass ensemble, a sampled choir on a second machine, shoreline beds in 5.1, effects,
 music that ducks under the narration, per-stem reverbs (mixes and stems: deliveries.py).
 
-`clean()` is the released state; `in_work()` is what became of it since, with the mistakes of a long week.
+`clean()` is the released version; `in_work()` is the one after it, with the mistakes of a long week.
 """
 
 from __future__ import annotations
@@ -29,7 +29,7 @@ def clean() -> Template:
 
 
 def sealed() -> list[tuple[Template, str]]:
-    """The show's three revisions: what was in each, and what was new in it; the last is the clean one."""
+    """The show's three revisions: their content and their notes; the last is the clean one."""
     first, second, third = (_ferry("Night Ferry") for _ in range(3))
     first.plain["stems"] = [stem for stem in first.plain["stems"] if stem["set"] == "5.1"]
     first.plain["rules"], first.plain["waivers"] = [], []
@@ -272,7 +272,7 @@ def _returns(ferry: Builder) -> None:
 
 
 def _mistakes(ferry: Builder) -> None:
-    """What a long week does to a template: of every family that is checked so far."""
+    """The mistakes of a long week: one of every family of checks so far."""
     routes = ferry.plain["routes"]
     routes[:] = [route for route in routes if not (route["from"] == "gangway" and route["kind"] == "feed")]
     next(r for r in routes if (r["from"], r["to"]) == ("ropes", "effects-bus")).update(to="show-mix")
@@ -325,7 +325,7 @@ def _mistakes(ferry: Builder) -> None:
 
 
 def _levels_and_latencies(ferry: Builder, sampler: dict[str, Any]) -> None:
-    """Too loud, too late: nobody looked at a meter or measured anything since."""
+    """Too loud, too late: meters and latencies were not checked since."""
     for outlet in sampler["outlets"]:
         outlet.update(level(-1.0, -13.0))  # the new sounds were never trimmed, and the ensemble builds up
     ferry.change(

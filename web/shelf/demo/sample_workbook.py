@@ -1,7 +1,6 @@
-"""A workbook to try *Bring one in* on: Night Ferry's channel list as an assistant keeps it, routed by bus names.
+"""A workbook to try *Import* with: Night Ferry's channel list as an assistant's spreadsheet, routed by bus names.
 
-Forty rows, three of which nobody but a person can settle: a kind of strip that is no word of the trade, a bus that is
-misspelt, and a level that is no number.
+Forty rows, three of them unclear: an unknown kind of strip, a misspelt bus, and a level that is not a number.
 """
 
 from __future__ import annotations

@@ -27,7 +27,7 @@ KINDS = {
     "kick": "audio mono", "snare": "audio mono", "drums": "bus stereo", "vox": "audio mono", "plate": "return stereo",
     "mix": "master stereo", "out-1-2": "output stereo",
 }  # fmt: skip
-# Head rows and wordings of our own making; every table says the template above.
+# Head rows and words of our own invention; every table gives the template above.
 TABLES = {
     "by strip": """Track,Type,Format,Output,Send A,Send A level
 Kick,Audio track,Mono,Drums,,
@@ -383,6 +383,6 @@ def test_whatever_stands_in_a_table_it_is_read_or_refused_and_what_is_made_is_go
         return
     assert validated(Template(name="Show"), understood.template) is understood.template
     assert set(understood.strips.values()) <= {strip.id for strip in understood.template.strips}
-    # Every row is a strip, a heading, a row that is none of a strip, or said to be left out.
+    # Every row is a strip, a heading, a row without a strip, or reported as left out.
     said = {row for one in understood.unclear for row in one.rows}
     assert {number for number, cells in understood.tabled.rows if cells.get("name")} <= {*understood.strips, *said}

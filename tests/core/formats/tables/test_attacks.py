@@ -114,7 +114,7 @@ def test_convert_says_the_same(tmp_path: Path) -> None:
     assert "Traceback" not in done.stderr
 
 
-# what the process of its own does
+# in the process of its own
 
 
 def hungry(_data: bytes) -> int:

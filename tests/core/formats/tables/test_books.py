@@ -1,4 +1,4 @@
-"""Files that hold tables: what is read of them, and what is refused before it costs anything."""
+"""Files with tables: their content, and the ones refused before they cost anything."""
 
 from __future__ import annotations
 
@@ -148,7 +148,7 @@ def bomb() -> bytes:
 
 
 def lying() -> bytes:
-    """A member that says it is small and is not."""
+    """A member with a false small size."""
     data = bytearray(bomb())
     at = data.rindex(b"PK\x01\x02")
     data[at + 24 : at + 28] = (100).to_bytes(4, "little")
@@ -164,7 +164,7 @@ def scrambled() -> bytes:
 
 
 def pointing_nowhere() -> bytes:
-    """The file begins after it ends, as its directory says: offsets become negative."""
+    """The file begins after it ends, by its directory: offsets become negative."""
     data = bytearray(workbook())
     at = data.rindex(b"PK\x05\x06")
     data[at + 16 : at + 20] = (2**31).to_bytes(4, "little")

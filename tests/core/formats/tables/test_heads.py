@@ -1,4 +1,4 @@
-"""Which column of a pasted table is what, by its head or by what stands in it."""
+"""The meaning of each column of a pasted table, by its head or by its cells."""
 
 from __future__ import annotations
 

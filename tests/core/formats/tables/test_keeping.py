@@ -1,4 +1,4 @@
-"""A newer table of a template: what it says is otherwise, what it does not say stays."""
+"""A newer table of a template: its values are changed, missing ones stay."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ ROOM = template(
 
 
 def take(base: Template, table: str | bytes, remove: bool = False, choices: Choices | None = None) -> Template:
-    """With all that a table says, as the command line takes it."""
+    """With all changes of a table, as on the command line."""
     data = table if isinstance(table, bytes) else table.encode()
     newer, _tabled = newer_of(base, data, choices)
     assert [str(problem) for problem in newer.problems] == []
@@ -76,10 +76,10 @@ def meant(route: Route) -> list[str]:
 @given(templates(), templates())
 @tries(150)
 def test_merging_another_templates_sheet_gives_what_its_columns_say(one: Template, other: Template) -> None:
-    """Strips and routes, their order included; a sheet says neither ids of routes nor what lists beside it hold."""
+    """Strips and routes, their order included; a sheet has neither ids of routes nor the other lists."""
     other = replace(other, sections=one.sections, machines=one.machines, stems=(), rules=())
     assume(not list(problems(other)))
-    # What a strip that goes has keyed stays keyed from outside: a finding, not a field of the sheet.
+    # An insert keyed by a removed strip stays externally keyed: a finding, not a field of the sheet.
     assume(all(r.from_strip in {s.id for s in other.strips} for r in one.routes if r.kind == "key"))
     sections, strips = {s.id for s in one.sections}, {s.id for s in other.strips}
     assert {strip.section for strip in other.strips} <= {None, *sections}
@@ -93,7 +93,7 @@ def test_merging_another_templates_sheet_gives_what_its_columns_say(one: Templat
 @given(st.integers(0, 10_000))
 @tries(60)
 def test_whatever_was_edited_its_sheet_brings_it_over(seed: int) -> None:
-    """All but what a sheet has no columns for: settings of sections and machines, and what names them."""
+    """All values without a column: settings of sections and machines, and pieces that name them."""
     one = generate(30, 2)
     chance = Random(seed)  # noqa: S311 - examples
     other = one

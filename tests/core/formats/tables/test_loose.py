@@ -1,4 +1,4 @@
-"""Rows that come to a template: strips, sections, routes by strip, by bus and by physical channels."""
+"""Rows added to a template: strips, sections, routes by strip, by bus and by physical channels."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""`manage.py administrator`: an invitation for the first administrator, or for one who lost the way in."""
+"""`manage.py administrator`: an invitation for the first administrator, or for one without access."""
 
 from __future__ import annotations
 

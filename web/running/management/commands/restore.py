@@ -1,4 +1,4 @@
-"""`manage.py restore FILE`: a backup in the place of what is there. The server and the worker have to be stopped."""
+"""`manage.py restore FILE`: replace the data by a backup. The server and the worker have to be stopped."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""`manage.py tidy`: takes away what nobody needs any more; a timer runs it once a day."""
+"""`manage.py tidy`: delete expired data; a timer runs it once a day."""
 
 from __future__ import annotations
 

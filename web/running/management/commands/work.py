@@ -1,4 +1,4 @@
-"""`manage.py work`: does what is asked for in the background, until it is stopped."""
+"""`manage.py work`: run background jobs until it is stopped."""
 
 from __future__ import annotations
 
@@ -46,5 +46,5 @@ class Command(BaseCommand):
         ToneRun.take_up(play_tone_run)
         Programme.take_up(measure_programme)
         tasks.take_up()
-        # Two, so that a short job does not stand behind an hour of audio; one recording at a time is measured.
+        # Two, so that a short job is not delayed by an hour of audio; one recording at a time is measured.
         queue.create_consumer(workers=2, check_worker_health=False, initial_delay=0.05, max_delay=0.5).run()

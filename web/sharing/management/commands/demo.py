@@ -21,7 +21,7 @@ from web.shelf.access import shelf_of
 from web.shelf.demo import night_ferry
 from web.shelf.demo.podcast import podcast
 
-# user name → first name, last name: who works on Night Ferry, who checks it, who only reads it
+# user name → first name, last name: the owner, the editor and the viewer of Night Ferry
 PEOPLE = {"strand": ("I.", "Strand"), "quay": ("M.", "Quay"), "lock": ("H.", "Lock")}
 
 
@@ -59,6 +59,6 @@ def _person(name: str) -> User:
     first, last = PEOPLE[name]
     person, is_new = User.objects.get_or_create(username=name, defaults={"first_name": first, "last_name": last})
     if is_new:
-        person.set_password(secrets.token_urlsafe(24))  # the link is the way in
+        person.set_password(secrets.token_urlsafe(24))  # the link gives access
         person.save()
     return person
