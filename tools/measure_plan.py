@@ -36,11 +36,11 @@ def main() -> int:
         grouped = perf_counter() - start
         looked = [0]
 
-        def told(_steps: int, number: int, looked: list[int] = looked) -> None:
+        def progress(_steps: int, number: int, looked: list[int] = looked) -> None:
             looked[0] = number + 1
 
         start = perf_counter()
-        made = plan(template, told=told)
+        made = plan(template, progress=progress)
         planned = perf_counter() - start
         said = made.as_json()
         counts = " → ".join("/".join(str(count) for count in said[when].values()) for when in ("before", "after"))

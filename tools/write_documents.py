@@ -182,7 +182,7 @@ SECTIONS_OF = (
     (document.LAYOUTS, "a [layout](#layouts)"),
     ([row.name for row in INSERT_TYPES], "a [type](#insert-types)"),
     ([row.name for row in STRIP_KINDS], "a [kind](#strip-kinds)"),
-    ([row.name for row in ROUTE_KINDS], "a [kind](#what-may-connect)"),
+    ([row.name for row in ROUTE_KINDS], "a [kind](#connections)"),
     (get_args(document.RuleKind), "a [kind](#rules)"),
 )
 

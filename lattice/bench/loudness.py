@@ -7,7 +7,7 @@ counted here. Files are read in stretches of 100 ms, so that a file of any lengt
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -18,6 +18,7 @@ import soundfile
 from numpy.typing import NDArray
 
 from lattice.bench.prints.files import is_cut_off
+from lattice.bench.progress import Progress, no_progress
 from lattice.bench.recordings import READ, layout_of
 from lattice.bench.true_peak import TruePeak
 from lattice.errors import DocumentError
@@ -39,7 +40,6 @@ PLACES = {
     "M": "CENTER", "L": "LEFT", "R": "RIGHT", "C": "CENTER", "LFE": "UNUSED", "Ls": "LEFT_SURROUND",
     "Rs": "RIGHT_SURROUND", "Lrs": "M_PLUS_135", "Rrs": "M_MINUS_135",
 }  # fmt: skip
-Told = Callable[[float], object]
 
 
 class Loudness(msgspec.Struct, frozen=True, kw_only=True):
@@ -67,11 +67,7 @@ class Loudness(msgspec.Struct, frozen=True, kw_only=True):
         return self.frames / self.sample_rate_hz
 
 
-def _nobody(_share: float) -> None:
-    """Ignore progress."""
-
-
-def measure_print(path: Path, layout: str | None = None, told: Told = _nobody) -> Loudness:
+def measure_print(path: Path, layout: str | None = None, progress: Progress = no_progress) -> Loudness:
     """One print, measured.
 
     Parameters
@@ -80,7 +76,7 @@ def measure_print(path: Path, layout: str | None = None, told: Told = _nobody) -
         WAV, RF64 or FLAC, its channels in the order of the layout.
     layout
         None: by the number of channels (6: 5.1, 8: 7.1).
-    told
+    progress
         Called with the share that is read; an exception it raises ends the measuring.
 
     Raises
@@ -93,7 +89,7 @@ def measure_print(path: Path, layout: str | None = None, told: Told = _nobody) -
             problem = _problem(file, path)
             if problem:
                 raise DocumentError([problem])
-            return _Measuring(file, path.stem, layout or layout_of(file.channels)).run(told)
+            return _Measuring(file, path.stem, layout or layout_of(file.channels)).run(progress)
     except soundfile.LibsndfileError:
         raise DocumentError(["cannot be read as WAV, RF64 or FLAC"]) from None
     except OSError as wrong:
@@ -128,7 +124,7 @@ class _Measuring:
         self.clips = Clips(file.channels)
         self.silent = self.longest = self.read = 0
 
-    def run(self, told: Told) -> Loudness:
+    def run(self, progress: Progress) -> Loudness:
         """Goes through the file."""
         step = round(STEP_S * self.file.samplerate)
         while len(stretch := self.file.read(step * STRETCH, dtype="float32", always_2d=True)):
@@ -138,7 +134,7 @@ class _Measuring:
                 peak.feed(np.ascontiguousarray(line))
             for first in range(0, len(stretch), step):
                 self._feed(stretch[first : first + step])
-            told(self.read / self.file.frames)
+            progress(self.read / self.file.frames)
         for peak in self.true_peaks:
             peak.finish()
         return self._result()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from contextlib import ExitStack
 from typing import NamedTuple
 
@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from scipy import fft
 
 from lattice.bench.prints.files import OpenPrint, PrintFiles
+from lattice.bench.progress import Progress, no_progress
 from lattice.errors import DocumentError
 
 BLOCK = 1 << 16
@@ -20,7 +21,6 @@ OCTAVES_HZ = (31.5, 63.0, 125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0, 1
 LOOKED_AT_S = 10.0  # of the beginning of sound, in which a stem is looked for in the mix
 ALIKE = 0.1  # correlation from which a stem is found in it
 SILENT = 1e-12
-Told = Callable[[float], object]
 
 
 class Residual(msgspec.Struct, frozen=True, kw_only=True):
@@ -45,12 +45,8 @@ class Aligned(NamedTuple):
     offset: int
 
 
-def _nobody(_share: float) -> None:
-    """Ignore progress."""
-
-
 def residual(
-    mix: PrintFiles, stems: Sequence[PrintFiles], rate_hz: int, channels: int, told: Told = _nobody
+    mix: PrintFiles, stems: Sequence[PrintFiles], rate_hz: int, channels: int, progress: Progress = no_progress
 ) -> Residual:
     """Subtract the stems of a mix from it.
 
@@ -60,7 +56,7 @@ def residual(
         Files of the mix and of the stems of its set, all with the same channels.
     rate_hz, channels
         Their sample rate and number of channels.
-    told
+    progress
         Called with the share that is done.
 
     Returns
@@ -89,7 +85,7 @@ def residual(
             whole, *parts = (line.take(count, channels) for line in lines)
             work.feed(whole, whole - np.sum(parts, axis=0))
             done += count
-            told(done / first.frames)
+            progress(done / first.frames)
     return work.result(mix.stem, tuple(one.stem for one in stems), offsets)
 
 

@@ -11,12 +11,12 @@ from lattice.bench.loudness import Loudness, LoudnessNote, measure_print, remark
 from lattice.bench.null_test import Residual, residual
 from lattice.bench.prints.files import PrintFiles, match
 from lattice.bench.prints.model import printed
+from lattice.bench.progress import StepProgress
 from lattice.errors import DocumentError
 from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Stem, Template
 from lattice.model.layouts import channel_count
 
-Told = Callable[[float, str], object]
 MEASURING = 0.8  # of the time; the rest is adding up
 
 
@@ -47,7 +47,7 @@ class Programme(msgspec.Struct, frozen=True, kw_only=True):
     sets: tuple[AddedUp, ...]
 
 
-def measure_programme(template: Template, paths: Sequence[Path], told: Told) -> Programme:
+def measure_programme(template: Template, paths: Sequence[Path], progress: StepProgress) -> Programme:
     """Measures prints and adds up the stems of each set.
 
     Parameters
@@ -56,7 +56,7 @@ def measure_programme(template: Template, paths: Sequence[Path], told: Told) -> 
         Whose stems they are of, by name, and whose profile they are held against.
     paths
         The files.
-    told
+    progress
         Called with the share that is done and the current step; an exception it raises ends it.
     """
     graph = SignalGraph(template)
@@ -71,17 +71,17 @@ def measure_programme(template: Template, paths: Sequence[Path], told: Told) -> 
         stem = stem_of.get(path.name)
         try:
             measured[path.name] = measure_print(
-                path, stem.layout if stem else None, _part(told, done, len(paths), path)
+                path, stem.layout if stem else None, _part(progress, done, len(paths), path)
             )
         except DocumentError as wrong:
             problems[path.name] = wrong.problems[0]
     rows = [_row(template, path.name, stem_of, measured, problems) for path in paths]
     by_stem = {stem.id: measured[name] for name, stem in stem_of.items() if name in measured}
-    return Programme(prints=tuple(rows), sets=tuple(_sets(template, matched.prints, by_stem, told)))
+    return Programme(prints=tuple(rows), sets=tuple(_sets(template, matched.prints, by_stem, progress)))
 
 
-def _part(told: Told, done: int, count: int, path: Path) -> Callable[[float], object]:
-    return lambda share: told((done + share) / count * MEASURING, path.name)
+def _part(progress: StepProgress, done: int, count: int, path: Path) -> Callable[[float], object]:
+    return lambda share: progress((done + share) / count * MEASURING, path.name)
 
 
 def _row(
@@ -96,7 +96,7 @@ def _row(
 
 
 def _sets(
-    template: Template, files: dict[str, PrintFiles], by_stem: dict[str, Loudness], told: Told
+    template: Template, files: dict[str, PrintFiles], by_stem: dict[str, Loudness], progress: StepProgress
 ) -> Iterator[AddedUp]:
     """Each set of which a mix and stems are there."""
     for name in dict.fromkeys(stem.set for stem in template.stems):
@@ -113,10 +113,10 @@ def _sets(
         words = f"Null test {mix.name}"
         left = residual(
             files[mix.id], [files[stem.id] for stem in parts], rate, channel_count(layout),
-            _last(told, words),
+            _last(progress, words),
         )  # fmt: skip
         yield AddedUp(set=name, mix=mix.name, stems=tuple(stem.name for stem in parts), left=left)
 
 
-def _last(told: Told, words: str) -> Callable[[float], object]:
-    return lambda share: told(MEASURING + share * (1 - MEASURING), words)
+def _last(progress: StepProgress, words: str) -> Callable[[float], object]:
+    return lambda share: progress(MEASURING + share * (1 - MEASURING), words)

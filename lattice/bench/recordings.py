@@ -6,7 +6,7 @@ WAV, RF64 and FLAC, read in stretches of some seconds, so that a file of any len
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -16,6 +16,7 @@ import msgspec
 import numpy as np
 import soundfile
 
+from lattice.bench.progress import CountProgress, Progress, no_progress
 from lattice.bench.true_peak import Samples, TruePeak
 from lattice.errors import DocumentError
 from lattice.model.layouts import layout_of_count
@@ -94,14 +95,14 @@ def _opened(path: Path) -> Iterator[soundfile.SoundFile]:
         raise DocumentError([wrong.strerror or str(wrong)]) from None
 
 
-def measure(path: Path, told: Callable[[float], object] = lambda _share: None) -> Measured:
+def measure(path: Path, progress: Progress = no_progress) -> Measured:
     """A recording, measured.
 
     Parameters
     ----------
     path
         A WAV, RF64 or FLAC file.
-    told
+    progress
         Called from time to time with the share that is read, 0 to 1; an exception it raises ends the measuring.
 
     Returns
@@ -116,14 +117,14 @@ def measure(path: Path, told: Callable[[float], object] = lambda _share: None) -
         If it is not a recording, has no samples, or has too many channels.
     """
     with _opened(path) as file:
-        return _measured(file, path.stem, told)
+        return _measured(file, path.stem, progress)
 
 
 def _sentence(wrong: soundfile.LibsndfileError) -> str:
     return str(wrong.error_string).rstrip(".").lower() or "it is damaged"
 
 
-def _measured(file: soundfile.SoundFile, name: str, told: Callable[[float], object]) -> Measured:
+def _measured(file: soundfile.SoundFile, name: str, progress: Progress) -> Measured:
     if file.format not in READ:
         raise DocumentError([f"is {file.format_info}; use WAV, RF64 or FLAC"])
     if not file.frames:
@@ -140,7 +141,7 @@ def _measured(file: soundfile.SoundFile, name: str, told: Callable[[float], obje
         read += len(stretch)
         for channel, samples in zip(channels, stretch.T, strict=True):
             channel.feed(np.ascontiguousarray(samples))
-        told(read / file.frames)
+        progress(read / file.frames)
     for channel in channels:
         channel.finish()
     return Measured(
@@ -214,7 +215,7 @@ def recordings_in(paths: Iterable[Path]) -> list[Path]:
 
 
 def measure_all(
-    paths: Iterable[Path], told: Callable[[int, int], object] = lambda _done, _of: None
+    paths: Iterable[Path], progress: CountProgress = no_progress
 ) -> Iterator[tuple[Path, Measured | DocumentError]]:
     """Measure recordings, two at a time, in order; failures carry their reason.
 
@@ -222,7 +223,7 @@ def measure_all(
     ----------
     paths
         Files.
-    told
+    progress
         Called with the number done and the total; an exception it raises ends the measuring.
     """
     known = list(paths)
@@ -230,7 +231,7 @@ def measure_all(
         try:
             for done, (path, result) in enumerate(zip(known, pool.map(_one, known), strict=True), start=1):
                 yield path, result
-                told(done, len(known))
+                progress(done, len(known))
         except BaseException:
             pool.shutdown(wait=False, cancel_futures=True)
             raise

@@ -8,8 +8,9 @@ import msgspec
 from msgspec.structs import replace
 
 from lattice.analysis import Analysis
+from lattice.bench.progress import Progress, no_progress
 from lattice.bench.render.host import source_samples
-from lattice.bench.tone import SILENT_DBFS, Told, Wanted, name_of, no_progress, play_tone
+from lattice.bench.tone import SILENT_DBFS, Wanted, name_of, play_tone
 from lattice.gain_staging.chain import figures
 from lattice.graph.origin import Origin
 from lattice.graph.signal_graph import IN, SignalGraph
@@ -44,7 +45,7 @@ class Turn(msgspec.Struct, frozen=True, kw_only=True):
 
 
 def each_in_turn(
-    analysis: Analysis, origins: Sequence[Origin], wanted: Wanted, told: Told = no_progress
+    analysis: Analysis, origins: Sequence[Origin], wanted: Wanted, progress: Progress = no_progress
 ) -> Iterator[Turn]:
     """Every source alone, at every endpoint: presence, level, arrival, beside the computed values."""
     graph = analysis.graph
@@ -68,7 +69,7 @@ def each_in_turn(
                 computed_dbfs=loudest if wanted.level_dbfs is not None else computed,
                 first_sample=stage.first_sample if stage else None, computed_samples=arrival, is_wet=number in wet,
             )  # fmt: skip
-        told((done + 1) / len(origins))
+        progress((done + 1) / len(origins))
 
 
 def ways_of(analysis: Analysis, origin: Origin) -> tuple[dict[int, int], set[int]]:

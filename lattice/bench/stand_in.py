@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from contextlib import ExitStack
 from pathlib import Path
 from typing import Literal
@@ -17,6 +17,7 @@ from lattice.bench.playing import playing
 from lattice.bench.prints.cells import PrintCells
 from lattice.bench.prints.files import plain_name
 from lattice.bench.prints.model import Printed, printed, recorded, taps_of
+from lattice.bench.progress import Progress, no_progress
 from lattice.bench.render.host import HostDelays
 from lattice.bench.render.lines import Block
 from lattice.bench.render.renderer import Renderer
@@ -27,15 +28,10 @@ from lattice.model.layouts import DISCRETE, channel_names
 
 Bits = Literal["16", "24", "32f"]
 SUBTYPES = {"16": "PCM_16", "24": "PCM_24", "32f": "FLOAT"}
-Told = Callable[[float], object]
 Played = tuple[int, dict[str, Block]]  # sample of the kit, and stem → (channels, samples)
 
 
-def _nobody(_share: float) -> None:
-    """Ignore progress."""
-
-
-def play(template: Template, kit: Kit, session: Session, told: Told = _nobody) -> Iterator[Played]:
+def play(template: Template, kit: Kit, session: Session, progress: Progress = no_progress) -> Iterator[Played]:
     """The prints of a session, block by block: (start, stem → (channels, samples)); silent stretches are missing.
 
     Parameters
@@ -46,7 +42,7 @@ def play(template: Template, kit: Kit, session: Session, told: Told = _nobody) -
         The signals.
     session
         The session as built.
-    told
+    progress
         Called with the share that is done.
     """
     graph = SignalGraph(session.template)
@@ -58,7 +54,7 @@ def play(template: Template, kit: Kit, session: Session, told: Told = _nobody) -
         compensation(template, session.template),
         session.crossed,
     )
-    for start, blocks in recorded(renderer, kit.length_samples, told):
+    for start, blocks in recorded(renderer, kit.length_samples, progress):
         yield (
             start,
             {
@@ -81,7 +77,7 @@ def compensation(template: Template, built: Template) -> HostDelays:
     return host
 
 
-def cells_of(template: Template, kit: Kit, session: Session, told: Told = _nobody) -> dict[str, PrintCells]:
+def cells_of(template: Template, kit: Kit, session: Session, progress: Progress = no_progress) -> dict[str, PrintCells]:
     """The reading of a session's prints without files in between."""
     cells = {
         one.stem.id: PrintCells(one.channels, kit.burst.order, kit.turns)
@@ -89,7 +85,7 @@ def cells_of(template: Template, kit: Kit, session: Session, told: Told = _nobod
         if one.stem.id not in session.dropped
     }
     shifts = {stem: session.late_prints.get(stem, 0) for stem in cells}
-    for start, blocks in play(template, kit, session, told):
+    for start, blocks in play(template, kit, session, progress):
         for stem, block in blocks.items():
             at = start + shifts[stem]
             left = block[:, max(-at, 0) :]
@@ -104,7 +100,7 @@ def cells_of(template: Template, kit: Kit, session: Session, told: Told = _nobod
 
 def print_files(
     template: Template, kit: Kit, session: Session, folder: Path, bits: Bits = "24", *, split: bool = False,
-    seed: int = 1, told: Told = _nobody,
+    seed: int = 1, progress: Progress = no_progress,
 ) -> list[Path]:  # fmt: skip
     """Prints of a session as WAV files, one for each stem that is printed, or for each of its channels.
 
@@ -134,7 +130,7 @@ def print_files(
         for stem, samples in session.late_prints.items():
             if stem in files:
                 files[stem].shift(samples)
-        for start, blocks in play(template, kit, session, told):
+        for start, blocks in play(template, kit, session, progress):
             for stem, block in blocks.items():
                 files[stem].write(start, block)
         for file in files.values():

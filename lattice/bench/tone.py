@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from os import SEEK_END
 from pathlib import Path
 from typing import Literal, NamedTuple
@@ -14,6 +14,7 @@ import soundfile
 
 from lattice.analysis import Analysis
 from lattice.bench.meters import Meter
+from lattice.bench.progress import Progress, no_progress
 from lattice.bench.render.dynamics import STEP
 from lattice.bench.render.lines import Block
 from lattice.bench.render.renderer import AT_POST, Renderer, Tap
@@ -33,11 +34,6 @@ SETTLED = 0.25  # of a run, at its end: dynamics are steady there
 SILENT_DBFS = -200.0
 WORKS_DB = 0.01  # smallest gain reduction to report
 SINE_PEAK_DB = 3.0103  # of a sine above its RMS
-Told = Callable[[float], object]
-
-
-def no_progress(_share: float) -> None:
-    """Ignore progress."""
 
 
 class Wanted(NamedTuple):
@@ -109,7 +105,11 @@ def signal_for(graph: SignalGraph, origin: Origin, wanted: Wanted) -> Signal:
 
 
 def play_tone(
-    analysis: Analysis, origins: Sequence[Origin], wanted: Wanted, told: Told = no_progress, folder: Path | None = None
+    analysis: Analysis,
+    origins: Sequence[Origin],
+    wanted: Wanted,
+    progress: Progress = no_progress,
+    folder: Path | None = None,
 ) -> Heard:
     """Play a tone and measure every stage.
 
@@ -121,7 +121,7 @@ def play_tone(
         Sources that play.
     wanted
         Their signals.
-    told
+    progress
         Called with the share that is done; an exception it raises ends the run.
     folder
         Where the sound of every stage goes, as 32-bit WAV; None: nowhere.
@@ -151,7 +151,7 @@ def play_tone(
 
     renderer.listener = listen
     for done in renderer.blocks(samples):
-        told(min((done.start + done.count) / samples, 1.0))
+        progress(min((done.start + done.count) / samples, 1.0))
     files.finish(samples)
     stages = [stage for tap in taps if (stage := _stage(graph, renderer, tap, meters, samples)) is not None]
     return Heard(

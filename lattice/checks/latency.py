@@ -77,15 +77,15 @@ def monitoring(analysis: Analysis) -> Iterator[Finding]:
     limit = analysis.template.profile.monitor_limit_ms
     for heard in monitored(analysis.arrivals, analysis.levels):
         if heard.ms(analysis.template.buffer_samples) > limit:
-            took = heard.ms(analysis.template.buffer_samples)
+            actual = heard.ms(analysis.template.buffer_samples)
             ends = [heard.source, heard.output]
             yield Finding(
                 code="time.monitor",
                 severity="warning",
-                message=f"Monitoring {analysis.name(ends[0])} at {analysis.name(ends[1])}: {took:.1f} ms "
+                message=f"Monitoring {analysis.name(ends[0])} at {analysis.name(ends[1])}: {actual:.1f} ms "
                 f"(limit {limit:g} ms)",
                 strips=analysis.ids(ends),
-                figures={"monitor_ms": took},
+                figures={"monitor_ms": actual},
                 evidence=(
                     f"input {heard.input_samples}, two buffers of {analysis.template.buffer_samples}, inserts "
                     f"{heard.chain_samples}, output {heard.output_samples} samples; limit {limit:g} ms",
@@ -108,16 +108,16 @@ def unreported(analysis: Analysis) -> Iterator[Finding]:
             yield _unreported(strip, name, insert.id, insert.latency_samples, measured)
 
 
-def _unreported(strip: Strip, name: str, insert: str | None, told: int, took: int) -> Finding:
+def _unreported(strip: Strip, name: str, insert: str | None, reported: int, actual: int) -> Finding:
     return Finding(
         code="time.unreported",
         severity="note",
-        message=f"{name} takes {took} samples but reports {told}",
+        message=f"{name} takes {actual} samples but reports {reported}",
         strips=(strip.id,),
         inserts=(insert,) if insert else (),
-        figures={"skew_samples": took - told},
-        evidence=(f"{abs(took - told)} samples are not compensated",),
-        remedies=(measured_remedy(name, strip.id, insert, took),),
+        figures={"skew_samples": actual - reported},
+        evidence=(f"{abs(actual - reported)} samples are not compensated",),
+        remedies=(measured_remedy(name, strip.id, insert, actual),),
     )
 
 

@@ -23,7 +23,7 @@ from lattice.model.document import Template
 
 
 def load(
-    data: bytes, name: str, choices: Choices | None = None, tell: Callable[[str], object] = lambda _sentence: None
+    data: bytes, name: str, choices: Choices | None = None, report: Callable[[str], object] = lambda _sentence: None
 ) -> Template:
     """The template of a table that is understood as a whole.
 
@@ -35,7 +35,7 @@ def load(
         Name of the template, as a table has none.
     choices
         The meaning of its columns and words; None: by its heads if it is a track sheet, else detected.
-    tell
+    report
         Receives the unused cells, and the strips created for unknown destinations.
 
     Raises
@@ -51,9 +51,9 @@ def load(
     if understood.lost:
         raise DocumentError(first_problems(message(understood.lost, understood)))
     if understood.tabled.unused:
-        tell(f"columns not used: {', '.join(understood.tabled.unused)}")
+        report(f"columns not used: {', '.join(understood.tabled.unused)}")
     for sentence in message(understood.open, understood):
-        tell(sentence)
+        report(sentence)
     return understood.template
 
 

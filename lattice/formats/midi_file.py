@@ -44,7 +44,7 @@ class MidiSong:
 
 
 @dataclass
-class _Told:
+class _TrackContents:
     """The contents of the events of one track."""
 
     name: str = ""
@@ -85,19 +85,19 @@ def read_midi_here(data: bytes) -> MidiSong:
         raise DocumentError([f"the MIDI file cannot be read: {str(wrong) or 'it is cut off'}"]) from None
     if len(file.tracks) > MOST_TRACKS:
         raise DocumentError([f"the MIDI file has {len(file.tracks)} tracks; at most {MOST_TRACKS} are allowed"])
-    told = [_told(track) for track in file.tracks]
-    devices = list(dict.fromkeys(one.device for one in told if one.device and one.notes))
+    contents = [_contents(track) for track in file.tracks]
+    devices = list(dict.fromkeys(one.device for one in contents if one.device and one.notes))
     # In format 1 the first track is the conductor's: its name is the song's (RP-001).
-    conducts = file.type == 1 and bool(told) and not told[0].notes
-    tracks = tuple(_tracks(told[conducts:], devices, is_single=len(told) == 1))
+    conducts = file.type == 1 and bool(contents) and not contents[0].notes
+    tracks = tuple(_tracks(contents[conducts:], devices, is_single=len(contents) == 1))
     if not tracks:
         raise DocumentError(["the MIDI file has no track with notes or a name"])
     tempo, markers = _conducted(file)
-    return MidiSong(tracks, tempo, markers, told[0].name if conducts else "")
+    return MidiSong(tracks, tempo, markers, contents[0].name if conducts else "")
 
 
-def _told(track: Iterable[Any]) -> _Told:
-    found = _Told()
+def _contents(track: Iterable[Any]) -> _TrackContents:
+    found = _TrackContents()
     for message in track:
         if message.type == "track_name":
             found.name = found.name or _text(message.name)
@@ -120,8 +120,8 @@ def _text(said: str) -> str:
     return " ".join("".join(sign if sign.isprintable() else " " for sign in said).split())[:LONGEST_LABEL]
 
 
-def _tracks(told: list[_Told], devices: list[str], *, is_single: bool) -> Iterator[MidiTrack]:
-    for number, one in enumerate(told, start=1):
+def _tracks(contents: list[_TrackContents], devices: list[str], *, is_single: bool) -> Iterator[MidiTrack]:
+    for number, one in enumerate(contents, start=1):
         if not one.notes and not one.name:
             continue
         port = one.port or (devices.index(one.device) + 1 if one.device in devices else 1)

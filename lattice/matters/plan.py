@@ -27,7 +27,7 @@ Key = tuple[str, int]
 NOTHING: Score = (0, 0, 0)
 # Of two paths only the user knows the wrong one; elsewhere the first of equal fixes is the usual one.
 OF_TWO_WAYS = frozenset(("route.double-path", "stem.twice"))
-Told = Callable[[int, int], None]  # steps found so far, fixes tried
+PlanProgress = Callable[[int, int], None]  # steps found so far, fixes tried
 
 
 @dataclass(frozen=True)
@@ -126,7 +126,7 @@ def plan(
     inventory: Inventory | None = None,
     *,
     only: Collection[str] = (),
-    told: Told = lambda _steps, _looked: None,
+    progress: PlanProgress = lambda _steps, _looked: None,
 ) -> Plan:
     """The plan of a template.
 
@@ -138,7 +138,7 @@ def plan(
         The contents of a machine, if known.
     only
         Codes or families of the issues to fix; empty for all.
-    told
+    progress
         Called before each trial of a fix, with the numbers of steps found and fixes tried; it may raise to cancel.
 
     Returns
@@ -146,15 +146,15 @@ def plan(
     Plan
         The same document gives the same plan. A plan of its result has no steps. Each trial of a fix costs an audit.
     """
-    return _Planner(State(template, inventory), only, told).run()
+    return _Planner(State(template, inventory), only, progress).run()
 
 
 class _Planner:
     """Tries fixes, best estimate first: the effect at the last trial, or else the size of its issue."""
 
-    def __init__(self, before: State, only: Collection[str], told: Told) -> None:
+    def __init__(self, before: State, only: Collection[str], progress: PlanProgress) -> None:
         self.plan = Plan(before, before)
-        self.only, self.told, self.looked = only, told, 0
+        self.only, self.progress, self.looked = only, progress, 0
 
     def run(self) -> Plan:
         state = self.plan.before
@@ -212,7 +212,7 @@ class _Planner:
         """The effect of each helpful fix, best first; fixes that add blockers or are impossible are left out."""
         found = []
         for remedy in matter.remedies:
-            self.told(len(self.plan.steps), self.looked)
+            self.progress(len(self.plan.steps), self.looked)
             self.looked += 1
             effect = effect_of(self.plan.after, remedy)
             if effect is not None and not effect.brings_blockers and effect.score > NOTHING:

@@ -16,12 +16,12 @@ def job(stored: StoredTemplate) -> PlanJob:
 
 
 def test_it_says_how_far_it_is_until_nobody_waits(job: PlanJob) -> None:
-    job.tell("3 steps found", 40)
+    job.report("3 steps found", 40)
     job.refresh_from_db()
     assert (job.state, job.step, job.percent, job.is_under_way) == (PlanJob.MAKING, "3 steps found", 40, True)
     job.cancel()
     with pytest.raises(CancelledError):
-        job.tell("4 steps found", 50)
+        job.report("4 steps found", 50)
     job.refresh_from_db()
     assert (job.state, job.step, job.is_under_way) == (PlanJob.CANCELLED, "3 steps found", False)
 

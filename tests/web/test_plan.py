@@ -160,7 +160,7 @@ class TestInTheBackground:
     def test_stopped_midway_nothing_has_changed(
         self, signed_in: Client, faulty: StoredTemplate, monkeypatch: pytest.MonkeyPatch
     ) -> None:
-        told = PlanJob.tell
+        told = PlanJob.report
 
         def stops(job: PlanJob, step: str, percent: int) -> None:
             told(job, step, percent)
@@ -170,7 +170,7 @@ class TestInTheBackground:
 
         monkeypatch.setattr(plans, "work_out", lambda _pk: None)
         job = begun(signed_in, faulty)
-        monkeypatch.setattr(PlanJob, "tell", stops)
+        monkeypatch.setattr(PlanJob, "report", stops)
         tasks.work_out.func(job.pk)
         job.refresh_from_db()
         assert (job.state, job.content) == (PlanJob.CANCELLED, {})

@@ -29,18 +29,18 @@ from web.shared.jobs import Job, queue
 from web.shelf.heads import document_of
 
 
-def _teller(job: Job) -> Callable[[float, str], None]:
+def _reporter(job: Job) -> Callable[[float, str], None]:
     """Report progress to a job at every whole percent: each report is a write."""
     last = -1
 
-    def told(share: float, words: str) -> None:
+    def progress(share: float, words: str) -> None:
         nonlocal last
         percent = min(int(share * 100), 99)
         if percent != last:
             last = percent
-            job.tell(words, percent)
+            job.report(words, percent)
 
-    return told
+    return progress
 
 
 @queue.task()
@@ -49,18 +49,18 @@ def read_prints_of(pk: int) -> None:
     reading = Reading.objects.select_related("kit").filter(pk=pk).first()
     if reading is None:
         return
-    told = _teller(reading)
+    progress = _reporter(reading)
 
     def work() -> dict[str, Any]:
         template, kit = read_back(document_of(bytes(reading.kit.head))), load(bytes(reading.kit.content))
         analysis = Analysis(template)
         made = [path for path in reading.files if path.suffix.lower() == ".json"]
         if made:
-            found = from_json(made[0].read_bytes(), analysis, kit, told)
+            found = from_json(made[0].read_bytes(), analysis, kit, progress)
         elif reading.stand_in is None:
-            found = read_prints(analysis, kit, reading.files, reading.assigned, told)
+            found = read_prints(analysis, kit, reading.files, reading.assigned, progress)
         else:
-            found = _stand_in(analysis, kit, reading.stand_in, told)
+            found = _stand_in(analysis, kit, reading.stand_in, progress)
         return {**judge(analysis, kit, found).as_json(), **_plain(found)}
 
     reading.make(work, refused=(DocumentError,))
@@ -68,12 +68,12 @@ def read_prints_of(pk: int) -> None:
         reading.forget_files()
 
 
-def _stand_in(analysis: Analysis, kit: Any, faults: list[str], told: Callable[[float, str], None]) -> PrintsRead:
+def _stand_in(analysis: Analysis, kit: Any, faults: list[str], progress: Callable[[float, str], None]) -> PrintsRead:
     """The prints of the simulated session, read without files in between."""
     template = analysis.template
     session = built(template, faults)
-    wanted = expected(template, kit, lambda share: told(share / 2, "Playing the test signal"))
-    cells = cells_of(template, kit, session, lambda share: told(0.5 + share / 2, "Running the simulated session"))
+    wanted = expected(template, kit, lambda share: progress(share / 2, "Playing the test signal"))
+    cells = cells_of(template, kit, session, lambda share: progress(0.5 + share / 2, "Running the simulated session"))
     matched = Matched({stem: PrintFiles(stem, [Path(stem)]) for stem in cells})
     return reading_of(analysis, kit, printed(analysis.graph), wanted, cells, matched, {})
 
@@ -89,7 +89,7 @@ def play_tone_run(pk: int) -> None:
     run = ToneRun.objects.select_related("template").filter(pk=pk).first()
     if run is None:
         return
-    told = _teller(run)
+    progress = _reporter(run)
 
     def work() -> dict[str, Any]:
         if run.template.version != run.version:
@@ -99,9 +99,9 @@ def play_tone_run(pk: int) -> None:
         origins = origins_of(analysis, select(template, run.asked["sources"]))
         wanted = run.wanted(run.asked["seconds"])
         if run.asked["each"]:
-            turns = each_in_turn(analysis, origins, wanted, lambda share: told(share, "Each source in turn"))
+            turns = each_in_turn(analysis, origins, wanted, lambda share: progress(share, "Each source in turn"))
             return {"turns": [{**msgspec.to_builtins(one), "differs": one.differs} for one in turns]}
-        heard = play_tone(analysis, origins, wanted, lambda share: told(share, "Playing"))
+        heard = play_tone(analysis, origins, wanted, lambda share: progress(share, "Playing"))
         return {"heard": msgspec.to_builtins(heard)}
 
     run.make(work, refused=(DocumentError,))
@@ -113,11 +113,11 @@ def measure_programme(pk: int) -> None:
     programme = Programme.objects.select_related("template").filter(pk=pk).first()
     if programme is None:
         return
-    told = _teller(programme)
+    progress = _reporter(programme)
 
     def work() -> dict[str, Any]:
         template = read_back(document_of(bytes(programme.template.head)))
-        made: dict[str, Any] = msgspec.to_builtins(measure(template, programme.files, told))
+        made: dict[str, Any] = msgspec.to_builtins(measure(template, programme.files, progress))
         return made
 
     programme.make(work, refused=(DocumentError,))

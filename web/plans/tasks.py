@@ -19,12 +19,12 @@ def work_out(pk: int) -> None:
     if job is None:
         return  # one of an older version, no longer needed
 
-    def told(steps: int, looked: int) -> None:
-        job.tell(f"{steps} step{'' if steps == 1 else 's'} found, {looked} fixes tried", 0)
+    def progress(steps: int, looked: int) -> None:
+        job.report(f"{steps} step{'' if steps == 1 else 's'} found, {looked} fixes tried", 0)
 
     def work() -> dict[str, Any]:
         if job.template.version != job.version:
             raise CancelledError
-        return shown(plan(read_back(document_of(bytes(job.template.head))), told=told))
+        return shown(plan(read_back(document_of(bytes(job.template.head))), progress=progress))
 
     job.make(work)

@@ -48,7 +48,7 @@ def _line(line: Line) -> str:
     return f"{name_of(line.by)}: {line.text}" if line.by is not None else line.text
 
 
-def make_pack(revision: Revision, tell: ProgressCallback = lambda _step, _percent: None) -> bytes:
+def make_pack(revision: Revision, progress: ProgressCallback = lambda _step, _percent: None) -> bytes:
     """All files of the pack and the list of their checksums, as a ZIP."""
     space = Workspace(content(revision))
     facts = facts_of(revision, space.template)
@@ -56,7 +56,7 @@ def make_pack(revision: Revision, tell: ProgressCallback = lambda _step, _percen
     files: dict[str, bytes] = {}
 
     def add(name: str, percent: int, words: str, make: Callable[[], bytes]) -> None:
-        tell(words, percent)
+        progress(words, percent)
         files[f"{stem}/{name}"] = make()
 
     add("document.json", 5, "document", lambda: dump(space.template))
@@ -72,7 +72,7 @@ def make_pack(revision: Revision, tell: ProgressCallback = lambda _step, _percen
     reading = newest_reading(revision.template, revision.digest)
     if reading is not None:
         add("reading.json", 93, "reading of its prints", lambda: reading_json(reading))
-    tell("checksums", 95)
+    progress("checksums", 95)
     lines = [f"{hashlib.sha256(data).hexdigest()}  {name.partition('/')[2]}\n" for name, data in sorted(files.items())]
     files[f"{stem}/checksums.sha256"] = "".join(lines).encode()
     return _zipped(files)

@@ -19,4 +19,4 @@ def begin_pack_of(revision: Revision) -> None:
 def make(pack_pk: int) -> None:
     """Create a pack, report progress, and stop if it is cancelled."""
     pack = Pack.objects.select_related("revision__template").get(pk=pack_pk)
-    pack.make(lambda: make_pack(pack.revision, pack.tell))
+    pack.make(lambda: make_pack(pack.revision, pack.report))

@@ -49,7 +49,7 @@ class Job(models.Model):
         """Return whether it waits for a worker that is not there."""
         return self.state == self.WAITING and not is_alive()
 
-    def tell(self, step: str, percent: int) -> None:
+    def report(self, step: str, percent: int) -> None:
         """Report progress. Raises CancelledError after a cancel."""
         still = type(self)._default_manager.filter(pk=self.pk, state__in=self.UNDER_WAY)
         if not still.update(state=self.MAKING, step=step, percent=percent):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import zipfile
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from typing import IO
 
 import mido
@@ -12,6 +12,7 @@ import numpy as np
 
 from lattice.bench.kit.slots import NOTE_MS, AudioSlot, Kit, MidiSlot, dump, load
 from lattice.bench.kit.wave import broadcast_wave
+from lattice.bench.progress import CountProgress, no_progress
 from lattice.bench.timecode import at_timecode, samples_before
 from lattice.errors import DocumentError
 from lattice.formats.table import write
@@ -24,10 +25,9 @@ MADE_ON = (1980, 1, 1, 0, 0, 0)  # the first time a ZIP can say, so that the sam
 CUE_HEADS = (
     "slot", "start_samples", "timecode", "strip", "section", "channel", "file", "port", "midi_channel", "note",
 )  # fmt: skip
-Told = Callable[[int, int], object]
 
 
-def write_kit(kit: Kit, template: Template, to: IO[bytes], told: Told = lambda _done, _of: None) -> None:
+def write_kit(kit: Kit, template: Template, to: IO[bytes], progress: CountProgress = no_progress) -> None:
     """Writes a kit as a ZIP.
 
     Parameters
@@ -36,7 +36,7 @@ def write_kit(kit: Kit, template: Template, to: IO[bytes], told: Told = lambda _
         The kit, and the template it was made for.
     to
         A file to write to.
-    told
+    progress
         Called with the number of files written and the total; an exception it raises ends the writing.
     """
     files = pilots(kit)
@@ -53,7 +53,7 @@ def write_kit(kit: Kit, template: Template, to: IO[bytes], told: Told = lambda _
             for slot in slots:
                 samples[slot.channel, slot.burst_at - first : slot.burst_at - first + len(line)] = line
             _add(package, name, broadcast_wave(samples, kit.sample_rate_hz, start + first, slots[0].source))
-            told(done, len(files))
+            progress(done, len(files))
 
 
 def _add(package: zipfile.ZipFile, name: str, data: bytes) -> None:

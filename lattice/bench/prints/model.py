@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -10,13 +10,13 @@ from lattice.bench.kit.slots import Kit
 from lattice.bench.playing import playing
 from lattice.bench.prints.cells import PrintCells
 from lattice.bench.prints.slot_reading import Out, read_slot
+from lattice.bench.progress import Progress, no_progress
 from lattice.bench.render.lines import Block
 from lattice.bench.render.renderer import RECORDED, Renderer, Tap
 from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Stem, Template
 from lattice.model.layouts import channel_count
 
-Told = Callable[[float], object]
 Outs = Mapping[int, tuple[Out, ...]]  # slot → by channel
 
 
@@ -41,12 +41,12 @@ def printed(graph: SignalGraph) -> list[Printed]:
 
 
 def recorded(
-    renderer: Renderer, samples: int, told: Told = lambda _share: None
+    renderer: Renderer, samples: int, progress: Progress = no_progress
 ) -> Iterator[tuple[int, dict[int, Block]]]:
     """(start, print strip → block) of a run; silent prints are missing."""
     for done in renderer.blocks(samples):
         yield done.start, {tap.strip: block for tap, block in done.sound.items()}
-        told(min((done.start + done.count) / samples, 1.0))
+        progress(min((done.start + done.count) / samples, 1.0))
 
 
 def taps_of(prints: list[Printed]) -> list[Tap]:
@@ -54,14 +54,14 @@ def taps_of(prints: list[Printed]) -> list[Tap]:
     return [Tap(one.strip, RECORDED) for one in prints]
 
 
-def expected(template: Template, kit: Kit, told: Told = lambda _share: None) -> dict[str, Outs]:
+def expected(template: Template, kit: Kit, progress: Progress = no_progress) -> dict[str, Outs]:
     """Read the model's own rendering of a kit.
 
     Parameters
     ----------
     template, kit
         The map and the kit.
-    told
+    progress
         Called with the share that is done, 0 to 1; an exception it raises ends the run.
 
     Returns
@@ -73,7 +73,7 @@ def expected(template: Template, kit: Kit, told: Told = lambda _share: None) -> 
     prints = printed(graph)
     renderer = Renderer(template, playing(kit, graph), taps_of(prints))
     cells = {one.strip: PrintCells(one.channels, kit.burst.order, kit.turns) for one in prints}
-    for start, blocks in recorded(renderer, kit.length_samples, told):
+    for start, blocks in recorded(renderer, kit.length_samples, progress):
         for strip, block in blocks.items():
             cells[strip].skip_to(start)
             cells[strip].feed(block)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
@@ -27,13 +27,12 @@ from lattice.bench.prints.reading import (
     PrintRead,
     Reading,
     SlotRead,
-    Told,
     check_kit,
-    no_progress,
     rows_of,
 )
 from lattice.bench.prints.slot_reading import came_at, first_present
 from lattice.bench.prints.verdict import Verdict, judge
+from lattice.bench.progress import Progress, StepProgress, no_progress
 from lattice.changes.digests import document_digest
 from lattice.errors import DocumentError
 
@@ -48,7 +47,7 @@ def read_prints(
     kit: Kit,
     paths: Sequence[Path],
     assigned: dict[str, str] | None = None,
-    told: Told = no_progress,
+    progress: StepProgress = no_progress,
 ) -> Reading:
     """Reads prints of a kit.
 
@@ -60,7 +59,7 @@ def read_prints(
         The files.
     assigned
         Name of a file → stem, as the user chose it.
-    told
+    progress
         Called with the share that is done and the current step; an exception it raises ends the reading.
 
     Raises
@@ -73,13 +72,13 @@ def read_prints(
     if not prints:
         raise DocumentError(["no stem of the template has an enabled print strip"])
     matched = match(analysis.graph, prints, paths, assigned)
-    wanted = expected(analysis.template, kit, lambda share: told(share * 0.4, "Rendering the map"))
-    cells, problems = _all_cells(kit, prints, matched, lambda share: told(0.4 + share * 0.6, "Reading prints"))
+    wanted = expected(analysis.template, kit, lambda share: progress(share * 0.4, "Rendering the map"))
+    cells, problems = _all_cells(kit, prints, matched, lambda share: progress(0.4 + share * 0.6, "Reading prints"))
     return reading_of(analysis, kit, prints, wanted, cells, matched, problems)
 
 
 def _all_cells(
-    kit: Kit, prints: Sequence[Printed], matched: Matched, told: Callable[[float], object]
+    kit: Kit, prints: Sequence[Printed], matched: Matched, progress: Progress
 ) -> tuple[dict[str, PrintCells], dict[str, str]]:
     """Every print that can be read, gone through; and why others cannot."""
     cells: dict[str, PrintCells] = {}
@@ -89,22 +88,20 @@ def _all_cells(
         try:
             cells[one.stem.id] = read_cells(
                 kit, matched.prints[one.stem.id], one.channels,
-                lambda share, done=done: told((done + share) / len(there)),  # type: ignore[misc]
+                lambda share, done=done: progress((done + share) / len(there)),  # type: ignore[misc]
             )  # fmt: skip
         except DocumentError as wrong:
             problems[one.stem.id] = wrong.problems[0]
     return cells, problems
 
 
-def read_cells(
-    kit: Kit, files: PrintFiles, channels: int, told: Callable[[float], object] = lambda _share: None
-) -> PrintCells:
+def read_cells(kit: Kit, files: PrintFiles, channels: int, progress: Progress = no_progress) -> PrintCells:
     """One print, gone through. Raises DocumentError where it cannot be read."""
     with OpenPrint(files, kit.sample_rate_hz, channels) as file:
         cells = PrintCells(channels, kit.burst.order, kit.turns)
         for block in file.stretches():
             cells.feed(block)
-            told(min(cells.frames / file.frames, 1.0))
+            progress(min(cells.frames / file.frames, 1.0))
     cells.finish()
     return cells
 

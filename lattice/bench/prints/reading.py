@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from typing import Any, Literal
 
 import msgspec
@@ -11,6 +11,7 @@ from lattice.analysis import Analysis
 from lattice.bench.kit.slots import Kit
 from lattice.bench.prints.model import Outs, expected, printed
 from lattice.bench.prints.slot_reading import Out
+from lattice.bench.progress import StepProgress, no_progress
 from lattice.changes.digests import document_digest
 from lattice.errors import DocumentError
 
@@ -56,13 +57,6 @@ class Reading(msgspec.Struct, frozen=True, kw_only=True):
         return found  # type: ignore[return-value]
 
 
-Told = Callable[[float, str], object]
-
-
-def no_progress(_share: float, _words: str) -> None:
-    """Ignore progress."""
-
-
 def check_kit(analysis: Analysis, kit: Kit) -> None:
     """Raises DocumentError where a kit is of another template, or of another rate."""
     template = analysis.template
@@ -86,7 +80,7 @@ def rows_of(kit: Kit, stem: str, outs: Outs) -> list[SlotRead]:
     ]  # fmt: skip
 
 
-def from_json(data: bytes, analysis: Analysis, kit: Kit, told: Told = no_progress) -> Reading:
+def from_json(data: bytes, analysis: Analysis, kit: Kit, progress: StepProgress = no_progress) -> Reading:
     """A reading from elsewhere, with its expected values computed again.
 
     Raises
@@ -108,7 +102,7 @@ def from_json(data: bytes, analysis: Analysis, kit: Kit, told: Told = no_progres
     wrong_rows = [row for row in found.slots if row.stem not in prints or row.slot not in slots]
     if wrong_rows or any(one.stem not in prints for one in found.prints):
         raise DocumentError(["the reading contains unknown prints or slots"])
-    wanted = expected(analysis.template, kit, lambda share: told(share, "Rendering the map"))
+    wanted = expected(analysis.template, kit, lambda share: progress(share, "Rendering the map"))
     model = [row for stem, outs in wanted.items() for row in rows_of(kit, stem, outs)]
     return msgspec.structs.replace(found, expected=tuple(model))
 

@@ -124,7 +124,7 @@ def test_a_plan_is_told_of_and_can_be_stopped() -> None:
     made = generate(120, worn=True)
     before = msgspec.json.encode(made)
     with pytest.raises(KeyboardInterrupt):
-        plan(made, told=stop)
+        plan(made, progress=stop)
     assert [looked for _steps, looked in told] == [0, 1, 2, 3]
     assert msgspec.json.encode(made) == before
 

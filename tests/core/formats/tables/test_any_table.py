@@ -226,7 +226,7 @@ def test_columns_may_stand_in_any_order() -> None:
 
 def test_what_is_not_used_is_said_and_nothing_is_dropped_in_silence() -> None:
     told: list[str] = []
-    load(TABLES["columns nobody needs"].encode(), "Show", tell=told.append)
+    load(TABLES["columns nobody needs"].encode(), "Show", report=told.append)
     assert told == ["columns not used: Weather, Owner, Last seen"]
 
 
