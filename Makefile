@@ -1,4 +1,4 @@
-# Two commands: `make demo` and `make test`. Both set up what is missing and are safe to run again.
+# Two commands: `make demo` and `make test`. Both install missing parts and can be repeated.
 PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
@@ -9,7 +9,7 @@ ADDRESS ?= 127.0.0.1:8000
 SHELL := /bin/bash
 BROWSER := web/static/js web/static/css
 
-# What draws text for PDFs; it comes with most desktops.
+# Text rendering for PDFs; part of most desktops.
 papers: $(VENV)/.ready
 	@$(BIN)/python -c 'import weasyprint' 2>/dev/null || { echo "Pango is missing; installing Debian's package"; \
 	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0; \
@@ -17,7 +17,7 @@ papers: $(VENV)/.ready
 
 .PHONY: papers setup demo test test-quick test-long test-late lint format browser requirements vendor
 
-# Compiled ahead, so that the command line starts quickly where Python may not write beside its sources.
+# Compiled ahead, so that the command line starts quickly even if Python may not write beside its sources.
 setup: $(VENV)/.ready papers
 	@$(BIN)/python -m compileall -q lattice web
 
@@ -33,7 +33,7 @@ demo: setup
 	@LATTICE_DEMO=1 $(BIN)/python manage.py demo --address http://$(ADDRESS)
 	@LATTICE_DEMO=1 $(BIN)/python manage.py serve --listen $(ADDRESS)
 
-# Debian's headless Chromium, which opens a page in a fifth of the time that the whole browser takes; either will do.
+# Debian's headless Chromium, which opens a page in a fifth of the time of the whole browser; either will do.
 browser:
 	@command -v chromium-headless-shell chromium >/dev/null || { echo "Chromium is missing; installing Debian's package"; \
 	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && { apt-get install -y -qq chromium-headless-shell || apt-get install -y -qq chromium; }; \
@@ -50,7 +50,7 @@ lint: setup
 	$(BIN)/python tools/vendor.py --check
 	$(BIN)/python manage.py makemigrations --check --dry-run
 
-# Lays everything out as `lint` wants it.
+# Formats everything as `lint` requires.
 format: setup
 	$(BIN)/ruff check --fix .
 	$(BIN)/ruff format .
@@ -60,17 +60,17 @@ format: setup
 test: setup browser lint
 	$(BIN)/pytest -n 3 --dist worksteal
 
-# While one works: the core without its random and long tests, the web without the browser.
+# During work: the core without its random and long tests, the web without the browser.
 test-quick: setup
 	$(BIN)/pytest -n 2 --dist worksteal -m "not hypothesis and not slow" --ignore tests/browser
 
-# Random tests with new examples, forty times as many as in the gate, and ten minutes of mutated input. Each prints how
-# to make a failure again; a failure is a defect to mend.
+# Random tests with new examples, `SCALE` times as many as a property names, and ten minutes of mutated input. Each
+# prints how to reproduce a failure; a failure is a defect to fix.
 test-long: setup
 	LATTICE_TEST_PROFILE=long LATTICE_TEST_SCALE=$(SCALE) $(BIN)/pytest -n 2 --dist worksteal -m hypothesis
 	$(BIN)/python -m tests.fuzz.run --seconds $(FUZZ_S)
 
-# The browser's tests with answers that come up to a second late: a failure is a page or a test that does not wait.
+# The browser tests with answers up to a second late: a failure is a page or a test that does not wait.
 test-late: setup browser
 	LATTICE_TEST_LATE_MS=$(LATE_MS) $(BIN)/pytest -n 2 --dist worksteal tests/browser
 

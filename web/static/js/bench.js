@@ -1,4 +1,4 @@
-// The bench: what sounds stands out on the map, a stage is heard, and what agrees is put aside.
+// The bench: strips with sound are highlighted on the map, a stage can be played, matching rows can be hidden.
 
 import { markDiffering } from "./differing.js";
 

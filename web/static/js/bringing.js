@@ -1,5 +1,5 @@
-// Bring one in: a file that is chosen, dropped or pasted is read at once; every choice is said as it is made, one after
-// the other, and the page shows what is understood now.
+// Import: a selected, dropped or pasted file is read at once. Every choice is posted as it is made, one after the
+// other, and the page shows the new reading.
 
 import { markDiffering } from "./differing.js";
 import { isChanged } from "./drafts.js";
@@ -25,7 +25,7 @@ body?.addEventListener("change", (event) => {
   if (field) choose(field, event.target.dataset.value ?? event.target.value);
 });
 
-// What was chosen before this script came, or stands there again on the way back.
+// A selection made before this script was loaded, or restored by the browser's Back.
 for (const list of body?.querySelectorAll("select[data-field]") ?? [])
   if (isChanged(list)) choose(list.dataset.field, list.dataset.value ?? list.value);
 
@@ -42,7 +42,7 @@ body?.addEventListener("click", (event) => {
 document.addEventListener("htmx:afterSwap", markDiffering);
 markDiffering();
 
-// What was typed last is said before anything is kept.
+// The last typed value is posted before Save.
 body?.addEventListener("submit", (event) => {
   if (event.target.id !== "bring-keep" || event.target.dataset.ready) return;
   event.preventDefault();
@@ -65,7 +65,7 @@ document.addEventListener("drop", (event) => {
   form.submit();
 });
 
-// A range or a file that is pasted beside the fields is what is meant.
+// A range or a file pasted beside the fields is the import.
 document.addEventListener("paste", (event) => {
   if (!form || event.target.matches("input, textarea")) return;
   const { files } = event.clipboardData;

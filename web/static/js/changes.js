@@ -1,5 +1,5 @@
-// Answers to edits bring the pieces of a page that have changed, in templates: which list they belong to, the ids of
-// all of its pieces where others or another order stand in it now, and what the page shows then (data-shown).
+// Answers to edits bring the changed pieces of a page in templates: their list, the ids of all of its pieces if they
+// or their order changed, and the page's new version of the list (data-shown).
 
 import { patchTable } from "./data.js";
 
@@ -21,7 +21,7 @@ function put(template) {
   return null;
 }
 
-// The pieces that stay keep their place in the page, with focus and what is open in them.
+// Unchanged pieces keep their place in the page, with focus and expanded content.
 function reorder(list, keys, fresh) {
   const kept = new Map([...list.children].map((piece) => [piece.id, piece]));
   const wanted = new Set(keys);
@@ -40,8 +40,8 @@ function reorder(list, keys, fresh) {
   }
 }
 
-// A matter keeps the number that it was first shown with for as long as the page stands: what comes and goes meanwhile
-// renumbers nothing. One that is new takes the number it has now, or the next that is free.
+// An issue keeps its first number for as long as the page is open: added and removed issues renumber nothing. A new
+// one gets its current number, or the next free one.
 const marks = new Map();
 const taken = new Set();
 let highest = 0;
@@ -73,7 +73,7 @@ function resize(svg, size) {
   svg.setAttribute("viewBox", `0 0 ${width} ${height}`);
 }
 
-// What the page shows of its lists, for the server to answer with less.
+// The versions of the page's lists, so that the server can answer with less.
 export const shown = () =>
   [...document.querySelectorAll("[data-shown]")].map((one) => `${one.id}:${one.dataset.shown}`).join(" ");
 

@@ -1,12 +1,12 @@
-// The small chooser of new routes: from one strip or several to one, by what may join them.
+// The small chooser of new routes: from one strip or several to one, with the kinds that may connect them.
 
 import { now } from "./data.js";
 
 const field = (name) => document.getElementById(`chooser-${name}`);
 const FED = ["bus", "return", "master", "print", "output", "audio"]; // likely ends first
-const WIDE = 3; // from as many channels on one may want to say on which
+const WIDE = 3; // from as many channels on a choice of channels is useful
 
-// Kinds of routes that two strips allow; the server has the last word.
+// Kinds of routes that two strips allow; the server decides.
 export function kindsBetween(from, to) {
   if (from.kind === "midi" || (from.outboard && from.kind === "instrument" && to.kind === "instrument"))
     return ["instrument", "midi"].includes(to.kind) ? ["midi"] : [];
@@ -20,8 +20,8 @@ export function kindsBetween(from, to) {
   return kinds;
 }
 
-// What the finder asks for, and which ends stand first: sums of the own section, sums, ends, tracks. `froms` gives the
-// strips, whose table may come while somebody types.
+// The prompt of the finder, and the order of its ends: sums of the own section, sums, ends, tracks. `froms` gives the
+// strips, whose table may arrive during typing.
 export function endsOf(froms) {
   const isOfTheirSection = (to) => to.section && froms().some((from) => from.section === to.section);
   return {
@@ -63,7 +63,7 @@ export class Chooser {
     (this.dialog.querySelector("[data-kind]:not([hidden])") || this.dialog.querySelector("button")).focus();
   }
 
-  // Only what may be: a feed instead of those that are there, or as well.
+  // Permitted routes only: a feed in place of existing ones, or beside them.
   offer(kinds, many) {
     const going = this.outlet ? [] : this.froms.filter((from) => from.feeds);
     const where = [...new Set(going.flatMap((from) => from.feeds.split(" ")))];
@@ -81,7 +81,7 @@ export class Chooser {
     field("pairwise").checked = false;
     field("channels").hidden = !kinds.includes("feed") || this.to.width < WIDE || Boolean(this.outlet);
     field("first").value = "";
-    // Players hear their own mix at its level; into an effect people begin lower (common practice).
+    // Players get their own mix at its level; effect sends commonly start lower (common practice).
     field("gain").value = /phone|cue|foldback/i.test(this.to.name) ? "0 dB" : "-10 dB";
     field("insert").replaceChildren(...(this.to.keyable || []).map(([id, name]) => new Option(name, id)));
   }

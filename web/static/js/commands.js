@@ -1,4 +1,4 @@
-// What the quick-open offers beside strips in every place, and the keys that hold everywhere.
+// Commands of the quick-open beside strips on every page, and the keys that work everywhere.
 
 import { Finder } from "./finder.js";
 
@@ -27,7 +27,7 @@ const common = [
   { name: "All templates", run: () => document.querySelector(".brand").click() },
 ];
 
-// Called by each place: what choosing a strip does there, and the place's own commands.
+// Called by each page: the action of selecting a strip there, and the page's own commands.
 export function offer(choose, commands = []) {
   if (!finder) return;
   finder.otherwise = choose;

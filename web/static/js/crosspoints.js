@@ -20,11 +20,11 @@ const STEPS = {
   Home: [0, -Infinity],
   End: [0, Infinity],
 };
-let at = [0, 0]; // row and column of the cell that has the keyboard
+let at = [0, 0]; // row and column of the focused cell
 let anchor = null; // the other corner of a range
-let typed = ""; // a level in the making
+let typed = ""; // a level during typing
 
-// ---- the cell that is chosen, and the range from the anchor to it
+// ---- the selected cell, and the range from the anchor to it
 
 const within = (value, size) => Math.max(0, Math.min(size - 1, value));
 
@@ -65,7 +65,7 @@ function show(focus = true) {
   document.getElementById("grid-here").textContent = `${row.name} → ${col.name}: ${what}`;
 }
 
-// The row's strip is the one chosen in the other places too.
+// The row's strip is selected on the other pages too.
 function choose(row) {
   const address = new URL(location);
   address.searchParams.delete("strips");
@@ -73,7 +73,7 @@ function choose(row) {
   history.replaceState(null, "", address);
 }
 
-// ---- what is done to the range
+// ---- actions on the range
 
 function send(action, values = {}) {
   const cells = range()

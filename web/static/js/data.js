@@ -1,15 +1,15 @@
-// Records that the server has for the scripts: they are asked for once the page stands, and later changes come
-// with the answers to edits. They come as a table, the names of the fields once and then a row a record,
-// because a template may have thousands of strips. The first field of a record is its name.
+// Records from the server for the scripts: fetched once the page is loaded; later changes come with the answers to
+// edits. They are a table, the names of the fields once and then a row a record, because a template may have
+// thousands of strips. The first field of a record is its name.
 
-const tables = new Map(); // id of the element that stands for it → name → record
+const tables = new Map(); // id of its element → name → record
 
 export const records = ({ columns, rows }) =>
   rows.map((row) => Object.fromEntries(columns.map((name, at) => [name, row[at]])));
 
 export const sent = (id) => JSON.parse(document.getElementById(id)?.textContent || "null");
 
-// The table that an element stands for, by name.
+// The table of an element, by name.
 export async function table(id) {
   if (!tables.has(id)) await fetchTable(id);
   return tables.get(id);
@@ -30,7 +30,7 @@ function byName(whole) {
   return found;
 }
 
-// What an answer says has changed in a table; where that is too much for an answer, the table is asked for.
+// The changed records of an answer; if they are too many for it, the table is fetched.
 export function patchTable(id, token, change) {
   if (!token) return fetchTable(id).then(() => document.dispatchEvent(new CustomEvent("lattice:table")));
   const known = tables.get(id) || new Map();

@@ -1,4 +1,4 @@
-// Strips that differ stand out on the map of what would be made; the one whose line is under the pointer most of all.
+// Changed strips are highlighted on the map of a preview; the one whose line is under the pointer most of all.
 
 const box = (id) => document.getElementById(`b-${id}`);
 

@@ -1,7 +1,7 @@
-// What somebody has begun to fill in, in fields that wait for a button, stays where that part of a page is drawn anew.
+// Typed values in fields with a button survive when that part of a page is replaced.
 
 const isBox = (field) => field.matches("[type=checkbox], [type=radio]");
-// The option that a list begins with.
+// The initial option of a list.
 const first = (list) => [...list.options].find((option) => option.defaultSelected) ?? list.options[0];
 
 export function isChanged(field) {
@@ -10,7 +10,7 @@ export function isChanged(field) {
   return field.matches("input:not([type=file]), textarea") && field.value !== field.defaultValue;
 }
 
-// A field that says what it holds as soon as it is left is no draft.
+// A field that posts its value on blur is no draft.
 const drafts = () => [...document.querySelectorAll("form :is(input, select, textarea):not([data-write])")];
 const placeOf = (field) =>
   field.id || [field.form.dataset.write ?? field.form.action, field.name, isBox(field) ? field.value : ""].join(" ");

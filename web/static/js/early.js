@@ -1,10 +1,10 @@
-// Keys pressed before the page's scripts stand wait for them. No module, so that it runs while the page is still read.
+// Keys pressed before the page's scripts are loaded are replayed then. No module, so that it runs during parsing.
 (() => {
   const ACTIONS = /^(Delete|Escape|Arrow\w+)$/;
-  const MOST_MS = 15_000; // a page whose scripts did not come does not swallow keys for ever
+  const MOST_MS = 15_000; // a page whose scripts failed to load does not swallow keys forever
   const waiting = [];
 
-  // What the browser does itself (Tab, Enter on a button, typing) is left to it.
+  // The browser's own keys (Tab, Enter on a button, typing) are left to it.
   function isDeed(event) {
     if (event.target.matches?.("input, textarea, select") || event.isComposing) return false;
     if (event.ctrlKey || event.metaKey) return "zyk".includes(event.key.toLowerCase());
@@ -27,7 +27,7 @@
     }
   }
 
-  // Scripts of a template's pages wait for its tables, and say when they stand; all others have run by then.
+  // Scripts of a template's pages need its tables, and report when they are ready; all others have run by then.
   function wait() {
     if (!document.getElementById("state") || document.body.dataset.ready) return pass();
     const whenReady = new MutationObserver(() => document.body.dataset.ready && (whenReady.disconnect(), pass()));

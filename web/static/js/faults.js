@@ -1,4 +1,4 @@
-// The stand-in's faults: a kind, a place and a value are put together as the command line writes them.
+// Faults of the simulated session: a kind, a place and a value are joined as on the command line.
 
 const USUAL = { STRIP: "", ROUTE: "", SOURCE: "", STEM: "", INSERT: "" };
 

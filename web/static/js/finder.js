@@ -1,4 +1,4 @@
-// Quick-open: one field for strips by name and for commands; also asked for a strip when connecting or tracing.
+// Quick-open: one field for strips by name and for commands; also the chooser of a strip for a route or a trace.
 
 import { table } from "./data.js";
 import { rank, ranked } from "./ranking.js";
@@ -40,8 +40,8 @@ export class Finder {
     if (at > 0) this.walk(at);
   }
 
-  // `onPick` takes the strip; without it, strips and commands do what they do in this place. `admits` says which
-  // strips are asked for, `likely` which of them first.
+  // `onPick` receives the strip; without it, strips and commands act as on this page. `admits` filters strips,
+  // `likely` orders them.
   ask(words = HINT, onPick = null, { admits = () => true, likely = () => 0 } = {}) {
     Object.assign(this, { onPick, admits, likely });
     this.input.value = "";
@@ -102,7 +102,7 @@ export class Finder {
       this.walk((this.at + step + this.found.length) % Math.max(this.found.length, 1));
     } else if (event.key === "Enter") {
       event.preventDefault();
-      // Somebody may be quicker than the table of strips.
+      // The user may be faster than the table of strips.
       table("strips").then(() => this.found[this.at] && this.pick(this.found[this.at]));
     } else if (event.key === "Escape") {
       this.input.blur();

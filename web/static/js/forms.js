@@ -1,11 +1,11 @@
-// Forms that show what they would do while they are filled in, and that remember what was chosen in them.
+// Forms with a live preview, and forms that remember their last choices.
 
 import { notify } from "./notes.js";
 
-const PAUSE_MS = 200; // of a hand that types on
+const PAUSE_MS = 200; // pause in typing
 const waiting = new Map();
 
-// What a form says now is posted to the address it names; the answer stands in the part it names.
+// The values of a form are posted to its address; the answer goes to its target.
 function show(form) {
   const values = Object.fromEntries(new FormData(form));
   const target = document.getElementById(form.dataset.into);
@@ -22,7 +22,7 @@ document.addEventListener("input", (event) => {
   );
 });
 
-// ---- what was chosen the last time
+// ---- remembered choices
 
 const key = (form) => `lattice.${form.dataset.remembers}.${document.getElementById("state").dataset.pk}`;
 const kept = (form) => [...form.elements].filter((field) => "kept" in field.dataset);
@@ -48,7 +48,7 @@ export function recall(form) {
   }
 }
 
-// ---- what is pasted anywhere on the map is added
+// ---- text pasted anywhere on the map is added
 
 export function pasteAnywhere(openForm) {
   document.addEventListener("paste", async (event) => {

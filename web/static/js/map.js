@@ -1,4 +1,4 @@
-// The map: what its parts do is in map/; here are the buttons beside the sheet, the answers and the start.
+// The map: its parts are in map/; here are the buttons beside it, the answers and the start.
 
 import { chosen } from "./map/chosen.js";
 import { boxOf, open, panel, post, read, view } from "./map/drawing.js";
@@ -21,7 +21,7 @@ document.addEventListener("click", (event) => {
   if (button.matches(".trace-line")) showTrace(button.closest(".trace"));
 });
 
-// The routes that a remedy would change are lit while one is on its button.
+// The routes that a fix would change are highlighted while its button has the pointer or focus.
 for (const name of ["pointerover", "focusin"])
   panel.addEventListener(name, (event) => {
     const button = event.target.closest("[data-lights]:not([data-lights=''])");
@@ -35,7 +35,7 @@ document.getElementById("figure-choice").addEventListener("change", (event) => {
   post("redraw");
 });
 
-// ---- after the server has answered
+// ---- after an answer of the server
 
 document.addEventListener("lattice:changed", () => {
   unlight();
@@ -60,13 +60,13 @@ function refresh() {
   markRemarks();
 }
 
-// A way that another place points at: from a source (strip or strip/outlet), to a strip where one is named.
+// A path linked from another page: from a source (strip or strip/outlet), optionally to a strip.
 function openTraced(address) {
   const to = address.get("to") ? `&to=${encodeURIComponent(address.get("to"))}` : "";
   open(`trace/?from=${encodeURIComponent(address.get("trace"))}${to}`);
 }
 
-// Remarks that another place points at: on one thing, as `strip:kick`, or all.
+// Comments linked from another page: on one subject, as `strip:kick`, or all.
 function openRemarks(named) {
   const [kind, ...of] = named.split(":");
   const about = new URLSearchParams({ kind, of: of.join(":") });

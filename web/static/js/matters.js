@@ -1,18 +1,18 @@
-// Lists of matters, in the margin and on Findings: a matter opens, what stands in it is asked for then; a long list
-// goes on as one scrolls; what a remedy would do can be read before it is pressed.
+// Lists of issues, in the side panel and on Findings: an issue expands and its content is fetched; a long list loads
+// on scrolling; the effect of a fix can be previewed.
 
 function fetchInto(target, url, swap = "innerHTML") {
   htmx.ajax("GET", url, { source: target, target, swap }).catch(() => {});
 }
 
-// What an element says it is filled with, once.
+// The content that an element loads, once.
 function fill(part) {
   if (part.children.length || part.dataset.asked) return;
   part.dataset.asked = "true";
   fetchInto(part, part.dataset.fill);
 }
 
-const open = new Set(); // ids of the rows that are open: one that changes is opened again
+const open = new Set(); // ids of the expanded rows: a changed one is expanded again
 
 export function openMatter(row, isOpen = true) {
   if (isOpen) open.add(row.id);
@@ -31,7 +31,7 @@ document.addEventListener(
   true,
 );
 
-// Further rows are asked for when their place comes into sight.
+// Further rows are fetched when their place scrolls into view.
 const inSight = new IntersectionObserver(
   (entries) => {
     for (const { isIntersecting, target } of entries) {

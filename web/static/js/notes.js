@@ -1,11 +1,11 @@
-// Notes over the page: why an edit was refused, that the server does not answer. A note stays until it is closed, its
-// edit is stored after all, or, where it says so, the server answers again; whatever else comes in meanwhile.
+// Notes over the page: the reason of a refused edit, a server without response. A note stays until it is closed, its
+// edit is stored, or, if it is marked so, the server responds again; other answers do not remove it.
 
 import { refusedWrite, write } from "./server.js";
 
 const notes = document.getElementById("notice");
 const REFUSED = [403, 409, 422, 503];
-const writes = new WeakMap(); // note → the write that it is about
+const writes = new WeakMap(); // note → its write
 
 const element = (name, fields = {}, ...inside) => {
   const made = Object.assign(document.createElement(name), fields);
@@ -27,7 +27,7 @@ export function notify(words, { untilAnswered = false } = {}) {
   notes.prepend(note);
 }
 
-// Two writes are about the same where all that was not typed is the same.
+// Two writes have the same subject if everything except the typed value is the same.
 function keyOf({ url, values, typed }) {
   const about = Object.entries(values).filter(([name]) => name !== "base" && name !== typed?.name);
   return JSON.stringify([url, typed?.name, about]);
@@ -35,7 +35,7 @@ function keyOf({ url, values, typed }) {
 const notesOf = (refused) =>
   [...notes.children].filter((note) => writes.has(note) && keyOf(writes.get(note)) === keyOf(refused));
 
-// What was typed stands in the note, to be sent again as it is or put right.
+// The typed value is in the note, to be sent again unchanged or corrected.
 function offerAgain(note, refused, status) {
   const { values, typed } = refused;
   if (!typed && (status !== 409 || !Object.keys(values).length)) return;
@@ -55,7 +55,7 @@ function offerAgain(note, refused, status) {
   note.insertBefore(form, note.querySelector(":scope > button"));
 }
 
-// Behind a clash it is said again of the state that the note shows.
+// After a conflict it is sent again for the version in the note.
 function send(note, { url, values, typed }, changes = {}) {
   note.remove();
   const { version } = note.dataset;
@@ -64,7 +64,7 @@ function send(note, { url, values, typed }, changes = {}) {
 
 document.addEventListener("htmx:afterSwap", (event) => {
   if (event.detail.target !== notes) return;
-  notes.replaceChildren(...notes.children); // white space of the answer would keep the place open
+  notes.replaceChildren(...notes.children); // white space of the answer would keep the place visible
   const [note, { status }, refused] = [notes.firstElementChild, event.detail.xhr, refusedWrite()];
   const isOfWrite = refused && event.detail.requestConfig.path === refused.url;
   if (!note || !isOfWrite || !REFUSED.includes(status)) return;
@@ -75,7 +75,7 @@ document.addEventListener("htmx:afterSwap", (event) => {
 
 document.addEventListener("htmx:afterRequest", (event) => {
   const { xhr, requestConfig } = event.detail;
-  if (xhr.status < 200 || xhr.status >= 400) return; // to htmx, a refusal that is shown is a success too
+  if (xhr.status < 200 || xhr.status >= 400) return; // for htmx a shown refusal is a success too
   for (const note of notes.querySelectorAll('[data-until-answered="yes"]')) note.remove();
   const stored = refusedWrite();
   if (stored && requestConfig.verb === "post" && requestConfig.path === stored.url)

@@ -1,4 +1,4 @@
-// The places that are read as a page: the chosen strip, keys, dragging of inserts, connecting from the strip sheet.
+// Pages of text: the selected strip, side-chains, drag of inserts, routes from strip details.
 
 import { Chooser, endsOf } from "./chooser.js";
 import { finder, offer } from "./commands.js";
@@ -14,7 +14,7 @@ const onSheet = () => document.getElementById("state").dataset.place === "strips
 const chosen = () => new URLSearchParams(location.search).get("strip");
 const chooser = new Chooser((edit, values) => write(`${base}write/${edit}/`, values));
 
-// ---- the chosen strip: marked wherever it is named, and carried along in the address
+// ---- the selected strip: marked wherever it is named, and part of the address
 
 function choose(id) {
   const address = new URL(location);
@@ -40,7 +40,7 @@ function inSight(element) {
   return rect.bottom > 60 && rect.top < innerHeight;
 }
 
-// ---- connecting from the strip sheet
+// ---- routes from strip details
 
 function askConnect() {
   if (!onSheet() || !chosen()) return;
@@ -52,7 +52,7 @@ function askConnect() {
   );
 }
 
-// ---- inserts: dragged by the grip, or moved with the arrow keys while it is focused
+// ---- inserts: dragged by the grip, or moved with the arrow keys when it has focus
 
 const rungs = () => [...body.querySelectorAll(".rung[data-insert]")];
 let drag = null;
@@ -136,7 +136,7 @@ function pressFinding(row) {
   }
 }
 
-// A file that is chosen is read into the field it belongs to, where it can be looked at before it is kept.
+// A selected file is read into its field, so that the user can check it before Save.
 body.addEventListener("change", async (event) => {
   const field = document.getElementById(event.target.dataset?.fill || "");
   const file = field && event.target.files[0];
@@ -147,7 +147,7 @@ body.addEventListener("change", async (event) => {
   field.value = isWorkbook ? "" : await file.text();
 });
 
-// A workbook is no text: it goes along packed.
+// A workbook is not text: it is sent encoded.
 const asBase64 = (file) =>
   new Promise((done) => {
     const reader = new FileReader();

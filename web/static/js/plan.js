@@ -1,12 +1,12 @@
-// Put it right: what the ticked steps come to is asked for whenever a tick changes.
+// The repair plan: the effect of the selected steps is fetched after each change of the selection.
 
 import "./server.js";
 
-const CALM_MS = 200; // quick ticking is asked about once
+const CALM_MS = 200; // quick changes are sent once
 
 let waiting = null;
 
-// An edit from here, like undo, makes another state: what stands on the page is of the one before.
+// An edit from here, like undo, makes a new version: the page shows the one before.
 document.addEventListener("lattice:changed", () => location.assign(location.pathname));
 
 document.addEventListener("change", (event) => {

@@ -1,5 +1,5 @@
-// How the finder ranks what people type: the exact name, then how it begins, then how its words begin, then what is
-// somewhere in it. An id is found where it is typed whole. Of the same rank what is likelier stands first.
+// The finder's ranking of typed text: the exact name, then the start of the name, then the start of its words, then
+// any part. An id is found if it is typed whole. Within a rank the likelier comes first.
 
 const NONE = 9;
 const plain = (text) => text.toLowerCase();
@@ -17,7 +17,7 @@ export function rank(one, typed) {
   return wanted.every((word) => name.includes(word)) ? 3 : NONE;
 }
 
-// Those that are found, best first; `likely` gives smaller numbers to what is likelier.
+// Matches, best first; `likely` gives smaller numbers to likelier ones.
 export function ranked(all, typed, likely = () => 0) {
   return all
     .map((one, place) => ({ one, place, rank: rank(one, typed), likely: likely(one) }))

@@ -1,4 +1,4 @@
-// Recordings: files go to the server two at a time and are measured by the worker; stopping keeps what is there.
+// Recordings: files are uploaded two at a time and measured by the worker; Cancel keeps the finished ones.
 
 import { begun, refill } from "./drafts.js";
 import "./shared.js";
@@ -29,8 +29,7 @@ async function send(file, signal) {
 const tell = (words) => (said.textContent = words);
 const rows = (list) => list.querySelectorAll("tbody tr").length;
 
-// What has come in by now; what somebody has begun to fill in meanwhile stays.
-// Of two answers that cross, the one that lists less is older: what has come stays.
+// Uploaded so far; fields in use stay. Of two answers that cross, the one that lists less is older: the other stays.
 function show(html) {
   const answer = document.createElement("template");
   answer.innerHTML = html;
@@ -40,7 +39,7 @@ function show(html) {
   refill(kept);
 }
 
-// What waits for the worker is asked for until nothing does.
+// The worker's queue is polled until it is empty.
 const AGAIN_MS = 700;
 let isAsking = false;
 
@@ -58,7 +57,7 @@ async function follow() {
 async function measure(files) {
   const wanted = [...files].filter((file) => ENDING.test(file.name));
   const large = wanted.filter((file) => file.size > Number(body.dataset.largest));
-  // A file too large to be measured here is told by its size; nothing of it is sent.
+  // A file that is too large to be measured here is reported by its size; nothing of it is sent.
   const queue = wanted.filter((file) => !large.includes(file));
   const total = queue.length;
   let done = 0;

@@ -1,4 +1,4 @@
-// What would be made of a template: every choice asks for the page anew, by its address.
+// Derived templates: every choice loads the page again, by its address.
 
 import { markDiffering } from "./differing.js";
 import "./shared.js";
@@ -9,7 +9,7 @@ const form = document.querySelector("form[data-asks]");
 
 form?.addEventListener("change", (event) => {
   if (event.target.closest(".ru-name")) return;
-  // Another layout to begin with has other strips: what was ticked means nothing there.
+  // Another original layout has other strips: the earlier selection has no meaning there.
   if (event.target.dataset.anew !== undefined)
     for (const field of form.querySelectorAll("[name=strip], [name=chosen]")) field.disabled = true;
   else

@@ -1,11 +1,11 @@
-// Everything that is asked of the server goes through one queue, in the order people asked for it: quick
-// typing and quick undo are answered one by one, each on the state the one before has made. Elements say what
-// they ask by data-write, data-values, data-get and data-poll; docs/decisions/0008 says why not by hx-post.
+// All requests to the server go through one queue, in the user's order: quick typing and quick undo are answered one
+// by one, each on the version of the one before. Elements state their request by data-write, data-values, data-get
+// and data-poll; docs/decisions/0008 gives the reasons against hx-post.
 
 import { shown } from "./changes.js";
 import { begun, refill } from "./drafts.js";
 
-const ANSWER = "#answer"; // where answers to writes land: all they bring is put elsewhere
+const ANSWER = "#answer"; // target of answers to writes: all their parts are placed elsewhere
 let queue = Promise.resolve();
 
 function ask(verb, url, target, values, isStillWanted = () => true) {
@@ -14,11 +14,11 @@ function ask(verb, url, target, values, isStillWanted = () => true) {
   return queue;
 }
 
-// The write that is under way, for a note that says why it was refused: what was typed can be sent again from there.
+// The current write, for a note with the reason of its refusal: the typed value can be sent again from there.
 let underWay = null;
 export const refusedWrite = () => underWay;
 
-// `typed`: name and label of the one field that it comes from.
+// `typed`: name and label of its one field.
 export function write(url, values = {}, typed = null) {
   return ask("POST", url, ANSWER, () => {
     underWay = { url, values, typed };
@@ -26,14 +26,14 @@ export function write(url, values = {}, typed = null) {
   });
 }
 
-// A margin that waits for its answer still says what was chosen before: until that comes, nothing in it can be pressed,
-// and what keys ask of it waits.
+// A side panel that is loading still shows the previous selection: until the answer, nothing in it can be pressed,
+// and its keys are delayed.
 const MARGIN = "#panel";
 let opened = 0;
 
 export function open(url) {
   const mine = ++opened;
-  const isLast = () => mine === opened; // one that was asked for before is not wanted any more
+  const isLast = () => mine === opened; // an earlier request is obsolete
   const margin = document.querySelector(MARGIN);
   margin.ariaBusy = "true";
   return ask("GET", url, MARGIN, () => ({}), isLast).then(() => isLast() && (margin.ariaBusy = "false"));
@@ -53,7 +53,7 @@ for (const name of ["click", "submit", "change"])
     { capture: true },
   );
 
-// What others have changed or said, unless the answers to one's own edits have brought it by then.
+// Others' changes and comments, unless the answers to own edits have brought them.
 const versionShown = () => Number(document.getElementById("state").dataset.version);
 export const shownNow = () => ({
   version: versionShown(),
@@ -64,7 +64,7 @@ export function catchUp(url, now, values) {
   return ask("POST", url, ANSWER, values, isNewer);
 }
 
-// What an element says: the values of those around it, its own, and what was typed.
+// The values of an element: those of its parents, its own, and the typed text.
 function said(element) {
   const values = {};
   for (let at = element; at; at = at.parentElement) {
@@ -75,8 +75,8 @@ function said(element) {
   return values;
 }
 
-// A text field is said when it is left or Enter is pressed, with what stands in it then; a swap that takes
-// the field away while somebody types in it is no leaving.
+// A text field is posted on blur or Enter, with its value then; a swap that removes the field during typing is no
+// blur.
 const TEXT = "input[data-write]:not([type=color]):not([type=checkbox]), textarea[data-write]";
 let swapping = false;
 
@@ -91,8 +91,8 @@ const typedIn = (field) => ({
   label: (field.labels?.[0]?.textContent || field.ariaLabel || "").trim(),
 });
 
-// Escape leaves a field as it was; Tab takes what an empty one suggests. Enter says a field here, since the browser tells
-// of no change where the text was put back behind somebody else's edit.
+// Escape restores a field; Tab enters the suggestion of an empty one. Enter posts a field here, since the browser
+// fires no change event if the text was restored after another user's edit.
 document.addEventListener("keydown", (event) => {
   const field = event.target;
   if (event.key === "Enter" && field.matches(TEXT) && field.matches("input")) commit(field);
@@ -124,9 +124,8 @@ document.addEventListener("click", (event) => {
   if (button?.dataset.get) open(button.dataset.get);
 });
 
-// What goes on by itself, like a pack being made, is asked for until an answer no longer says so; beside the
-// queue, so that nobody's edit waits for it. An answer that comes too late, or under somebody's hand in the part that
-// data-calm names, swaps nothing.
+// Running jobs, like a pack, are polled until an answer no longer requests it; beside the queue, so that no edit is
+// delayed. An answer that is late, or that would replace a part in use (data-calm), swaps nothing.
 const POLL_MS = 700;
 
 const isInUse = (part) => part?.matches(":hover") || part?.contains(document.activeElement);
@@ -144,8 +143,8 @@ function look(waiting) {
   const later = () => waiting.isConnected && setTimeout(() => look(waiting), POLL_MS);
   if (!mayChange(waiting)) return later();
   const target = `#${waiting.parentElement.id}`;
-  // What is posted answers like an edit, with the changes of the page; its target is never taken away meanwhile, since
-  // nobody would hear of an answer to an element that has left the page.
+  // A posted form is answered like an edit, with the changes of the page; its target is never removed meanwhile,
+  // since an answer to a removed element would be lost.
   const how = waiting.dataset.verb === "POST" ? { target: ANSWER, swap: "none" } : { target, swap: "innerHTML" };
   htmx.ajax(waiting.dataset.verb || "GET", waiting.dataset.poll, { source: waiting, ...how }).then(later, () => {});
 }
@@ -160,26 +159,26 @@ document.addEventListener("htmx:beforeSwap", (event) => {
 poll();
 for (const name of ["htmx:afterSwap", "htmx:oobAfterSwap", "lattice:changed"]) document.addEventListener(name, poll);
 
-// What of the page's address an answer depends on.
+// The parameters of the page's address that an answer depends on.
 const OF_ADDRESS = "strip strips finding severity to at awake section set only of q family about code".split(" ");
 
-// A write says which state of the template the page shows, so that a stale one is refused.
+// A write states the page's version of the template, so that a stale one is refused.
 document.addEventListener("htmx:configRequest", (event) => {
   const state = document.getElementById("state");
   if (!state || event.detail.verb === "get") return;
-  event.detail.parameters.base ??= state.dataset.version; // what is sent again says which state it was refused by
+  event.detail.parameters.base ??= state.dataset.version; // a repeated write states the version of its refusal
   event.detail.parameters.place = state.dataset.place;
   event.detail.parameters.shown = shown();
   const address = new URLSearchParams(location.search);
   for (const name of OF_ADDRESS) if (address.get(name)) event.detail.parameters[`chosen_${name}`] = address.get(name);
 });
 
-// What is being typed while an answer arrives is kept, and so are focus and caret.
+// Text in the focused field survives an answer, and so do focus and caret.
 let kept = null;
-let unfolded = []; // what was unfolded stays so
-let drafts = []; // what was begun, where others' edits are the reason; one's own empty the form they came from
+let unfolded = []; // expanded parts stay expanded
+let drafts = []; // typed values, if others' edits are the reason; own edits empty their form
 document.addEventListener("htmx:beforeSwap", (event) => {
-  if (!event.detail.shouldSwap) return; // nothing is taken away, and nobody says when it would be over
+  if (!event.detail.shouldSwap) return; // nothing is removed, and no event would report its end
   swapping = true;
   unfolded = [...document.querySelectorAll("details[open][id]")].map((one) => one.id);
   drafts = event.detail.requestConfig.path.endsWith("/catch-up/") ? begun() : [];

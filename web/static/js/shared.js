@@ -1,4 +1,4 @@
-// What every page does: the sheet switch, undo and redo.
+// Common scripts of every page: the theme switch, undo and redo.
 
 import { notify } from "./notes.js";
 import { write } from "./server.js";
@@ -21,7 +21,8 @@ document.addEventListener("htmx:responseError", (event) =>
   ),
 );
 
-// An edit may have been stored before the answer was lost. The question for news brings it as soon as there are answers.
+// An edit may have been stored before the answer was lost. The poll for news brings it as soon as the server
+// responds.
 for (const name of ["htmx:sendError", "htmx:timeout"])
   document.addEventListener(name, (event) => {
     const isRead = event.detail.requestConfig.verb === "get";
@@ -40,10 +41,10 @@ document.addEventListener("keydown", (event) => {
   const button = which && document.getElementById(which);
   if (!button) return;
   event.preventDefault();
-  write(button.dataset.write); // past the button's own state, which an answer under way may change
+  write(button.dataset.write); // independent of the button's own state, which an answer may change
 });
 
-// Every place shows the same selection: it goes along in the address.
+// Every page shows the same selection: it is part of the address.
 document.addEventListener("click", (event) => {
   const link = event.target.closest(".places a, #counts");
   if (!link) return;

@@ -1,26 +1,26 @@
-// Others on the same template: the page asks every two seconds who is here and whether they have written or said something,
-// and then fetches what has changed, behind the edits of one's own that are under way.
+// Several users on a template: the page polls every two seconds for users, edits and comments, and then fetches the
+// changes, after own edits in progress.
 
 import { catchUp, open, shownNow } from "./server.js";
 
-const FIRST_MS = 500; // what the page itself still needs comes first
+const FIRST_MS = 500; // the page's own requests come first
 const EVERY_MS = 2000;
-const SAID_MS = 12_000; // how long it is said what somebody did
+const SAID_MS = 12_000; // display time of another user's action
 
-let quiet = 0; // the timer that takes back what was said
+let quiet = 0; // the timer that removes the message
 
 function show(here, words) {
   if (here.querySelector(":scope .company-said:hover")) return;
   here.innerHTML = words;
   clearTimeout(quiet);
-  if (here.querySelector(".company-said button")) return; // until the page is loaded again
+  if (here.querySelector(".company-said button")) return; // until the page is reloaded
   quiet = setTimeout(() => here.querySelector(".company-said")?.remove(), SAID_MS);
 }
 
-// A strip in the margin has to be as it is now, or one would type over what somebody else has typed.
+// A strip in the side panel must be current, or typing would overwrite another user's edit.
 const isOfStrip = () => document.querySelector("#panel h2[data-strip]") !== null;
 
-// Remarks in the margin are read anew where nobody is about to say something there.
+// Comments in the side panel are reloaded unless the user is writing one.
 const isIdle = (field) => !field.value && field !== document.activeElement;
 
 function readRemarks() {

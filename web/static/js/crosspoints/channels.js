@@ -1,4 +1,4 @@
-// A route opened to its channel pairs.
+// A route with its channel pairs shown.
 
 import { write } from "../server.js";
 

@@ -2,12 +2,12 @@
 
 import { records, sent } from "../data.js";
 
-const FOLD_ABOVE = 400; // rows: a table with more cells than that many sources have is slow to lay out
+const FOLD_ABOVE = 400; // rows: a table with more cells than this many sources give is slow to lay out
 
 export const place = document.getElementById("grid");
 const filter = document.getElementById("grid-filter");
 
-// What the server sent, and which of its rows stand in the table now.
+// The data from the server, and its rows that are in the table now.
 export const grid = { kind: "", rows: [], cols: [], cells: new Map(), shown: [], folded: null };
 
 export const keyOf = (row, col) => `${grid.shown[row].id}|${grid.cols[col].id}`;
@@ -57,7 +57,7 @@ export function read() {
   draw();
 }
 
-// What an answer changes: single cells where the heads are the same, else the whole table.
+// The changes of an answer: single cells if the heads are the same, else the whole table.
 export function update() {
   const [heads, cells] = [JSON.stringify([grid.rows, grid.cols]), grid.cells];
   load();
@@ -105,7 +105,7 @@ const EMPTY = '<p class="empty">Nothing of this kind can be connected yet.</p>';
 const ENTITIES = { "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;" };
 const escaped = (text) => text.replace(/[&<>"]/g, (character) => ENTITIES[character]);
 const beginsGroup = (n) => n === 0 || grid.cols[n - 1].group !== grid.cols[n].group;
-// A piece of drawing: what a page may load has no styles that are written into it.
+// A piece of drawing: the page's policy permits no inline styles.
 const band = (row) =>
   row.colour
     ? `<svg class="band-edge" width="4" height="100%" aria-hidden="true">

@@ -1,4 +1,4 @@
-// What is chosen: one strip, several strips or a finding. It stands in the address, so that a link leads to it.
+// The selection: one strip, several strips or a finding. It is part of the address, so that a link restores it.
 
 const address = new URLSearchParams(location.search);
 

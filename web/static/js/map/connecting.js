@@ -1,4 +1,4 @@
-// New routes from strips to a strip, by dragging or by name.
+// New routes between strips, by dragging or by name.
 
 import { Chooser, endsOf } from "../chooser.js";
 import { finder } from "../commands.js";
@@ -7,7 +7,7 @@ import { boxOf, drawing, post, viewport } from "./drawing.js";
 
 const chooser = new Chooser(post);
 
-// All that are chosen, where the strip is one of them.
+// All selected strips, if the strip is one of them.
 function startsWith(from) {
   const ids = chosen.strips.has(from) ? [...drawing.strips.keys()].filter((id) => chosen.strips.has(id)) : [from];
   return ids.map((id) => drawing.strips.get(id)).filter(Boolean);

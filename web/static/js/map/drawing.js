@@ -1,4 +1,4 @@
-// The drawing the server made, where it lies in the page, and the strips and lines it stands for.
+// The server's drawing, its place in the page, and the strips and lines of its elements.
 
 import { now, table } from "../data.js";
 import { finder } from "../commands.js";
@@ -26,7 +26,7 @@ export function read() {
   document.querySelector(".empty.over")?.toggleAttribute("hidden", drawing.strips.size > 0);
 }
 
-// The box of a strip; the one of its section where that is folded.
+// The box of a strip; that of its section if it is collapsed.
 export function boxOf(id) {
   const strip = drawing.strips.get(id);
   if (!strip) return null;
@@ -34,7 +34,7 @@ export function boxOf(id) {
 }
 
 export const sectionOf = (id) => boxOf(id)?.dataset.band || "";
-// A box itself, without the marks of findings that stand out from it; and where that lies in the page.
+// A box itself, without the protruding marks of findings; and its place in the page.
 export const rectOf = (box) => box.querySelector("rect:not(.edge):not(.back)");
 export const frameOf = (box) => rectOf(box).getBoundingClientRect();
 

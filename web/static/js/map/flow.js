@@ -1,4 +1,4 @@
-// The drawn links as a graph: what lies up and down the stream of a box, and how to light it.
+// The drawn links as a graph: the elements up and down the stream of a box, and their highlighting.
 
 const SOUND = new Set(["feed", "send", "tie"]);
 
@@ -15,7 +15,7 @@ export class Flow {
     for (const wire of wires) for (const route of wire.routes) this.byRoute.set(route, wire);
   }
 
-  // Sound goes on from a box; a key or a note only lights the line to it.
+  // Sound continues from a box; a key or a note highlights only the line to it.
   around(id) {
     const boxes = new Set([id]);
     const wires = new Set();
@@ -45,7 +45,7 @@ function push(map, key, value) {
   map.get(key).push(value);
 }
 
-// A line through corners of the sheet; `drawn` draws it in as one looks on.
+// A line through corners of the drawing; `drawn` animates it.
 export function path(points, classes, drawn) {
   const line = document.createElementNS("http://www.w3.org/2000/svg", "path");
   line.setAttribute("d", `M${points.map(([x, y]) => `${x},${y}`).join("L")}`);

@@ -1,5 +1,5 @@
-// What is lit on the sheet: the stream through a box under the pointer; else the evidence of the chosen
-// finding, or the hops of the chosen trace.
+// The highlighted elements: the stream through a box under the pointer; else the evidence of the selected finding, or
+// the hops of the selected trace.
 
 import { openMatter } from "../matters.js";
 import { chosen } from "./chosen.js";
@@ -22,7 +22,7 @@ export function unlight() {
   rest({ move: false });
 }
 
-// What is lit while the pointer is nowhere.
+// The highlighted elements while the pointer is nowhere.
 export function rest({ move = true, drawn = false } = {}) {
   const trace = panel.querySelector(".trace.chosen");
   const solo = document.getElementById("solo");
@@ -31,7 +31,7 @@ export function rest({ move = true, drawn = false } = {}) {
   else if (rowOf(chosen.finding)) showFinding(rowOf(chosen.finding), { move });
 }
 
-// The row of a matter or finding by its fingerprint.
+// The row of an issue or finding by its fingerprint.
 export const rowOf = (mark) =>
   mark ? document.getElementById(`f-${mark}`) || document.getElementById(`m-${mark}`) : null;
 

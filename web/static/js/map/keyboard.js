@@ -1,4 +1,4 @@
-// Keys of the map, and the same deeds as commands of the quick-open.
+// Keys of the map, and the same actions as commands of the quick-open.
 
 import { finder, offer } from "../commands.js";
 import { now as tableOf } from "../data.js";
@@ -10,7 +10,7 @@ import { whenAnswered } from "../server.js";
 import { choose, chooseSection, enter, nextFinding, release, toggle } from "./selection.js";
 
 const ZOOM_STEP = 1.2;
-// By arrows the nearest box ahead is taken; a box out of line counts as further away, across less than down.
+// Arrow keys select the nearest box ahead; a box out of line counts as further away, across less than down.
 const ASIDE = { x: 2, y: 6 };
 const SAME_LINE_PX = 4;
 
@@ -21,7 +21,7 @@ const sendsOf = (ids) =>
     .flatMap((wire) => wire.routes);
 const here = () => encodeURIComponent(chosen.strip);
 
-// What a button of the margin does, once that says what is chosen.
+// The action of a button of the side panel, once the panel shows the selection.
 const press = (button) => whenAnswered(() => document.querySelector(button)?.click());
 
 function traceTo() {

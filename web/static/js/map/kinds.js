@@ -1,4 +1,4 @@
-// Routes by kind: a kind in the legend pressed shows it alone, with Shift hides it, pressed again shows all.
+// Routes by kind: a press on a kind in the legend shows it alone, with Shift hides it, a second press shows all.
 
 import { svg, viewport } from "./drawing.js";
 

@@ -1,4 +1,4 @@
-// Pointer on the sheet: the ground pans, the wheel zooms, a box is chosen by a click and connected by dragging.
+// Pointer on the map: the ground pans, the wheel zooms, a click selects a box, a drag connects it.
 
 import { chosen } from "./chosen.js";
 import { connect } from "./connecting.js";
@@ -8,8 +8,8 @@ import { light, unlight } from "./highlight.js";
 import { pressKind } from "./kinds.js";
 import { chooseSection, enter, openFinding, release, toggle } from "./selection.js";
 
-const CLICK_PX = 5; // a hand that moves less means a click
-const ZOOM_PER_PX = 0.004; // of the wheel, exponential: so many notches out undo as many in
+const CLICK_PX = 5; // a smaller movement is a click
+const ZOOM_PER_PX = 0.004; // of the wheel, exponential: the same number of notches back restores it
 let drag = null;
 
 viewport.addEventListener(
@@ -54,10 +54,10 @@ viewport.addEventListener("pointerup", (event) => {
 });
 viewport.addEventListener("pointercancel", () => (drag = null));
 
-// The capture keeps the pointer's own target; what lies under it is asked of the page.
+// Pointer capture retains the pointer's own target; the element under it is looked up.
 const boxUnder = (event) => document.elementFromPoint(event.clientX, event.clientY)?.closest(".box");
 
-// The line that follows the pointer while a route is being drawn.
+// The line that follows the pointer during a new route.
 function stretch(event) {
   viewport.classList.add("linking");
   const [x, y] = view.point(event);

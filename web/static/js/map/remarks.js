@@ -1,4 +1,4 @@
-// Strips that somebody has said something about have a turned corner; a folded section has its strips'.
+// Strips with comments have a turned corner; a collapsed section has its strips'.
 
 import { boxOf, rectOf } from "./drawing.js";
 import { path } from "./flow.js";

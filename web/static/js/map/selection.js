@@ -1,4 +1,4 @@
-// Choosing strips, sections and findings; the panel shows what is chosen.
+// Selection of strips, sections and findings; the panel shows it.
 
 import { chosen, link } from "./chosen.js";
 import { boxOf, drawing, isFolded, open, panel, post, sectionOf, svg, view } from "./drawing.js";
@@ -26,7 +26,7 @@ export function toggle(id) {
   chooseSeveral();
 }
 
-// All strips of a section beside those that are chosen: of the chosen strip's, or of the band that is named.
+// All strips of a section beside the selected ones: of the selected strip's, or of the named band.
 export function chooseSection(section = chosen.strip && sectionOf(chosen.strip)) {
   if (!section) return;
   for (const box of svg().querySelectorAll(`.box[data-band="${section}"]`))
@@ -64,10 +64,10 @@ export function markChosen() {
   for (const box of svg().querySelectorAll('.box[tabindex="0"]')) box.setAttribute("tabindex", "-1");
   const one = chosen.strip ? boxOf(chosen.strip) : null;
   for (const box of [one, ...[...chosen.strips].map(boxOf)]) box?.classList.add("chosen");
-  (one || svg().querySelector(".box"))?.setAttribute("tabindex", "0"); // the way in by Tab
+  (one || svg().querySelector(".box"))?.setAttribute("tabindex", "0"); // the entry by Tab
 }
 
-// A click or Enter on a box: its strip is chosen; a folded section is opened.
+// A click or Enter on a box: its strip is selected; a collapsed section expands.
 export function enter(box) {
   if (isFolded(box)) post("fold", { section: box.dataset.id.replace("fold:", "") });
   else choose(box.dataset.id);
@@ -80,7 +80,7 @@ export function openFinding(fingerprint) {
   open(`findings/?finding=${encodeURIComponent(fingerprint)}`);
 }
 
-// A click on a finding's line in the panel; a second click lets it go.
+// A click on a finding's line in the panel; a second click deselects it.
 export function pressFinding(row) {
   const same = row.classList.contains("chosen");
   link("finding", same ? null : row.dataset.fingerprint);

@@ -1,7 +1,7 @@
-// Pan and zoom of the sheet: one CSS transform on the whole drawing.
+// Pan and zoom of the map: one CSS transform on the whole drawing.
 
-const LEAST = 0.66; // smaller words are not read
-const MOST_MARK = 1.7; // larger ones would hide the sheet they stand on
+const LEAST = 0.66; // smaller text is unreadable
+const MOST_MARK = 1.7; // larger text would hide its surroundings
 
 export class View {
   constructor(viewport, holder, key) {
@@ -25,7 +25,7 @@ export class View {
     sessionStorage.setItem(this.key, JSON.stringify([this.x, this.y, this.scale]));
   }
 
-  // Readable first: the whole width where the words stay legible, else from the top left.
+  // Readable first: the whole width if text stays legible, else from the top left.
   home() {
     const { width, height } = this.sheet;
     const [across, down] = [(this.viewport.clientWidth - 16) / width, (this.viewport.clientHeight - 12) / height];
@@ -49,7 +49,7 @@ export class View {
     this.apply();
   }
 
-  // Some of the sheet always stays in sight.
+  // Part of the drawing always stays in view.
   hold() {
     const { width, height } = this.sheet;
     this.x = Math.min(this.viewport.clientWidth - 80, Math.max(80 - width * this.scale, this.x));
@@ -66,7 +66,7 @@ export class View {
     this.apply();
   }
 
-  // Brings a box into sight, and moves nothing where it is in sight already.
+  // Scrolls a box into view if it is not.
   show(rect) {
     const box = this.viewport.getBoundingClientRect();
     const margin = 40;
@@ -78,7 +78,7 @@ export class View {
     if (dx || dy) this.pan(dx, dy);
   }
 
-  // Sheet coordinates of a pointer.
+  // Map coordinates of a pointer.
   point(event) {
     const box = this.viewport.getBoundingClientRect();
     return [(event.clientX - box.left - this.x) / this.scale, (event.clientY - box.top - this.y) / this.scale];
