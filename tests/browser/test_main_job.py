@@ -328,6 +328,7 @@ def test_what_follows_from_a_mistake_comes_to_stand_under_it_and_stays_open(page
         on_map(template([*strips, *ends], ["kick>bus", "hat>bus", "bus>out"]))
     matter = page.locator(".matter", has_text="2 sources are silent: Bus is muted")
     matter.locator(".finding-line").first.click()
+    expect(matter.locator(".finding")).to_have_count(2)  # its content is there before the consequences are computed
     with page.expect_response("**/write/follow/") as answered:
         held[0].continue_()
     answered.value.finished()

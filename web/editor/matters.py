@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
+from django.template.defaultfilters import pluralize
+
 from lattice.checks import Finding
 from lattice.checks.finding import SEVERITIES, Remedy
 from lattice.checks.registry import EXPLANATIONS, Explanation
@@ -170,9 +172,11 @@ def offered(space: Workspace, fingerprint: str) -> Iterator[tuple[Finding | Matt
 
 
 def open_words(rows: list[Row], summary: dict[str, int]) -> str:
-    """“63 in 34 matters, 1 waived”."""
+    """“64 findings in 33 issues, 1 waived”."""
     findings, waived = sum(summary[severity] for severity in SEVERITIES), summary["waived"]
-    many = f"{findings} findings in {len(rows)} issues" if len(rows) < findings else f"{findings} open"
+    many = f"{findings} finding{pluralize(findings)}"
+    if len(rows) < findings:
+        many += f" in {len(rows)} issue{pluralize(len(rows))}"
     return f"{many}, {waived} waived" if waived else many
 
 
