@@ -33,7 +33,7 @@ class Command(BaseCommand):
         parser.add_argument("--large", type=int, help="also create a generated template with this number of strips")
 
     def handle(self, *args: Any, **options: Any) -> None:
-        user, second, reader = (_person(name) for name in PEOPLE)
+        user, second, viewer = (_person(name) for name in PEOPLE)
         names = {stored.name for stored in shelf_of(user)}
         large = [generate(options["large"])] if options["large"] else []
         for template in (*large, podcast()):
@@ -46,11 +46,11 @@ class Command(BaseCommand):
             with_readings(stored)
         if "Night Ferry" not in names:
             ferry = with_history(user, second)
-            with_people(ferry, shelf_of(user).get(name=podcast().name), second, reader)
+            with_people(ferry, shelf_of(user).get(name=podcast().name), second, viewer)
             services.keep_inventory(user, second_studio())
         address = options["address"]
         self.stdout.write(f"\nIntact Lattice runs at {address}\nOpen it, signed in, each link once:")
-        for person, role in ((user, "owner"), (second, "editor"), (reader, "reader")):
+        for person, role in ((user, "owner"), (second, "editor"), (viewer, "viewer")):
             link = f"{address}{reverse('sign-in-link', args=[get_token(person)])}"
             self.stdout.write(f"  {name_of(person)}, {role}: {link}")
 
