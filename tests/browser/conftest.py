@@ -15,7 +15,8 @@ from tests.browser.late import LATE_MS, hold_back
 from web.shelf import services
 from web.shelf.models import StoredTemplate
 
-expect.set_options(timeout=30_000)  # maximum wait for actions: a slow machine is no fault
+MOST_MS = 60_000  # a slow machine is no fault
+expect.set_options(timeout=MOST_MS)
 
 if LATE_MS:
     hold_back()
@@ -58,6 +59,7 @@ def page(browser: Browser, live_server, person, session_keys: dict[int, str], to
     context = browser.new_context(
         viewport={"width": 1280, "height": 800}, base_url=live_server.url, reduced_motion="reduce"
     )
+    context.set_default_timeout(MOST_MS)
     context.add_cookies(
         [{"name": settings.SESSION_COOKIE_NAME, "value": session_keys[person.pk], "url": live_server.url}]
     )

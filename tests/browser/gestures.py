@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
 
-from playwright.sync_api import Page, Route
+from playwright.sync_api import FloatRect, Locator, Page, Route, expect
 
 from tests.build import template
 
@@ -61,14 +61,20 @@ def settled(page: Page) -> None:
     page.evaluate("() => new Promise(requestAnimationFrame)")
 
 
+def rect_of(one: Locator) -> FloatRect:
+    """Where an element is. It has no place for a moment if an answer replaces it."""
+    rect = one.bounding_box()
+    while rect is None:
+        expect(one).to_be_visible()
+        rect = one.bounding_box()
+    return rect
+
+
 def middle(page: Page, selector: str) -> tuple[float, float]:
-    rect = page.locator(selector).first.bounding_box()
-    assert rect
+    rect = rect_of(page.locator(selector).first)
     return rect["x"] + rect["width"] / 2, rect["y"] + rect["height"] / 2
 
 
 def sheet_place(page: Page) -> dict[str, Any]:
     """Where the drawing lies and how large it is."""
-    rect = page.locator("#sheet-holder svg").bounding_box()
-    assert rect
-    return dict(rect)
+    return dict(rect_of(page.locator("#sheet-holder svg")))

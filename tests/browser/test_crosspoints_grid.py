@@ -6,7 +6,7 @@ import pytest
 from playwright.sync_api import Locator, Page, expect
 
 from lattice.generate import generate
-from tests.browser.gestures import BAND, address
+from tests.browser.gestures import BAND, address, rect_of
 from tests.browser.test_main_job import Opener, at_version, now
 
 
@@ -115,9 +115,7 @@ def test_space_takes_only_where_every_cell_of_the_range_has_a_route(grid: Page) 
 
 
 def test_the_pointer_drags_a_range_and_a_double_click_toggles(grid: Page) -> None:
-    one, other = cell(grid, "Lead", "Mix").bounding_box(), cell(grid, "Voices", "Out").bounding_box()
-    assert one
-    assert other
+    one, other = rect_of(cell(grid, "Lead", "Mix")), rect_of(cell(grid, "Voices", "Out"))
     grid.mouse.move(one["x"] + 5, one["y"] + 5)
     grid.mouse.down()
     grid.mouse.move(other["x"] + 5, other["y"] + 5, steps=6)

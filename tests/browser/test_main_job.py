@@ -8,7 +8,7 @@ from playwright.sync_api import Page, expect
 
 from lattice.formats.document_json import load
 from lattice.model.document import Template
-from tests.browser.gestures import holding, settled
+from tests.browser.gestures import holding, rect_of, settled
 from tests.build import template
 from web.shelf.demo import night_ferry
 from web.shelf.models import StoredTemplate
@@ -33,9 +33,7 @@ def choose(page: Page, strip: str) -> None:
 
 
 def drag(page: Page, start: str, end: str) -> None:
-    one, other = (frame(page, strip).bounding_box() for strip in (start, end))
-    assert one
-    assert other
+    one, other = (rect_of(frame(page, strip)) for strip in (start, end))
     page.mouse.move(one["x"] + one["width"] / 2, one["y"] + 6)
     page.mouse.down()
     page.mouse.move(other["x"] + 30, other["y"] + 8, steps=6)

@@ -6,7 +6,7 @@ import re
 
 from playwright.sync_api import Page, Route, expect
 
-from tests.browser.gestures import BAND, address, chosen, lit, sheet_place
+from tests.browser.gestures import BAND, address, chosen, lit, rect_of, sheet_place
 from tests.browser.test_main_job import Opener, at_version, box, choose, now
 from web.shelf.demo import night_ferry
 
@@ -124,8 +124,7 @@ def test_sections_fold_and_the_whole_sheet_fits(page: Page, on_map: Opener) -> N
     page.keyboard.press("-")
     assert abs(sheet_place(page)["width"] - before["width"]) < 1
     page.keyboard.press("0")
-    whole, view = sheet_place(page), page.locator("#viewport").bounding_box()
-    assert view
+    whole, view = sheet_place(page), rect_of(page.locator("#viewport"))
     assert whole["width"] <= view["width"]
     assert whole["height"] <= view["height"]
     page.keyboard.press("p")

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
-from tests.browser.gestures import BAND, address, chosen, lit, middle, sheet_place
+from tests.browser.gestures import BAND, address, chosen, holding, lit, middle, rect_of, sheet_place
 from tests.browser.test_main_job import Opener, at_version, box, choose, drag, frame, now
 
 
@@ -42,8 +42,7 @@ def test_the_sheet_cannot_be_lost_out_of_sight(page: Page, on_map: Opener) -> No
     for x, y in ((4000, 0), (-8000, 0), (0, 4000), (0, -8000)):
         page.mouse.move(640, 500)
         page.mouse.wheel(x, y)
-        place, view = sheet_place(page), page.locator("#viewport").bounding_box()
-        assert view
+        place, view = sheet_place(page), rect_of(page.locator("#viewport"))
         assert place["x"] < view["x"] + view["width"]
         assert place["x"] + place["width"] > view["x"]
         assert place["y"] < view["y"] + view["height"]
@@ -82,6 +81,35 @@ def test_the_stream_of_a_box_lights_up_under_the_pointer(page: Page, on_map: Ope
     assert (lit(page), page.locator("#overlay path").count()) == (set(), 0)
 
 
+def consequences_arrive(page: Page, held: list[Route]) -> None:
+    with page.expect_response("**/write/follow/") as answered:
+        held[0].continue_()
+    answered.value.finished()
+    expect(page.locator("[data-poll]")).to_have_count(0)  # the answer is in the page
+
+
+def test_the_line_of_a_new_route_stays_while_an_answer_arrives(page: Page, on_map: Opener) -> None:
+    with holding(page, "**/write/follow/") as held:
+        on_map(BAND)
+    page.mouse.move(*middle(page, '#sheet-holder [data-id="lost"]'))
+    page.mouse.down()
+    page.mouse.move(700, 690, steps=5)
+    consequences_arrive(page, held)
+    assert page.locator("#overlay path.rubber").count() == 1
+    page.mouse.up()
+    assert page.locator("#overlay path.rubber").count() == 0
+
+
+def test_the_stream_stays_lit_while_an_answer_arrives(page: Page, on_map: Opener) -> None:
+    with holding(page, "**/write/follow/") as held:
+        on_map(BAND)
+    box(page, "synth").hover()
+    consequences_arrive(page, held)
+    assert lit(page) == {"notes", "synth", "mix", "out"}
+    page.mouse.move(700, 690)
+    assert lit(page) == set()
+
+
 def test_a_mark_on_a_box_opens_its_finding(page: Page, on_map: Opener) -> None:
     on_map(BAND)
     mark = page.locator("#sheet-holder [data-finding]").first
@@ -114,10 +142,8 @@ def test_a_route_is_drawn_from_strip_to_strip(page: Page, on_map: Opener) -> Non
 
 def test_a_route_leaves_the_outlet_in_whose_row_it_begins(page: Page, on_map: Opener) -> None:
     on_map(BAND)
-    rect = box(page, "synth").locator("rect:not(.edge)").first.bounding_box()
-    target = frame(page, "hall").bounding_box()
-    assert rect
-    assert target
+    rect = rect_of(box(page, "synth").locator("rect:not(.edge)").first)
+    target = rect_of(frame(page, "hall"))
     page.mouse.move(rect["x"] + 40, rect["y"] + rect["height"] * 5 / 6)
     page.mouse.down()
     page.mouse.move(target["x"] + 30, target["y"] + 8, steps=6)

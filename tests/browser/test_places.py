@@ -5,6 +5,7 @@ from __future__ import annotations
 from playwright.sync_api import Page, expect
 
 from lattice.model.document import Template
+from tests.browser.gestures import rect_of
 from tests.browser.test_main_job import Opener, at_version, choose, now
 from tests.build import template
 from web.shelf.demo import night_ferry
@@ -31,9 +32,7 @@ def on_sheet(page: Page, on_map: Opener, made: Template, strip: str) -> None:
 def test_inserts_are_ordered_by_dragging_and_by_keyboard(page: Page, on_map: Opener) -> None:
     on_sheet(page, on_map, CHAIN, "lead")
     grips = page.locator(".grip")
-    start, end = grips.nth(0).bounding_box(), page.locator(".rung.insert").nth(2).bounding_box()
-    assert start
-    assert end
+    start, end = rect_of(grips.nth(0)), rect_of(page.locator(".rung.insert").nth(2))
     page.mouse.move(start["x"] + 5, start["y"] + 8)
     page.mouse.down()
     page.mouse.move(end["x"] + 300, end["y"] + end["height"] - 6, steps=8)
@@ -168,8 +167,7 @@ def test_several_chosen_strips_stay_chosen_when_the_address_is_loaded_again(page
 
 def test_an_empty_sheet_says_what_to_do_and_nothing_lies_under_it(page: Page, on_map: Opener) -> None:
     on_map(Template(name="Empty"))
-    words = page.locator(".empty.over").bounding_box()
-    assert words
+    words = rect_of(page.locator(".empty.over"))
     for text in page.locator("svg.sheet text").all():
         box = text.bounding_box()
         assert box is None or box["x"] > words["x"] + words["width"] or box["y"] > words["y"] + words["height"]

@@ -2,7 +2,7 @@
 
 import { chosen } from "./map/chosen.js";
 import { boxOf, open, panel, post, read, view } from "./map/drawing.js";
-import { rest, rowOf, showFinding, showRoutes, showTrace, unlight } from "./map/highlight.js";
+import { relight, rest, rowOf, showFinding, showRoutes, showTrace, unlight } from "./map/highlight.js";
 import { ACTIONS } from "./map/keyboard.js";
 import "./map/pointer.js";
 import { markRemarks } from "./map/remarks.js";
@@ -37,15 +37,11 @@ document.getElementById("figure-choice").addEventListener("change", (event) => {
 
 // ---- after an answer of the server
 
-document.addEventListener("lattice:changed", () => {
-  unlight();
-  refresh();
-  rest({ move: false });
-});
-document.addEventListener("lattice:table", () => {
-  refresh();
-  rest({ move: false });
-});
+for (const name of ["lattice:changed", "lattice:table"])
+  document.addEventListener(name, () => {
+    refresh();
+    relight();
+  });
 document.addEventListener("htmx:afterSettle", (event) => {
   if (event.target.matches?.(".matter-more")) rest({ move: false });
   if (event.target.id !== "panel") return;

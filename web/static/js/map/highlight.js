@@ -7,8 +7,10 @@ import { boxOf, drawing, overlay, panel, svg, view } from "./drawing.js";
 import { path } from "./flow.js";
 
 const words = (text) => text.split(" ").filter(Boolean);
+let streamOf = null; // the box whose stream is highlighted
 
 export function light(id) {
+  streamOf = id;
   const { boxes, wires } = drawing.flow.around(id);
   paint(
     [...wires].map((wire) => path(wire.points, `l lit ${wire.feedback ? "loop" : wire.kind}`)),
@@ -17,9 +19,18 @@ export function light(id) {
 }
 
 export function unlight() {
+  streamOf = null;
   svg().classList.remove("dims");
   overlay();
   rest({ move: false });
+}
+
+// After a change of the drawing: the stream of the same box, which is still under the pointer or has the focus.
+export function relight() {
+  if (svg().querySelector("#overlay .rubber")) return; // a new route is being drawn
+  const box = streamOf && svg().querySelector(`.box[data-id="${CSS.escape(streamOf)}"]`);
+  if (box) light(streamOf);
+  else unlight();
 }
 
 // The highlighted elements while the pointer is nowhere.
@@ -64,6 +75,7 @@ export function showTrace(row, { drawn = true, move = true } = {}) {
 }
 
 function show(stripIds, routeIds, { drawn = false, move = true } = {}) {
+  streamOf = null;
   const wires = new Set(routeIds.map((route) => drawing.flow.byRoute.get(route)).filter(Boolean));
   const boxes = new Set(stripIds.map((id) => boxOf(id)?.dataset.id).filter(Boolean));
   for (const wire of wires) boxes.add(wire.start).add(wire.end);
