@@ -106,3 +106,17 @@ def test_what_is_ticked_is_done_as_one_edit_and_undone(page: Page, on_map: Opene
     assert now() == made
     at_version(page, 3)
     assert stored.pk
+
+
+def test_changes_that_arrive_during_the_application_of_a_plan_cancel_nothing(page: Page, on_map: Opener) -> None:
+    on_map(template(["a:kick", "b:drums mute", "o:out"], ["kick>drums", "drums>out"]))
+    page.click("#panel >> text=Repair plan")
+    page.click("text=Build plan")
+    expect(page.locator("#plan-outcome")).to_contain_text("With 1 step")
+    # As the poll for other edits, which sees the new version before its page is there.
+    page.evaluate(
+        """() => addEventListener("beforeunload",
+            () => setTimeout(() => document.dispatchEvent(new Event("lattice:changed"))), {once: true})"""
+    )
+    page.click("text=Apply selected")
+    expect(page.locator("#plan-body")).to_contain_text("Applied: 1 step, as one edit")

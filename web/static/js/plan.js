@@ -5,9 +5,13 @@ import "./server.js";
 const CALM_MS = 200; // quick changes are sent once
 
 let waiting = null;
+let isLeaving = false; // another page is loading, for instance the answer to “Apply selected”
+
+window.addEventListener("beforeunload", () => (isLeaving = true));
+window.addEventListener("pageshow", () => (isLeaving = false));
 
 // An edit from here, like undo, makes a new version: the page shows the one before.
-document.addEventListener("lattice:changed", () => location.assign(location.pathname));
+document.addEventListener("lattice:changed", () => isLeaving || location.assign(location.pathname));
 
 document.addEventListener("change", (event) => {
   const form = event.target.closest("#plan-form");
