@@ -291,7 +291,7 @@ class Analysis:
     def assumed_into(self, strip: int) -> tuple[list[str], int]:
         """Names of the sources that reach a strip and have an assumed level, and how many sources reach it."""
         reached = self.unblocked.to_strips([strip])
-        sources = [one for one in self.sources if (reached.own[one[0]] if one[1] < 0 else reached.outlet[one[1]])]
+        sources = [one for one in self.sources if reached.from_source(*one)]
         return [self.source_name(*one) for one in sources if self.is_assumed(*one)], len(sources)
 
     def level_words(self, strip: int) -> tuple[str, ...]:

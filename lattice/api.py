@@ -5,7 +5,7 @@ Figures have the forms of `--json` (docs/reference/command-line.md). docs/python
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -13,8 +13,7 @@ import msgspec
 
 from lattice import tracing
 from lattice.analysis import Analysis
-from lattice.checks import audit_of
-from lattice.checks.audit import Audit
+from lattice.checks.audit import audit
 from lattice.deliverables import report as stem_report
 from lattice.edits import apply_steps, edit_named
 from lattice.edits.arguments import Pieces
@@ -23,8 +22,9 @@ from lattice.formats.registry import read
 from lattice.gain_staging import report as level_report
 from lattice.graph.signal_graph import SignalGraph
 from lattice.latency import report as timing_report
-from lattice.matters import plan as planning
+from lattice.matters.effect import State
 from lattice.matters.matter import Matter, matters_of
+from lattice.matters.plan import plan
 from lattice.model.document import Template
 from lattice.model.inventory import Inventory
 
@@ -68,31 +68,6 @@ def load(source: str | Path | bytes | Mapping[str, Any]) -> Template:
     return read(Path(source).read_bytes(), str(source))
 
 
-def audit(template: Template, inventory: Inventory | None = None) -> Audit:
-    """Audit a template.
-
-    Parameters
-    ----------
-    template
-        A validated template.
-    inventory
-        Plug-ins and channels of a machine, for the checks of families `plugin` and `io`.
-
-    Returns
-    -------
-    Audit
-        `findings`, worst first, and `summary`, their number by severity. The same template gives the same findings.
-
-    Examples
-    --------
-    >>> import lattice
-    >>> template = lattice.load({"name": "Demo", "strips": [{"id": "kick", "name": "Kick", "kind": "audio"}]})
-    >>> [(finding.severity, finding.message) for finding in lattice.audit(template).findings]
-    [('blocker', 'Kick reaches no output, print or stem')]
-    """
-    return audit_of(Analysis(template, inventory))
-
-
 def issues(template: Template, inventory: Inventory | None = None) -> tuple[Matter, ...]:
     """Group the findings of a template by cause, with consequences and fixes (docs/reference/causes.md).
 
@@ -108,8 +83,8 @@ def issues(template: Template, inventory: Inventory | None = None) -> tuple[Matt
     tuple of Matter
         Worst first. Each open finding is in exactly one.
     """
-    analysis = Analysis(template, inventory)
-    return matters_of(analysis, audit_of(analysis))
+    state = State(template, inventory)
+    return matters_of(state.analysis, state.audit)
 
 
 def levels(template: Template) -> dict[str, Any]:
@@ -242,26 +217,6 @@ def apply(template: Template, edit: str, **fields: Value) -> Template:
     fields = {name.removesuffix("_"): value for name, value in fields.items()}
     words = [f"{name}={text}" for name, value in fields.items() for text in _texts(value, is_many=name in pieces)]
     return apply_steps(template, [typed(template, edit, words)])
-
-
-def plan(template: Template, inventory: Inventory | None = None, *, only: Collection[str] = ()) -> planning.Plan:
-    """Build the repair plan: the fewest fixes that resolve the most (docs/reference/causes.md, *The plan*).
-
-    Parameters
-    ----------
-    template
-        A validated template.
-    inventory
-        As in `audit`.
-    only
-        Codes or families to fix; empty for all.
-
-    Returns
-    -------
-    Plan
-        `steps` with `sentence` and `effect`, `questions`, and `template` with all steps applied.
-    """
-    return planning.plan(template, inventory, only=only)
 
 
 def _texts(value: Value, *, is_many: bool) -> list[str]:

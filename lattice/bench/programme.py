@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 import msgspec
@@ -11,7 +11,7 @@ from lattice.bench.loudness import Loudness, LoudnessNote, measure_print, remark
 from lattice.bench.null_test import Residual, residual
 from lattice.bench.prints.files import PrintFiles, match
 from lattice.bench.prints.model import printed
-from lattice.bench.progress import StepProgress
+from lattice.bench.progress import Progress, StepProgress
 from lattice.errors import DocumentError
 from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Stem, Template
@@ -80,7 +80,7 @@ def measure_programme(template: Template, paths: Sequence[Path], progress: StepP
     return Programme(prints=tuple(rows), sets=tuple(_sets(template, matched.prints, by_stem, progress)))
 
 
-def _part(progress: StepProgress, done: int, count: int, path: Path) -> Callable[[float], object]:
+def _part(progress: StepProgress, done: int, count: int, path: Path) -> Progress:
     return lambda share: progress((done + share) / count * MEASURING, path.name)
 
 
@@ -118,5 +118,5 @@ def _sets(
         yield AddedUp(set=name, mix=mix.name, stems=tuple(stem.name for stem in parts), left=left)
 
 
-def _last(progress: StepProgress, words: str) -> Callable[[float], object]:
+def _last(progress: StepProgress, words: str) -> Progress:
     return lambda share: progress(MEASURING + share * (1 - MEASURING), words)

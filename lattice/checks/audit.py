@@ -69,19 +69,26 @@ class Audit:
 
 
 def audit(template: Template, inventory: Inventory | None = None) -> Audit:
-    """All findings of a template.
+    """Audit a template.
 
     Parameters
     ----------
     template
         A validated template.
     inventory
-        The contents of a machine; if given, plug-ins and channel names are compared with it.
+        Plug-ins and channels of a machine, for the checks of families `plugin` and `io`.
 
     Returns
     -------
     Audit
-        The same document gives the same findings in the same order.
+        `findings`, worst first, and `summary`, their number by severity. The same template gives the same findings.
+
+    Examples
+    --------
+    >>> import lattice
+    >>> template = lattice.load({"name": "Demo", "strips": [{"id": "kick", "name": "Kick", "kind": "audio"}]})
+    >>> [(finding.severity, finding.message) for finding in lattice.audit(template).findings]
+    [('blocker', 'Kick reaches no output, print or stem')]
     """
     with gc_paused():
         return audit_of(Analysis(template, inventory))

@@ -21,18 +21,12 @@ def unheard(analysis: Analysis) -> Iterator[Finding]:
     working_keys = _working_keys(analysis) if analysis.graph.by_tag["trigger"] else None
     silent_outlets = set(analysis.outlets_without_route())
     choices = {member for choice in analysis.template.choices for member in choice.members}
-    own, side = analysis.heard.own, analysis.heard.outlet
     for strip, outlet in analysis.sources:
-        if (own[strip] if outlet < 0 else side[outlet]) or outlet in silent_outlets:
+        if analysis.heard.from_source(strip, outlet) or outlet in silent_outlets:
             continue
-        if (
-            working_keys
-            and "trigger" in analysis.strip(strip).tags
-            and (working_keys.own[strip] if outlet < 0 else working_keys.outlet[outlet])
-        ):
+        if working_keys and "trigger" in analysis.strip(strip).tags and working_keys.from_source(strip, outlet):
             continue
-        could = analysis.could_be_heard.own[strip] if outlet < 0 else analysis.could_be_heard.outlet[outlet]
-        if not could:
+        if not analysis.could_be_heard.from_source(strip, outlet):
             yield _unheard(analysis, strip, outlet)
         elif not choices & {analysis.strip(strip).id, *analysis.outlet_id(strip, outlet)}:
             yield _blocked(analysis, strip, outlet)

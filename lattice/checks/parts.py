@@ -32,7 +32,7 @@ def unheard_parts(analysis: Analysis) -> Iterator[Finding]:
     for strip_number, strip, part in _parts(analysis):
         outlet = outlet_of(strip, part)
         node = analysis.graph.outlet_index.get((strip_number, outlet.id), NO_OUTLET) if outlet else -1
-        heard = analysis.heard.own[strip_number] if node < 0 else analysis.heard.outlet[node]
+        heard = analysis.heard.from_source(strip_number, node)
         is_open = outlet is None or outlet.open
         if heard and is_open:
             continue

@@ -9,6 +9,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
 
+from lattice.graph.origin import NO_OUTLET
 from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import source_of
 
@@ -22,6 +23,10 @@ class Backward:
     fed: Flags  # per strip: its inputs reach it
     own: Flags  # per strip: its own source reaches its stages
     outlet: Flags  # per outlet beyond the main one
+
+    def from_source(self, strip: int, outlet: int = NO_OUTLET) -> bool:
+        """Return whether a source arrives: the chain of a strip, or an outlet beyond the main one."""
+        return self.own[strip] if outlet < 0 else self.outlet[outlet]
 
 
 @dataclass

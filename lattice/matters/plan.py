@@ -128,7 +128,7 @@ def plan(
     only: Collection[str] = (),
     progress: PlanProgress = lambda _steps, _looked: None,
 ) -> Plan:
-    """The plan of a template.
+    """Build the repair plan: the fewest fixes that resolve the most (docs/reference/causes.md, *The plan*).
 
     Parameters
     ----------
@@ -144,7 +144,8 @@ def plan(
     Returns
     -------
     Plan
-        The same document gives the same plan. A plan of its result has no steps. Each trial of a fix costs an audit.
+        `steps` with `sentence` and `effect`, `questions`, and `template` with all steps applied. The same document
+        gives the same plan. A plan of its result has no steps. Each trial of a fix costs an audit.
     """
     return _Planner(State(template, inventory), only, progress).run()
 

@@ -61,6 +61,14 @@ def settled(page: Page) -> None:
     page.evaluate("() => new Promise(requestAnimationFrame)")
 
 
+def consequences_arrive(page: Page, held: Route) -> None:
+    """Let the held request for consequences go on, and wait for its answer."""
+    with page.expect_response("**/write/follow/") as answered:
+        held.continue_()
+    answered.value.finished()
+    settled(page)
+
+
 def rect_of(one: Locator) -> FloatRect:
     """Where an element is. It has no place for a moment if an answer replaces it."""
     rect = one.bounding_box()

@@ -8,7 +8,7 @@ from playwright.sync_api import Page, expect
 
 from lattice.formats.document_json import load
 from lattice.model.document import Template
-from tests.browser.gestures import holding, rect_of, settled
+from tests.browser.gestures import consequences_arrive, holding, rect_of
 from tests.build import template
 from web.shelf.demo import night_ferry
 from web.shelf.models import StoredTemplate
@@ -327,10 +327,7 @@ def test_what_follows_from_a_mistake_comes_to_stand_under_it_and_stays_open(page
     matter = page.locator(".matter", has_text="2 sources are silent: Bus is muted")
     matter.locator(".finding-line").first.click()
     expect(matter.locator(".finding")).to_have_count(2)  # its content is there before the consequences are computed
-    with page.expect_response("**/write/follow/") as answered:
-        held[0].continue_()
-    answered.value.finished()
-    settled(page)
+    consequences_arrive(page, held[0])
     expect(matter.locator(".finding")).to_have_count(2)  # nothing moves under somebody's hand
     page.mouse.move(300, 790)
     page.evaluate("document.activeElement.blur()")

@@ -2,9 +2,19 @@
 
 from __future__ import annotations
 
-from playwright.sync_api import Page, Route, expect
+from playwright.sync_api import Page, expect
 
-from tests.browser.gestures import BAND, address, chosen, holding, lit, middle, rect_of, sheet_place
+from tests.browser.gestures import (
+    BAND,
+    address,
+    chosen,
+    consequences_arrive,
+    holding,
+    lit,
+    middle,
+    rect_of,
+    sheet_place,
+)
 from tests.browser.test_main_job import Opener, at_version, box, choose, drag, frame, now
 
 
@@ -81,20 +91,14 @@ def test_the_stream_of_a_box_lights_up_under_the_pointer(page: Page, on_map: Ope
     assert (lit(page), page.locator("#overlay path").count()) == (set(), 0)
 
 
-def consequences_arrive(page: Page, held: list[Route]) -> None:
-    with page.expect_response("**/write/follow/") as answered:
-        held[0].continue_()
-    answered.value.finished()
-    expect(page.locator("[data-poll]")).to_have_count(0)  # the answer is in the page
-
-
 def test_the_line_of_a_new_route_stays_while_an_answer_arrives(page: Page, on_map: Opener) -> None:
     with holding(page, "**/write/follow/") as held:
         on_map(BAND)
     page.mouse.move(*middle(page, '#sheet-holder [data-id="lost"]'))
     page.mouse.down()
     page.mouse.move(700, 690, steps=5)
-    consequences_arrive(page, held)
+    consequences_arrive(page, held[0])
+    expect(page.locator("[data-poll]")).to_have_count(0)  # the answer is in the page
     assert page.locator("#overlay path.rubber").count() == 1
     page.mouse.up()
     assert page.locator("#overlay path.rubber").count() == 0
@@ -104,7 +108,8 @@ def test_the_stream_stays_lit_while_an_answer_arrives(page: Page, on_map: Opener
     with holding(page, "**/write/follow/") as held:
         on_map(BAND)
     box(page, "synth").hover()
-    consequences_arrive(page, held)
+    consequences_arrive(page, held[0])
+    expect(page.locator("[data-poll]")).to_have_count(0)  # the answer is in the page
     assert lit(page) == {"notes", "synth", "mix", "out"}
     page.mouse.move(700, 690)
     assert lit(page) == set()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -18,6 +17,7 @@ from lattice.bench.prints.reading import Reading as PrintsRead
 from lattice.bench.prints.reading import from_json
 from lattice.bench.prints.verdict import judge
 from lattice.bench.programme import measure_programme as measure
+from lattice.bench.progress import StepProgress
 from lattice.bench.source_checks import each_in_turn
 from lattice.bench.stand_in import cells_of
 from lattice.bench.tone import origins_of, play_tone
@@ -29,7 +29,7 @@ from web.shared.jobs import Job, queue
 from web.shelf.heads import document_of
 
 
-def _reporter(job: Job) -> Callable[[float, str], None]:
+def _reporter(job: Job) -> StepProgress:
     """Report progress to a job at every whole percent: each report is a write."""
     last = -1
 
@@ -68,7 +68,7 @@ def read_prints_of(pk: int) -> None:
         reading.forget_files()
 
 
-def _stand_in(analysis: Analysis, kit: Any, faults: list[str], progress: Callable[[float, str], None]) -> PrintsRead:
+def _stand_in(analysis: Analysis, kit: Any, faults: list[str], progress: StepProgress) -> PrintsRead:
     """The prints of the simulated session, read without files in between."""
     template = analysis.template
     session = built(template, faults)
