@@ -123,10 +123,10 @@ def test_texts_follow_the_rules_of_voice() -> None:
 
 def test_a_breach_is_found() -> None:
     """Each pattern finds its own example, so that the lint can fail."""
-    texts = ["Somebody has to put it right anew", "Save", "Strips, " * 21 + "end. " + "Few words."]
+    texts = ["Somebody has to put it right anew", "Save", "Strips, " * 21 + "end. " + "Few words.", "{# Two lines #}"]
     found = words.breaches([words.Text("web/x.py", line, text) for line, text in enumerate(texts, 1)])
     assert {(one.text.line, one.found) for one in found} == {
-        (1, "somebody"), (1, "put it right"), (1, "anew"), (3, "22 words"),
+        (1, "somebody"), (1, "put it right"), (1, "anew"), (3, "22 words"), (4, "{#"),
     }  # fmt: skip
 
 

@@ -64,6 +64,7 @@ RULES: tuple[tuple[str, str], ...] = (
     (r"\bmidi\b", "MIDI in capitals"),
     (r"\bstands?\b|\bstood\b", "is, are"),
     (r"\bfx chain\b", "insert chain"),
+    (r"\{[#%]|[#%]\}", "a tag or comment of a template ends on its line, or the page shows it"),
 )  # fmt: skip
 CASED = {r"\bmidi\b"}
 LONGEST = 20  # words of a sentence
@@ -197,13 +198,13 @@ def _template(path: Path, root: Path) -> Iterator[Text]:
     source = path.read_text(encoding="utf-8")
     name = str(path.relative_to(root))
     source = re.sub(r"\{#.*?#\}", "", source)
-    for match in re.finditer(r"\{%.*?%\}", source, re.S):
+    for match in re.finditer(r"\{%.*?%\}", source):
         line = source.count("\n", 0, match.start()) + 1
         for words in re.findall(r'"([^"]*)"', match[0]):
             if _is_words(words) and "/" not in words:
                 yield Text(name, line, words)
     page = _Page()
-    bare = re.sub(r"\{%.*?%\}", lambda m: "\n" * m[0].count("\n"), source, flags=re.S)
+    bare = re.sub(r"\{%.*?%\}", "", source)
     page.feed(re.sub(r"\{\{.*?\}\}", "{x}", bare))
     page.close()
     for line, data in page.found:
