@@ -17,23 +17,30 @@ from lattice.deliverables.taps import Taps
 from lattice.gain_staging.levels import Levels
 from lattice.gain_staging.shares import sources_of
 from lattice.gain_staging.source_response import SourceResponse
+from lattice.gain_staging.stated_share import StatedShare
+from lattice.graph.destinations import Destinations
+from lattice.graph.key_reach import KeyReach
 from lattice.graph.loops import LoopGraph
 from lattice.graph.origin import NO_OUTLET, Origin
 from lattice.graph.paths import Blockers, LeastBlockedPaths, Path
 from lattice.graph.reach import Backward, Forward, Reach, downstream
 from lattice.graph.signal_graph import SignalGraph
 from lattice.latency.arrivals import Arrivals
-from lattice.model.document import Section, Strip, Template, main_outlet
+from lattice.model.document import Section, Source, Strip, Template, main_outlet
 from lattice.model.inventory import Inventory
 from lattice.model.names import joined
 from lattice.model.quiet import is_quiet
-from lattice.model.strip_kinds import FED, NO_START
+from lattice.model.strip_kinds import FED, NO_START, SUMS
 
 # Parts that are about flow, states and times alone, and know nothing of the template they were read off.
 OF_FLOW = (
     "sounds", "could_sound", "could_sound_in_earnest", "heard", "could_be_heard", "sources", "by_taps", "sections",
+    "assumed_sources", "assumed_sound",
 )  # fmt: skip
 Part = TypeVar("Part")
+SILENT_DBFS = -math.inf
+CREST_DB = 12.0  # of an assumed source: its RMS this far below its peak
+BEGUN = 5  # one unrouted strip in so many: the routing has only begun
 KEPT_RESPONSES = 256  # as many sources are commonly asked about together; more would only take memory
 
 
@@ -65,6 +72,7 @@ class Analysis:
     def __init__(self, template: Template, inventory: Inventory | None = None, before: Analysis | None = None) -> None:
         self.template, self.inventory = template, inventory
         self._downstream: dict[int, set[int]] = {}
+        self._levels_if: dict[float, Levels] = {}
         self._responses: dict[Origin, SourceResponse] = {}
         self.ends_at = math.inf  # when an audit of it has to end, by `time.perf_counter`
         if before is not None and is_quiet(before.template, template):
@@ -152,10 +160,47 @@ class Analysis:
         """Levels at every stage."""
         return Levels(self.unblocked, self.loops)
 
+    def levels_if_assumed(self, peak_dbfs: float) -> Levels:
+        """Levels with every source that states none at another peak, its RMS 12 dB below; SILENT_DBFS for silence."""
+        if peak_dbfs not in self._levels_if:
+            assumed = Source(peak_dbfs=peak_dbfs, rms_dbfs=peak_dbfs - CREST_DB)
+            self._levels_if[peak_dbfs] = Levels(self.unblocked, self.loops, assumed, self.levels)
+        return self._levels_if[peak_dbfs]
+
+    @cached_property
+    def assumed_sources(self) -> list[Origin]:
+        """Sources that state no level."""
+        strips = self.graph.strips
+        return [
+            origin
+            for origin in self.sources
+            if (strips[origin.strip].source is UNSET or strips[origin.strip].outlets) and self.is_assumed(*origin)
+        ]
+
+    @cached_property
+    def assumed_sound(self) -> Forward:
+        """Where the sound of sources that state no level is now."""
+        chains = [strip for strip, outlet in self.assumed_sources if outlet < 0]
+        return self.unblocked.forward(chains, [outlet for _strip, outlet in self.assumed_sources if outlet >= 0])
+
+    @cached_property
+    def stated_share(self) -> StatedShare:
+        """Lower bounds of the share that stated sources have in levels."""
+        return StatedShare(self.levels, self.assumed_sound.arrives, self.assumed_sources)
+
+    def rests_on_assumed(self, strip: int) -> bool:
+        """Return whether a source without a stated level is in the level at the strip's `in`."""
+        return bool(self.assumed_sources) and self.assumed_sound.arrives[strip]
+
     @cached_property
     def arrivals(self) -> Arrivals:
         """Arrivals at every strip."""
         return Arrivals(self.loops)
+
+    @cached_property
+    def key_reach(self) -> KeyReach:
+        """The active keys and keyed strips that each source reaches."""
+        return KeyReach(self.unblocked, [route for route in self.graph.keys if self.carries(route)])
 
     @cached_property
     def taps(self) -> Taps:
@@ -220,9 +265,51 @@ class Analysis:
                 yield number
 
     def is_kept_apart(self, number: int) -> bool:
-        """Spare and backup strips, and those out of service: their missing routing is no finding."""
+        """Spare and backup strips, and those out of service: their missing routing is no finding.
+
+        A tag spare means nothing once something reaches the strip.
+        """
         piece = self.graph.strips[number]
-        return not piece.in_service or bool({"spare", "backup"} & set(piece.tags))
+        if not piece.tags:
+            return not piece.in_service
+        is_spare = "spare" in piece.tags and not self.could_sound.fed[number]
+        return not piece.in_service or is_spare or "backup" in piece.tags
+
+    @cached_property
+    def has_ends(self) -> bool:
+        """Return whether the template has an output, a print or a stem at all."""
+        by_kind = self.graph.by_kind
+        return bool(by_kind["output"] or by_kind["print"] or self.template.stems)
+
+    @cached_property
+    def unrouted(self) -> frozenset[int]:
+        """Sources and sums in service that no route of any kind leaves; triggers are looked at by themselves."""
+        graph = self.graph
+        leaving, triggers = graph.leaving_strips, set(graph.by_tag["trigger"])
+        return frozenset(
+            n for n in self._meant_to_lead if n not in leaving and n not in triggers and n not in graph.stems_at
+        )
+
+    @cached_property
+    def _meant_to_lead(self) -> list[int]:
+        """Strips whose sound should go somewhere: sources, channels that pass their input, sums."""
+        graph, sums = self.graph, {n for kind in SUMS for n in self.graph.by_kind[kind]}
+        return [
+            n
+            for n, is_source in enumerate(graph.is_source)
+            if (is_source or n in sums or (graph.passes_input[n] and graph.strips[n].kind == "audio"))
+            and not self.is_kept_apart(n)
+        ]
+
+    @cached_property
+    def is_begun(self) -> bool:
+        """Return whether the routing has only begun: one strip in five leads nowhere yet."""
+        return bool(self.unrouted) and BEGUN * len(self.unrouted) >= len(self._meant_to_lead)
+
+    @cached_property
+    def destinations(self) -> Destinations:
+        """The usual destinations of strips that lead nowhere."""
+        return Destinations(self.graph)
 
     def may_feed(self, start: int, end: int, outlet: int = NO_OUTLET) -> bool:
         """Return whether a feed may be made, and is not there yet.
@@ -291,12 +378,13 @@ class Analysis:
     def assumed_into(self, strip: int) -> tuple[list[str], int]:
         """Names of the sources that reach a strip and have an assumed level, and how many sources reach it."""
         reached = self.unblocked.to_strips([strip])
-        sources = [one for one in self.sources if reached.from_source(*one)]
-        return [self.source_name(*one) for one in sources if self.is_assumed(*one)], len(sources)
+        own, outlets = reached.own, reached.outlet
+        count = sum(outlets[outlet] if outlet >= 0 else own[number] for number, outlet in self.sources)
+        return [self.source_name(*one) for one in self.assumed_sources if reached.from_source(*one)], count
 
     def level_words(self, strip: int) -> tuple[str, ...]:
         """Evidence of a level: how many of its sources are assumed, and the cut of a loop."""
-        assumed, every = self.assumed_into(strip)
+        assumed, every = self.assumed_into(strip) if self.rests_on_assumed(strip) else ((), 0)
         words = (f"{len(assumed)} of {every} source{'s' if every > 1 else ''} at an assumed level",) if assumed else ()
         return words + self.cut_words(strip)
 

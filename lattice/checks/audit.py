@@ -18,6 +18,7 @@ from lattice.checks import (  # noqa: F401
     clocks,
     continuity,
     double_path,
+    gates,
     headroom,
     hygiene,
     idle,
@@ -30,16 +31,22 @@ from lattice.checks import (  # noqa: F401
     misaligned,
     outlets,
     parts,
+    patterns,
     plugin_latency,
     prints,
+    recorded,
+    references,
     returns,
     rules,
+    self_ducking,
     stem_dynamics,
     stems,
     stray,
     triggers,
+    unfed_keys,
 )
 from lattice.checks.finding import SEVERITIES, Finding
+from lattice.checks.private import keep_private
 from lattice.checks.registry import CHECKS, code_order
 from lattice.checks.waivers import STALE, UNFINISHED, with_waivers
 from lattice.gc_paused import gc_paused
@@ -109,7 +116,7 @@ def audit_of(analysis: Analysis, budget_s: float = BUDGET_S) -> Audit:
     order = {**code_order(), UNFINISHED: len(CHECKS) + 999, STALE: len(CHECKS) + 1000}
     place = analysis.graph.index
     try:
-        findings = list(with_waivers(analysis, _in_time(analysis)))
+        findings = keep_private(analysis, with_waivers(analysis, _in_time(analysis)))
     finally:
         analysis.ends_at = math.inf  # later calls are outside this audit
 
@@ -132,13 +139,14 @@ def findings_of(analysis: Analysis, codes: Collection[str]) -> list[Finding]:
         Codes of checks. Only those are run, which costs a part of an audit.
     """
     with gc_paused():
-        return [
+        found = (
             finding
             for its, function in CHECKS
             if not set(its).isdisjoint(codes)
             for finding in function(analysis)
             if finding.code in codes
-        ]
+        )
+        return keep_private(analysis, found)
 
 
 def _in_time(analysis: Analysis) -> Iterator[Finding]:

@@ -4,12 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import partial
 
 from lattice.analysis import Analysis
-from lattice.checks.finding import Finding, Remedy
+from lattice.checks.assumed import standing
+from lattice.checks.finding import Finding, Remedy, Severity
 from lattice.checks.headroom import mix_headroom_db
 from lattice.checks.registry import check, explain
+from lattice.checks.softer import from_last_sum
 from lattice.gain_staging.chain import Stage, figures, likely_db
+from lattice.gain_staging.levels import Levels
 from lattice.graph.signal_graph import IN, POST, PRE, STAGE_OF_TAP
 from lattice.model.document import Insert, Stem, Strip
 from lattice.model.edit_step import EditStep
@@ -17,6 +21,7 @@ from lattice.model.units import words_db
 
 # Headphones are no delivery and need no limiter (common practice).
 CUE_WORDS = ("headphone", "phones", "cue", "foldback")
+End = tuple[int, str]  # an output or print; or the strip of a stem without a print, and the stem
 
 
 @dataclass(frozen=True)
@@ -31,6 +36,11 @@ class Finish:
     stem: str | None = None
 
     @property
+    def end(self) -> End:
+        """The output or print that it ends at."""
+        return self.strips[-1], ""
+
+    @property
     def about(self) -> tuple[int, ...]:
         """A print alone; an output after the strip that feeds it."""
         return self.strips[-1:] if self.stem else self.strips[-2:]
@@ -42,7 +52,7 @@ def finishes(analysis: Analysis) -> Iterator[Finish]:
     for strip_number in analysis.graph.by_kind["output"]:
         strip, stage = analysis.strip(strip_number), analysis.levels.post[strip_number]
         if strip_number not in analysis.graph.tied_out and stage is not None:
-            strips = _from_last_sum(analysis, strip_number)
+            strips = from_last_sum(analysis, strip_number)
             if not _is_cue(analysis, strip, strips):
                 yield _finish(analysis, strips, POST, stage, profile.true_peak_dbtp)
     for stem in analysis.template.stems:
@@ -50,7 +60,7 @@ def finishes(analysis: Analysis) -> Iterator[Finish]:
         recorded = analysis.levels.at_end(printed) if printed >= 0 else None
         if stem.role == "mix" and recorded is not None and not _has_room(analysis, stem):
             tap = IN if analysis.strip(printed).records == "in" else PRE
-            strips = _from_last_sum(analysis, printed)
+            strips = from_last_sum(analysis, printed)
             peak = profile.true_peak_dbtp if stem.true_peak_dbtp is None else stem.true_peak_dbtp
             yield _finish(analysis, strips, tap, recorded, peak, stem.id)
 
@@ -68,16 +78,6 @@ def _has_room(analysis: Analysis, stem: Stem) -> bool:
         return False
     stage = analysis.levels.at(analysis.graph.index[stem.strip], STAGE_OF_TAP[stem.tap])
     return stage is None or -likely_db(stage) >= mix_headroom_db(analysis, stem)
-
-
-def _from_last_sum(analysis: Analysis, number: int) -> list[int]:
-    """Strips from the last one with two or more audible routes, up to `number`."""
-    found, levels = [number], analysis.levels
-    while True:
-        into = [r for r in analysis.graph.ins[found[0]] if levels.goes(r) and levels.at_route(r) is not None]
-        if len(into) != 1 or analysis.graph.outlet[into[0]] >= 0 or analysis.graph.tail[into[0]] in found:
-            return found
-        found.insert(0, analysis.graph.tail[into[0]])
 
 
 def _worked_by(analysis: Analysis, strips: list[int], last: int) -> Iterator[int]:
@@ -105,18 +105,28 @@ def _is_cue(analysis: Analysis, output: Strip, strips: list[int]) -> bool:
 
 @check("level.ceiling")
 def ceiling(analysis: Analysis) -> Iterator[Finding]:
-    """A mix that can exceed its true-peak limit without a limiter."""
-    for finish in finishes(analysis):
+    """A mix that can exceed its true-peak limit without a limiter; a note until a mix is declared."""
+    failing = list(_failing(analysis))
+    declared = any(stem.role == "mix" and stem.strip for stem in analysis.template.stems)
+    ends = {finish.end for finish in failing}
+    for finish in failing:
         likely = likely_db(finish.stage)
-        if likely <= finish.true_peak_dbtp + 1e-9 or any(_holds(i, finish) for _strip, i in finish.inserts):
-            continue
         names = [analysis.name(strip) for strip in finish.about]
         peak, _likely, rms = figures(finish.stage).loudest
+        severity: Severity = "warning" if declared else "note"
+        stands = standing(
+            analysis,
+            finish.strips[-1],
+            severity,
+            partial(_judged, finish=finish, severity=severity),
+            likely_db=likely - finish.true_peak_dbtp,
+        )
+        reaches = f"{' into '.join(names)} {{}} reach {words_db(likely, plus=True)} dBFS"
         yield Finding(
             code="level.ceiling",
-            severity="warning",
-            message=f"{' into '.join(names)} can reach {words_db(likely, plus=True)} dBFS; no limiter holds "
-            f"{words_db(finish.true_peak_dbtp)} dBTP",
+            **stands.fields,
+            message=f"{reaches.format('can')}; no limiter holds {words_db(finish.true_peak_dbtp)} dBTP",
+            because=reaches.format("could") if stands.is_assumed else "",
             strips=analysis.ids(finish.about),
             stems=(finish.stem,) if finish.stem else (),
             figures={"likely_dbfs": likely, "peak_dbfs": peak, "rms_dbfs": rms},
@@ -125,18 +135,73 @@ def ceiling(analysis: Analysis) -> Iterator[Finding]:
                 *analysis.level_words(finish.strips[-1]),
                 "a sample-peak ceiling does not limit true peaks between samples; leave 1 dB below the limit",
             ),
-            remedies=_ceiling_behind(analysis, finish),
+            remedies=() if stands.is_assumed else tuple(_ceilings(analysis, finish, ends)),
         )
 
 
-def _ceiling_behind(analysis: Analysis, finish: Finish) -> tuple[Remedy, ...]:
-    """A limiter at the end of the chain of the last sum, or of the first strip behind it whose chain is passed."""
-    if not finish.worked:
-        return ()
-    strip = analysis.strip(finish.worked[0])
-    limiter = {"name": "Ceiling", "type": "limiter", "ceiling_db": finish.true_peak_dbtp}
-    step = EditStep("add_insert", {"strip": strip.id, "insert": limiter})
-    return (Remedy(f"Add a {words_db(finish.true_peak_dbtp)} dB limiter to {strip.name}", (step,)),)
+def _failing(analysis: Analysis) -> Iterator[Finish]:
+    for finish in finishes(analysis):
+        if likely_db(finish.stage) > finish.true_peak_dbtp + 1e-9 and not any(
+            _holds(insert, finish) for _strip, insert in finish.inserts
+        ):
+            yield finish
+
+
+def _judged(levels: Levels, finish: Finish, severity: Severity) -> Severity | None:
+    """The finding of the end of a mix at other levels."""
+    stage = levels.at_end(finish.strips[-1])
+    return severity if stage is not None and likely_db(stage) > finish.true_peak_dbtp + 1e-9 else None
+
+
+def _ceilings(analysis: Analysis, finish: Finish, failing: set[End]) -> Iterator[Remedy]:
+    """A ceiling where only failing deliverables lie behind it: the last limiter on the way, else a new one at the end.
+
+    Places are tried from the end of the way back to the last sum.
+    """
+    places = [strip for strip in reversed(finish.worked) if _ends_behind(analysis, strip) <= failing]
+    limit_db = finish.true_peak_dbtp
+    for strip in places:
+        for insert in reversed(analysis.strip(strip).inserts):
+            if insert.traits.ceiling == "hard" and insert.key != "external" and insert.wet == 1:
+                yield _lowered(analysis, strip, insert, limit_db)
+                return
+    if places:
+        last = analysis.strip(places[0])
+        limiter = {"name": "Ceiling", "type": "limiter", "ceiling_db": limit_db}
+        step = EditStep("add_insert", {"strip": last.id, "insert": limiter})
+        yield Remedy(f"Add a {words_db(limit_db)} dB limiter to {last.name}", (step,))
+
+
+def _lowered(analysis: Analysis, strip: int, insert: Insert, limit_db: float) -> Remedy:
+    """“Lower Limiter on Limited mix from −0.3 to −1.0 dB”; one that is off is turned on first."""
+    changes: dict[str, object] = {} if insert.state == "on" else {"state": "on"}
+    name, was = f"{insert.title} on {analysis.name(strip)}", insert.ceiling_db
+    words = [f"Turn on {name}"] if changes else []
+    if was is None or was > limit_db:
+        changes["ceiling_db"] = limit_db
+        to = f"to {words_db(limit_db)} dB"
+        lower = f"Lower {name} {f'from {words_db(was)} ' if was is not None else ''}{to}"
+        words = [f"{words[0]} and lower it {to}"] if words else [lower]
+    return Remedy(words[0], (EditStep("change_insert", {"insert": insert.id, "changes": changes}),))
+
+
+def _ends_behind(analysis: Analysis, strip: int) -> set[End]:
+    """The outputs, prints and stem taps that a ceiling at the end of a strip's chain is in."""
+    graph, template = analysis.graph, analysis.template
+    behind = {graph.head[r] for r in graph.outs[strip] if graph.stage[r] != IN and analysis.levels.goes(r)}
+    reached = set().union(*(analysis.downstream(head) for head in behind))
+    found: set[End] = set()
+    for at in (*reached, strip):
+        kind = graph.strips[at].kind
+        if (kind == "output" and at not in graph.tied_out) or (
+            kind == "print" and (at != strip or graph.strips[at].records == "pre")
+        ):
+            found.add((at, ""))
+        for number in graph.stems_at.get(at, ()):
+            stem = template.stems[number]
+            if at != strip or stem.tap != "pre-insert":
+                found.add((graph.index[stem.print], "") if stem.print else (at, stem.id))
+    return found
 
 
 def _holds(insert: Insert, finish: Finish) -> bool:
@@ -182,6 +247,8 @@ explain(
         "128; −2 dBTP: ATSC A/85)."
     ),
     fix="Add a limiter after the last sum, or lower the ceiling of the existing one.",
+    decide="Every place before this end feeds other deliverables too. Add a limiter where you want it.",
+    place="levels",
 )
 
 explain(
@@ -191,4 +258,6 @@ explain(
     why="The limit is not guaranteed.",
     how="Active inserts after the last limiter are checked by type and gain.",
     fix="Move the limiter to the end of the chain.",
+    decide="Only you know whether the order is intended. Move the limiter to the end of its chain.",
+    place="map",
 )

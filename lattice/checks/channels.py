@@ -225,6 +225,8 @@ explain(
     why="Part of the signal is missing without a warning.",
     how="The channels with signal are compared with the channels of the route.",
     fix="Add the channel to the route, or widen its destination.",
+    decide="Only you know the channels of the route. Set them on Crosspoints.",
+    place="crosspoints",
 )
 
 explain(
@@ -234,6 +236,8 @@ explain(
     why="The two sources are mixed and cannot be separated again.",
     how="The destination channel of each route is listed.",
     fix="Move one source to a free channel.",
+    decide="Only you know the channels of the two sources. Set them on Ports.",
+    place="ports",
 )
 
 explain(
@@ -252,6 +256,8 @@ explain(
     why="Channels are folded down or empty inside the chain, without a warning.",
     how="Layouts are followed through each chain, insert by insert.",
     fix="Load the insert in the correct width, or move it to the correct place.",
+    decide="Only you know the layout of the insert. Set it in the strip details.",
+    place="map",
 )
 
 explain(
@@ -261,4 +267,6 @@ explain(
     why="Signal on the missing channels is folded down or lost.",
     how="The layout after the chain is compared with the layout of each destination.",
     fix="Widen the destination, or load the panner in the width of the destination.",
+    decide="Only you know the layout of the mix. Set the panner or the destination.",
+    place="ports",
 )

@@ -117,6 +117,8 @@ explain(
     why="Files play at the wrong speed, or are converted twice.",
     how="The rates of template, profile and machines are compared.",
     fix="Set all to one rate.",
+    decide="Only you know the rate of the job. Set template, profile and machines alike.",
+    place="settings",
 )
 
 explain(
@@ -126,6 +128,8 @@ explain(
     why="Audio drifts against the picture.",
     how="The frame rates of guide, profile and template are compared.",
     fix="Set the frame rate of the picture.",
+    decide="Only you know the frame rate of the picture. Set it in Settings.",
+    place="settings",
 )
 
 explain(

@@ -7,27 +7,32 @@ from collections.abc import Iterator
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy, first_of
 from lattice.checks.registry import check, explain
-from lattice.checks.remedies import feed_remedies, neighbour_remedies, onward_remedies, open_remedies
+from lattice.checks.remedies import nearest_remedies, onward_remedies, open_remedies
+from lattice.checks.unfinished import UNFED, UNFED_ENDS, feed_by_name, idle_trigger, leading_nowhere
 from lattice.graph.origin import NO_OUTLET
 from lattice.graph.reach import Backward
 from lattice.model.edit_step import EditStep
-from lattice.model.names import with_kind
-from lattice.model.strip_kinds import ENDS, PLAYING, SUMS
+from lattice.model.strip_kinds import ENDS, SUMS
 
 
 @check("route.unheard", "route.blocked")
 def unheard(analysis: Analysis) -> Iterator[Finding]:
     """Sources without an unblocked path to an endpoint; blocked where ignoring states there is one."""
-    working_keys = _working_keys(analysis) if analysis.graph.by_tag["trigger"] else None
+    triggers = set(analysis.graph.by_tag["trigger"])
+    working_keys = _working_keys(analysis) if triggers else None
     silent_outlets = set(analysis.outlets_without_route())
     choices = {member for choice in analysis.template.choices for member in choice.members}
     for strip, outlet in analysis.sources:
         if analysis.heard.from_source(strip, outlet) or outlet in silent_outlets:
             continue
-        if working_keys and "trigger" in analysis.strip(strip).tags and working_keys.from_source(strip, outlet):
+        is_trigger = strip in triggers
+        if working_keys and is_trigger and working_keys.from_source(strip, outlet):
             continue
         if not analysis.could_be_heard.from_source(strip, outlet):
-            yield _unheard(analysis, strip, outlet)
+            if is_trigger:
+                yield from idle_trigger(analysis, strip, outlet)
+            else:
+                yield _unheard(analysis, strip, outlet)
         elif not choices & {analysis.strip(strip).id, *analysis.outlet_id(strip, outlet)}:
             yield _blocked(analysis, strip, outlet)
 
@@ -44,30 +49,36 @@ def _working_keys(analysis: Analysis) -> Backward:
 
 def _unheard(analysis: Analysis, strip: int, outlet: int) -> Finding:
     name, stops = analysis.source_name(strip, outlet), _ends(analysis, strip, outlet)
-    is_trigger = "trigger" in analysis.strip(strip).tags
+    issue = leading_nowhere(analysis, strip, stops)
+    recorded = _only_recorded(analysis, strip)
     return Finding(
         code="route.unheard",
         severity="blocker",
-        message=f"{with_kind('Trigger', name)} feeds no key input"
-        if is_trigger
+        standing="wrong" if issue.startswith("outlets") or not issue else "unfinished",
+        issue=issue,
+        message=f"{name} is only recorded; it reaches no output, print or stem"
+        if recorded
         else f"{name} reaches no output, print or stem",
         strips=analysis.ids([strip]),
         outlets=analysis.outlet_id(strip, outlet),
         evidence=(_where_it_ends(analysis, stops),),
         cause=analysis.ids(stops) if stops else (analysis.strip(strip).section or analysis.strip(strip).id,),
         because=f"the routes end at {analysis.names(stops)}" if stops else "",
-        remedies=() if is_trigger else _routed(analysis, strip, outlet, stops),
+        remedies=_routed(analysis, strip, outlet, stops),
     )
 
 
+def _only_recorded(analysis: Analysis, strip: int) -> bool:
+    """A strip that others send to, that does not pass its input: it records what it is sent."""
+    graph = analysis.graph
+    return graph.strips[strip].kind == "audio" and bool(graph.ins[strip]) and not graph.monitors[strip]
+
+
 def _routed(analysis: Analysis, strip: int, outlet: int, stops: list[int] | None) -> tuple[Remedy, ...]:
-    """Feed it to the bus of its section, a chain like its neighbours; otherwise continue the ends of its paths."""
-    remedies = list(feed_remedies(analysis, strip, outlet))
-    if outlet < 0:
-        remedies += neighbour_remedies(analysis, strip)
-    if not remedies and stops and len(stops) == 1 and stops[0] != strip:
-        remedies += onward_remedies(analysis, stops[0])
-    return tuple({repr(remedy.steps): remedy for remedy in remedies}.values())
+    """Feed it to its nearest sum; with routes already, continue the ends of its paths."""
+    if stops and stops != [strip]:
+        return onward_remedies(analysis, stops[0]) if len(stops) == 1 else ()
+    return nearest_remedies(analysis, strip, outlet)
 
 
 def _ends(analysis: Analysis, strip: int, outlet: int = NO_OUTLET) -> list[int] | None:
@@ -142,42 +153,71 @@ def _to_keys_or_endpoints(analysis: Analysis) -> Backward:
 
 
 def _unfed(analysis: Analysis, unfed: list[int]) -> Iterator[Finding]:
-    """The first sums and ends without input: those they feed are consequences. One note if no tracks exist."""
-    lowest = _lowest(analysis, unfed)
-    if lowest and not any(analysis.graph.by_kind[kind] for kind in PLAYING):
-        yield _waiting(analysis, lowest, unfed)
-        return
-    for number in lowest:
+    """What waits for sources, as one note; then the first strips of chains that nothing reaches for another reason."""
+    waiting = _waiting(analysis, unfed)
+    if waiting:
+        yield _no_source_yet(analysis, waiting, unfed)
+    rest = [number for number in unfed if number not in waiting]
+    for number in _lowest(analysis, rest):
         ins = analysis.graph.ins[number]
         from_where = analysis.names([analysis.graph.tail[route] for route in ins])
+        is_end = analysis.strip(number).kind in ENDS
         yield Finding(
             code="route.unfed",
             severity="warning",
+            standing="unfinished" if is_end and not ins else "wrong",
+            issue=UNFED_ENDS if is_end and not ins else "",
             message=f"No source reaches {analysis.name(number)}",
             strips=analysis.ids([number]),
             evidence=(f"its inputs {from_where} have no source" if ins else "it has no inputs",),
             cause=analysis.ids([number]),
+            remedies=feed_by_name(analysis, [number]),
         )
 
 
-def _waiting(analysis: Analysis, lowest: list[int], unfed: list[int]) -> Finding:
-    """A template of sums, made before its tracks."""
-    sums = sum(analysis.strip(number).kind in SUMS for number in unfed)
-    many = f"{sums} buses have" if sums > 1 else "1 bus has"
-    kept = (
-        EditStep("change_strip", {"strip": strip.id, "changes": {"tags": [*strip.tags, "spare"]}})
-        for strip in map(analysis.strip, lowest)
-    )
-    first = [*lowest, *(number for number in unfed if number not in set(lowest))]
+def _waiting(analysis: Analysis, unfed: list[int]) -> dict[int, bool]:
+    """Sums at which no route ends yet (True), and all that only such strips feed (False)."""
+    graph = analysis.graph
+    waiting = {n: True for n in unfed if not graph.ins[n] and graph.strips[n].kind in SUMS}
+    among, todo = set(unfed), list(waiting)
+    while todo:
+        for route in graph.outs[todo.pop()]:
+            head = graph.head[route]
+            if head in among and head not in waiting and all(graph.tail[r] in waiting for r in graph.ins[head]):
+                waiting[head] = False
+                todo.append(head)
+    return waiting
+
+
+def _no_source_yet(analysis: Analysis, waiting: dict[int, bool], unfed: list[int]) -> Finding:
+    """A template of sums, or a part of one, made before its tracks."""
+    first = [number for number in unfed if waiting.get(number)]
+    behind = [number for number in unfed if waiting.get(number) is False]
+    sums = sum(analysis.strip(number).kind in SUMS for number in (*first, *behind))
     return Finding(
         code="route.unfed",
         severity="note",
-        message=f"{many} no source yet" if sums else f"No source reaches {analysis.names(unfed)} yet",
-        strips=analysis.ids(first),
-        evidence=first_of([f"{analysis.name(number)} has no inputs" for number in lowest]),
-        cause=analysis.ids([first[0]]),
-        remedies=(Remedy("Tag them spare" if len(lowest) > 1 else "Tag it spare", tuple(kept)),),
+        standing="unfinished",
+        issue=UNFED,
+        message=f"{sums} buses have no source yet" if sums > 1 else f"{analysis.name(first[0])} has no source yet",
+        strips=analysis.ids([*first, *behind]),
+        figures={"buses": sums},
+        evidence=first_of([f"{analysis.name(number)} has no inputs" for number in first]),
+        remedies=tuple(_kept_for_later(analysis, first)),
     )
+
+
+def _kept_for_later(analysis: Analysis, numbers: list[int]) -> Iterator[Remedy]:
+    """All of them, and those of each section that has some."""
+    many = "Keep all for later" if len(numbers) > 1 else "Keep for later"
+    yield Remedy(many, (EditStep("keep_for_later", {"strips": list(analysis.ids(numbers))}),))
+    by_section: dict[str, list[int]] = {}
+    for number in numbers:
+        by_section.setdefault(analysis.strip(number).section or "", []).append(number)
+    for section, ones in by_section.items():
+        if section and len(ones) < len(numbers):
+            step = EditStep("keep_for_later", {"strips": list(analysis.ids(ones))})
+            yield Remedy(f"Keep those of {analysis.sections[section].name} for later", (step,))
 
 
 def _lowest(analysis: Analysis, unfed: list[int]) -> list[int]:
@@ -205,9 +245,12 @@ def _lowest(analysis: Analysis, unfed: list[int]) -> list[int]:
 
 def _dead_end(analysis: Analysis, number: int) -> Finding:
     stops = _ends(analysis, number)
+    issue = leading_nowhere(analysis, number, stops)
     return Finding(
         code="route.dead-end",
         severity="warning",
+        standing="unfinished" if issue else "wrong",
+        issue=issue,
         message=f"{analysis.name(number)} has no path to an output, print, stem or key input",
         strips=analysis.ids([number]),
         evidence=(_where_it_ends(analysis, stops),),
@@ -269,6 +312,8 @@ explain(
         "key, and disabled strips are skipped."
     ),
     fix="Feed the source to the bus of its section, or to the destination of its neighbours.",
+    decide="Only you know the destination of a source. Route it on the map, or tag it spare.",
+    place="map",
 )
 
 explain(
@@ -284,6 +329,8 @@ explain(
         "message names the first blocked place."
     ),
     fix="Open the blocked place, or waive the finding if the silence is intended.",
+    decide="Only you know whether the silence is intended. Open the named place, or waive the finding.",
+    place="map",
 )
 
 explain(
@@ -296,6 +343,8 @@ explain(
         "without settings."
     ),
     fix="Open the first blocked place on the path.",
+    decide="Only you know whether the silence is intended. Open the named place, or waive the finding.",
+    place="map",
 )
 
 explain(
@@ -308,6 +357,8 @@ explain(
     why="An unused strip takes space, or a source that should feed it was rerouted.",
     how="Sources are followed forward with settings ignored. Spare strips are skipped.",
     fix="Feed a source to it, tag it spare, or remove it.",
+    decide="Only you know the source of it. Feed it on the map, or remove it.",
+    place="map",
 )
 
 explain(
@@ -317,4 +368,6 @@ explain(
     why="All signal routed into it is lost.",
     how="Routes are followed backward from all endpoints and keys with settings ignored.",
     fix="Feed it to the bus of its section, or remove it and reroute its sources.",
+    decide="Only you know the destination of a bus. Route it on the map, or remove it.",
+    place="map",
 )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections import deque
+from collections import Counter, deque
 from collections.abc import Iterator
 from itertools import combinations
 
@@ -11,13 +11,14 @@ from msgspec.structs import replace
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
-from lattice.checks.joins import Joins, Region
+from lattice.checks.joins import Joins, Region, has_own_output
 from lattice.checks.registry import check, explain
-from lattice.checks.remedies import route_words
+from lattice.checks.remedies import disabling_steps, route_words
 from lattice.gain_staging.gains import Gain, chain_gain, reached_channels, route_gain
 from lattice.graph.disjoint import DisjointPathPair
 from lattice.graph.paths import Path
 from lattice.model.edit_step import EditStep
+from lattice.model.strip_kinds import SUMS
 from lattice.model.units import decibels, gain
 
 MOST_PATHS = 64  # looked at where a pair is not simply the cheapest; the loudest of so many are those that matter
@@ -27,7 +28,9 @@ MOST_STEPS = 120_000
 MATRIX_STEPS = 2  # entries of a matrix that cost about as much as one route
 SILENT_COST_DB = 4_000.0  # of a route without an open channel: never in the path if another exists
 STEPS_A_PIECE = 30  # more for each strip and route
+MOST_CUTS = 2  # that are offered for a pair
 PathPair = tuple[list[int], list[int]]
+CutRank = tuple[bool, int, bool, float]  # no cue feed, pairs it ends (negative), no shortcut, loss (negative)
 
 
 @check("route.double-path")
@@ -40,7 +43,7 @@ def double_path(analysis: Analysis) -> Iterator[Finding]:
     joins = Joins(analysis)
     search = _LoudestPairs(analysis, joins)
     left = MOST_STEPS + STEPS_A_PIECE * (len(analysis.graph.strips) + len(analysis.graph.routes))
-    last: Finding | None = None
+    found: list[tuple[int, int, PathPair]] = []
     unlisted = 0
     for start in range(len(analysis.graph.strips)):
         if not joins.may_split(start) or "pop" in analysis.strip(start).tags:
@@ -52,13 +55,14 @@ def double_path(analysis: Analysis) -> Iterator[Finding]:
                 continue
             pair = search.pair(joins.region(start, end))
             if pair is not None:
-                if last is not None:
-                    yield last
-                last = _finding(analysis, search, start, end, *pair)
+                found.append((start, end, pair))
             left -= search.steps
-    if last is not None:
-        more = (f"and {unlisted} more pairs of strips, not listed",) if unlisted else ()
-        yield replace(last, evidence=last.evidence + more) if more else last
+    cuts = _Cuts(analysis, search, [pair for _start, _end, pair in found])
+    for place, (start, end, pair) in enumerate(found):
+        finding = _finding(analysis, search, start, end, *pair, cuts=cuts)
+        is_last = unlisted and place == len(found) - 1
+        more = (f"and {unlisted} more pairs of strips, not listed",) if is_last else ()
+        yield replace(finding, evidence=finding.evidence + more) if more else finding
 
 
 class _LoudestPairs:
@@ -74,7 +78,7 @@ class _LoudestPairs:
     def pair(self, region: Region) -> PathPair | None:
         """Two disjoint paths that share a channel, the louder first; None if there are none."""
         edges = {
-            at: [(route, there, self._cost(route, region.start)) for route, there in options]
+            at: [(route, there, self.cost(route, region.start)) for route, there in options]
             for at, options in region.options.items()
         }
         search = DisjointPathPair(edges, region.start, region.end, None if self._loops else region.order)
@@ -99,7 +103,7 @@ class _LoudestPairs:
             self.steps += len(total.matrix.entries) // MATRIX_STEPS
         return total
 
-    def _cost(self, route: int, start: int) -> float:
+    def cost(self, route: int, start: int) -> float:
         """Loss over a route, dB: from the `in` of the strip it leaves, or from its tap where it leaves `start`.
 
         A lossless route has cost 0 at any width. In a loop a route with gain costs 0 too: otherwise no path would be
@@ -132,7 +136,7 @@ class _LoudestPairs:
     def _by_listing(self, region: Region) -> PathPair | None:
         """The same from listed paths, if the cheapest two do not count: the fewest hops first."""
         paths = self._paths(region)
-        lost_db = [sum(self._cost(route, region.start) for route in path) for path in paths]
+        lost_db = [sum(self.cost(route, region.start) for route in path) for path in paths]
         order = sorted(range(len(paths)), key=lambda at: (lost_db[at], at))
         for one, other in sorted(combinations(range(len(order)), 2), key=sum):
             pair = paths[order[one]], paths[order[other]]
@@ -168,9 +172,10 @@ class _LoudestPairs:
 
 
 def _finding(
-    analysis: Analysis, search: _LoudestPairs, start: int, join: int, one: list[int], other: list[int]
+    analysis: Analysis, search: _LoudestPairs, start: int, join: int, one: list[int], other: list[int], *, cuts: _Cuts
 ) -> Finding:
     graph = analysis.graph
+    ranked = cuts.ranked(one, other)
     between = [graph.head[route] for path in (one, other) for route in path[:-1]]
     ways = [analysis.hops(Path(start, tuple(path))) for path in (one, other)]
     figures = _figures(analysis, search, one, other)
@@ -184,7 +189,8 @@ def _finding(
         routes=analysis.route_ids([*one, *other]),
         figures=figures,
         evidence=tuple(ways),
-        remedies=_remedies(analysis, start, (one[0], other[0])),
+        cause=analysis.route_ids([route for _rank, route in ranked[:1]] or one[-1:]),
+        remedies=cuts.remedies(ranked),
     )
 
 
@@ -216,17 +222,58 @@ def _samples(analysis: Analysis, path: list[int]) -> int:
     )
 
 
-def _remedies(analysis: Analysis, start: int, hops: tuple[int, int]) -> tuple[Remedy, ...]:
-    """Remove one of the two first routes; first the one that goes past the bus of the strip's section."""
-    section = analysis.sections.get(analysis.strip(start).section or "")
-    bus = section.bus if section else None
-    past_the_bus_first = sorted(hops, key=lambda route: analysis.graph.routes[route].to == bus)
-    found = []
-    for route in past_the_bus_first:
-        piece = analysis.graph.routes[route]
-        remove = EditStep("remove_routes", {"routes": [piece.id]})
-        found.append(Remedy(f"Remove {route_words(analysis, route)}", (remove,)))
-    return tuple(found)
+class _Cuts:
+    """Which route to cut: none that leaves a bus without a way to an endpoint (docs/reference/causes.md, *Fixes*).
+
+    A cue bus left on the mix comes first, then the route that ends most double paths, then the shortcut past the bus,
+    then the quieter route.
+    """
+
+    def __init__(self, analysis: Analysis, search: _LoudestPairs, pairs: list[PathPair]) -> None:
+        self.analysis, self.graph, self.search = analysis, analysis.graph, search
+        self.ends = Counter(route for pair in pairs for path in pair for route in path)
+        self._strands: dict[int, bool] = {}
+
+    def ranked(self, one: list[int], other: list[int]) -> list[tuple[CutRank, int]]:
+        """Routes of two paths that may be cut, the best first, each with its rank."""
+        found = []
+        for path in (other, one):
+            lost_db = round(sum(self.search.cost(route, self.graph.tail[path[0]]) for route in path), 6)
+            for route in path:
+                if not self.strands(route):
+                    rank = not self._is_cue(route), -self.ends[route], len(path) > 1, -lost_db
+                    found.append((rank, route))
+        return sorted(found, key=lambda entry: entry[0])[:MOST_CUTS]
+
+    def _is_cue(self, route: int) -> bool:
+        """A feed from a bus that also leads to an output of its own."""
+        tail, is_feed = self.graph.tail[route], self.graph.routes[route].kind == "feed"
+        return is_feed and self.graph.strips[tail].kind in SUMS and has_own_output(self.graph, tail, route)
+
+    def strands(self, route: int) -> bool:
+        """Return whether a cut leaves the bus it leaves without a way to an endpoint."""
+        tail = self.graph.tail[route]
+        if self.graph.strips[tail].kind not in SUMS or self.graph.is_endpoint(tail):
+            return False
+        if route not in self._strands:
+            others = (r for r in self.graph.outs[tail] if r != route and self.graph.routes[r].enabled)
+            ends = (at for r in others for at in self.analysis.downstream(self.graph.head[r]))
+            self._strands[route] = not any(self.graph.is_endpoint(at) for at in ends)
+        return self._strands[route]
+
+    def remedies(self, ranked: list[tuple[CutRank, int]]) -> tuple[Remedy, ...]:
+        """The best cut; another one only on request. Two that are equally good are a question."""
+        is_tie = len(ranked) > 1 and ranked[0][0] == ranked[1][0]
+        return tuple(
+            self._cut(route, asks=True if place or is_tie else None) for place, (_rank, route) in enumerate(ranked)
+        )
+
+    def _cut(self, route: int, asks: bool | None) -> Remedy:
+        piece = self.graph.routes[route]
+        if piece.kind == "send":
+            return Remedy(f"Disable {route_words(self.analysis, route)}", disabling_steps([piece.id]), asks=asks)
+        step = EditStep("remove_routes", {"routes": [piece.id]})
+        return Remedy(f"Remove {route_words(self.analysis, route)}", (step,), asks=asks)
 
 
 explain(
@@ -242,4 +289,6 @@ explain(
         "compared. Two equal paths sum to +6.02 dB (any acoustics handbook)."
     ),
     fix="Remove the unintended path. Usually it is the one that bypasses the bus.",
+    decide="Every cut would strand a bus. Reroute the sources on the map.",
+    place="map",
 )

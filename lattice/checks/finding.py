@@ -8,17 +8,42 @@ from typing import Any, Literal
 
 import msgspec
 
+from lattice.checks.fix_kinds import kind_of, only_user_decides
 from lattice.model.edit_step import EditStep
 
 Severity = Literal["blocker", "warning", "note"]
 SEVERITIES: tuple[Severity, ...] = ("blocker", "warning", "note")
+# A mistake; something prepared and not connected yet; a statement that rests on levels nobody stated.
+Standing = Literal["wrong", "unfinished", "assumed"]
+STANDINGS: tuple[Standing, ...] = ("wrong", "unfinished", "assumed")
 
 
 class Remedy(msgspec.Struct, frozen=True):
-    """Edits that put a finding right, under the words of the button that makes them."""
+    """Edits that put a finding right, under the words of the button that makes them.
+
+    Attributes
+    ----------
+    kind
+        One of `fix_kinds.FIX_KINDS`, in whose order fixes are offered; left out, it is that of its steps.
+    asks
+        Whether only the user may decide on it: the plan never makes it.
+    """
 
     label: str
     steps: tuple[EditStep, ...]
+    kind: str = ""
+    asks: bool | None = None
+
+    def __post_init__(self) -> None:
+        """Fills in kind and question by the steps."""
+        if not self.kind:
+            msgspec.structs.force_setattr(self, "kind", kind_of(self.steps))
+        if self.asks is None:
+            msgspec.structs.force_setattr(self, "asks", only_user_decides(self.steps))
+
+    def as_json(self) -> dict[str, Any]:
+        """The form of `fixes` in `audit --json`."""
+        return {"label": self.label, "kind": self.kind, "asks": self.asks}
 
     @property
     def key(self) -> str:
@@ -39,6 +64,8 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
     code: str
     severity: Severity
     message: str
+    standing: Standing = "wrong"
+    issue: str = ""  # the kind of issue it belongs to with others of its kind, whatever their code (registry.ISSUES)
     strips: tuple[str, ...] = ()
     routes: tuple[str, ...] = ()
     inserts: tuple[str, ...] = ()
@@ -82,6 +109,7 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
         return {
             "code": self.code,
             "severity": self.severity,
+            "standing": self.standing,
             "message": self.message,
             "strips": list(self.strips),
             "routes": list(self.routes),
@@ -95,6 +123,7 @@ class Finding(msgspec.Struct, frozen=True, kw_only=True):
             },
             "evidence": list(self.evidence),
             "remedies": [remedy.label for remedy in self.remedies],
+            "fixes": [remedy.as_json() for remedy in self.remedies],
             "fingerprint": self.fingerprint,
             "waived": self.waived,
         }

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
+from functools import partial
 from typing import NamedTuple
 
 from lattice.analysis import Analysis
-from lattice.checks.finding import Finding, Remedy, first_of
+from lattice.checks.assumed import AS_NOTE, HIGHEST_DBFS, LOWEST_DBFS, Stands, standing
+from lattice.checks.finding import Finding, Remedy, Severity, first_of
 from lattice.checks.registry import check, explain
 from lattice.checks.remedies import trim_steps
 from lattice.gain_staging.chain import entering, figures, level_of, likely_db
+from lattice.gain_staging.levels import Levels
 from lattice.gain_staging.plain import expected_at
 from lattice.gain_staging.shares import inflow
 from lattice.gain_staging.trims import trim_db
@@ -47,18 +50,34 @@ def headroom(analysis: Analysis) -> Iterator[Finding]:
         peak, likely, rms = figures(stage).loudest
         wanted = mix_headroom_db(analysis, stem)
         if likely is not None and -likely < wanted:
+            stands = standing(
+                analysis,
+                strip_number,
+                "warning",
+                partial(_too_little_room, strip_number=strip_number, stem=stem, wanted_db=wanted),
+                likely_db=likely + wanted,
+            )
             yield Finding(
                 code="level.headroom",
-                severity="warning",
+                **stands.fields,
+                because=f"{stem.name} would have {-likely:.1f} dB headroom" if stands.is_assumed else "",
                 message=f"{stem.name} {_room_words(likely)}; {wanted:g} dB required",
                 strips=(stem.strip,),
                 stems=(stem.id,),
                 figures={"headroom_db": -likely, "likely_dbfs": likely, "peak_dbfs": peak, "rms_dbfs": rms},
                 evidence=(*_ranking(analysis, strip_number), *analysis.level_words(strip_number)),
-                remedies=_trim(
+                remedies=()
+                if stands.is_assumed
+                else _trim(
                     analysis, strip_number, trim_db(analysis.levels, strip_number, wanted, STAGE_OF_TAP[stem.tap])
                 ),
             )
+
+
+def _too_little_room(levels: Levels, strip_number: int, stem: Stem, wanted_db: float) -> Severity | None:
+    """The finding of a mix at other levels."""
+    stage = levels.at(strip_number, STAGE_OF_TAP[stem.tap])
+    return "warning" if stage is not None and -likely_db(stage) < wanted_db else None
 
 
 def _trim(analysis: Analysis, number: int, change_db: float | None) -> tuple[Remedy, ...]:
@@ -99,7 +118,7 @@ def operating(analysis: Analysis) -> Iterator[Finding]:
             continue  # wherever in its chain
         strip = analysis.graph.strips[strip_number]
         insert = strip.inserts[place]
-        if insert.state != "on":
+        if insert.state != "on" or insert.key == "external":
             continue
         if plain:
             expected = expected_at(strip, plain, place)
@@ -116,9 +135,11 @@ def operating(analysis: Analysis) -> Iterator[Finding]:
             said[power] = _away(power, profile, wanted)
         away = said[power]
         if away is not None:
+            at = (strip_number, place, power_low, power_high)
+            stands = AS_NOTE if analysis.rests_on_assumed(strip_number) and _may_fit(analysis, *at) else Stands("note")
             yield Finding(
                 code="level.operating",
-                severity="note",
+                **stands.fields,
                 message=f"{insert.name or insert.id} on {strip.name} runs {away.words}",
                 strips=(strip.id,),
                 inserts=(insert.id,),
@@ -126,6 +147,26 @@ def operating(analysis: Analysis) -> Iterator[Finding]:
                 cause=(insert.type, strip.section or strip.id),
                 evidence=away.evidence,
             )
+
+
+def _may_fit(analysis: Analysis, strip_number: int, place: int, power_low: float, power_high: float) -> bool:
+    """Return whether some level of the assumed sources brings an insert to its operating level."""
+    low, high = (
+        _power_at(analysis.levels_if_assumed(peak), strip_number, place) for peak in (LOWEST_DBFS, HIGHEST_DBFS)
+    )
+    return low <= power_high and high >= power_low
+
+
+def _power_at(levels: Levels, strip_number: int, place: int) -> float:
+    """The expected power at the input of an insert."""
+    strip, plain = levels.graph.strips[strip_number], levels.sources.get(strip_number)
+    if plain:
+        return expected_at(strip, plain, place) ** 2
+    stages = levels.stages[strip_number]
+    if not stages:
+        return 0.0
+    sound, _peak_gain, _likely_gain, rms_gain = entering(strip, stages, place, levels.carriers)
+    return max(sound.e2) * rms_gain * rms_gain
 
 
 class _Away(NamedTuple):
@@ -161,15 +202,30 @@ def build_up(analysis: Analysis) -> Iterator[Finding]:
         if likely_db(stage) <= 1e-9 or sum(map(levels.brings, graph.ins[strip_number])) < 3:
             continue
         peak, likely, rms = figures(stage).loudest
+        stands = standing(
+            analysis,
+            strip_number,
+            "note",
+            partial(_builds_up, strip_number=strip_number),
+            likely_db=likely or 0.0,
+        )
         yield Finding(
             code="level.build-up",
-            severity="note",
+            **stands.fields,
             message=f"{analysis.name(strip_number)} builds up to {words_db(likely, plus=True)} dBFS at its input",
             strips=analysis.ids([strip_number]),
             figures={"likely_dbfs": likely, "peak_dbfs": peak, "rms_dbfs": rms},
             evidence=(*_ranking(analysis, strip_number), *analysis.level_words(strip_number)),
-            remedies=_trim(analysis, strip_number, -math.ceil((likely or 0.0) * 10 - 1e-9) / 10),
+            remedies=()
+            if stands.is_assumed
+            else _trim(analysis, strip_number, -math.ceil((likely or 0.0) * 10 - 1e-9) / 10),
         )
+
+
+def _builds_up(levels: Levels, strip_number: int) -> Severity | None:
+    """The finding of a sum at other levels."""
+    stages = levels.stages[strip_number]
+    return "note" if stages and likely_db(stages[IN]) > 1e-9 else None
 
 
 explain(
@@ -182,6 +238,8 @@ explain(
         "or the profile (about 6 dB for an unlimited mix: common practice)."
     ),
     fix="Trim all feeds of the mix by the same amount.",
+    decide="Only you know the gain to lower. See the steps on Levels.",
+    place="levels",
 )
 
 explain(

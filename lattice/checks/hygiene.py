@@ -29,7 +29,7 @@ def duplicate_names(analysis: Analysis) -> Iterator[Finding]:
     for name, strip in zip(names, analysis.template.strips, strict=True):
         by_name[name].append(strip.id)
     for ids in by_name.values():
-        if len(ids) > 1:
+        if len(ids) > 1 and not _one_feeds_the_other(analysis, ids):
             name = analysis.name(analysis.graph.index[ids[0]])
             yield Finding(
                 code="name.duplicate",
@@ -38,6 +38,14 @@ def duplicate_names(analysis: Analysis) -> Iterator[Finding]:
                 strips=tuple(ids),
                 evidence=(", ".join(ids[:12]),),
             )
+
+
+def _one_feeds_the_other(analysis: Analysis, ids: list[str]) -> bool:
+    """Return whether two strips of a name are a sound and its channel: a channel may bear its sound's name."""
+    index, graph = analysis.graph.index, analysis.graph
+    numbers = {index[one] for one in ids}
+    fed = {graph.head[route] for route in graph.routes_of(numbers) if graph.head[route] in numbers}
+    return len(fed) == len(ids) - 1
 
 
 def _compared(names: list[str]) -> list[str]:

@@ -7,9 +7,10 @@ from dataclasses import dataclass
 from itertools import combinations, groupby
 
 from lattice.analysis import Analysis
-from lattice.checks.finding import Finding, Severity
+from lattice.checks.finding import Finding, Remedy, Severity
 from lattice.checks.registry import check, explain
 from lattice.gain_staging.gains import insert_layouts
+from lattice.model.edit_step import EditStep
 from lattice.model.insert_types import EXTERNAL
 from lattice.model.layouts import channel_count
 
@@ -100,7 +101,33 @@ def _clash(analysis: Analysis, one: _Use, other: _Use, channels: list[int]) -> F
         strips=tuple(dict.fromkeys(analysis.ids([one.strip, other.strip]))),
         inserts=tuple(use.insert for use in (one, other) if use.insert),
         evidence=(f"{one.way} {numbers} of {analysis.graph.machine_of(one.strip)}",),
+        remedies=tuple(_next_free(analysis, one, other)),
     )
+
+
+def _next_free(analysis: Analysis, one: _Use, other: _Use) -> Iterator[Remedy]:
+    """The next free channels for either of them; which of them moves is the user's choice."""
+    machine = next(m for m in analysis.template.machines if m.id == analysis.graph.machine_of(one.strip))
+    has = machine.inputs if one.way == "input" else machine.outputs
+    used = {
+        channel
+        for use in _uses(analysis)
+        if use.way == one.way and analysis.graph.machine_of(use.strip) == machine.id
+        for channel in use.channels
+    }
+    for use in (other, one):
+        width = len(use.channels)
+        starts = range(1, has - width + 2, width if width == 2 else 1)
+        run = next((list(range(n, n + width)) for n in starts if not used & set(range(n, n + width))), None)
+        if run is None:
+            continue
+        if use.insert:
+            field = "io_in" if use.way == "input" else "io_out"
+            step = EditStep("change_insert", {"insert": use.insert, "changes": {field: run}})
+        else:
+            step = EditStep("change_strip", {"strip": analysis.strip(use.strip).id, "changes": {"io": run}})
+        numbers = f"{run[0]}–{run[-1]}" if width > 1 else str(run[0])
+        yield Remedy(f"Move {use.name(analysis)} to {use.way} {numbers}", (step,), asks=True)
 
 
 def _ties(analysis: Analysis) -> list[int]:
@@ -182,6 +209,8 @@ explain(
     why="No signal passes there.",
     how="Channel numbers are compared with those of the machine, and their count with the layout.",
     fix="Choose existing channels, as many as the layout has.",
+    decide="Only you know the connector. Choose an existing channel, or add channels to the machine.",
+    place="settings",
 )
 
 explain(
@@ -191,6 +220,8 @@ explain(
     why="Both signals are mixed on one connector.",
     how="All uses of each physical channel are listed. Two inputs on one channel are only a note.",
     fix="Move one of them to a free channel.",
+    decide="No channel is free. Add channels to the machine, or disable one of the strips.",
+    place="settings",
 )
 
 explain(
@@ -200,6 +231,8 @@ explain(
     why="Channels are lost, or the machines cannot lock to each other.",
     how="Both ends of each tie are compared.",
     fix="Set both ends to one layout, and both machines to one rate.",
+    decide="Only you know the right layout and rate. Set both ends alike.",
+    place="settings",
 )
 
 explain(

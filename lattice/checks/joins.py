@@ -11,7 +11,8 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from lattice.analysis import Analysis
-from lattice.graph.signal_graph import IN
+from lattice.graph.reach import downstream
+from lattice.graph.signal_graph import IN, SignalGraph
 from lattice.model.document import Strip
 from lattice.model.insert_types import TRANSPARENT
 
@@ -22,6 +23,30 @@ Options = dict[int, list[tuple[int, int]]]  # strip → (route, strip it leads t
 def _transparent(strip: Strip) -> bool:
     """Its active inserts leave the sound unchanged."""
     return all(insert.state != "on" or insert.type in TRANSPARENT for insert in strip.inserts)
+
+
+def _effects(graph: SignalGraph) -> list[bool]:
+    """Per strip: a return, or a bus made for an effect that is not there yet. No second path goes through it.
+
+    Such a bus is fed by sends only, has no active insert, and no output of its own: that is a cue bus.
+    """
+    found = [strip.kind == "return" for strip in graph.strips]
+    for bus in graph.by_kind["bus"]:
+        ins = [route for route in graph.ins[bus] if graph.routes[route].enabled]
+        if ins and all(graph.routes[route].kind == "send" for route in ins):
+            inserts = any(insert.state == "on" for insert in graph.strips[bus].inserts)
+            found[bus] = not inserts and not has_own_output(graph, bus)
+    return found
+
+
+def has_own_output(graph: SignalGraph, bus: int, beside: int | None = None) -> bool:
+    """Return whether a bus feeds an output that it does not reach by its other routes, or by the one named."""
+    for route in graph.outs[bus]:
+        if route != beside and graph.strips[graph.head[route]].kind == "output":
+            others = [r for r in graph.outs[bus] if r != route and beside in (None, r)]
+            if not any(graph.head[route] in downstream(graph, graph.head[other]) for other in others):
+                return True
+    return False
 
 
 @dataclass(frozen=True)
@@ -44,7 +69,9 @@ class Joins:
     def __init__(self, analysis: Analysis) -> None:
         self.analysis, self.graph = analysis, analysis.graph
         graph, ok = analysis.graph, analysis.unblocked.route_ok
-        self.monitors = analysis.unblocked.monitors
+        self.monitors = [
+            passes and not effect for passes, effect in zip(analysis.unblocked.monitors, _effects(graph), strict=True)
+        ]
         self.carried = analysis.sounds.leaves
         self.is_send = [route.kind == "send" for route in graph.routes]
         # only fed signal can be passed after a send

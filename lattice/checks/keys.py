@@ -1,39 +1,24 @@
-"""Keys (side-chains): triggers without a destination, inserts without a key signal, double ducking."""
+"""Keys (side-chains): keys without effect, keys too quiet, double ducking."""
 
 from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator
+from functools import partial
 
 from lattice.analysis import Analysis
+from lattice.checks.assumed import if_louder
 from lattice.checks.finding import Finding, Remedy, Severity
 from lattice.checks.registry import check, explain
 from lattice.gain_staging.chain import key_threshold_db
-from lattice.graph.masks import masks
+from lattice.gain_staging.levels import Levels
 from lattice.graph.signal_graph import IN
+from lattice.model.document import Insert
 from lattice.model.edit_step import EditStep
 from lattice.model.units import words_db
 
-
-@check("key.unfed")
-def unfed_keys(analysis: Analysis) -> Iterator[Finding]:
-    """Inserts that are on and keyed from outside, to which no key carries a source."""
-    fed = {analysis.graph.key_node[route][1] for route in analysis.graph.keys if analysis.carries(route)}
-    for strip_number, place in analysis.graph.inserts.listening:
-        strip = analysis.strip(strip_number)
-        insert = strip.inserts[place]
-        if strip.in_service and insert.state == "on" and insert.id not in fed:
-            routes = [route for route in analysis.graph.keys if analysis.graph.key_node[route][1] == insert.id]
-            why = "it has no key route" if not routes else "its key routes carry no signal"
-            yield Finding(
-                code="key.unfed",
-                severity="warning",
-                message=f"{insert.name or insert.id} on {strip.name} has no key signal",
-                strips=(strip.id,),
-                routes=analysis.route_ids(routes),
-                inserts=(insert.id,),
-                evidence=(why,),
-            )
+BELOW_KEY_DB = 6.0  # a threshold so far below the key's expected level works (common practice)
+MOST_FADER_DB = 12.0  # as far as faders usually go (common practice)
 
 
 @check("key.unheard", "key.dormant")
@@ -74,21 +59,17 @@ def _about(
 @check("key.self")
 def keyed_by_itself(analysis: Analysis) -> Iterator[Finding]:
     """Keys whose only sources are those the insert already works on."""
-    keys = [route for route in analysis.graph.keys if analysis.carries(route)]
-    if not keys:
-        return
-    keyed = sorted({analysis.graph.head[route] for route in keys})
-    bit_of_strip = {strip: 1 << (len(keys) + at) for at, strip in enumerate(keyed)}
-    reached = masks(analysis.unblocked, bit_of_strip, {route: 1 << at for at, route in enumerate(keys)})
+    reach = analysis.key_reach
+    keys = list(reach.key_bit)
     shared = [-1] * len(keys)  # per key: the reach of all its sources
-    for source in reached:
-        bits = source & ((1 << len(keys)) - 1)
-        while bits:  # the keys this source reaches, from the lowest bit on
+    for mask in reach.sources:
+        bits = mask & ((1 << len(keys)) - 1)
+        while bits:  # the keys these sources reach, from the lowest bit on
             at = (bits & -bits).bit_length() - 1
-            shared[at] &= source
+            shared[at] &= mask
             bits &= bits - 1
     for at, route in enumerate(keys):
-        if shared[at] != -1 and shared[at] & bit_of_strip[analysis.graph.head[route]]:
+        if shared[at] != -1 and shared[at] & reach.strip_bit[analysis.graph.head[route]]:
             insert = analysis.graph.insert_of_key(route)
             host = analysis.name(analysis.graph.head[route])
             words = f"{insert.name or insert.id} on {host} is keyed by its own signal"
@@ -108,11 +89,14 @@ def too_quiet(analysis: Analysis) -> Iterator[Finding]:
         peak = analysis.levels.key_peak_db(insert)
         working = insert.key == "external" and insert.state == "on" and analysis.strip(strip_number).in_service
         if working and threshold is not None and (peak is None or peak < threshold):
+            rests = any(_key_rests_on_assumed(analysis, route) for route in routes)
+            stands = if_louder(analysis, "warning", rests, partial(_is_quiet, insert=insert, threshold_db=threshold))
             triggers = list(dict.fromkeys(analysis.graph.tail[route] for route in routes))
             figure = "off" if peak is None else f"{words_db(peak)} dBFS"
             yield Finding(
                 code="key.quiet",
-                severity="warning",
+                **stands.fields,
+                because=f"{insert.name or insert.id} on {analysis.name(strip_number)} would never trigger",
                 message=f"{insert.name or insert.id} on {analysis.name(strip_number)} never triggers: key peak "
                 f"{figure}, "
                 f"threshold {words_db(threshold)} dB",
@@ -121,7 +105,39 @@ def too_quiet(analysis: Analysis) -> Iterator[Finding]:
                 inserts=(insert.id,),
                 figures={"peak_dbfs": peak},
                 evidence=(f"keyed by {analysis.names(triggers)}",),
+                remedies=() if stands.is_assumed else tuple(_triggering(analysis, insert, threshold, routes, peak)),
             )
+
+
+def _key_rests_on_assumed(analysis: Analysis, route: int) -> bool:
+    outlet, tail = analysis.graph.outlet[route], analysis.graph.tail[route]
+    return analysis.is_assumed(tail, outlet) if outlet >= 0 else analysis.assumed_sound.leaves[tail]
+
+
+def _is_quiet(levels: Levels, insert: Insert, threshold_db: float) -> Severity | None:
+    """The finding of a key at other levels."""
+    peak = levels.key_peak_db(insert)
+    return "warning" if peak is None or peak < threshold_db else None
+
+
+def _triggering(
+    analysis: Analysis, insert: Insert, threshold_db: float, routes: list[int], peak_db: float | None
+) -> Iterator[Remedy]:
+    """The threshold below the key's expected level, or the fader of a lone trigger up to it."""
+    expected = analysis.levels.key_level_db(insert)
+    if expected is None or peak_db is None:
+        return
+    wanted = round(min(expected, peak_db) - BELOW_KEY_DB, 1)
+    limiter = insert.traits.is_limiter and insert.threshold_db is None
+    changes = {"ceiling_db" if limiter else "threshold_db": wanted}
+    step = EditStep("change_insert", {"insert": insert.id, "changes": changes})
+    yield Remedy(f"Set the threshold of {insert.name or insert.id} to {words_db(wanted)} dB", (step,), "gain")
+    trigger = analysis.strip(analysis.graph.tail[routes[0]])
+    if len(routes) == 1 and trigger.fader_db is not None and analysis.graph.routes[routes[0]].tap == "post-fader":
+        up_db = round(trigger.fader_db + threshold_db + BELOW_KEY_DB - min(expected, peak_db), 1)
+        if up_db <= MOST_FADER_DB:
+            fader = EditStep("change_strip", {"strip": trigger.id, "changes": {"fader_db": up_db}})
+            yield Remedy(f"Set the fader of {trigger.name} to {words_db(up_db, plus=True)} dB", (fader,))
 
 
 @check("key.double")
@@ -184,21 +200,14 @@ def _double(analysis: Analysis, inner: tuple[int, str], outer: tuple[int, str], 
 
 
 explain(
-    "key.unfed",
-    many="{n} keyed inserts have no key signal",
-    found="An insert with an external key receives no signal at its key input.",
-    why="The ducker or gate does nothing, though the mix depends on it.",
-    how="The key routes of the insert are followed back to a source over open paths.",
-    fix="Route its trigger to it, or set its key to internal.",
-)
-
-explain(
     "key.unheard",
     many="{n} keys end at inserts without external key",
     found="A key route ends at an insert whose key is not external.",
     why="The ducking is routed but does not work.",
     how="The key setting of the insert at each key route is checked.",
     fix="Set the key of the insert to external.",
+    decide="Only you know whether the key is intended. Set the key input, or remove the key.",
+    place="map",
 )
 
 explain(
@@ -229,6 +238,8 @@ explain(
         "upper bound."
     ),
     fix="Raise the trigger, or lower the threshold.",
+    decide="The key carries no signal. Raise the trigger, or lower the threshold.",
+    place="levels",
 )
 
 explain(

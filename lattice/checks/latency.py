@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterator
 
 from lattice.analysis import Analysis
-from lattice.checks.finding import Finding
+from lattice.checks.finding import Finding, first_of
 from lattice.checks.registry import check, explain
 from lattice.checks.remedies import measured_remedy
 from lattice.latency.monitoring import monitored
@@ -103,9 +103,9 @@ def unreported(analysis: Analysis) -> Iterator[Finding]:
         strip = analysis.strip(strip_number)
         insert = strip.inserts[place]
         measured = insert.measured_latency_samples
-        if measured is not None and measured != insert.latency_samples:
+        if measured is not None and measured != insert.reported_samples:
             name = f"{insert.name or insert.id} on {strip.name}"
-            yield _unreported(strip, name, insert.id, insert.latency_samples, measured)
+            yield _unreported(strip, name, insert.id, insert.reported_samples, measured)
 
 
 def _unreported(strip: Strip, name: str, insert: str | None, reported: int, actual: int) -> Finding:
@@ -129,6 +129,8 @@ def total(analysis: Analysis) -> Iterator[Finding]:
         return
     samples, steps = analysis.arrivals.outputs[output], critical_path(analysis.arrivals, output)
     ms = _ms(analysis, samples)
+    if not samples:
+        return
     too_late = limit is not None and ms > limit
     over = f"; limit {limit:g} ms" if too_late else ""
     yield Finding(
@@ -153,6 +155,29 @@ def _step_words(analysis: Analysis, step: PathStep) -> str:
         return f"{insert.name or insert.id} on {name}: {step.samples} samples"
     words = {"tie": "the tie", "output": "the machine output", "strip": "compensation or source"}[step.what]
     return f"{name}, {words}: {step.samples} samples"
+
+
+@check("latency.unstated")
+def unstated(analysis: Analysis) -> Iterator[Finding]:
+    """Inserts whose latency nobody stated: the total leaves them out."""
+    found = [
+        (strip, insert)
+        for strip in analysis.graph.strips
+        for insert in strip.inserts
+        if insert.latency_samples is None and insert.state != "unloaded"
+    ]
+    if found:
+        many = f"{len(found)} inserts have" if len(found) > 1 else f"{found[0][1].title} on {found[0][0].name} has"
+        yield Finding(
+            code="latency.unstated",
+            severity="note",
+            message=f"{many} no stated latency; the total leaves {'them' if len(found) > 1 else 'it'} out",
+            strips=tuple(dict.fromkeys(strip.id for strip, _insert in found)),
+            inserts=tuple(insert.id for _strip, insert in found),
+            figures={"inserts": len(found)},
+            evidence=first_of([f"{insert.title} on {strip.name}" for strip, insert in found]),
+            cause=("unstated",),
+        )
 
 
 @check("time.prints-skewed")
@@ -186,6 +211,8 @@ explain(
     why="The attack passes before the ducking starts.",
     how="The latest key is compared with the earliest signal at the insert, and with the tolerance of the profile.",
     fix="Tap the key earlier, or remove latency from its path.",
+    decide="Only you know whether the delay is intended. Measure the latencies, or move the key.",
+    place="timing",
 )
 
 explain(
@@ -195,6 +222,8 @@ explain(
     why="The signal arrives early by the remainder.",
     how="The compensation of every route is compared with the limit.",
     fix="Remove latency from the longest path.",
+    decide="The host cannot compensate that much. Use inserts with less latency on this path.",
+    place="timing",
 )
 
 explain(
@@ -204,6 +233,8 @@ explain(
     why="Players hear themselves late and drag.",
     how="Input latency, two buffers, the slowest chain on the path and output latency are added, without compensation.",
     fix="Remove latency from the path, or reduce the buffer size.",
+    decide="Only you know the inserts you can spare. Use a smaller buffer, or monitor before them.",
+    place="timing",
 )
 
 explain(
@@ -225,6 +256,17 @@ explain(
         "each insert."
     ),
     fix="Remove the insert with the longest latency from the critical path.",
+    decide="Only you know the inserts you can spare. See the critical path on Timing.",
+    place="timing",
+)
+
+explain(
+    "latency.unstated",
+    many="{n} inserts have no stated latency",
+    found="Inserts without a stated latency, counted once for the template.",
+    why="They count as 0 samples. The real total may be larger.",
+    how="Loaded inserts whose latency is empty are counted.",
+    fix="Enter the latency the host reports, or apply a latency list.",
 )
 
 explain(
@@ -234,4 +276,6 @@ explain(
     why="The stems do not align side by side.",
     how="The latest actual arrivals at all prints are compared.",
     fix="Let the host compensate prints, or remove the late insert.",
+    decide="Only you know whether the files are aligned later. See the paths on Timing.",
+    place="timing",
 )

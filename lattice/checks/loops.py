@@ -186,6 +186,8 @@ explain(
         "spectral radius of the product of the channel matrices, in absolute values."
     ),
     fix="Disable the feedback route.",
+    decide="Only you know the route that closes the loop by mistake. Remove it on the map.",
+    place="map",
 )
 
 explain(
@@ -195,6 +197,8 @@ explain(
     why="Levels become unstable and unpredictable.",
     how="Loops are strongly connected components that need a key route.",
     fix="Key it from a strip before the cycle.",
+    decide="Only you know whether the loop is intended. Remove the key, or one of its routes.",
+    place="map",
 )
 
 explain(
@@ -204,6 +208,8 @@ explain(
     why="Notes double, hang or flood the port.",
     how="Loops are strongly connected components that need a MIDI route.",
     fix="Disable the feedback route, or turn local control off.",
+    decide="Only you know whether the loop is intended. Remove one of its MIDI routes.",
+    place="map",
 )
 
 explain(
@@ -213,4 +219,6 @@ explain(
     why="Every repeat is as loud as the last, or louder.",
     how="The feedback setting is read. Below 1, the repeats sum to 1/(1−f) (geometric series).",
     fix="Set the feedback below 100 %.",
+    decide="Only you know the intended feedback. Set it below 100 %.",
+    place="map",
 )

@@ -137,6 +137,8 @@ explain(
     why="The template opens with a missing plug-in.",
     how="Maker and name are compared with the inventory.",
     fix="Install the plug-in, or print its output.",
+    decide="Only you know whether it can be installed. Install it, or choose another plug-in.",
+    place="settings",
 )
 
 explain(
@@ -146,6 +148,8 @@ explain(
     why="Settings may not load, or may sound different.",
     how="Version numbers are compared part by part.",
     fix="Update the plug-in on that machine.",
+    decide="Only you know whether it can be updated. Update it, or accept the older version.",
+    place="settings",
 )
 
 explain(
@@ -164,4 +168,6 @@ explain(
     why="The machine swaps, drops out or does not load the template.",
     how="The stated memory is added up per machine.",
     fix="Move instruments to a different machine, or unload inactive ones.",
+    decide="Only you know the strips you can spare. Unload inserts, or use another machine.",
+    place="settings",
 )

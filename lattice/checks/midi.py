@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import check, explain
+from lattice.checks.unfinished import UNPLAYED_MIDI
 from lattice.model.edit_step import EditStep
 
 CHANNELS = 16  # a port, MIDI 1.0
@@ -21,22 +22,36 @@ def no_instrument(analysis: Analysis) -> Iterator[Finding]:
     """Midi strips in service without an enabled midi route."""
     playing = {analysis.graph.tail[route] for route in analysis.graph.midis if analysis.graph.routes[route].enabled}
     for strip_number, strip in enumerate(analysis.graph.strips):
-        if strip.kind == "midi" and strip.in_service and strip_number not in playing and "spare" not in strip.tags:
-            yield Finding(
-                code="midi.no-instrument",
-                severity="warning",
-                message=f"{strip.name} has no MIDI route to an instrument",
-                strips=(strip.id,),
-                evidence=("it has no enabled MIDI route",),
-            )
+        if strip.kind != "midi" or not strip.in_service or strip_number in playing or "spare" in strip.tags:
+            continue
+        disabled = [route for route in analysis.graph.midis if analysis.graph.tail[route] == strip_number]
+        enable = tuple(
+            EditStep("change_route", {"route": route, "changes": {"enabled": True}})
+            for route in analysis.route_ids(disabled)
+        )
+        yield Finding(
+            code="midi.no-instrument",
+            severity="warning" if disabled else "note",
+            standing="wrong" if disabled else "unfinished",
+            issue="" if disabled else UNPLAYED_MIDI,
+            message=f"{strip.name} has no MIDI route to an instrument{'' if disabled else ' yet'}",
+            strips=(strip.id,),
+            evidence=("its MIDI routes are disabled" if disabled else "it has no MIDI route",),
+            remedies=(Remedy("Enable its MIDI routes", enable, "midi"),) if disabled else (),
+        )
 
 
 @check("midi.unplayed")
 def unplayed(analysis: Analysis) -> Iterator[Finding]:
-    """Instruments that no midi route reaches."""
-    played = {analysis.graph.head[route] for route in analysis.graph.midis if analysis.graph.routes[route].enabled}
-    for strip_number, strip in enumerate(analysis.graph.strips):
-        if strip.kind == "instrument" and strip_number not in played and "spare" not in strip.tags:
+    """Instruments that no midi route reaches, where a midi strip plays another instrument of the same section."""
+    graph = analysis.graph
+    playing = [route for route in graph.midis if graph.routes[route].enabled]
+    played = {graph.head[route] for route in playing}
+    by_strips = (graph.head[route] for route in playing if graph.strips[graph.tail[route]].kind == "midi")
+    with_notes = {graph.strips[head].section for head in by_strips if graph.strips[head].kind == "instrument"}
+    for strip_number in graph.by_kind["instrument"]:
+        strip = graph.strips[strip_number]
+        if strip_number not in played and "spare" not in strip.tags and strip.section in with_notes:
             yield Finding(
                 code="midi.unplayed",
                 severity="note",
@@ -166,6 +181,8 @@ explain(
     why="Its notes play nothing.",
     how="The MIDI routes of each strip are counted. Spare strips are skipped.",
     fix="Route it to its instrument.",
+    decide="Only you know the instrument. Route the MIDI strip on the map.",
+    place="map",
 )
 
 explain(
@@ -184,6 +201,8 @@ explain(
     why="The notes do not arrive.",
     how="Port numbers are compared with those of the instrument and its machine.",
     fix="Choose an existing port, or add ports to the instrument.",
+    decide="Only you know the port. Choose an existing one, or add ports to the machine.",
+    place="settings",
 )
 
 explain(
@@ -193,6 +212,8 @@ explain(
     why="Its notes are dropped.",
     how="The channel of the route is compared with the channels of the instrument.",
     fix="Send on a channel the instrument receives.",
+    decide="Only you know the channel. Choose one that the instrument receives.",
+    place="map",
 )
 
 explain(

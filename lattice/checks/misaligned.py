@@ -203,4 +203,6 @@ explain(
     why="Two copies of one source comb. The first notch is at f = 1/(2τ), with τ the time difference.",
     how="The earliest and latest actual arrival of every route are compared, compensation included.",
     fix="Enter the measured latency, or remove the late insert from one path.",
+    decide="Only you know whether the delay is intended. Measure the latencies, or waive the finding.",
+    place="timing",
 )

@@ -7,7 +7,8 @@ from collections.abc import Iterator
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import check, explain
-from lattice.checks.remedies import feed_remedies
+from lattice.checks.remedies import nearest_remedies
+from lattice.checks.unfinished import BEGUN, NO_OUTPUT, leading_nowhere
 from lattice.model.edit_step import EditStep
 from lattice.model.route_kinds import BRINGING_SOUND
 
@@ -18,9 +19,12 @@ def outlet_unheard(analysis: Analysis) -> Iterator[Finding]:
     for outlet_number in analysis.outlets_without_route():
         strip, outlet = analysis.graph.outlets[outlet_number]
         instrument = analysis.strip(strip)
+        issue = leading_nowhere(analysis, strip)
         yield Finding(
             code="route.outlet-unheard",
             severity="warning",
+            standing="unfinished" if issue in (NO_OUTPUT, BEGUN) else "wrong",
+            issue=issue,
             message=f"Outlet {outlet.name or outlet.id} of {instrument.name} is open but not routed",
             strips=(instrument.id,),
             outlets=(f"{instrument.id}/{outlet.id}",),
@@ -33,7 +37,9 @@ def _outlet_remedies(analysis: Analysis, strip: int, outlet: int) -> tuple[Remed
     piece, known = analysis.strip(strip), analysis.graph.outlets[outlet][1]
     shut = EditStep("change_outlet", {"strip": piece.id, "outlet": known.id, "changes": {"open": False}})
     close = Remedy("Close the outlet", (shut,))
-    return (*feed_remedies(analysis, strip, outlet), close)
+    if strip in analysis.unrouted:
+        return (Remedy("Add a strip for each outlet", (EditStep("wire_up", {"strips": [piece.id]}),)), close)
+    return (*nearest_remedies(analysis, strip, outlet), close)
 
 
 @check("route.outlet-clash")
@@ -65,6 +71,8 @@ explain(
     why="Parts on this outlet are silent.",
     how="The routes of each outlet are counted, keys included.",
     fix="Route the outlet to a strip, or close it.",
+    decide="Only you know the strip for this outlet. Route it on Ports, or close it.",
+    place="ports",
 )
 
 explain(

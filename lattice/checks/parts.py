@@ -8,9 +8,11 @@ from collections.abc import Iterator
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import check, explain
+from lattice.checks.unfinished import BEGUN, NO_OUTPUT, leading_nowhere
 from lattice.graph.origin import NO_OUTLET
 from lattice.model.document import Outlet, Part, Strip, main_outlet
 from lattice.model.edit_step import EditStep
+from lattice.model.name_words import words_of
 
 
 def outlet_of(strip: Strip, part: Part) -> Outlet | None:
@@ -36,6 +38,7 @@ def unheard_parts(analysis: Analysis) -> Iterator[Finding]:
         is_open = outlet is None or outlet.open
         if heard and is_open:
             continue
+        issue = leading_nowhere(analysis, strip_number) if is_open and strip_number in analysis.unrouted else ""
         where = f"outlet {outlet.name or outlet.id}" if outlet else "the instrument"
         opening = EditStep(
             "change_outlet", {"strip": strip.id, "outlet": outlet.id if outlet else "", "changes": {"open": True}}
@@ -44,6 +47,8 @@ def unheard_parts(analysis: Analysis) -> Iterator[Finding]:
         yield Finding(
             code="part.unheard",
             severity="warning",
+            standing="unfinished" if issue in (NO_OUTPUT, BEGUN) else "wrong",
+            issue=issue,
             message=f"{part.name or part.id} of {strip.name} is silent: {where} {why}",
             strips=(strip.id,),
             outlets=(f"{strip.id}/{outlet.id}",) if outlet else (),
@@ -83,6 +88,80 @@ def unplayed_parts(analysis: Analysis) -> Iterator[Finding]:
 
 def _plays(part: Part, port: int, channel: int | None) -> bool:
     return port == part.port and (channel is None or part.channel is None or channel == part.channel)
+
+
+@check("part.crossed")
+def crossed_parts(analysis: Analysis) -> Iterator[Finding]:
+    """Two parts whose outlets or channels are taken by strips with each other's name."""
+    for strip_number in analysis.graph.by_kind["instrument"]:
+        strip = analysis.strip(strip_number)
+        if len(strip.parts) > 1 and not analysis.is_kept_apart(strip_number):
+            by_name = {words_of(part.name or part.id): part for part in strip.parts}
+            yield from _crossed_outlets(analysis, strip_number, by_name)
+            yield from _crossed_notes(analysis, strip_number, by_name)
+
+
+def _crossed_outlets(analysis: Analysis, strip_number: int, by_name: dict[tuple[str, ...], Part]) -> Iterator[Finding]:
+    graph, strip = analysis.graph, analysis.strip(strip_number)
+    takers: dict[str, list[int]] = defaultdict(list)  # part → strips that take its outlet, named as another part
+    routes = [
+        *graph.outs[strip_number],
+        *(r for o in graph.outlets_of.get(strip_number, ()) for r in graph.outlet_outs[o]),
+    ]
+    for part in strip.parts:
+        outlet = outlet_of(strip, part)
+        node = graph.outlet_index.get((strip_number, outlet.id), NO_OUTLET) if outlet else NO_OUTLET
+        takers[part.id] = [graph.head[r] for r in routes if graph.outlet[r] == node]
+    named = {
+        (part.id, by_name[words_of(analysis.name(taker))].id): taker
+        for part in strip.parts
+        for taker in takers[part.id]
+        if words_of(analysis.name(taker)) in by_name
+    }
+    parts = {part.id: part for part in strip.parts}
+    for (one, other), taker in named.items():
+        if one < other and (other, one) in named:
+            swap = [
+                EditStep("change_part", {"strip": strip.id, "part": mine, "changes": {"outlet": parts[its].outlet}})
+                for mine, its in ((one, other), (other, one))
+            ]
+            yield _crossed(
+                analysis, strip_number, (parts[one], parts[other]), [taker, named[other, one]], "outlets", swap
+            )
+
+
+def _crossed_notes(analysis: Analysis, strip_number: int, by_name: dict[tuple[str, ...], Part]) -> Iterator[Finding]:
+    graph, strip = analysis.graph, analysis.strip(strip_number)
+    for route in graph.midis:
+        piece, tail = graph.routes[route], graph.tail[route]
+        part = by_name.get(words_of(analysis.name(tail)))
+        if graph.head[route] != strip_number or part is None or piece.channel is None or not piece.enabled:
+            continue
+        port = piece.port or 1
+        played = [one for one in strip.parts if (one.port, one.channel) == (port, piece.channel)]
+        if len(played) == 1 and played[0] is not part and not _plays(part, port, piece.channel):
+            changes = {"port": part.port, "channel": part.channel}
+            step = EditStep("change_route", {"route": piece.id, "changes": changes})
+            yield _crossed(analysis, strip_number, (part, played[0]), [tail], "channel", [step])
+
+
+def _crossed(
+    analysis: Analysis, number: int, parts: tuple[Part, Part], strips: list[int], what: str, steps: list[EditStep]
+) -> Finding:
+    names = [part.name or part.id for part in parts]
+    strip = analysis.strip(number)
+    is_notes = what == "channel"
+    return Finding(
+        code="part.crossed",
+        severity="warning",
+        message=f"{analysis.name(strips[0])} plays {names[1]} of {strip.name}"
+        if is_notes
+        else f"Outlets of {names[0]} and {names[1]} of {strip.name} are crossed",
+        strips=tuple(dict.fromkeys(analysis.ids([number, *strips]))),
+        others=tuple(f"{strip.id}/{part.id}" for part in parts),
+        evidence=(f"taken by {analysis.names(strips)}",) if not is_notes else (f"it is named {names[0]}",),
+        remedies=(Remedy(f"Play {names[0]}" if is_notes else "Swap their outlets", tuple(steps), "midi"),),
+    )
 
 
 @check("part.all-first")
@@ -142,6 +221,8 @@ explain(
     why="Its notes play without sound.",
     how="The outlet of each part is followed to the endpoints over open paths.",
     fix="Open the outlet, or route it.",
+    decide="Only you know the destination of the outlet. Route it on Ports.",
+    place="ports",
 )
 
 explain(
@@ -154,12 +235,25 @@ explain(
 )
 
 explain(
+    "part.crossed",
+    many="{n} parts are crossed",
+    found="Strips at the outlets of two parts have each other's names, or notes of a part play another part.",
+    why="The wrong sound is on the strip, or the notes play the wrong sound.",
+    how="Names of parts are compared with the strips at their outlets and the strips that play them.",
+    fix="Swap the outlets, or the channel.",
+    decide="Only you know the right order. Swap the outlets on Ports.",
+    place="ports",
+)
+
+explain(
     "part.all-first",
     many="{n} instruments have all parts on the first outlet",
     found="All parts of an instrument with several open outlets use the first outlet.",
     why="A reloaded kit often does this. One strip gets all parts, the others none.",
     how="The outlet of each part is checked.",
     fix="Assign the parts to the open outlets in order.",
+    decide="Only you know the outlets of the parts. Assign them on Ports.",
+    place="ports",
 )
 
 explain(
@@ -169,4 +263,6 @@ explain(
     why="Two versions play together, or none plays.",
     how="The active members are counted.",
     fix="Unmute the wanted members and mute the others.",
+    decide="Only you know the member that should sound. Mute or unmute members on the map.",
+    place="map",
 )

@@ -19,7 +19,7 @@ def latencies(analysis: Analysis) -> Iterator[Finding]:
         return
     for strip, insert, listed in other_latencies(analysis.template, inventory):
         change = EditStep("change_insert", {"insert": insert.id, "changes": {"latency_samples": listed}})
-        stated = insert.latency_samples
+        stated = insert.reported_samples
         yield Finding(
             code="plugin.latency",
             severity="warning",
@@ -45,4 +45,6 @@ explain(
         "is ignored."
     ),
     fix="Apply the listed latency, or measure it and correct the list.",
+    decide="Only you know the right latency. Measure it, or correct the list.",
+    place="settings",
 )

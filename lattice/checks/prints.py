@@ -70,7 +70,7 @@ def _printing(analysis: Analysis, stem: Stem) -> tuple[Remedy, ...]:
         return (Remedy(f"Enable {name}", (wake,)),) if records else ()
     if fed or not sounds_at_tap or not analysis.may_feed(source, end):
         return ()  # a route is there, and something blocks it; or none may be made
-    return (Remedy(f"Feed to {name}", (feed_step(strip.id, stem.print, tap=stem.tap),)),)
+    return (Remedy(f"Feed to {name}", (feed_step(strip.id, stem.print, tap=stem.tap),), "stem"),)
 
 
 def _opens_with_its_end(analysis: Analysis, route: int) -> bool:
@@ -144,26 +144,6 @@ def _alone(analysis: Analysis, stem: Stem, own: list[int]) -> tuple[EditStep, ..
     return (*steps, *([EditStep("change_route", {"route": feed.id, "changes": changes})] if changes else []))
 
 
-@check("stem.print-inserts")
-def print_inserts(analysis: Analysis) -> Iterator[Finding]:
-    """Inserts on prints that record their input: they are not in the file."""
-    for print_id in dict.fromkeys(stem.print for stem in analysis.template.stems if stem.print):
-        strip = analysis.strip(analysis.graph.index[print_id])
-        if strip.kind == "print" and strip.records == "in" and strip.inserts:
-            take = EditStep("change_strip", {"strip": strip.id, "changes": {"records": "pre"}})
-            names = ", ".join(insert.title for insert in strip.inserts)
-            yield Finding(
-                code="stem.print-inserts",
-                severity="note",
-                message=f"{strip.name} records before its inserts",
-                strips=(strip.id,),
-                inserts=tuple(insert.id for insert in strip.inserts),
-                stems=tuple(stem.id for stem in analysis.template.stems if stem.print == print_id),
-                evidence=(names,),
-                remedies=(Remedy("Record post-insert", (take,)),),
-            )
-
-
 @check("stem.layout")
 def layouts(analysis: Analysis) -> Iterator[Finding]:
     """Stems whose layout differs from their strip or print, and mixes in a layout that no delivery lists."""
@@ -208,6 +188,8 @@ explain(
     why="A file is missing from the delivery.",
     how="For each set, the prints, their state and their feeds are checked.",
     fix="Add a print, or feed the existing one.",
+    decide="Only you know the print. Route the strip to a print on the map.",
+    place="stems",
 )
 
 explain(
@@ -217,15 +199,8 @@ explain(
     why="The file differs from the stem levels shown here.",
     how="The routes into each print are compared with the tap of its stem.",
     fix="Feed it the stem alone, at its tap, at 0 dB.",
-)
-
-explain(
-    "stem.print-inserts",
-    many="{n} prints have inserts that are not recorded",
-    found="A print that records its input has inserts.",
-    why="The file differs from the monitored sound.",
-    how="The record position of the print and its chain are compared.",
-    fix="Record after the inserts, or remove them.",
+    decide="Only you know the intended content. Feed the print from the stem alone.",
+    place="stems",
 )
 
 explain(
@@ -235,4 +210,6 @@ explain(
     why="Channels in the file are folded down or empty.",
     how="The layouts of stem, strip and print are compared.",
     fix="Set all to the same layout.",
+    decide="Only you know the layout of the delivery. Set strip, stem and print alike.",
+    place="stems",
 )

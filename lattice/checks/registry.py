@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from lattice.analysis import Analysis
-from lattice.checks.finding import Finding
+from lattice.checks.finding import Finding, Remedy
 
 CheckFunction = Callable[[Analysis], Iterator[Finding]]
 
@@ -23,12 +23,16 @@ class Explanation:
     why: str  # it matters on the job
     how: str  # it is computed, with its source
     fix: str  # the usual fix
+    decide: str = ""  # why only a person can decide, where no fix is offered
+    place: str = ""  # the page of the template where that is done
 
 
 EXPLANATIONS: dict[str, Explanation] = {}
 
 
-def explain(code: str, *, many: str, found: str, why: str, how: str, fix: str) -> None:
+def explain(
+    code: str, *, many: str, found: str, why: str, how: str, fix: str, decide: str = "", place: str = ""
+) -> None:
     """Register the explanation of a code, beside its check.
 
     Parameters
@@ -40,8 +44,32 @@ def explain(code: str, *, many: str, found: str, why: str, how: str, fix: str) -
         are at.
     found, why, how, fix
         The finding, its consequence on the job, its computation with the source, its usual fix.
+    decide, place
+        For findings without a fix: the reason why only a person can decide, and the page where that is done.
     """
-    EXPLANATIONS[code] = Explanation(code, many, found, why, how, fix)
+    EXPLANATIONS[code] = Explanation(code, many, found, why, how, fix, decide, place)
+
+
+@dataclass(frozen=True)
+class IssueKind:
+    """One issue for all findings of a kind, whatever their codes: its sentence and its fixes.
+
+    A finding belongs to it by `Finding.issue`: the name of the kind, and behind a colon its subject, if there are
+    several issues of the kind.
+    """
+
+    name: str
+    code: str  # of the issue
+    sentence: Callable[[Analysis, Sequence[Finding]], str]
+    fixes: Callable[[Analysis, Sequence[Finding]], Iterable[Remedy]]
+
+
+ISSUES: dict[str, IssueKind] = {}
+
+
+def issue_kind(finding: Finding) -> IssueKind | None:
+    """The kind of issue a finding belongs to with others; None where its code and cause decide."""
+    return ISSUES[finding.issue.partition(":")[0]] if finding.issue else None
 
 
 def check(*codes: str) -> Callable[[CheckFunction], CheckFunction]:

@@ -6,6 +6,8 @@ from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator
 from statistics import median
 
+from msgspec.structs import replace
+
 from lattice.analysis import Analysis
 from lattice.checks.finding import Remedy
 from lattice.gain_staging.levels import Levels
@@ -36,19 +38,44 @@ def route_words(analysis: Analysis, route: int) -> str:
 
 def feed_remedies(analysis: Analysis, strip: int, outlet: int = NO_OUTLET) -> tuple[Remedy, ...]:
     """Feed a strip to the bus of its section, or of the nearest section around it."""
-    source = analysis.strip(strip)
-    section = analysis.sections.get(source.section or "")
-    while section is not None and (section.bus is None or section.bus == source.id):
-        section = analysis.sections.get(section.parent or "")
-    if section is None or section.bus is None:
-        return ()
-    bus = analysis.graph.index[section.bus]
-    if not analysis.may_feed(strip, bus, outlet) or leads_to(analysis, bus, strip):
-        return ()
-    if not analysis.could_be_heard.fed[bus]:
-        return ()  # the bus itself reaches no endpoint: the fault is after it
+    bus = analysis.destinations.section_bus(strip)
+    return _feeds(analysis, strip, outlet, [] if bus is None else [bus])
+
+
+def nearest_remedies(analysis: Analysis, strip: int, outlet: int = NO_OUTLET) -> tuple[Remedy, ...]:
+    """Feed a source to its nearest sum, and to it with the sends of its neighbours (docs/reference/causes.md)."""
+    ends = analysis.destinations.nearest(strip)
+    found = list(_feeds(analysis, strip, outlet, ends)[:1])
+    neighbours = [n for n in analysis.graph.sources_of_section[analysis.strip(strip).section] if n != strip]
+    if outlet < 0:
+        used = Counter(head for n in neighbours for head in _led_to(analysis, n) if head not in ends)
+        others = [end for end, _count in used.most_common(MOST_ENDS)]
+        found += [replace(one, asks=True) for one in _feeds(analysis, strip, outlet, others)]
+    if found and outlet < 0 and analysis.strip(strip).section is not None:
+        sends = tuple(_usual_sends(analysis, strip, neighbours))
+        if sends:
+            found.append(Remedy(f"{found[0].label}, with the sends of its neighbours", (*found[0].steps, *sends)))
+    return tuple(found)
+
+
+def _led_to(analysis: Analysis, strip: int) -> Iterator[int]:
+    """Where a strip's feeds and sends go, effects aside."""
+    graph = analysis.graph
+    return (graph.head[r] for r in graph.outs[strip] if graph.strips[graph.head[r]].kind != "return")
+
+
+def _feeds(analysis: Analysis, strip: int, outlet: int, ends: Iterable[int]) -> tuple[Remedy, ...]:
+    """A feed to each destination from which an endpoint is reached, that may be fed and closes no loop."""
     leaving = {"from_outlet": analysis.graph.outlets[outlet][1].id} if outlet >= 0 else {}
-    return (Remedy(f"Feed to {analysis.name(bus)}", (feed_step(source.id, section.bus, **leaving),)),)
+    return tuple(
+        Remedy(
+            f"Feed to {analysis.name(end)}", (feed_step(analysis.strip(strip).id, analysis.strip(end).id, **leaving),)
+        )
+        for end in ends
+        if analysis.could_be_heard.fed[end]
+        and analysis.may_feed(strip, end, outlet)
+        and not leads_to(analysis, end, strip)
+    )
 
 
 def leads_to(analysis: Analysis, start: int, end: int) -> bool:
@@ -90,25 +117,6 @@ def _opening(analysis: Analysis, blocker: Blocker) -> tuple[str, EditStep] | Non
     )
 
 
-def neighbour_remedies(analysis: Analysis, strip: int) -> tuple[Remedy, ...]:
-    """Route a source like its neighbours: where most strips of its section that play go, and with their sends."""
-    graph, section = analysis.graph, analysis.strip(strip).section
-    if section is None:
-        return ()
-    neighbours = [number for number in graph.sources_of_section[section] if number != strip]
-    feeds = Counter(graph.head[route] for number in neighbours for route in _leaving(analysis, number, "feed"))
-    end, count = max(feeds.items(), key=lambda entry: (entry[1], -entry[0]), default=(NO_OUTLET, 0))
-    if 2 * count <= len(neighbours) or not analysis.could_be_heard.fed[end]:
-        return ()
-    if not analysis.may_feed(strip, end) or leads_to(analysis, end, strip):
-        return ()
-    feed = feed_step(graph.strips[strip].id, graph.strips[end].id)
-    label = f"Feed to {analysis.name(end)}"
-    sends = tuple(_usual_sends(analysis, strip, neighbours))
-    with_sends = (Remedy(f"{label}, with the sends of its neighbours", (feed, *sends)),) if sends else ()
-    return (Remedy(label, (feed,)), *with_sends)
-
-
 def onward_remedies(analysis: Analysis, stop: int) -> tuple[Remedy, ...]:
     """Lead a sum that leads nowhere on: to the bus of its section, else to where it may belong.
 
@@ -126,6 +134,8 @@ def onward_remedies(analysis: Analysis, stop: int) -> tuple[Remedy, ...]:
     if analysis.strip(stop).section is None:
         known.reverse()
     good = [end for ends in known for end in ends if analysis.may_feed(stop, end) and not leads_to(analysis, end, stop)]
+    nearest = (end for end in analysis.destinations.nearest(stop) if analysis.could_be_heard.fed[end])
+    good = good or [end for end in nearest if analysis.may_feed(stop, end) and not leads_to(analysis, end, stop)][:1]
     return tuple(_feed(analysis, stop, end) for end in dict.fromkeys(good))
 
 

@@ -11,7 +11,9 @@ from lattice.checks.registry import check, explain
 from lattice.gain_staging.matrix import sparse_sum
 from lattice.gain_staging.shares import bounds_to
 from lattice.gain_staging.source_response import size
+from lattice.model.document import Strip
 from lattice.model.edit_step import EditStep
+from lattice.model.insert_types import SIGNS, TRAITS
 from lattice.model.names import with_kind
 
 
@@ -42,6 +44,9 @@ def bare_returns(analysis: Analysis) -> Iterator[Finding]:
         strip = analysis.strip(strip_number)
         if not analysis.graph.ins[strip_number]:
             continue
+        if not strip.inserts:
+            yield _without_effect(strip)
+            continue
         effects = [insert for insert in strip.inserts if insert.traits.is_effect]
         if any(insert.state == "on" for insert in effects):
             continue
@@ -61,8 +66,34 @@ def bare_returns(analysis: Analysis) -> Iterator[Finding]:
             inserts=tuple(insert.id for insert in (working or effects)),
             figures={"rise_db": rise_db(analysis, strip_number)},
             evidence=(f"{worked}; {why}" if worked else why,),
-            remedies=(Remedy(f"Turn on {effects[0].name or effects[0].id}", wake),) if wake else (),
+            remedies=(Remedy(f"Turn on {effects[0].name or effects[0].id}", wake),)
+            if wake
+            else (_effect_added(strip),)
+            if not working
+            else (),
         )
+
+
+def _without_effect(strip: Strip) -> Finding:
+    """A return made before its effect."""
+    return Finding(
+        code="route.return-bare",
+        severity="note",
+        standing="unfinished",
+        message=f"{with_kind('Return', strip.name)} has no effect yet",
+        strips=(strip.id,),
+        figures={"rise_db": None},
+        evidence=("it has no insert",),
+        remedies=(_effect_added(strip),),
+    )
+
+
+def _effect_added(strip: Strip) -> Remedy:
+    """The effect that the name tells, else a reverb: only the user knows which."""
+    folded = strip.name.casefold()
+    kind = next((kind for sign, kind in SIGNS if sign in folded and TRAITS[kind].decorrelates), "reverb")
+    step = EditStep("add_insert", {"strip": strip.id, "insert": {"name": kind.capitalize(), "type": kind}})
+    return Remedy("Add an effect", (step,), asks=True)
 
 
 USUAL_LOW_CUT_HZ = 250.0  # of effect returns people take 200 to 300 Hz (common practice)
@@ -124,6 +155,8 @@ explain(
     why="The dry part doubles the direct signal: louder, and combed by the latency of the effect.",
     how="The wet setting of each such insert is checked. The rise is computed for the most affected source.",
     fix="Set the effect to fully wet, and set the level with the fader of the return.",
+    decide="Only you know the mix of the effect. Set it to fully wet, or waive the finding.",
+    place="map",
 )
 
 explain(
@@ -133,6 +166,8 @@ explain(
     why="It adds the dry signal a second time.",
     how="The types of all active inserts are checked. Dynamics alone count as parallel processing and give a note.",
     fix="Turn on the effect, or remove the return.",
+    decide="Only you know the effect of the return. Add one, or remove the return.",
+    place="map",
 )
 
 explain(

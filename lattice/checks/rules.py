@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterator
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding
 from lattice.checks.registry import check, explain
+from lattice.checks.rule_fixes import rule_fixes
 from lattice.graph.origin import Origin
 from lattice.graph.paths import Path
 from lattice.graph.reach import Reach
@@ -54,6 +55,7 @@ def broken(analysis: Analysis) -> Iterator[Finding]:
                 evidence=(rule_sentence(analysis, rule), *((analysis.hops(path),) if path else ())),
                 way=analysis.hops(path) if path else "",
                 path=analysis.route_ids(path.routes) if path else (),
+                remedies=rule_fixes(analysis, rule, origin, path),
             )
 
 
@@ -298,4 +300,6 @@ explain(
     why="The agreed routing has changed.",
     how="Each rule is checked for each of its sources. One violating path is shown as evidence.",
     fix="Change the route of the violating path, or change the rule.",
+    decide="Only you know whether the routing or the rule is right. Change one of them.",
+    place="stems",
 )

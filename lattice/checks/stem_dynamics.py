@@ -6,6 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterator
 
 from lattice.analysis import Analysis
+from lattice.checks.assumed import AS_NOTE
 from lattice.checks.finding import Finding, first_of
 from lattice.checks.registry import check, explain
 from lattice.deliverables.taps import StemSet
@@ -147,7 +148,8 @@ def early_limiters(analysis: Analysis) -> Iterator[Finding]:
             continue
         yield Finding(
             code="mix.limiter-early",
-            severity="note",
+            **AS_NOTE.fields,
+            because=f"{limiters[0].name or limiters[0].type} on {strip.name} would work on the right levels",
             message=f"{limiters[0].name or limiters[0].type} on {strip.name} runs on assumed levels "
             f"({len(assumed)} of {all_sources} sources)",
             strips=(strip.id,),
@@ -174,6 +176,8 @@ explain(
     why="The stem alone has gaps without an audible reason.",
     how="The sources of every active key are compared with the sources of each stem.",
     fix="Print without the ducking, or note it in the delivery.",
+    decide="Only you know whether the composite may keep the ducking. Waive it, or print without it.",
+    place="stems",
 )
 
 explain(

@@ -394,6 +394,8 @@ explain(
     why="The stems do not sum to the mix.",
     how="The taps of each source are found over open paths. Clicks, guides, references, talkback and pops are skipped.",
     fix="Feed the source to the bus of its section.",
+    decide="Only you know the stem of this source. Route it to the strip of a stem.",
+    place="stems",
 )
 
 explain(
@@ -403,6 +405,8 @@ explain(
     why="The stems lack this part of the mix.",
     how="Paths to each mix without a tap of its set are searched over open routes.",
     fix="Route the bypass path through a strip with a tap.",
+    decide="Only you know the stem of this path. Route it through the strip of a stem.",
+    place="stems",
 )
 
 explain(
@@ -412,6 +416,8 @@ explain(
     why="The source is doubled in the sum of the stems.",
     how="The taps reached by feeds alone are listed for each source.",
     fix="Remove the feed to the wrong stem.",
+    decide="Only you know the right stem. Remove one of the two feeds.",
+    place="stems",
 )
 
 explain(
@@ -421,6 +427,8 @@ explain(
     why="It is in the delivered file.",
     how="The taps of strips with these tags are listed.",
     fix="Remove its route to the stem or mix.",
+    decide="Only you know the right output for it. Route it past the stems.",
+    place="stems",
 )
 
 explain(
@@ -430,6 +438,8 @@ explain(
     why="The file without it cannot be aligned by its pop.",
     how="The taps and prints reached by the pop are listed.",
     fix="Feed the pop directly into the prints without it.",
+    decide="Only you know the prints that need the pop. Route it on the map.",
+    place="stems",
 )
 
 explain(
@@ -442,6 +452,8 @@ explain(
         "listed."
     ),
     fix="Add one return per stem.",
+    decide="Only you know whether the stems may share this return. Split it, or deliver it as a stem.",
+    place="stems",
 )
 
 explain(
@@ -451,6 +463,8 @@ explain(
     why="This part is doubled in the sum of the stems.",
     how="The taps after each tap are listed over open paths.",
     fix="Remove the route between the two, or make the outer stem a composite.",
+    decide="Only you know whether one stem is meant to be in the other. Reroute one of them.",
+    place="stems",
 )
 
 explain(
@@ -460,4 +474,6 @@ explain(
     why="A composite, for example music and effects, lacks a source or has one too many.",
     how="The two sets of sources are compared.",
     fix="Add the missing sources and remove the extra ones.",
+    decide="Only you know the parts of the composite. Choose its stems on Stems.",
+    place="stems",
 )

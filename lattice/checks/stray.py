@@ -105,4 +105,6 @@ explain(
         "and pops are skipped."
     ),
     fix="Feed the strip to the bus of its section.",
+    decide="Only you know whether the strip belongs to the section. Reroute it, or move it.",
+    place="map",
 )

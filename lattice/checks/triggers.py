@@ -11,6 +11,7 @@ from lattice.checks.remedies import disabling_steps
 from lattice.graph.origin import Origin
 from lattice.graph.paths import Path
 from lattice.graph.reach import Backward
+from lattice.model.edit_step import EditStep
 from lattice.model.names import with_kind
 
 
@@ -90,6 +91,34 @@ def _back(tail: list[int], came: dict[int, int], end: int, start: int) -> list[i
     return routes[::-1]
 
 
+@check("trigger.untagged")
+def untagged(analysis: Analysis) -> Iterator[Finding]:
+    """Sources that only key routes leave, without the tag."""
+    for number in analysis.graph.untagged_triggers:
+        strip = analysis.strip(number)
+        if analysis.is_kept_apart(number):
+            continue
+        keyed = [analysis.graph.head[route] for route in analysis.graph.keys_from[number]]
+        tag = EditStep("change_strip", {"strip": strip.id, "changes": {"tags": [*strip.tags, "trigger"]}})
+        yield Finding(
+            code="trigger.untagged",
+            severity="note",
+            message=f"{strip.name} only keys {analysis.names(keyed)} and is not tagged trigger",
+            strips=(strip.id,),
+            evidence=("no feed or send leaves it",),
+            remedies=(Remedy("Tag it trigger", (tag,)),),
+        )
+
+
+explain(
+    "trigger.untagged",
+    many="{n} triggers are not tagged",
+    found="Only key routes leave a source, and it is not tagged trigger.",
+    why="It counts as a trigger. A later feed to the mix would not be noticed.",
+    how="The routes of each source with a key route are read, disabled ones included.",
+    fix="Tag the source as a trigger.",
+)
+
 explain(
     "route.trigger-heard",
     many="{n} triggers are audible",
@@ -97,4 +126,6 @@ explain(
     why="Clicks and thumps of the trigger are in the programme.",
     how="Paths of strips tagged trigger, and of their buses, are followed to outputs and stems.",
     fix="Disable its routes to the mix. Its keys stay.",
+    decide="The trigger is an endpoint itself. Move its output, or remove the tag.",
+    place="map",
 )

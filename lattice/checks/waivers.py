@@ -58,7 +58,7 @@ def with_waivers(analysis: Analysis, findings: Iterable[Finding]) -> Iterator[Fi
 def _covered(analysis: Analysis, findings: Iterable[Finding], patterns: set[str]) -> dict[int, str]:
     """`id(finding)` → the pattern that covers it."""
     codes = {pattern.partition("@")[0] for pattern in patterns}
-    groups = by_cause(analysis, (finding for finding in findings if finding.code in codes))
+    groups = by_cause(analysis, (finding for finding in findings if finding.issue or finding.code in codes))
     return {
         id(finding): pattern
         for code, cause, ones in groups
@@ -74,6 +74,8 @@ explain(
     why="The incomplete checks may miss findings.",
     how="An audit has ten seconds. The incomplete checks are listed.",
     fix="Simplify dense clusters of routes. They take the most time.",
+    decide="No fix exists for the time limit. Simplify dense clusters of routes, then audit again.",
+    place="map",
 )
 
 explain(

@@ -7,10 +7,12 @@ from typing import Any, get_args
 from lattice.edits.arguments import Choice, Pieces, Text, Words
 from lattice.edits.described import edit
 from lattice.edits.pieces import all_known
-from lattice.edits.stems import add_stem, print_stem
+from lattice.edits.routes import add_route, change_route
+from lattice.edits.stems import add_stem, change_stem, print_stem
 from lattice.errors import EditError
 from lattice.graph.signal_graph import SignalGraph
-from lattice.model.document import Tap, Template
+from lattice.model.document import Stem, Tap, Template
+from lattice.model.name_words import belong_together
 
 ROLES = ("stem", "mix", "composite")
 TAPS = get_args(Tap)[::-1]  # the usual one first
@@ -52,7 +54,8 @@ def deliver(
     of
         A composite's parts: ids or names of stems.
     prints
-        Whether each gets a print that records it at its tap.
+        Whether each gets a print that records it at its tap: one its strip feeds already, an unfed one of its name, or
+        a new one.
 
     Raises
     ------
@@ -73,8 +76,26 @@ def deliver(
         stem = {"name": strip.name, "role": role, "set": set, "strip": strip.id, "tap": tap, "layout": layout}
         template = add_stem(template, stem | ({"of": parts} if parts else {}))
         if prints == "with prints":
-            template = print_stem(template, template.stems[-1].id)
+            template = _printed(template, template.stems[-1])
     return template
+
+
+def _printed(template: Template, stem: Stem) -> Template:
+    """The stem recorded by a print that its strip feeds, by an unfed one of its name, else by a new one."""
+    taken = {known.print for known in template.stems} | {known.strip for known in template.stems}
+    free = {strip.id: strip.name for strip in template.strips if strip.kind == "print" and strip.id not in taken}
+    feeds = [r for r in template.routes if r.from_strip == stem.strip and r.to in free and r.from_outlet is None]
+    at_its_tap = [route for route in feeds if route.tap == stem.tap] or feeds
+    if at_its_tap:
+        route = at_its_tap[0]
+        template = change_route(template, route.id, {"tap": stem.tap}) if route.tap != stem.tap else template
+        return change_stem(template, stem.id, {"print": route.to})
+    fed = {route.to for route in template.routes}
+    named = belong_together(stem.name, {one: name for one, name in free.items() if one not in fed})
+    if named is None:
+        return print_stem(template, stem.id)
+    template = add_route(template, {"kind": "feed", "from": stem.strip, "to": named, "tap": stem.tap})
+    return change_stem(template, stem.id, {"print": named})
 
 
 def _parts(template: Template, delivery: str, wanted: list[str]) -> list[str]:

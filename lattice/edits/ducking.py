@@ -1,4 +1,4 @@
-"""Ducking in one step: a compressor on each of some strips, keyed by one trigger."""
+"""Ducking in one step: a ducker on each of some strips, keyed by one trigger."""
 
 from __future__ import annotations
 
@@ -6,18 +6,20 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from lattice.edits.arguments import Level, Piece, Pieces, Text, name_of
+from lattice.edits.arguments import Choice, Level, Piece, Pieces, Text, name_of
 from lattice.edits.described import edit
-from lattice.edits.pieces import all_known, insert_ids, strip_of
+from lattice.edits.pieces import all_known, insert_ids, made, strip_of
 from lattice.errors import EditError
 from lattice.model.document import Insert, Route, Strip, Template
 from lattice.model.insert_types import DUCKING
+from lattice.model.name_words import is_duck_name
 from lattice.model.names import free_id, free_route_ids, slug
 from lattice.model.units import parse_ratio
 
 # Where people begin: threshold about −20 dB, 3:1 (common practice).
 USUAL_THRESHOLD_DB = -20.0
 USUAL_RATIO = "3"
+TAPS = ("pre-fader", "post-fader", "pre-insert")  # the usual one first: a fader move must not change the duck
 
 
 def _words(template: Template, arguments: dict[str, Any]) -> str:
@@ -30,6 +32,7 @@ def _words(template: Template, arguments: dict[str, Any]) -> str:
     Piece("trigger", "by"),
     Level("threshold_db", "threshold", default=USUAL_THRESHOLD_DB),
     Text("ratio", default=USUAL_RATIO),
+    Choice("tap", "taken", options=TAPS, default=TAPS[0]),
     says=_words,
 )
 def duck(
@@ -38,8 +41,12 @@ def duck(
     trigger: str,
     threshold_db: float | None = USUAL_THRESHOLD_DB,
     ratio: str = USUAL_RATIO,
+    tap: str = TAPS[0],
 ) -> Template:
-    """Each strip gets a compressor that the trigger keys; one that it keys already gets threshold and ratio.
+    """Each strip ducked by a trigger: by a ducker that it has, else by a new compressor.
+
+    A ducker is a compressor or limiter that the trigger keys already, that has an external key without a source, or
+    that is named so and not keyed yet. One that another trigger keys stays as it is.
 
     Parameters
     ----------
@@ -50,7 +57,9 @@ def duck(
     trigger
         The trigger; it is not one of the ducked strips.
     threshold_db, ratio
-        Of the compressors: a level in dB, and a ratio as people type it.
+        Of the compressors: a level in dB, and a ratio as people type it. A ducker keeps its own where these are usual.
+    tap
+        Where new keys leave the trigger; before its fader, a fader move does not change the duck.
 
     Raises
     ------
@@ -68,18 +77,34 @@ def duck(
         settings: dict[str, Any] = {"threshold_db": threshold_db, "ratio": parse_ratio(ratio)}
     except ValueError as wrong:
         raise EditError(f"ratio: {wrong}") from None
-    keyed = {route.to_insert for route in template.routes if route.kind == "key" and route.from_strip == trigger}
+    is_usual = threshold_db == USUAL_THRESHOLD_DB and ratio == USUAL_RATIO
+    keyed = {route.to_insert: route.from_strip for route in template.routes if route.kind == "key"}
     taken, ids, keys = insert_ids(template), free_route_ids(template), []
 
+    def key(strip: Strip, insert: str) -> None:
+        route = {"id": next(ids), "kind": "key", "from": trigger, "to": strip.id, "to_insert": insert, "tap": tap}
+        keys.append(made(Route, route))
+
     def ducked(strip: Strip) -> Strip:
-        if any(insert.id in keyed and insert.type in DUCKING for insert in strip.inserts):
-            inserts = (replace(one, **settings) if one.id in keyed else one for one in strip.inserts)
+        if any(keyed.get(insert.id) == trigger and insert.type in DUCKING for insert in strip.inserts):
+            inserts = (replace(one, **settings) if keyed.get(one.id) == trigger else one for one in strip.inserts)
             return replace(strip, inserts=tuple(inserts))
+        ducker = next((insert for insert in strip.inserts if _is_free_ducker(insert, keyed)), None)
+        if ducker is not None:
+            own = {name: value for name, value in settings.items() if not is_usual or getattr(ducker, name) is None}
+            key(strip, ducker.id)
+            working = replace(ducker, key="external", state="on", **own)
+            return replace(strip, inserts=tuple(working if one is ducker else one for one in strip.inserts))
         new = free_id(slug(f"{strip.id} duck"), taken)
         taken.add(new)
-        keys.append(Route(id=next(ids), kind="key", from_strip=trigger, to=strip.id, to_insert=new))
-        insert = Insert(id=new, name="Duck", type="compressor", key="external", **settings)
+        key(strip, new)
+        insert = Insert(id=new, name="Duck", type="compressor", key="external", latency_samples=None, **settings)
         return replace(strip, inserts=(*strip.inserts, insert))
 
     after = tuple(ducked(strip) if strip.id in wanted else strip for strip in template.strips)
     return replace(template, strips=after, routes=(*template.routes, *keys))
+
+
+def _is_free_ducker(insert: Insert, keyed: dict[str | None, str]) -> bool:
+    """Return whether an insert waits for a key, or is named like a ducker; one that is keyed stays."""
+    return insert.type in DUCKING and insert.id not in keyed and (insert.key == "external" or is_duck_name(insert.name))

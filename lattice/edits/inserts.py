@@ -24,7 +24,8 @@ def add_insert(template: Template, strip: str, insert: dict[str, Any], at: int |
     """A new insert in a strip's chain; its id is made from the strip and its name or type."""
     index, old = strip_of(template, strip)
     wanted = slug(f"{strip} {insert.get('name') or insert.get('type', 'other')}")
-    new = made(Insert, {"id": free_id(wanted, insert_ids(template)), **insert})
+    # what nobody has stated is no figure: the total says that it leaves it out
+    new = made(Insert, {"id": free_id(wanted, insert_ids(template)), "latency_samples": None, **insert})
     return with_strip(template, index, replace(old, inserts=inserted(old.inserts, at, new)))
 
 

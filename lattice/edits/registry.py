@@ -41,7 +41,9 @@ from lattice.edits import (  # noqa: F401
     ties,
     timeline,
     trims,
+    unfinished,
     waivers,
+    wiring,
 )
 from lattice.edits.described import EDITS, Edit
 from lattice.errors import EditError

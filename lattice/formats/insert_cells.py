@@ -64,6 +64,7 @@ SETTINGS: dict[str, tuple[str, Callable[[str], Any]]] = {
     "io-in": ("io_in", parse_channels),
     "memory": ("memory_mb", parse_mb),
 }
+NOT_STATED = "?"  # a latency that nobody has stated
 USUAL = {field.name: field.default for field in msgspec.structs.fields(Insert)}
 
 
@@ -90,7 +91,7 @@ def read_insert(entry: str, new_id: str) -> Insert:
     name, maker, version = [*(piece.strip() for piece in f" {names} ".split(BAR, 2)), "", ""][:3]
     fields: dict[str, Any] = {"id": new_id, "name": name, "type": kind, "maker": maker, "version": version}
     if latency:
-        fields["latency_samples"] = _samples(latency)
+        fields["latency_samples"] = None if latency == NOT_STATED else _samples(latency)
     given = iter(words)
     for word in given:
         if word in STATES:
@@ -125,7 +126,8 @@ def insert_text(insert: Insert, usual_id: str, *, is_keyed: bool = False) -> str
     is_keyed
         Whether a route keys it, so that its key is external.
     """
-    words = [f"{insert.type}:{insert.latency_samples}" if insert.latency_samples else insert.type]
+    latency = NOT_STATED if insert.latency_samples is None else insert.latency_samples
+    words = [f"{insert.type}:{latency}" if latency else insert.type]
     words += [f"#{insert.id}"] if insert.id != usual_id else []
     for word, (field, _read) in SETTINGS.items():
         value = getattr(insert, field)

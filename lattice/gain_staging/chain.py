@@ -63,6 +63,7 @@ class Wet(NamedTuple):
 
 Effect = Even | ByChannel | Wet
 Carriers = dict[int, tuple[SparseRows, SparseRows]]
+FAST_ATTACK_MS = 1.0  # of a compressor that catches peaks: up to this attack (common practice)
 TOP_DB = 9999.0  # where gains are typed beyond all reason, a figure stays a number
 
 
@@ -153,7 +154,7 @@ def effect(insert: Insert, stage: Stage) -> Effect | None:
     """
     if insert.state != "on":
         return None
-    sound, _peak_gain, _likely_gain, rms_gain = stage
+    sound, peak_gain, likely_gain, rms_gain = stage
     if insert.type in DECORRELATING:
         return wet_part(insert)
     if limits(insert):
@@ -166,8 +167,11 @@ def effect(insert: Insert, stage: Stage) -> Effect | None:
             strict=True,
         )
         return ByChannel(*map(list, rows))
-    loudest = math.sqrt(max(sound.e2)) * rms_gain if insert.type in COMPRESSING else 0.0
-    even = factors(insert, 0.0, 0.0, 0.0, loudest)
+    p = q = loudest = 0.0
+    if insert.type in COMPRESSING:
+        loudest = math.sqrt(max(sound.e2)) * rms_gain
+        p, q = max(sound.p) * peak_gain, math.sqrt(max(sound.q2)) * likely_gain
+    even = factors(insert, p, q, 0.0, loudest)
     return Even(*even) if even != (1.0, 1.0, 1.0) else None
 
 
@@ -192,11 +196,14 @@ def factors(insert: Insert, p: float, q: float, e: float, loudest: float) -> tup
     if kind in DECORRELATING:
         return _wet_factors(kind, insert.gain_db, wet, insert.feedback)
     dry, level = 1.0 - wet, gain(insert.gain_db)
-    if kind in COMPRESSING and insert.threshold_db is not None and loudest > gain(insert.threshold_db):
-        reduction_db = compression_db(insert, 20.0 * math.log10(loudest))
-        if reduction_db:
+    if kind in COMPRESSING and insert.threshold_db is not None:
+        if catches_peaks(insert) and max(p, q, e, loudest) > gain(insert.threshold_db):
+            taken = (_static_gain(insert, amplitude) for amplitude in (p, q, loudest))
+            by_p, by_q, by_e = (dry + wet * level * reduction for reduction in taken)
+            return by_p, by_q, by_e
+        if loudest > gain(insert.threshold_db):
             straight = dry + wet * level
-            return straight, straight, dry + wet * level * gain(-reduction_db)
+            return straight, straight, dry + wet * level * _static_gain(insert, loudest)
     elif limits(insert):
         top = gain(insert.ceiling_db)  # X' = (1 − w)·X + w·min(X·g, C)
         return (
@@ -206,6 +213,16 @@ def factors(insert: Insert, p: float, q: float, e: float, loudest: float) -> tup
         )
     straight = dry + wet * level
     return straight, straight, straight
+
+
+def catches_peaks(insert: Insert) -> bool:
+    """A compressor whose attack is short enough to work on peaks (docs/reference/checks.md, *Levels*)."""
+    return insert.attack_ms is not None and insert.attack_ms <= FAST_ATTACK_MS
+
+
+def _static_gain(insert: Insert, amplitude: float) -> float:
+    """The linear gain of a compressor's static curve at an amplitude."""
+    return gain(-compression_db(insert, 20.0 * math.log10(amplitude))) if amplitude > 0 else 1.0
 
 
 def limits(insert: Insert) -> bool:

@@ -7,8 +7,12 @@ drum bus, a fold-down of channels that share a source); see signal_levels.py.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
+from copy import copy
 from functools import cached_property
+
+from msgspec.structs import replace
 
 from lattice.gain_staging.chain import (
     Carriers,
@@ -27,14 +31,17 @@ from lattice.gain_staging.chain import (
 )
 from lattice.gain_staging.coherence import CoherenceMap
 from lattice.gain_staging.gains import insert_layouts, route_matrices
-from lattice.gain_staging.plain import MOST_AMPLITUDE, IndependentSource, chain_source, play_plain
+from lattice.gain_staging.plain import MOST_AMPLITUDE, IndependentSource, chain_source, peak_at, play_plain
 from lattice.gain_staging.signal_levels import SignalLevels
 from lattice.graph.loops import LoopGraph
 from lattice.graph.reach import Reach
 from lattice.graph.signal_graph import IN, POST, SignalGraph
-from lattice.model.document import Insert, source_of
-from lattice.model.layouts import channel_count, channel_to_channel
+from lattice.model.document import USUAL_SOURCE, Insert, Source, source_of
+from lattice.model.insert_types import OPENING
+from lattice.model.layouts import Matrix, channel_count, channel_to_channel
 from lattice.model.units import gain
+
+SHUT_DB = -math.inf  # the gain of a gate that nothing opens
 
 
 class Stages:
@@ -91,6 +98,10 @@ class Levels:
         Reach over unblocked routes.
     loops
         The order of the flow, and the cut that opens loops: their feedback is left out.
+    assumed
+        The level of sources that state none.
+    like
+        Levels of the same graph at another assumed level, whose preparations are shared.
 
     Attributes
     ----------
@@ -105,13 +116,16 @@ class Levels:
     carriers that reach each strip.
     """
 
-    def __init__(self, reach: Reach, loops: LoopGraph) -> None:
+    def __init__(
+        self, reach: Reach, loops: LoopGraph, assumed: Source = USUAL_SOURCE, like: Levels | None = None
+    ) -> None:
+        self.assumed = assumed
         self.reach, self.loops, self.order = reach, loops, loops.order
         self.graph: SignalGraph = reach.graph
         self.cut = loops.feedback
         self.carriers: Carriers = {}
-        self.coherence_map = CoherenceMap(reach, loops)
-        self.matrices = route_matrices(self.graph)
+        self.coherence_map: CoherenceMap = like.coherence_map if like else CoherenceMap(reach, loops)
+        self.matrices: list[Matrix | None] = like.matrices if like else route_matrices(self.graph)
         count = len(self.graph.strips)
         self.sources: dict[int, IndependentSource] = {}
         self.stages = Stages(self.graph, self.sources, self.carriers)
@@ -136,7 +150,7 @@ class Levels:
 
     def _play_outlet(self, outlet: int) -> None:
         strip_number, outlet_played = self.graph.outlets[outlet]
-        source = source_of(self.graph.strips[strip_number], outlet_played)
+        source = source_of(self.graph.strips[strip_number], outlet_played, self.assumed)
         if source is None:
             return
         coherent = self.coherence_map.outlet_matters[outlet]
@@ -155,7 +169,7 @@ class Levels:
         graph, strip = self.graph, self.graph.strips[strip_number]
         sound, self.arriving[strip_number] = self.arriving[strip_number], None
         if self.reach.sounds[strip_number]:
-            source = chain_source(strip)
+            source = chain_source(strip, self.assumed)
             if source is not None:
                 peak, rms = gain(source.peak_dbfs), gain(source.rms_dbfs)
                 if sound is None and not self.coherence_map.wanted[strip_number]:
@@ -324,15 +338,69 @@ class Levels:
 
     def ducking(self, insert: Insert) -> tuple[float | None, float | None]:
         """(duck_db by the key's E, duck_peak_db by its P) of an insert keyed from outside."""
-        key = self.at_key.get(self.loops.insert_nodes.get(insert.id, -1))
+        key = self._at_working_key(insert)
         expected = level_of(key.e2, 1.0) if key else float("-inf")
         peak = level_of([p * p for p in key.p], 1.0) if key else float("-inf")
         return duck_db(insert, expected), duck_db(insert, peak)
 
     def key_peak_db(self, insert: Insert) -> float | None:
         """The worst-case peak of all keys of an insert, loudest channel; None for silence."""
-        key = self.at_key.get(self.loops.insert_nodes.get(insert.id, -1))
+        key = self._at_working_key(insert)
         return shown_db(max(p * p for p in key.p)) if key else None
+
+    def key_level_db(self, insert: Insert) -> float | None:
+        """The expected level of all keys of an insert, loudest channel; None for silence."""
+        key = self._at_working_key(insert)
+        return shown_db(max(key.e2)) if key else None
+
+    def _at_working_key(self, insert: Insert) -> SignalLevels | None:
+        """The sum of an insert's keys; one that passes a gate that nothing opens is silent."""
+        levels = self._with_shut_gates if self.at_key and self.shut_gates else self
+        return levels.at_key.get(self.loops.insert_nodes.get(insert.id, -1))
+
+    @cached_property
+    def shut_gates(self) -> dict[tuple[int, int], float]:
+        """(strip, place in its chain) of gates and expanders that nothing opens → the peak at their input, dBFS."""
+        found = {}
+        for strip_number, place in self.graph.places_of(sorted(OPENING)):
+            strip = self.graph.strips[strip_number]
+            insert = strip.inserts[place]
+            if insert.state != "on" or insert.key == "external" or insert.threshold_db is None:
+                continue
+            peak = self.peak_entering(strip_number, place)
+            if 0.0 < peak < gain(insert.threshold_db):
+                found[strip_number, place] = shown_db(peak * peak) or 0.0
+        return found
+
+    def peak_entering(self, strip_number: int, place: int) -> float:
+        """The worst-case peak at the input of an insert, loudest channel, linear; −1 where no source reaches it."""
+        strip, plain = self.graph.strips[strip_number], self.sources.get(strip_number)
+        if plain:
+            return peak_at(strip, plain, place)
+        stages_there = self.stages[strip_number]
+        if not stages_there:
+            return -1.0
+        sound, peak_gain, *_others = entering(strip, stages_there, place, self.carriers)
+        return max(sound.p) * peak_gain
+
+    @cached_property
+    def _with_shut_gates(self) -> Levels:
+        """The levels with gates that nothing opens silent."""
+        shut = {self.graph.strips[n].inserts[place].id for n, place in self.shut_gates}
+        strips = [
+            replace(
+                strip,
+                inserts=tuple(
+                    replace(one, gain_db=SHUT_DB, wet=1.0) if one.id in shut else one for one in strip.inserts
+                ),
+            )
+            if number in {n for n, _place in self.shut_gates}
+            else strip
+            for number, strip in enumerate(self.graph.strips)
+        ]
+        reach = copy(self.reach)
+        reach.graph = self.graph.with_levels_of(replace(self.graph.template, strips=tuple(strips)))
+        return Levels(reach, self.loops, self.assumed, self)
 
     @cached_property
     def loop_strips(self) -> frozenset[int]:

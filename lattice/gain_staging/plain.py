@@ -12,7 +12,7 @@ from lattice.gain_staging.chain import factors
 from lattice.gain_staging.signal_levels import SignalLevels
 from lattice.graph.reach import Reach
 from lattice.graph.signal_graph import IN, POST, SignalGraph
-from lattice.model.document import Source, Strip, main_outlet, source_of
+from lattice.model.document import USUAL_SOURCE, Source, Strip, main_outlet, source_of
 from lattice.model.insert_types import ACTING
 from lattice.model.layouts import Matrix, balance_gains
 from lattice.model.strip_kinds import PLAYING
@@ -29,6 +29,7 @@ class Sums(Protocol):
     cut: frozenset[int]
     matrices: list[Matrix | None]
     arriving: list[SignalLevels | None]
+    assumed: Source
 
     def into(self, route: int) -> SignalLevels:
         """The sum at the strip a route ends at; a silent one where nothing has come yet."""
@@ -45,11 +46,11 @@ class IndependentSource(NamedTuple):
     out_e: float
 
 
-def chain_source(strip: Strip) -> Source | None:
+def chain_source(strip: Strip, assumed: Source = USUAL_SOURCE) -> Source | None:
     """The strip's own source; none for a spare."""
     if not strip.tags and not strip.outlets and isinstance(strip.source, Source):
         return strip.source if strip.kind in PLAYING else None
-    return None if "spare" in strip.tags else source_of(strip, main_outlet(strip))
+    return None if "spare" in strip.tags else source_of(strip, main_outlet(strip), assumed)
 
 
 def play_plain(levels: Sums, numbers: Iterable[int]) -> dict[int, IndependentSource]:
@@ -80,7 +81,7 @@ def play_plain(levels: Sums, numbers: Iterable[int]) -> dict[int, IndependentSou
             continue
         strip = strips[strip_number]
         stated = strip.source if not strip.tags and not strip.outlets else None
-        source = stated if isinstance(stated, Source) else chain_source(strip)  # its kind has a source
+        source = stated if isinstance(stated, Source) else chain_source(strip, levels.assumed)  # its kind has a source
         if source is None:
             continue
         peak, rms = gain(source.peak_dbfs), gain(source.rms_dbfs)
@@ -145,6 +146,11 @@ def _chain(
     return p, q, e
 
 
+def peak_at(strip: Strip, plain: IndependentSource, place: int) -> float:
+    """The worst-case peak of a plain source at the input of an insert, linear; as `expected_at`."""
+    return _amplitudes_at(strip, plain, place)[0]
+
+
 def expected_at(strip: Strip, plain: IndependentSource, place: int) -> float:
     """The expected level of a plain source at the input of an insert.
 
@@ -162,9 +168,14 @@ def expected_at(strip: Strip, plain: IndependentSource, place: int) -> float:
     float
         Linear amplitude E. The same as its stage has, which most plain strips never need to have made.
     """
+    return _amplitudes_at(strip, plain, place)[1]
+
+
+def _amplitudes_at(strip: Strip, plain: IndependentSource, place: int) -> tuple[float, float]:
+    """P and E at the input of an insert."""
     p, q, e = plain.peak, plain.peak, plain.rms
     for insert in strip.inserts[:place]:
         if insert.state == "on" and (insert.gain_db or insert.type in ACTING):
             peak_gain, likely_gain, rms_gain = factors(insert, p, q, e, e)
             p, q, e = p * peak_gain, q * likely_gain, e * rms_gain
-    return e
+    return p, e

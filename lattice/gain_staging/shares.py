@@ -167,8 +167,10 @@ def _source(levels: Levels, origin: Origin) -> Source | None:
     strip, outlet = origin
     piece = levels.graph.strips[strip]
     if origin.is_chain:
-        return chain_source(piece) if levels.reach.sounds[strip] else None
-    return source_of(piece, levels.graph.outlets[outlet][1]) if levels.outlet_stages[outlet] else None
+        return chain_source(piece, levels.assumed) if levels.reach.sounds[strip] else None
+    if not levels.outlet_stages[outlet]:
+        return None
+    return source_of(piece, levels.graph.outlets[outlet][1], levels.assumed)
 
 
 def bounds_to(levels: Levels, target: int) -> dict[Origin, float]:

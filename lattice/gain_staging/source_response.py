@@ -147,9 +147,9 @@ class SourceResponse:
         """The source at the origin; None for a spare."""
         strip = self.graph.strips[self.start]
         return (
-            chain_source(strip)
+            chain_source(strip, self.levels.assumed)
             if self.outlet < 0
-            else source_of(strip, self.graph.outlets[self.outlet][1])
+            else source_of(strip, self.graph.outlets[self.outlet][1], self.levels.assumed)
         )  # fmt: skip
 
     @property

@@ -28,6 +28,15 @@ def masks(reach: Reach, strips: Mapping[int, int], routes: Mapping[int, int]) ->
     -----
     Walks back from the targets until no bits are new: O(routes · changes), and one machine word holds 64 targets.
     """
+    leaving, _fed, outlet = spread(reach, strips, routes)
+    own = [bits | strips.get(n, 0) for n, bits in enumerate(leaving) if reach.sounds[n]]
+    return own + [bits for outlet_number, bits in enumerate(outlet) if reach.outlet_sounds(outlet_number)]
+
+
+def spread(
+    reach: Reach, strips: Mapping[int, int], routes: Mapping[int, int]
+) -> tuple[list[int], list[int], list[int]]:
+    """The same by place: bits reached from each strip's chain, from each strip's inputs, and from each outlet."""
     graph = reach.graph
     count = len(graph.strips)
     leaving, fed = [0] * count, [0] * count  # bits reached from a strip's chain; from its inputs
@@ -54,5 +63,4 @@ def masks(reach: Reach, strips: Mapping[int, int], routes: Mapping[int, int]) ->
         for route in graph.ins[strip]:
             if reach.route_ok[route]:
                 give(route, fed[strip])
-    own = [leaving[n] | strips.get(n, 0) for n in range(count) if reach.sounds[n]]
-    return own + [bits for outlet_number, bits in enumerate(outlet) if reach.outlet_sounds(outlet_number)]
+    return leaving, fed, outlet

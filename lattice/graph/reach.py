@@ -105,6 +105,12 @@ class Reach:
             return True
         return any(self.stem_open(stem, strip) for stem in graph.stems_at.get(strip, ()))
 
+    def route_may_pass(self, strip: int, outlet: int = NO_OUTLET) -> bool:
+        """A post-fader feed of a strip's chain, or of an outlet, would be open."""
+        if outlet >= 0:
+            return self.outlet_sounds(outlet)
+        return self.in_service[strip] and self.post_ok[strip]
+
     def stem_open(self, stem: int, strip: int) -> bool:
         """Sound at the `in` of the stem's strip reaches the stem's tap."""
         return self.in_service[strip] and (self.post_ok[strip] or self.graph.template.stems[stem].tap != "post-fader")

@@ -28,6 +28,7 @@ from lattice.model.insert_types import (
     COMPRESSING,
     EXTERNAL,
     LIMITING,
+    OPENING,
     REPEATING,
 )
 from lattice.model.route_kinds import BRINGING_SOUND
@@ -35,7 +36,7 @@ from lattice.model.strip_kinds import LOOP_RANK, PLAYING
 
 IN, PRE, POST = 0, 1, 2
 STAGE_OF_TAP = {"pre-insert": IN, "pre-fader": PRE, "post-fader": POST}
-INDEXED_TYPES = EXTERNAL | REPEATING | frozenset(AT_OPERATING_LEVEL)  # indexes for checks, by type
+INDEXED_TYPES = EXTERNAL | REPEATING | OPENING | LIMITING | frozenset(AT_OPERATING_LEVEL)  # indexes for checks, by type
 
 
 def acts(insert: Insert) -> bool:
@@ -58,6 +59,7 @@ class Inserts:
         self.reshaped: set[int] = set()  # strips with an insert that states a layout
         self.acting: set[int] = set()  # strips with an insert that changes levels now
         self.raised: set[int] = set()  # strips with an insert that may make louder
+        self.low_cuts: set[int] = set()  # strips with an insert that states a low cut
         # strip → (reported, actual) samples of its chain, where it has any
         self.latency: dict[int, tuple[int, int]] = {}
         for strip_number, strip in enumerate(strips):
@@ -73,7 +75,7 @@ class Inserts:
                         told, took = self.latency.get(strip_number, (0, 0))
                         self.latency[strip_number] = (
                             told,
-                            took + insert.measured_latency_samples - insert.latency_samples,
+                            took + insert.measured_latency_samples - insert.reported_samples,
                         )
                 if insert.latency_samples and insert.state != "unloaded":
                     told, took = self.latency.get(strip_number, (0, 0))
@@ -84,17 +86,20 @@ class Inserts:
                     self.acting.add(strip_number)
                 if insert.gain_db > 0 or insert.feedback:
                     self.raised.add(strip_number)
+                if insert.low_cut_hz:
+                    self.low_cuts.add(strip_number)
                 place += 1  # noqa: SIM113 - half the time of enumerate's pairs
 
     def with_levels_of(self, before: tuple[Strip, ...], after: tuple[Strip, ...]) -> Inserts:
         """The same of strips that differ in levels and words alone, from those it was found in."""
         other = copy(self)
-        other.acting, other.raised = set(self.acting), set(self.raised)
+        other.acting, other.raised, other.low_cuts = set(self.acting), set(self.raised), set(self.low_cuts)
         for number, (was, now) in enumerate(zip(before, after, strict=True)):
             if was is not now:
                 changed = Inserts((now,))
                 other.acting = other.acting - {number} | {number for _ in changed.acting}
                 other.raised = other.raised - {number} | {number for _ in changed.raised}
+                other.low_cuts = other.low_cuts - {number} | {number for _ in changed.low_cuts}
         return other
 
 
@@ -279,6 +284,18 @@ class SignalGraph:
             found.setdefault(self.tail[route], []).append(route)
         return found
 
+    def routes_of(self, strips: Iterable[int]) -> Iterator[int]:
+        """Audio routes that leave some strips, by the chain or an outlet."""
+        for strip in strips:
+            yield from self.outs[strip]
+            for outlet in self.outlets_of.get(strip, ()):
+                yield from self.outlet_outs[outlet]
+
+    @cached_property
+    def leaving_strips(self) -> frozenset[int]:
+        """Strips that a route of any kind leaves, by the chain or an outlet, whatever its state."""
+        return frozenset(self.tail)
+
     @cached_property
     def by_kind(self) -> dict[str, list[int]]:
         """Kind → strips, in document order."""
@@ -289,12 +306,25 @@ class SignalGraph:
 
     @cached_property
     def by_tag(self) -> dict[str, list[int]]:
-        """Tag → strips."""
+        """Tag → strips; sources that only key others count as triggers."""
         found: dict[str, list[int]] = defaultdict(list)
         for number, strip in enumerate(self.strips):
             for tag in strip.tags:
                 found[tag].append(number)
+        if self.untagged_triggers:
+            found["trigger"] = sorted({*found["trigger"], *self.untagged_triggers})
         return found
+
+    @cached_property
+    def untagged_triggers(self) -> list[int]:
+        """Sources that only key routes leave and that are not tagged trigger: they count as tagged."""
+        sounding = {self.tail[r] for r, route in enumerate(self.routes) if route.kind in ("feed", "send")}
+        keying = sorted({self.tail[route] for route in self.keys} - sounding)
+        return [
+            n
+            for n in keying
+            if self.strips[n].kind in PLAYING and self.is_source[n] and "trigger" not in self.strips[n].tags
+        ]
 
     @cached_property
     def inserts(self) -> Inserts:

@@ -423,6 +423,6 @@ def chain_samples(inserts: tuple[Insert, ...]) -> tuple[int, int]:
     reported = actual = 0
     for insert in inserts:
         if insert.state != "unloaded" and (insert.latency_samples or insert.measured_latency_samples):
-            reported += insert.latency_samples
+            reported += insert.reported_samples
             actual += actual_samples(insert)
     return reported, actual

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
+from lattice.checks.fix_kinds import RANK
 from lattice.checks.headroom import SINE_DB
+from lattice.checks.registry import issue_kind
 from lattice.checks.remedies import disabling_steps, measured_remedy, route_words
 from lattice.model.document import Source
 from lattice.model.edit_step import EditStep
@@ -17,7 +19,6 @@ MADE_BY_LATENCY = frozenset(("time.misaligned", "time.key-late", "time.prints-sk
 
 ENDED_BY_A_ROUTE = frozenset(
     (
-        "route.double-path",
         "route.trigger-heard",
         "rule.broken",
         "stem.bypassed",
@@ -50,6 +51,10 @@ class Together:
             For one finding, its own. For several, or one without any: the route of the cause disabled, if it makes a
             second or forbidden path. For several: the common ones, and the first fix of each in one step.
         """
+        kind = issue_kind(findings[0])
+        return in_order(kind.fixes(self.analysis, findings) if kind else self._offered(code, cause, findings))
+
+    def _offered(self, code: str, cause: tuple[str, ...], findings: Sequence[Finding]) -> Iterable[Remedy]:
         offered = [*self._measured(cause)] if code in MADE_BY_LATENCY else []
         if code == "level.operating":
             offered += self._to_operating_level(findings)
@@ -69,7 +74,7 @@ class Together:
         strip = self.analysis.strip(at[0])
         insert = strip.inserts[at[1]]
         measured = insert.measured_latency_samples
-        if measured is None or measured == insert.latency_samples:
+        if measured is None or measured == insert.reported_samples:
             return []
         return [measured_remedy(f"{insert.name or insert.id} on {strip.name}", strip.id, insert.id, measured)]
 
@@ -98,7 +103,16 @@ class Together:
         number = self.graph.route_index.get(cause[-1])
         if code not in ENDED_BY_A_ROUTE or number is None:
             return []
+        if code == "rule.broken":  # some rules ignore settings, a disabled route among them
+            step = EditStep("remove_routes", {"routes": list(cause[-1:])})
+            is_send = self.graph.routes[number].kind == "send"
+            return [Remedy(f"Remove {route_words(self.analysis, number)}", (step,), asks=True if is_send else None)]
         return [Remedy(f"Disable {route_words(self.analysis, number)}", disabling_steps(cause[-1:]))]
+
+
+def in_order(remedies: Iterable[Remedy]) -> tuple[Remedy, ...]:
+    """Fixes with causes before symptoms; of one kind those that need no decision, in the order they were offered."""
+    return tuple(sorted(remedies, key=lambda remedy: (RANK[remedy.kind], remedy.asks)))
 
 
 def _alike(findings: Sequence[Finding]) -> list[Remedy]:

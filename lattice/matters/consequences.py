@@ -13,6 +13,7 @@ from lattice.analysis import Analysis
 from lattice.checks.audit import findings_of
 from lattice.checks.causes import Cause, cause_of
 from lattice.checks.finding import SEVERITIES, Finding, Remedy
+from lattice.checks.fix_kinds import RANK
 from lattice.errors import DocumentError
 from lattice.model.layouts import channel_count
 
@@ -70,7 +71,8 @@ def _gone(analysis: Analysis, groups: Groups, remedies: Sequence[Sequence[Remedy
     for at, (code, _cause, ones) in enumerate(groups):
         if not remedies[at] or code.partition(".")[0] in APART or left < size:
             continue
-        asked = _asked(analysis, at, ones, of_id)
+        first = RANK[remedies[at][0].kind]
+        asked = [one for one, other in _asked(analysis, at, ones, of_id) if not _comes_before(remedies[other], first)]
         if asked:
             left -= size
             if found := _taken_away(analysis, remedies[at][0], asked):
@@ -109,6 +111,8 @@ def _by_id(groups: Groups) -> dict[str, list[tuple[int, Finding]]]:
     for at, (code, _cause, ones) in enumerate(groups):
         if code.partition(".")[0] not in APART:
             for finding in ones:
+                if finding.standing == "assumed":
+                    continue  # one issue of them all
                 for one in (*finding.strips, *finding.routes, *finding.inserts):
                     of_id.setdefault(one, []).append((at, finding))
     return of_id
@@ -116,17 +120,25 @@ def _by_id(groups: Groups) -> dict[str, list[tuple[int, Finding]]]:
 
 def _asked(
     analysis: Analysis, at: int, ones: list[Finding], of_id: dict[str, list[tuple[int, Finding]]]
-) -> list[Finding]:
-    """Findings of other groups that share an id with a group, and those of levels and times behind its strips."""
+) -> list[tuple[Finding, int]]:
+    """Findings of other groups that share an id with a group, and those of levels and times behind its strips.
+
+    Each with its group.
+    """
     touched = {one for finding in ones for one in _ids(finding)}
-    asked = {id(finding): finding for one in touched for other, finding in of_id.get(one, ()) if other != at}
+    asked = {id(finding): (finding, other) for one in touched for other, finding in of_id.get(one, ()) if other != at}
     index = analysis.graph.index
     starts = {index[strip] for finding in ones for strip in finding.strips[:1] if strip in index}
     for strip in set().union(*(analysis.downstream(start) for start in starts)):
         for other, finding in of_id.get(analysis.strip(strip).id, ()):
             if other != at and finding.code.partition(".")[0] in CARRIED_ON:
-                asked[id(finding)] = finding
+                asked[id(finding)] = finding, other
     return list(asked.values())
+
+
+def _comes_before(remedies: Sequence[Remedy], rank: int) -> bool:
+    """Return whether an own fix is of an earlier kind: a trim is not the consequence of a limiter."""
+    return bool(remedies) and RANK[remedies[0].kind] < rank
 
 
 def _ids(finding: Finding) -> Iterable[str]:

@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 from lattice.analysis import Analysis
 from lattice.checks.audit import Audit, audit_of
 from lattice.checks.finding import SEVERITIES, Finding, Remedy
+from lattice.checks.fix_kinds import RANK
 from lattice.edits import apply_steps
 from lattice.errors import DocumentError
 from lattice.gain_staging.chain import likely_db
@@ -265,10 +266,13 @@ def effects_of(state: State, matters: Iterable[Matter], work: int) -> Effects:
 
 
 def best_first(matter: Matter, effects: Effects) -> list[Remedy]:
-    """Fixes of an issue by the findings they resolve minus those they add; fixes without an effect keep their place."""
-    known = [remedy for remedy in matter.remedies if (matter.fingerprint, remedy.key) in effects]
-    known.sort(key=lambda remedy: effects[matter.fingerprint, remedy.key].score, reverse=True)
-    return known + [remedy for remedy in matter.remedies if (matter.fingerprint, remedy.key) not in effects]
+    """Fixes of an issue, causes before symptoms; of one kind by the findings they resolve minus those they add."""
+
+    def rank(remedy: Remedy) -> tuple[int, bool, tuple[int, ...]]:
+        effect = effects.get((matter.fingerprint, remedy.key))
+        return RANK[remedy.kind], bool(remedy.asks), tuple(-part for part in effect.score) if effect else ()
+
+    return sorted(matter.remedies, key=rank)
 
 
 def compared(before: State, after: State) -> Effect:

@@ -10,7 +10,8 @@ import msgspec
 from lattice.analysis import Analysis
 from lattice.checks.audit import Audit
 from lattice.checks.causes import Cause, by_cause
-from lattice.checks.finding import SEVERITIES, Finding, Remedy, Severity
+from lattice.checks.finding import SEVERITIES, STANDINGS, Finding, Remedy, Severity, Standing
+from lattice.checks.registry import EXPLANATIONS
 from lattice.checks.waivers import pattern_of
 from lattice.matters.combined import Together
 from lattice.matters.consequences import Hung, find_consequences
@@ -26,15 +27,18 @@ class Matter(msgspec.Struct, frozen=True, kw_only=True):
         The code of its own findings, and the ids that have to change for them to go.
     message
         One finding: its own sentence; several: a plural that names the cause.
+    standing
+        Wrong, unfinished or assumed: that of its own findings.
     own, consequences
         Its own findings in the order of the audit, and findings of other causes that its fix resolves too.
     remedies
-        Its fixes, those for all of its own findings first.
+        Its fixes, causes before symptoms (`checks.fix_kinds`).
     """
 
     code: str
     cause: Cause
     message: str
+    standing: Standing
     own: tuple[Finding, ...]
     consequences: tuple[Finding, ...] = ()
     remedies: tuple[Remedy, ...] = ()
@@ -48,6 +52,16 @@ class Matter(msgspec.Struct, frozen=True, kw_only=True):
     def severity(self) -> Severity:
         """That of its worst finding."""
         return min((finding.severity for finding in self.findings), key=SEVERITIES.index)
+
+    @property
+    def decide(self) -> str:
+        """Why only a person can decide, where no fix is offered; empty where one is, and for notes without it."""
+        return "" if self.remedies else EXPLANATIONS[self.code].decide if self.code in EXPLANATIONS else ""
+
+    @property
+    def place(self) -> str:
+        """The page where that is decided."""
+        return EXPLANATIONS[self.code].place if self.code in EXPLANATIONS else ""
 
     @property
     def fingerprint(self) -> str:
@@ -64,12 +78,15 @@ class Matter(msgspec.Struct, frozen=True, kw_only=True):
         return {
             "fingerprint": self.fingerprint,
             "severity": self.severity,
+            "standing": self.standing,
             "code": self.code,
             "message": self.message,
             "findings": [finding.fingerprint for finding in self.findings],
             "cause": list(self.cause),
             "pattern": self.pattern,
             "remedies": [remedy.label for remedy in self.remedies],
+            "fixes": [remedy.as_json() for remedy in self.remedies],
+            "decide": self.decide,
         }
 
 
@@ -95,7 +112,8 @@ def matters_of(analysis: Analysis, audit: Audit, *, hang: bool = True) -> tuple[
     Returns
     -------
     tuple of Matter
-        Worst first, then in the order of their first findings. The same document gives the same matters.
+        Blockers first, then by standing, then worst first, then in the order of their first findings. The same document
+        gives the same matters.
     """
     groups = by_cause(analysis, (finding for finding in audit.findings if not finding.waived))
     together = Together(analysis)
@@ -115,10 +133,17 @@ def matters_of(analysis: Analysis, audit: Audit, *, hang: bool = True) -> tuple[
                     code=code,
                     cause=cause,
                     message=words.sentence(code, cause, own),
+                    standing=own[0].standing,
                     own=tuple(own),
                     consequences=tuple(under[at]),
                     remedies=remedies[at] if len(own) == len(ones) else together.remedies(code, cause, own),
                 )
             )
     place = {id(finding): at for at, finding in enumerate(audit.findings)}
-    return tuple(sorted(matters, key=lambda matter: (SEVERITIES.index(matter.severity), place[id(matter.own[0])])))
+    return tuple(sorted(matters, key=lambda matter: (*rank_of(matter), place[id(matter.own[0])])))
+
+
+def rank_of(matter: Matter) -> tuple[bool, int, int]:
+    """The order of issues: blockers whatever their standing, then wrong, unfinished, assumed, worst first."""
+    severity = matter.severity
+    return severity != "blocker", STANDINGS.index(matter.standing), SEVERITIES.index(severity)

@@ -1,13 +1,13 @@
 """The plan: the shortest list of fixes that resolves the most (docs/reference/causes.md, *The plan*).
 
-Greedy over issues, blockers first: each step is the fix with the best computed effect on the template after the
-previous steps. Fixes that add blockers are left out. If two fixes of an issue are equally good, the user has to choose,
-and they are a question.
+Greedy, causes before symptoms: routes, then states, keys and so on; within a kind each step is the fix with the best
+computed effect on the template after the previous steps. Fixes that add blockers are left out. Levels, tags, low cuts
+and the like only the user decides on; those, and two fixes of an issue that are equally good, are questions.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -15,6 +15,7 @@ import msgspec
 from msgspec.structs import replace
 
 from lattice.checks.finding import SEVERITIES, Finding, Remedy
+from lattice.checks.fix_kinds import FIX_KINDS
 from lattice.matters.combined import inside
 from lattice.matters.effect import Effect, Ledger, State, compared, effect_of
 from lattice.matters.matter import Matter, matters_of
@@ -24,9 +25,11 @@ from lattice.model.inventory import Inventory
 
 Score = tuple[int, int, int]
 Key = tuple[str, int]
+KindKey = tuple[str, int, str]
 NOTHING: Score = (0, 0, 0)
-# Of two paths only the user knows the wrong one; elsewhere the first of equal fixes is the usual one.
-OF_TWO_WAYS = frozenset(("route.double-path", "stem.twice"))
+# Of two feeds only the user knows the wrong one; elsewhere the first of equal fixes is the usual one.
+OF_TWO_WAYS = frozenset(("stem.twice",))
+MOST_QUESTIONS = 60  # whose answers are worked out
 PlanProgress = Callable[[int, int], None]  # steps found so far, fixes tried
 
 
@@ -47,6 +50,7 @@ class PlanStep:
         """The form of `plan --json`."""
         return {
             "remedy": self.remedy.label,
+            "kind": self.remedy.kind,
             "sentence": self.sentence,
             "matter": self.matter,
             "edits": [{"edit": step.edit, **msgspec.to_builtins(step.arguments)} for step in self.remedy.steps],
@@ -71,6 +75,7 @@ class Question:
             "remedies": [
                 {
                     "remedy": remedy.label,
+                    "kind": remedy.kind,
                     "effect": effect.sentence,
                     **effect.ledger.as_json(),
                 }
@@ -151,16 +156,18 @@ def plan(
 
 
 class _Planner:
-    """Tries fixes, best estimate first: the effect at the last trial, or else the size of its issue."""
+    """Tries fixes kind by kind, best estimate first: the effect at the last trial, or else the size of its issue."""
 
     def __init__(self, before: State, only: Collection[str], progress: PlanProgress) -> None:
         self.plan = Plan(before, before)
         self.only, self.progress, self.looked = only, progress, 0
+        self.estimates: dict[KindKey, Score] = {}
+        self._promises: dict[Key, Score] = {}
 
     def run(self) -> Plan:
         state = self.plan.before
-        estimates = {_key(matter): _promised(matter) for matter in matters_of(state.analysis, state.audit)}
-        while (best := self._best(self._candidates(), estimates)) is not None:
+        self._promises = {_key(matter): _promised(matter) for matter in matters_of(state.analysis, state.audit)}
+        while (best := self._best(self._candidates())) is not None:
             matter, remedy, effect = best
             self.plan.after = effect.after
             self.plan.steps.append(
@@ -180,53 +187,79 @@ class _Planner:
 
     def _candidates(self) -> list[Matter]:
         state = self.plan.after
-        found = [
+        return [
             matter
             for matter in matters_of(state.analysis, state.audit, hang=False)
-            if matter.remedies and (not self.only or self._is_wanted(matter.code))
+            if matter.remedies and (not self.only or self._is_wanted(matter))
         ]
-        return [*_at_once(found), *found]
 
-    def _is_wanted(self, code: str) -> bool:
-        return code in self.only or code.partition(".")[0] in self.only
+    def _is_wanted(self, matter: Matter) -> bool:
+        codes = {finding.code for finding in matter.own}
+        return any(code in self.only or code.partition(".")[0] in self.only for code in codes)
 
-    def _best(self, matters: list[Matter], estimates: dict[Key, Score]) -> tuple[Matter, Remedy, Effect] | None:
-        """The fix with the largest effect now: the most promising are tried first, and that is often enough."""
+    def _best(self, matters: list[Matter]) -> tuple[Matter, Remedy, Effect] | None:
+        """The fix of the first kind that helps; what has not helped at its last trial is tried again at the end."""
+        for again in (False, True):
+            for kind in FIX_KINDS:
+                best = self._best_of_kind(matters, kind, again=again)
+                if best is not None:
+                    return best
+        return None
+
+    def _best_of_kind(self, matters: list[Matter], kind: str, *, again: bool) -> tuple[Matter, Remedy, Effect] | None:
+        """The fix of a kind with the largest effect now: the most promising are tried first, often that is enough."""
         waiting = sorted(
-            ((matter, estimates.get(_key(matter), _promised(matter))) for matter in matters),
+            ((matter, self._hoped(matter, kind)) for matter in matters if _of_kind(matter, kind)),
             key=lambda entry: entry[1],
             reverse=True,
         )
         best: tuple[Matter, Remedy, Effect] | None = None
         for matter, hoped in waiting:
+            if (hoped <= NOTHING) is not again:
+                continue
             if best is not None and best[2].score >= hoped:
                 break
-            answers = self._answers(matter)
-            estimates[_key(matter)] = max((effect.score for _remedy, effect in answers), default=NOTHING)
+            answers = self._answers(matter, _of_kind(matter, kind))
+            found = [effect.score for _remedy, effect in answers]
+            self.estimates[*_key(matter), kind] = max(found, default=NOTHING)
             if not answers or _is_open(matter, answers):
                 continue
             if best is None or answers[0][1].score > best[2].score:
                 best = matter, *answers[0]
         return best
 
-    def _answers(self, matter: Matter) -> list[tuple[Remedy, Effect]]:
+    def _hoped(self, matter: Matter, kind: str) -> Score:
+        promised = self._promises.get(_key(matter)) or _promised(matter)
+        return self.estimates.get((*_key(matter), kind), promised)
+
+    def _answers(self, matter: Matter, remedies: Sequence[Remedy]) -> list[tuple[Remedy, Effect]]:
         """The effect of each helpful fix, best first; fixes that add blockers or are impossible are left out."""
         found = []
-        for remedy in matter.remedies:
-            self.progress(len(self.plan.steps), self.looked)
-            self.looked += 1
-            effect = effect_of(self.plan.after, remedy)
+        for remedy in remedies:
+            effect = self._effect(remedy)
             if effect is not None and not effect.brings_blockers and effect.score > NOTHING:
                 found.append((remedy, effect))
         return sorted(found, key=lambda entry: (entry[1].score, -len(entry[0].steps)), reverse=True)
 
+    def _effect(self, remedy: Remedy) -> Effect | None:
+        self.progress(len(self.plan.steps), self.looked)
+        self.looked += 1
+        return effect_of(self.plan.after, remedy)
+
     def _ask(self) -> None:
-        """Matters that are left because a person has to choose."""
-        for matter in self._candidates():
-            if len(matter.remedies) > 1:
-                answers = self._answers(matter)
-                if _is_open(matter, answers):
-                    self.plan.questions.append(Question(matter, tuple(answers)))
+        """Issues that are left because a person has to choose, with the effect of each answer."""
+        left = self._candidates()
+        asked = [matter for matter in left if not (matter.severity == "note" and matter.standing == "wrong")]
+        for matter in (*_at_once(left), *asked)[:MOST_QUESTIONS]:
+            effects = ((remedy, self._effect(remedy)) for remedy in matter.remedies)
+            answers = tuple((remedy, effect) for remedy, effect in effects if effect and not effect.brings_blockers)
+            if answers:
+                self.plan.questions.append(Question(matter, answers))
+
+
+def _of_kind(matter: Matter, kind: str) -> list[Remedy]:
+    """The fixes of a kind that need no decision."""
+    return [remedy for remedy in matter.remedies if remedy.kind == kind and not remedy.asks]
 
 
 def _at_once(matters: list[Matter]) -> list[Matter]:

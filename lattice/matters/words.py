@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding
-from lattice.checks.registry import EXPLANATIONS
+from lattice.checks.registry import EXPLANATIONS, issue_kind
 
 VERB = {"feed": "feeds", "send": "sends to", "tie": "is tied to", "key": "keys", "midi": "plays"}
 
@@ -49,6 +49,9 @@ class Words:
             One finding's own sentence; of several, a plural with the cause: “19 sources reach Return 0 by two paths:
             Bus 0 sends to it too”.
         """
+        kind = issue_kind(findings[0])
+        if kind is not None:
+            return kind.sentence(self.analysis, findings)
         if len(findings) == 1:
             return findings[0].message
         place = self._place(findings)

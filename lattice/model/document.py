@@ -152,6 +152,7 @@ class Section(Piece, frozen=True, kw_only=True):
     colour: Colour | None = None
     parent: str | None = None
     bus: str | None = None
+    private: bool = False  # cue and listening: its sources are kept from the main output
 
 
 class MidiIn(Piece, frozen=True, kw_only=True):
@@ -192,7 +193,7 @@ class Insert(Piece, frozen=True, kw_only=True):
     maker: Text = ""
     version: Text = ""
     state: Literal["on", "bypassed", "unloaded"] = "on"
-    latency_samples: Samples = 0
+    latency_samples: Samples | None = 0  # None: not stated, counts as 0
     measured_latency_samples: Samples | None = None
     layout_in: Layout | None = None
     layout_out: Layout | None = None
@@ -217,6 +218,11 @@ class Insert(Piece, frozen=True, kw_only=True):
     def title(self) -> str:
         """Its label: its name, or its type if it has none."""
         return self.name or self.type
+
+    @property
+    def reported_samples(self) -> int:
+        """The latency it reports to the host; 0 where none is stated."""
+        return self.latency_samples or 0
 
     @property
     def traits(self) -> InsertTraits:
@@ -362,8 +368,8 @@ LISTS = ("machines", "sections", "strips", "routes", "stems", "choices", "rules"
 
 
 def actual_latency_samples(piece: Insert | Strip) -> int:
-    """The actual latency of an insert or a source: measured if known, else as reported."""
-    return piece.latency_samples if piece.measured_latency_samples is None else piece.measured_latency_samples
+    """The actual latency of an insert or a source: measured if known, else as reported, else 0."""
+    return (piece.latency_samples or 0) if piece.measured_latency_samples is None else piece.measured_latency_samples
 
 
 def main_outlet(strip: Strip) -> Outlet | None:
@@ -376,7 +382,7 @@ def machine_id(template: Template, strip: Strip) -> str:
     return strip.machine or template.machines[0].id
 
 
-def source_of(strip: Strip, outlet: Outlet | None = None) -> Source | None:
+def source_of(strip: Strip, outlet: Outlet | None = None, assumed: Source = USUAL_SOURCE) -> Source | None:
     """The source of a strip, or of one of its outlets.
 
     Parameters
@@ -385,6 +391,8 @@ def source_of(strip: Strip, outlet: Outlet | None = None) -> Source | None:
         Any strip.
     outlet
         One of its outlets; None for the strip's own chain.
+    assumed
+        The level of a source that states none.
 
     Returns
     -------
@@ -400,7 +408,7 @@ def source_of(strip: Strip, outlet: Outlet | None = None) -> Source | None:
     if strip.source is None:
         return None
     if strip.source is UNSET or (outlet is not None and outlet is not main_outlet(strip)):
-        return USUAL_SOURCE
+        return assumed
     return strip.source
 
 

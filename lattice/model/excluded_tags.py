@@ -11,3 +11,5 @@ KEPT_OUT_OF_STEMS = ("click", "reference", "guide", "talkback")
 NOT_ADDED_UP = frozenset((*KEPT_OUT_OF_STEMS, "pop"))
 # Tags that need no path through their section's bus either: a trigger only keys others.
 NOT_PROGRAMME = frozenset((*NOT_ADDED_UP, "trigger"))
+# Tags that go straight to an output, past the mix.
+PAST_THE_MIX = frozenset(KEPT_OUT_OF_STEMS)

@@ -190,6 +190,7 @@ TRANSPARENT = _types(lambda row: row.is_transparent)
 KEYABLE = _types(lambda row: row.can_be_keyed)
 # Types that change levels whatever their gain.
 ACTING = COMPRESSING | LIMITING | DECORRELATING
+OPENING = _types(lambda row: row.opens_above)
 # Types with a gain reduction by an external key, by their static curve.
 DUCKING = _types(lambda row: row.compresses or row.is_limiter)
 AT_OPERATING_LEVEL: tuple[str, ...] = tuple(

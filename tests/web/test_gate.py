@@ -60,11 +60,11 @@ def test_a_clean_state_that_somebody_looked_through_has_nothing_in_its_way(owner
         (made("kick>out", strips=({"id": "lost", "name": "Lost", "kind": "audio"},)), "1 blocker open", "findings"),
         (
             made("kick>out", strips=tuple({"id": f"l{n}", "name": f"L{n}", "kind": "audio"} for n in range(2))),
-            "2 blockers open",
+            "2 blockers open (1 issue)",
             "findings",
         ),
         (
-            made("kick>out", strips=({"id": "dead", "name": "Dead", "kind": "bus"},)),
+            made("kick>out", strips=({"id": "dead", "name": "Dead", "kind": "output"},)),
             "1 warning not fixed or waived",
             "findings",
         ),
@@ -84,7 +84,7 @@ def test_findings_of_one_cause_are_counted_as_one_matter_too(owner) -> None:  # 
 
 
 def test_a_waived_warning_is_a_decision_and_a_waived_blocker_too(owner) -> None:  # type: ignore[no-untyped-def]
-    strips = ({"id": "dead", "name": "Dead", "kind": "bus"}, {"id": "lost", "name": "Lost", "kind": "audio"})
+    strips = ({"id": "dead", "name": "Dead", "kind": "output"}, {"id": "lost", "name": "Lost", "kind": "audio"})
     open_state = made("kick>out", strips=strips)
     wrong = [finding.fingerprint for finding in Workspace(open_state).audit.findings if finding.severity != "note"]
     waivers = [{"fingerprint": fingerprint, "reason": "meant so"} for fingerprint in wrong]
@@ -127,7 +127,9 @@ def test_a_template_without_sections_is_looked_through_as_one(owner) -> None:  #
 @pytest.mark.parametrize("edit", ["dead", "lost"])
 def test_signing_is_refused_while_anything_is_open_and_says_what(signed_in: Client, owner, second, edit: str) -> None:  # type: ignore[no-untyped-def]
     stored = services.store(owner, GOOD)
-    write(signed_in, stored, "spread", names=edit, kind="bus" if edit == "dead" else "audio", layout="mono", section="")
+    write(
+        signed_in, stored, "spread", names=edit, kind="output" if edit == "dead" else "audio", layout="mono", section=""
+    )
     seal(signed_in, stored)
     tick_all(second, stored)
     answer = post(signed_in, stored, "1/sign")

@@ -102,7 +102,7 @@ class HostDelays:
             self.routes.update(dict.fromkeys(coming, 0))
             return
         before = sum(
-            piece.latency_samples for piece in self._graph.strips[number].inserts[:place] if piece.state != "unloaded"
+            piece.reported_samples for piece in self._graph.strips[number].inserts[:place] if piece.state != "unloaded"
         )
         before += sum(self.waits.get((number, at), 0) for at in range(place))
         sound = self.reported[number] + before
@@ -124,7 +124,7 @@ class HostDelays:
 
 
 def _latency_of(strip: Strip) -> int:
-    return sum(insert.latency_samples for insert in strip.inserts if insert.state != "unloaded")
+    return sum(insert.reported_samples for insert in strip.inserts if insert.state != "unloaded")
 
 
 def _source(strip: Strip) -> int:

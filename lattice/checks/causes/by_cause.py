@@ -12,6 +12,7 @@ from lattice.analysis import Analysis
 from lattice.checks.causes import late, shared_routes
 from lattice.checks.causes.shared_routes import Cause, Group, grouped
 from lattice.checks.finding import Finding
+from lattice.checks.registry import ISSUES
 from lattice.model.document import machine_id
 
 
@@ -42,7 +43,6 @@ BY_FAMILY: dict[str, Callable[[Analysis, Finding], Cause]] = {
     "time.prints-skewed": late.at_strip,
 }
 TOGETHER: dict[str, Callable[[Analysis, Sequence[Finding]], list[Group]]] = {
-    "route.double-path": shared_routes.second_ways,
     "stem.missing": shared_routes.past_the_taps,
     "stem.bypassed": shared_routes.past_the_taps,
     "stem.twice": shared_routes.fed_twice,
@@ -68,6 +68,8 @@ def cause_of(analysis: Analysis, finding: Finding) -> Cause:
     tuple of str
         Never empty: where nothing better is known, the first thing it is about, else its code.
     """
+    if finding.issue:
+        return (finding.issue,)
     if finding.cause:
         return finding.cause
     family = finding.code.partition(".")[0]
@@ -94,16 +96,21 @@ def by_cause(analysis: Analysis, findings: Iterable[Finding]) -> list[tuple[str,
     Returns
     -------
     list of (code, cause, findings)
-        Code by code as they are first found, within a code in the order of the first finding of each; every finding is
-        in exactly one.
+        In the order of the first finding of each; every finding is in exactly one.
     """
     of_code: dict[str, list[Finding]] = {}
+    of_issue: dict[str, list[Finding]] = {}
+    place: dict[int, int] = {}
     for finding in findings:
-        of_code.setdefault(finding.code, []).append(finding)
+        place[id(finding)] = len(place)
+        (of_issue.setdefault(finding.issue, []) if finding.issue else of_code.setdefault(finding.code, [])).append(
+            finding
+        )
     groups: list[tuple[str, Cause, list[Finding]]] = []
+    for issue, ones in of_issue.items():
+        groups.append((ISSUES[issue.partition(":")[0]].code, (issue,), ones))
     for code, ones in of_code.items():
         together = TOGETHER.get(code)
         found = together(analysis, ones) if together else grouped(ones, lambda one: cause_of(analysis, one))
         groups += [(code, cause, group) for cause, group in found]
-    place = {id(finding): at for at, finding in enumerate(one for ones in of_code.values() for one in ones)}
     return sorted(groups, key=lambda group: place[id(group[2][0])])

@@ -45,4 +45,4 @@ def _unknown_samples(analysis: Analysis, step: PathStep) -> int:
         return 0
     strip, place = analysis.graph.insert_at[step.id]
     insert = analysis.strip(strip).inserts[place]
-    return actual_samples(insert) - (insert.latency_samples if rule.mode == "full" else 0)
+    return actual_samples(insert) - (insert.reported_samples if rule.mode == "full" else 0)

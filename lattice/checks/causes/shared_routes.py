@@ -2,79 +2,16 @@
 
 from __future__ import annotations
 
-from collections import Counter, defaultdict
+from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding
 from lattice.graph.origin import Origin
-from lattice.graph.reach import upstream
-from lattice.graph.signal_graph import SignalGraph
 from lattice.graph.walk import first_path
 
 Cause = tuple[str, ...]
 Group = tuple[Cause, list[Finding]]
-
-
-def second_ways(analysis: Analysis, findings: Sequence[Finding]) -> list[Group]:
-    """Double paths by the route of the second path; without a shared one, by the route their fix removes.
-
-    A shared route is a cause only if it is removable: a send, or a feed whose whole signal has the other path as well.
-    Of several, the one with the most findings; then a send, then the last.
-    """
-    graph, number_of = analysis.graph, analysis.graph.route_index
-    starts = {finding.strips[:2] for finding in findings}
-    behind: dict[int, frozenset[str]] = {}
-
-    def may_go(route: int, join: str) -> bool:
-        if graph.routes[route].kind == "send":
-            return True
-        tail = graph.tail[route]
-        if tail not in behind:
-            behind[tail] = frozenset(graph.strips[n].id for n in upstream(graph, tail) if graph.is_source[n])
-        return all((strip, join) in starts for strip in behind[tail])
-
-    def common(left: list[Finding]) -> tuple[str, list[Finding]] | None:
-        """The route that most of them share, at least two, and which they are."""
-        having: dict[str, list[Finding]] = defaultdict(list)
-        for finding in left:
-            for route in finding.routes:
-                if may_go(number_of[route], finding.strips[1]):
-                    having[route].append(finding)
-        best = max(having, key=lambda route: _weight(graph, number_of[route], len(having[route])), default=None)
-        return (best, having[best]) if best is not None and len(having[best]) > 1 else None
-
-    return _covered(findings, common, lambda finding: _removed_by_remedy(finding) or finding.routes[-1:])
-
-
-def _weight(graph: SignalGraph, route: int, count: int) -> tuple[int, bool, int]:
-    return count, graph.routes[route].kind == "send", route
-
-
-def _removed_by_remedy(finding: Finding) -> tuple[str, ...]:
-    for remedy in finding.remedies:
-        for step in remedy.steps:
-            if step.edit == "remove_routes":
-                return tuple(step.arguments["routes"][:1])
-    return ()
-
-
-def _covered(
-    findings: Sequence[Finding],
-    common: Callable[[list[Finding]], tuple[str, list[Finding]] | None],
-    alone: Callable[[Finding], tuple[str, ...]],
-) -> list[Group]:
-    """Group by the most common element, repeatedly; the rest each alone."""
-    left: list[Finding] = list(findings)
-    groups: dict[tuple[str, ...], list[Finding]] = {}
-    while len(left) > 1 and (shared := common(left)) is not None:
-        cause, group = shared
-        groups[(cause,)] = group
-        grouped = {id(finding) for finding in group}
-        left = [finding for finding in left if id(finding) not in grouped]
-    for finding in left:
-        groups.setdefault(alone(finding), []).append(finding)
-    return list(groups.items())
 
 
 def grouped(findings: Iterable[Finding], cause: Callable[[Finding], Cause]) -> list[Group]:

@@ -161,7 +161,7 @@ CASES = {
         t([INNER, "a:k", KEYED, "o:out"], ["x>out", "b>out", "key k>b/duck", "key k>x/in-duck"]),
     ),
     "midi.no-instrument": (t(["m:n", "i:i"], ["midi n>i disabled"]), "n", t(["m:n", "i:i"], ["midi n>i"])),
-    "midi.unplayed": (t(["i:i"]), "i", t(["i:i spare"])),
+    "midi.unplayed": (t(["m:n", "i:i", "i:j"], [_midi("n", "j")]), "i", t(["i:i"])),
     "midi.port-range": (
         t(["m:n", _kit(midi={"ports": 1})], [_midi("n", "i", port=2)]), "i",
         t(["m:n", _kit(midi={"ports": 2})], [_midi("n", "i", port=2)]),

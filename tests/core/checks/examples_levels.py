@@ -84,7 +84,7 @@ CASES = {
         t([bus("b", {"type": "external", "latency_samples": 64, "measured_latency_samples": 90})]), "b",
         t([bus("b", {"type": "external", "latency_samples": 64, "measured_latency_samples": 64})]),
     ),
-    "time.total": (t(["a:x", "o:out"], ["x>out"]), "out", t(["a:x", "p:out"], ["x>out"])),
+    "time.total": (t(["a:x", bus("b", LATE), "o:out"], ["x>b", "b>out"]), "out", t(["a:x", "o:out"], ["x>out"])),
     "time.prints-skewed": (
         t(["a:x", "a:y", "b:a", bus("b", LATE), "p:p", "p:q"], ["x>a", "y>b", "a>p", "b>q"], stems=TWO_PRINTS, compensation={"covers_prints": False}), "q",
         t(["a:x", "a:y", "b:a", bus("b", LATE), "p:p", "p:q"], ["x>a", "y>b", "a>p", "b>q"], stems=TWO_PRINTS),

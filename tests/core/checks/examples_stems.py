@@ -105,10 +105,6 @@ CASES = {
         _stems(["a:x", "b:drums", "p:p"], ["x>drums", "drums>p -3"], PRINTED), "p",
         _stems(["a:x", "b:drums", "p:p"], ["x>drums", "drums>p"], PRINTED),
     ),
-    "stem.print-inserts": (
-        _stems(["b:drums", {"id": "p", "kind": "print", "inserts": [{"id": "e", "type": "eq"}]}], ["drums>p"], PRINTED), "p",
-        _stems(["b:drums", {"id": "p", "kind": "print", "records": "pre", "inserts": [{"id": "e", "type": "eq"}]}], ["drums>p"], PRINTED),
-    ),
     "stem.layout": (
         _stems(["b:drums", FOLD], [], [stem("drums"), stem("keys")]), "keys",
         _stems(["b:drums", FOLD], [], [stem("drums"), stem("keys", layout="stereo")]),

@@ -36,14 +36,16 @@ def late(strip_id: str, kind: str, **latency: int) -> dict[str, Any]:
 
 # name, template, code, causes of its findings in order
 CASES: list[tuple[str, Template, str, list[tuple[str, ...]]]] = [
-    ("a key: the insert", template(["a:x", {"id": "b", "kind": "bus", "inserts": [DUCK]}, "o:o"], ["x>b", "b>o"]),
+    ("a key that carries nothing: the insert", template(["a:x", "a:k", {"id": "b", "kind": "bus", "inserts": [DUCK]}, "o:o"], ["x>b", "b>o", "k>o", "key k>b/duck disabled"]),
      "key.unfed", [("duck",)]),
+    ("keys that are not there yet: name and type of the insert", template(["a:x", {"id": "b", "kind": "bus", "inserts": [DUCK]}, "o:o"], ["x>b", "b>o"]),
+     "key.unfed", [("keys:compressor compressor",)]),
     ("a channel: the machine", template(["a:x", {"id": "o", "kind": "output", "io": [99]}], ["x>o"]), "io.range", [("main",)]),
     ("a colour: the section", template([{"id": "x", "kind": "audio", "section": "s", "colour": "#ffffff"}, "b:bus", "o:o"], ["x>bus", "bus>o"], sections=[{**SECTION[0], "colour": "#112233"}]),
      "section.colour", [("s",)]),
     ("a blocked source: what blocks it", template(["a:x", "b:b mute", "a:y", "b:c", "o:o"], ["x>b", "b>o", "y>c disabled", "c>o"]),
      "route.blocked", [("b",), ("r3",)]),
-    ("a dead end: the last of the chain", template(["a:x", "b:b", "b:c", "a:y", "o:o"], ["x>b", "b>c", "y>o"]), "route.dead-end", [("c",)]),
+    ("a dead end: the last of the chain", template(["a:x", "b:b", "b:c", *(f"a:y{n}" for n in range(9)), "o:o"], ["x>b", "b>c", *(f"y{n}>o" for n in range(9))]), "route.dead-end", [("c",)]),
     ("off its level: type and section", template([{"id": "x", "kind": "audio", "source": {"peak_dbfs": -40.0, "rms_dbfs": -60.0}, "inserts": [{"id": "g", "type": "gate"}]}, "o:o"], ["x>o"]),
      "level.operating", [("gate", "x")]),
     ("past the taps: the route that does it", stems(["a:x", "a:y", "b:past"], ["x>past", "y>past", "past>mix"]), "stem.bypassed", [("r3",)]),
@@ -75,7 +77,7 @@ NEW_REMEDIES: list[tuple[str, Template, str, str]] = [
     ("a dead end to the one master", template(["a:x", "a:y", "b:b", "x:mix", "o:o"], ["x>b", "y>mix", "mix>o"]), "route.dead-end", "Feed b to mix"),
     ("a lost feed to the output nothing comes to", template(["a:x", "b:phones", "o:o"], ["x>phones"]), "route.dead-end", "Feed phones to o"),
     ("measured latency", template([late("x", "audio", measured_latency_samples=64), "o:o"], ["x>o"]), "time.unreported", "Set x-fx on x to 64 samples (measured)"),
-    ("a ceiling", template(["a:x", "a:y", "a:z", "a:w", "x:mix", "o:o"], ["x>mix", "y>mix", "z>mix", "w>mix", "mix>o"]), "level.ceiling", "Add a −1.0 dB limiter to mix"),
+    ("a ceiling", template([*({"id": n, "kind": "audio", "source": {"peak_dbfs": -6.0}} for n in "xyzw"), "x:mix", "o:o"], ["x>mix", "y>mix", "z>mix", "w>mix", "mix>o"]), "level.ceiling", "Add a −1.0 dB limiter to o"),
     ("one feed too many", template([{"id": "k", "kind": "audio", "section": "s"}, *STEM_STRIPS], ["k>a", "k>mix", *STEM_ROUTES], stems=STEMS, sections=[{"id": "s", "name": "S", "bus": "a"}]),
      "stem.bypassed", "Remove the feed to mix"),
 ]  # fmt: skip

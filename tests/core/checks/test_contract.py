@@ -18,11 +18,11 @@ from lattice.checks.waivers import STALE
 from lattice.edits import apply_steps
 from lattice.generate import generate
 from lattice.model.document import Template, Waiver
-from tests.core.checks import examples, examples_levels, examples_stems
+from tests.core.checks import examples, examples_judgement, examples_levels, examples_stems
 from tests.deep import tries
 from tests.strategies import templates
 
-CASES = examples.CASES | examples_levels.CASES | examples_stems.CASES
+CASES = examples.CASES | examples_judgement.CASES | examples_levels.CASES | examples_stems.CASES
 CODES = [code for codes, _function in CHECKS for code in codes] + [STALE]
 ABOUT_NO_STRIP = {"time.rate", "budget.memory", "io.renamed", STALE}  # the template, a machine, a waiver
 

@@ -53,8 +53,8 @@ UNPRINTED = {"stem.unprinted": "warning", "stem.layout": "warning"}  # a stereo 
         (template(["a:x silent"]), "x", {}),
         (template(["a:x out"]), "x", {}),
         (template(["a:x trigger", KEYED], ["key x>b/duck"]), "x", {}),
-        (template(["a:x trigger", DORMANT], ["key x>b/duck"]), "x", {"route.unheard": "blocker"}),
-        (template(["a:x trigger", KEYED], ["key x>b/duck disabled"]), "x", {"route.unheard": "blocker"}),
+        (template(["a:x trigger", DORMANT], ["key x>b/duck"]), "x", {}),  # key.dormant says it
+        (template(["a:x trigger", KEYED], ["key x>b/duck disabled"]), "x", {"route.unheard": "note"}),
         (template(["a:x", "b:y", "o:z"], ["x>y", "y>z off"]), "x", {"route.blocked": "warning"}),
         (template(["a:x", "b:y", "o:z"], ["x>y", "y>z off automated"]), "x", {}),
         (template(["a:x", "p:y out"], ["x>y"]), "x", {"route.blocked": "warning"}),

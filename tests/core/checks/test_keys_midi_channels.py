@@ -82,7 +82,10 @@ def test_keys_of_oneself_against_sets_of_sources(made: Template) -> None:
 def test_midi_strips_and_instruments_against_the_rows_of_the_table(made: Template) -> None:
     midis = [route for route in made.routes if route.kind == "midi" and route.enabled]
     silent = {s.id for s in made.strips if s.kind == "midi" and s.in_service and "spare" not in s.tags}
-    unplayed = {s.id for s in made.strips if s.kind == "instrument" and "spare" not in s.tags}
+    sections = {s.id: s.section for s in made.strips}
+    kinds = {s.id: s.kind for s in made.strips}
+    played = {sections[r.to] for r in midis if kinds[r.from_strip] == "midi" and kinds[r.to] == "instrument"}
+    unplayed = {s.id for s in made.strips if s.kind == "instrument" and "spare" not in s.tags and s.section in played}
     assert {f.strips[0] for f in found(made, "midi.no-instrument")} == silent - {route.from_strip for route in midis}
     assert {f.strips[0] for f in found(made, "midi.unplayed")} == unplayed - {route.to for route in midis}
 

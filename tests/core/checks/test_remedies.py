@@ -150,7 +150,7 @@ def test_seventeen_mono_strips_on_channel_1_of_a_discrete_strip_are_said() -> No
 @pytest.mark.parametrize(
     ("inserts", "severity"),
     [
-        ([], "warning"), ([{"id": "i", "type": "compressor"}], "note"), ([{"id": "i", "type": "saturator"}], "note"),
+        ([{"id": "i", "type": "compressor"}], "note"), ([{"id": "i", "type": "saturator"}], "note"),
         ([{"id": "i", "type": "compressor", "state": "bypassed"}], "warning"), ([{"id": "i", "type": "eq"}], "warning"),
     ],
 )  # fmt: skip
@@ -161,6 +161,15 @@ def test_a_return_for_parallel_compression_is_a_note(inserts: list[dict[str, Any
     (bare,) = found(made, "route.return-bare")
     assert bare.severity == severity
     assert ("parallel" in bare.message) == (severity == "note")
+
+
+def test_a_return_without_an_insert_is_made_before_its_effect() -> None:
+    made = template(["a:x", "r:slap", "o:z"], ["x>z", "send x>slap", "slap>z"])
+    (bare,) = found(made, "route.return-bare")
+    assert (bare.severity, bare.standing, bare.message) == ("note", "unfinished", "Return slap has no effect yet")
+    (remedy,) = bare.remedies
+    assert (remedy.label, remedy.asks) == ("Add an effect", True)
+    assert remedy.steps[0].arguments["insert"]["type"] == "delay"  # its name says slap
 
 
 def test_a_source_of_its_own_has_passed_no_tap_and_is_not_bent_with_the_stems() -> None:
@@ -186,7 +195,8 @@ def test_a_source_that_is_followed_passes_over_a_ridden_send_at_rest() -> None:
 def test_an_unheard_source_is_not_fed_to_a_bus_that_is_unheard_itself() -> None:
     sections = [{"id": "s", "name": "S", "bus": "bus"}]
     lost = {"id": "x", "kind": "audio", "section": "s"}
-    assert found(template([lost, "b:bus", "o:out"], [], sections=sections), "route.unheard")[0].remedies == ()
+    (unheard,) = found(template([lost, "b:bus", "o:out"], [], sections=sections), "route.unheard")
+    assert [remedy.label for remedy in unheard.remedies] == ["Feed to out"]
     heard = template([lost, "b:bus", "o:out"], ["bus>out"], sections=sections)
     assert [remedy.label for remedy in found(heard, "route.unheard")[0].remedies] == ["Feed to bus"]
 
@@ -194,6 +204,7 @@ def test_an_unheard_source_is_not_fed_to_a_bus_that_is_unheard_itself() -> None:
 def test_a_mix_that_is_taken_before_its_fader_is_trimmed_there() -> None:
     mix = {"id": "m", "kind": "master", "fader_db": -6.5}
     stems = [{"id": "st", "name": "Mix", "strip": "m", "role": "mix", "tap": "pre-fader", "layout": "mono"}]
-    made = template(["a:x", "a:y", mix, "o:o"], ["x>m", "y>m", "m>o"], stems=stems)
+    stated = [{"id": name, "kind": "audio", "source": {"peak_dbfs": -6.0}} for name in "xy"]
+    made = template([*stated, mix, "o:o"], ["x>m", "y>m", "m>o"], stems=stems)
     assert found(made, "level.headroom")
     assert found(after_first_remedy(made, "level.headroom"), "level.headroom") == []

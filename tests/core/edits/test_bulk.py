@@ -232,6 +232,7 @@ def test_refused_with_a_sentence(edit: str, arguments: dict[str, Any], words: st
 
 
 BULK: list[tuple[str, dict[str, Any]]] = [
+    ("wire_up", {"strips": ["kit"]}),
     ("duplicate", {"strips": ["tom-1", "bus"], "times": 3}),
     ("duplicate_section", {"section": "drums", "times": 2}),
     ("lay_parts", {"strip": "kit"}),

@@ -96,6 +96,8 @@ GOOD: list[tuple[str, dict[str, Any], str]] = [
     ("connect_pairwise", {"strips": ["kick"], "to": "bus", "kind": "send"}, "+ route r8: send kick → bus"),
     ("duck", {"strips": ["bus"], "trigger": "kick"}, "+ route r8: key kick → bus"),
     ("deliver", {"strips": ["kick"], "role": "mix"}, "+ stem st-kick"),
+    ("keep_for_later", {"strips": ["bus"]}, "~ strip bus: tags"),
+    ("state_levels", {"strips": ["kick"], "peak_dbfs": -12.0, "rms_dbfs": -20.0}, "~ strip kick: source"),
     ("outboard_instrument", {"name": "Tide", "inputs": "7"}, "+ machine tide"),
     ("outboard_insert", {"strip": "kick", "name": "Iron", "outputs": "5", "inputs": "5"}, "~ strip kick: inserts"),
     ("player_machine", {"name": "Player", "names": ["High"]}, "+ machine player"),

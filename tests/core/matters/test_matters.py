@@ -9,6 +9,7 @@ from hypothesis import given
 
 from lattice.analysis import Analysis
 from lattice.bench.prints.codes import SEVERITY as OF_READINGS
+from lattice.checks.assumed import CODE as ASSUMED
 from lattice.checks.audit import audit_of
 from lattice.checks.finding import SEVERITIES
 from lattice.checks.registry import EXPLANATIONS, code_order
@@ -17,7 +18,7 @@ from lattice.edits import apply_steps
 from lattice.generate import generate
 from lattice.matters.consequences import trial_work
 from lattice.matters.effect import State, best_first, effect_of, effect_words, effects_of
-from lattice.matters.matter import Matter, matters_of
+from lattice.matters.matter import Matter, matters_of, rank_of
 from lattice.model.document import Template
 from tests.build import template
 from tests.deep import tries
@@ -42,6 +43,9 @@ def of_code(made: Template, code: str) -> list[Matter]:
     return [matter for matter in matters(made) if matter.code == code]
 
 
+SOUND = [*(f"a:t{n}" for n in range(9)), "o:out"]
+FED = [f"t{n}>out" for n in range(9)]
+
 # (name, template, code, number of its issues, findings in the first, its cause, words of its sentence)
 CASES: list[tuple[str, Template, str, int, int, tuple[str, ...], str]] = [
     ("one send from a bus makes many come twice",
@@ -53,15 +57,21 @@ CASES: list[tuple[str, Template, str, int, int, tuple[str, ...], str]] = [
      "route.double-path", 1, 1, ("r4",), "one reaches out by two paths, +6.0 dB"),
     ("one muted bus", template(["a:one", "a:two", "b:bus mute", "o:out"], ["one>bus", "two>bus", "bus>out"]),
      "route.blocked", 1, 3, ("bus",), "2 sources are silent: bus is muted"),
-    ("sources that end at one strip", template(["a:one", "a:two", "b:bus"], ["one>bus", "two>bus"]),
-     "route.unheard", 1, 2, ("bus",), "2 sources reach no output, print or stem: the routes end at bus"),
+    ("without an output: one issue", template(["a:one", "a:two", "b:bus"], ["one>bus", "two>bus"]),
+     "route.unheard", 1, 3, ("no-output",), "2 sources reach no output: there is none yet"),
+    ("sources that end at one strip", template([*SOUND, "a:one", "a:two", "b:bus"], [*FED, "one>bus", "two>bus"]),
+     "route.unheard", 1, 3, ("bus",), "2 sources reach no output, print or stem: the routes end at bus"),
+    ("routing that has only begun", template([*SOUND[:4], "a:one", "a:two", "o:out"], FED[:4]),
+     "route.unheard", 1, 2, ("begun",), "2 tracks lead nowhere yet"),
     ("sources of one section without a route",
-     template([*in_section("one", "two", "three"), "b:bus", "o:out"], ["one>bus", "bus>out"], sections=SECTION),
+     template([*in_section("one", "two", "three"), *SOUND, "b:bus"], ["one>bus", "bus>out", *FED], sections=SECTION),
      "route.unheard", 1, 2, ("s",), "2 sources reach no output, print or stem: in Drums"),
-    ("of what nothing reaches the first of the chain", template(["a:x", "b:one", "b:two", "o:out"], ["one>two", "two>out", "x>out"]),
-     "route.unfed", 1, 1, ("one",), "No source reaches one"),
+    ("what waits for a source", template(["a:x", "b:one", "b:two", "o:out"], ["one>two", "two>out", "x>out"]),
+     "route.unfed", 1, 1, ("unfed",), "2 buses have no source yet"),
     ("sums that were made before their tracks", template(["b:one", "b:two", "o:out"], ["one>two", "two>out"]),
-     "route.unfed", 1, 1, ("one",), "2 buses have no source yet"),
+     "route.unfed", 1, 1, ("unfed",), "2 buses have no source yet"),
+    ("prints and outputs that nothing feeds", template(["a:x", "p:one", "p:two", "o:out"], ["x>out"]),
+     "route.unfed", 1, 2, ("unfed-ends",), "2 prints or outputs have no source"),
     ("names are a section's", template([{"id": "x", "name": "Audio 1", "kind": "audio", "section": "s"}, {"id": "y", "name": "Audio 2", "kind": "audio", "section": "s"}, "b:bus", "o:out"], ["x>bus", "y>bus", "bus>out"], sections=SECTION),
      "name.default", 1, 2, ("s",), "2 strips have default names: in Drums"),
 ]  # fmt: skip
@@ -101,13 +111,14 @@ def test_every_open_finding_is_in_exactly_one_matter(made: Template) -> None:
     assert sorted(marks) == sorted(state.open)
     assert len({matter.fingerprint for matter in found}) == len(found)
     assert found == matters_of(Analysis(made), audit_of(Analysis(made)))
-    ranks = [SEVERITIES.index(matter.severity) for matter in found]
+    ranks = [rank_of(matter) for matter in found]
     assert ranks == sorted(ranks)
     for matter in found:
         assert matter.cause
         assert matter.message
         assert matter.severity == min((one.severity for one in matter.findings), key=SEVERITIES.index)
-        assert {one.code for one in matter.own} == {matter.code}
+        assert {one.code for one in matter.own} == {matter.code} or len({one.issue for one in matter.own} - {""}) == 1
+        assert {one.standing for one in matter.own} == {matter.standing}
 
 
 @given(templates() | flows())
@@ -180,7 +191,7 @@ def test_levels_and_latency_of_an_effect() -> None:
 
 
 def test_no_code_lacks_its_explanation() -> None:
-    assert set(EXPLANATIONS) == {*code_order(), STALE, UNFINISHED, *OF_READINGS}
+    assert set(EXPLANATIONS) == {*code_order(), STALE, UNFINISHED, ASSUMED, *OF_READINGS}
     for known in EXPLANATIONS.values():
         for text in (known.found, known.why, known.how, known.fix):
             assert text.endswith(".")

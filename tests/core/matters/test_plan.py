@@ -94,13 +94,13 @@ def test_which_of_two_ways_is_wrong_is_a_question_with_both_effects() -> None:
     assert planned.steps == []
     (question,) = planned.questions
     assert [remedy.label for remedy, _effect in question.answers] == [
-        "Remove the feed from kick to one",
         "Remove the feed from kick to two",
+        "Remove the feed from kick to one",
     ]
     assert len({effect.score for _remedy, effect in question.answers}) == 1
     assert [one["remedy"] for one in question.as_json()["remedies"]] == [
-        "Remove the feed from kick to one",
         "Remove the feed from kick to two",
+        "Remove the feed from kick to one",
     ]
 
 
@@ -137,15 +137,16 @@ def test_nothing_wrong_has_an_empty_plan() -> None:
     assert State(made).audit.summary == planned.after.audit.summary
 
 
-def test_sources_go_to_the_operating_level_in_one_step_whatever_section_they_are_in() -> None:
+def test_levels_are_asked_about_in_one_question_whatever_section_the_sources_are_in() -> None:
     made = generate(120, worn=True)
     planned = plan(made, only=["level.operating"])
     state = State(made)
     matters = [one for one in matters_of(state.analysis, state.audit, hang=False) if one.code == "level.operating"]
-    assert len([one for one in matters if one.remedies]) > len(planned.steps) > 0
-    first = planned.steps[0]
-    strips = {edit.arguments["strip"] for edit in first.remedy.steps}
-    assert first.sentence == f"Set the {len(strips)} sources to the operating level"
+    assert planned.steps == []
+    (question,) = planned.questions
+    (remedy, _effect), *_others = question.answers
+    strips = {edit.arguments["strip"] for edit in remedy.steps}
+    assert remedy.label == f"Set the {len(strips)} sources to the operating level"
     assert strips == {edit.arguments["strip"] for one in matters if one.remedies for edit in one.remedies[0].steps}
-    assert first.matter in {one.fingerprint for one in matters}
+    assert question.matter.fingerprint in {one.fingerprint for one in matters}
     holds(made)

@@ -1,0 +1,108 @@
+"""How much of a level is sure: bounds of the share that sources with a stated level have in it.
+
+Cheaper than a second sweep with the assumed sources silent, and enough for most findings. Behind a ceiling or a fast
+compressor a share can only be larger: less is taken from a lower level. So lower bounds hold behind any chain, and
+upper bounds where nothing on the way works on peaks.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Collection, Sequence
+from typing import NamedTuple
+
+from lattice.gain_staging.chain import catches_peaks, limits
+from lattice.gain_staging.levels import Levels
+from lattice.graph.origin import Origin
+from lattice.model.document import Strip
+from lattice.model.insert_types import COMPRESSING
+
+
+class Bounds(NamedTuple):
+    """Bounds of a share, linear, from 0 to 1."""
+
+    least: float
+    most: float
+
+
+ALL, NONE, UNKNOWN = Bounds(1.0, 1.0), Bounds(0.0, 0.0), Bounds(0.0, 1.0)
+
+
+class StatedShare:
+    """Bounds of the stated share of P and of Q at strips that assumed sources reach, at `in` and behind their chain.
+
+    Parameters
+    ----------
+    levels
+        Levels with the assumed sources at their usual level.
+    reached
+        Per strip, whether an assumed source is in its level.
+    assumed
+        Those sources.
+
+    Attributes
+    ----------
+    peak, likely : dict of int to Bounds
+        Strip → share of P and of Q.
+    """
+
+    def __init__(self, levels: Levels, reached: list[bool], assumed: Collection[Origin]) -> None:
+        self.levels, self.reached = levels, reached
+        self.assumed = frozenset(assumed)
+        self.peak: dict[int, Bounds] = {}
+        self.likely: dict[int, Bounds] = {}
+        count = len(levels.graph.strips)
+        for node in levels.order:
+            if node < count and reached[node]:
+                self._share(node)
+
+    def _share(self, number: int) -> None:
+        """The total at a strip less what may be missing of it."""
+        graph, stages = self.levels.graph, self.levels.stages[number]
+        strip = graph.strips[number]
+        if Origin(number) in self.assumed or not stages:
+            self.peak[number] = self.likely[number] = UNKNOWN if graph.ins[number] else _behind(strip, NONE)
+            return
+        sound = stages[0].levels
+        channels = range(len(sound.p))
+        missing = [[0.0] * len(sound.p) for _ in range(4)]  # at most and at least, of P and of Q²
+        for route in graph.ins[number]:
+            peak, likely = self._of_route(route)
+            brought = None if peak == likely == ALL else self.levels.brought(route)
+            if brought is not None:
+                for channel in channels:
+                    p, q2 = brought.levels.p[channel], brought.levels.q2[channel]
+                    missing[0][channel] += p * (1.0 - peak.least)
+                    missing[1][channel] += p * (1.0 - peak.most)
+                    missing[2][channel] += q2 * (1.0 - likely.least * likely.least)
+                    missing[3][channel] += q2 * (1.0 - likely.most * likely.most)
+        self.peak[number] = _behind(strip, _bounds(sound.p, missing[0], missing[1]))
+        power = _bounds(sound.q2, missing[2], missing[3])
+        share = Bounds(math.sqrt(power.least), math.sqrt(power.most))
+        self.likely[number] = UNKNOWN if sound.coherence is not None else _behind(strip, share)
+
+    def _of_route(self, route: int) -> tuple[Bounds, Bounds]:
+        """The shares of P and of Q in what a route brings."""
+        graph, tail = self.levels.graph, self.levels.graph.tail[route]
+        if graph.outlet[route] >= 0:
+            share = NONE if Origin(tail, graph.outlet[route]) in self.assumed else ALL
+            return share, share
+        if not self.reached[tail]:
+            return ALL, ALL
+        return self.peak.get(tail, UNKNOWN), self.likely.get(tail, UNKNOWN)
+
+
+def _bounds(total: Sequence[float], at_most: Sequence[float], at_least: Sequence[float]) -> Bounds:
+    """The smallest and the largest share over the channels that carry something."""
+    least = [1.0 - lost / whole for whole, lost in zip(total, at_most, strict=True) if whole > 0]
+    most = [1.0 - lost / whole for whole, lost in zip(total, at_least, strict=True) if whole > 0]
+    return Bounds(max(0.0, min(least, default=0.0)), max(0.0, max(most, default=1.0)))
+
+
+def _behind(strip: Strip, share: Bounds) -> Bounds:
+    """The bounds at any stage of a strip: no upper one where an insert of it works on peaks."""
+    works_on_peaks = any(
+        insert.state == "on" and (limits(insert) or (insert.type in COMPRESSING and catches_peaks(insert)))
+        for insert in strip.inserts
+    )
+    return Bounds(share.least, 1.0) if works_on_peaks else share
