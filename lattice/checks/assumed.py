@@ -13,6 +13,7 @@ from lattice.analysis import SILENT_DBFS, Analysis
 from lattice.checks.finding import Finding, Remedy, Severity, Standing
 from lattice.checks.registry import ISSUES, IssueKind, explain
 from lattice.gain_staging.levels import Levels
+from lattice.gain_staging.stated_share import NONE
 from lattice.model.document import USUAL_SOURCE
 from lattice.model.edit_step import EditStep
 from lattice.model.units import decibels
@@ -69,6 +70,8 @@ def standing(
     if not analysis.rests_on_assumed(strip):
         return Stands(severity)
     shares = analysis.stated_share
+    if shares.peak.get(strip) == NONE:
+        return AS_NOTE  # all of it is assumed
     for share, above_db in ((shares.peak.get(strip), peak_db), (shares.likely.get(strip), likely_db)):
         if share is not None and above_db > MARGIN_DB:
             if decibels(share.least) + above_db > MARGIN_DB:

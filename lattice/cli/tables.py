@@ -14,6 +14,7 @@ from lattice.exports import EXPORTS
 if TYPE_CHECKING:
     from lattice.cli import AddCommand
     from lattice.formats.tables.choices import Choices
+    from lattice.model.document import Template
 
 
 def add(command: AddCommand) -> None:
@@ -21,6 +22,7 @@ def add(command: AddCommand) -> None:
     convert = command("convert", _convert, "convert a template to a different open format")
     convert.add_argument("--to", required=True, choices=tuple(EXPORTS))
     convert.add_argument("--columns", metavar="MAP.json", help="columns and words of the table (MAP.json)")
+    convert.add_argument("--wire", action="store_true", help="wire up strips of a list or table without routes")
     merge = command("merge", _merge, "update a template from a newer table")
     merge.add_argument("sheet", metavar="SHEET", help="the updated table")
     merge.add_argument("--columns", metavar="MAP.json", help="columns and words of the table (MAP.json)")
@@ -48,9 +50,22 @@ def _convert(options: argparse.Namespace) -> int:
         )  # fmt: skip
     else:
         template = read(options.file)
+    if options.wire:
+        template = _wired(template)
     sys.stdout.buffer.write(EXPORTS[options.to].write(template))
     sys.stdout.flush()
     return 0
+
+
+def _wired(template: Template) -> Template:
+    """Everything that leads nowhere, wired up; as it is where all of it leads somewhere."""
+    from lattice.edits.wiring import wire_up
+    from lattice.errors import EditError
+
+    try:
+        return wire_up(template, [strip.id for strip in template.strips])
+    except EditError:
+        return template
 
 
 def _choices(options: argparse.Namespace) -> Choices:

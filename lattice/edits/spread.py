@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from typing import Any
 
-from lattice.edits.arguments import Flag, Rows, Text
+from lattice.edits.arguments import Flag, Rows, Text, Words
 from lattice.edits.described import edit
+from lattice.edits.wiring import wire_up
 from lattice.errors import EditError
 from lattice.formats.tables.tolerant_reader import SECTION_BUS, ReadRows, read_rows
 from lattice.model.document import MAX_STRIPS, Template
 
+MEANS = "="  # between a row, or a word, and the kind that it means
 MOST_SAID = 8  # problems in one refusal
 
 
@@ -18,11 +20,27 @@ def rows_read(template: Template, names: list[str], **usual: Any) -> ReadRows:
     with_buses = bool(usual.pop("with_buses", False))
     usual.pop("leave_out", None)
     usual["feed"] = usual.get("feed") or SECTION_BUS
+    usual.pop("wire", None)
+    roles = dict(one.rpartition(MEANS)[::2] for one in usual.pop("roles", None) or [] if MEANS in one)
     if not any(line.strip() for line in names):
         raise EditError("the list has no names")
     if len(template.strips) + len(names) > MAX_STRIPS:
         raise EditError(f"at most {MAX_STRIPS} strips are allowed")
-    return read_rows(template, "\n".join(names), usual, with_buses=with_buses)
+    return read_rows(template, "\n".join(names), usual, with_buses=with_buses, roles=roles)
+
+
+def may_be_wired(read: ReadRows) -> bool:
+    """Return whether the rows of a list say nothing of where they go."""
+    return bool(read.added) and not read.states_routes
+
+
+def wired(read: ReadRows) -> Template:
+    """The template of a list with its strips wired up; as it is where nothing of it can be."""
+    strips = [*read.added, *(strip.id for strip in read.template.strips if strip.name in read.made)]
+    try:
+        return wire_up(read.template, strips)
+    except EditError:
+        return read.template
 
 
 def _spread_words(_template: Template, arguments: dict[str, Any]) -> str:
@@ -43,6 +61,8 @@ def _spread_words(_template: Template, arguments: dict[str, Any]) -> str:
     Text("colour", default=""),
     Flag("with_buses", "a bus for each new section", default=False),
     Flag("leave_out", "leave out unclear values", default=False),
+    Flag("wire", "wire it up", default=False),
+    Words("roles", default=None),
     says=_spread_words,
 )
 def spread(
@@ -59,6 +79,8 @@ def spread(
     colour: str = "",
     with_buses: bool = False,
     leave_out: bool = False,
+    wire: bool = False,
+    roles: list[str] | None = None,
 ) -> Template:
     """A strip for each line, behind the last strip of its section.
 
@@ -75,6 +97,11 @@ def spread(
         Whether a new section without a bus gets one.
     leave_out
         Whether problems are left out; otherwise they refuse the edit.
+    wire
+        Whether names without any route are wired up: sources to their section's bus, buses and returns to the mix, the
+        mix to an output.
+    roles
+        Changes of guessed kinds: “3=audio” for row 3, “print=audio” for all kinds read from that word.
 
     Raises
     ------
@@ -83,10 +110,10 @@ def spread(
     """
     read = rows_read(
         template, names, kind=kind, layout=layout, section=section, machine=machine, feed=feed, sends=sends,
-        inserts=inserts, tags=tags, colour=colour, with_buses=with_buses,
+        inserts=inserts, tags=tags, colour=colour, with_buses=with_buses, roles=roles,
     )  # fmt: skip
     if read.problems and not leave_out:
         more = len(read.problems) - MOST_SAID
         said = [str(problem) for problem in read.problems[:MOST_SAID]]
         raise EditError(*said, *([f"and {more} more"] if more > 0 else []))
-    return read.template
+    return wired(read) if wire and may_be_wired(read) else read.template

@@ -15,6 +15,7 @@ from lattice.formats.tables.headers import column_of
 from lattice.formats.tables.sheet_update import SheetUpdate, newer
 from lattice.formats.tables.sheets import Workbook
 from lattice.formats.tables.tabled import Tabled, tabled
+from lattice.formats.tables.tolerant_reader import SECTION_BUS, ReadRows, read_rows
 from lattice.formats.tables.understand import MADE, Unclear, Understood, understand
 from lattice.formats.tables.workbooks import COMPOUND, STRIPS, ZIP
 from lattice.formats.track_sheet import is_own
@@ -43,6 +44,8 @@ def load(
     DocumentError
         With every cell that was not understood.
     """
+    if choices is None and is_list(data):
+        return read_list(data, name).template
     if choices is None and is_track_sheet(data):
         return track_sheet.load(data, name)
     if choices is None and (own := own_workbook(read_book(data))) is not None:
@@ -100,6 +103,24 @@ def own_workbook(book: Workbook) -> Template | None:
     if problems:
         raise DocumentError(first_problems(map(str, problems)))
     return validated(base, without_strips(found.template, found.gone)) if found.gone else found.template
+
+
+def is_list(data: bytes) -> bool:
+    """Return whether it is text in one column without a head: a name a line."""
+    if data.startswith((ZIP, COMPOUND)):
+        return False
+    try:
+        text = table.decode(data)
+    except DocumentError:
+        return False
+    first = next((line for line in text.splitlines() if line.strip()), "")
+    is_plain = delimiter_of(text) not in text and not any(sign in text for sign in table.DELIMITERS)
+    return bool(first) and is_plain and column_of(first).field != "name" and not is_own([first])
+
+
+def read_list(data: bytes, name: str) -> ReadRows:
+    """The strips of a plain list, their kinds and tags read from their names. Raises DocumentError."""
+    return read_rows(Template(name=name[:120] or "List"), table.decode(data), {"feed": SECTION_BUS})
 
 
 def is_track_sheet(data: bytes) -> bool:

@@ -6,7 +6,7 @@ and after bars its maker and version.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any
 
 import msgspec
@@ -64,6 +64,9 @@ SETTINGS: dict[str, tuple[str, Callable[[str], Any]]] = {
     "io-in": ("io_in", parse_channels),
     "memory": ("memory_mb", parse_mb),
 }
+ALIASES = {"makeup": "gain", "make-up": "gain"}
+NO_NAMES = frozenset(("in", "out"))  # settings that names have as words: “Kick in”
+UNITS = frozenset(("db", "ms", "s", "hz", "khz", "%", "mb"))
 NOT_STATED = "?"  # a latency that nobody has stated
 USUAL = {field.name: field.default for field in msgspec.structs.fields(Insert)}
 
@@ -98,14 +101,58 @@ def read_insert(entry: str, new_id: str) -> Insert:
             fields["state"] = word
         elif word.startswith("#"):
             fields["id"] = _an_id(word[1:])
-        elif word in SETTINGS and (value := next(given, None)) is not None:
-            field, read = SETTINGS[word]
+        elif ALIASES.get(word, word) in SETTINGS and (value := next(given, None)) is not None:
+            field, read = SETTINGS[ALIASES.get(word, word)]
             fields[field] = read(value)
         else:
             raise ValueError(
                 f"“{word}” is not one of {', '.join(STATES)}, or one of {', '.join(SETTINGS)} and its value"
             )
     return Insert(**fields)
+
+
+def read_named_insert(entry: str, new_id: str, type_of: Callable[[str], str]) -> Insert:
+    """An insert by its name with its settings behind it, like “bus comp ratio 4 makeup 2”.
+
+    Parameters
+    ----------
+    entry
+        Words of its name, settings with their values, a state. A setting that does not read stays in the name.
+    new_id
+        Its id.
+    type_of
+        The type that a name tells.
+    """
+    given = entry.replace(BAR, " ").split()
+    names: list[str] = []
+    fields: dict[str, Any] = {"id": new_id, "latency_samples": None}
+    while given:
+        written = given.pop(0)
+        word = ALIASES.get(written.lower(), written.lower())
+        if word in STATES and names:
+            fields["state"] = word
+            continue
+        found = _setting(word, given) if names and word not in NO_NAMES else None
+        if found is None or written.lower() == "delay":  # its type as well
+            names.append(written)
+        if found is not None:
+            field, fields[field], used = found[0], found[1], found[2]
+            del given[:used]
+    name = " ".join(names)
+    kind: Any = type_of(name)
+    return Insert(name="" if name.lower() == kind else name, type=kind, **fields)
+
+
+def _setting(word: str, behind: Sequence[str]) -> tuple[str, Any, int] | None:
+    """The field of a setting, its value, and how many of the words behind it that takes; None for no setting."""
+    if word not in SETTINGS or not behind:
+        return None
+    field, read = SETTINGS[word]
+    used = 2 if len(behind) > 1 and behind[1].lower() in UNITS else 1
+    try:
+        return field, read(" ".join(behind[:used])), used
+    except ValueError:
+        return None
 
 
 def _an_id(text: str) -> str:

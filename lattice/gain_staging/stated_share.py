@@ -25,6 +25,7 @@ class Bounds(NamedTuple):
     most: float
 
 
+SILENT = 1e-9  # a share that is rounding
 ALL, NONE, UNKNOWN = Bounds(1.0, 1.0), Bounds(0.0, 0.0), Bounds(0.0, 1.0)
 
 
@@ -79,7 +80,10 @@ class StatedShare:
         self.peak[number] = _behind(strip, _bounds(sound.p, missing[0], missing[1]))
         power = _bounds(sound.q2, missing[2], missing[3])
         share = Bounds(math.sqrt(power.least), math.sqrt(power.most))
-        self.likely[number] = UNKNOWN if sound.coherence is not None else _behind(strip, share)
+        if self.peak[number].most < SILENT:
+            self.likely[number] = NONE
+        else:
+            self.likely[number] = UNKNOWN if sound.coherence is not None else _behind(strip, share)
 
     def _of_route(self, route: int) -> tuple[Bounds, Bounds]:
         """The shares of P and of Q in what a route brings."""
@@ -101,6 +105,8 @@ def _bounds(total: Sequence[float], at_most: Sequence[float], at_least: Sequence
 
 def _behind(strip: Strip, share: Bounds) -> Bounds:
     """The bounds at any stage of a strip: no upper one where an insert of it works on peaks."""
+    if share.most < SILENT:
+        return NONE  # nothing in, nothing out
     works_on_peaks = any(
         insert.state == "on" and (limits(insert) or (insert.type in COMPRESSING and catches_peaks(insert)))
         for insert in strip.inserts

@@ -40,8 +40,6 @@ TAGS: dict[str, tuple[str, ...]] = {
     "trigger": ("trigger", "side-chain trigger", "sidechain trigger"),
     "spare": ("spare", "free"),
 }
-# A wrong guess of these brings a blocker: they are set by the whole name or its head alone.
-BRINGING_BLOCKERS = frozenset({"trigger", "click", "guide", "reference", "talkback"})
 WINNING_TAGS = frozenset({"reference", "guide", "click"})  # before “mix” and “bus”
 ALONE = frozenset({"pop", "mix", "temp"})  # mean this only as the whole name
 PRINT_WORDS = frozenset({"print", "prt"})

@@ -8,7 +8,15 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from itertools import pairwise
 
 from lattice.formats import table
-from lattice.formats.tables.headers import LEVEL, NUMBERING, Column, column_of, is_send_cell, names_send
+from lattice.formats.tables.headers import (
+    LEVEL,
+    NUMBERING,
+    Column,
+    column_of,
+    is_send_cell,
+    is_sends,
+    names_send,
+)
 from lattice.formats.tables.sheets import columns_across
 from lattice.formats.tables.words import KIND_OF, is_nothing, layout_of, physical_of
 from lattice.formats.track_sheet_cells import entries
@@ -86,6 +94,10 @@ def columns_of(
             found[named] = Column(found[named].head, "name")
     name_at = next((at for at, column in enumerate(found) if column.field == "name"), None)
     own = set(_column_cells(body, name_at)) if name_at is not None else set()
+    for at, column in enumerate(found):
+        filled = [cell for cell in _column_cells(body, at) if not is_nothing(cell)]
+        if at != name_at and is_sends(column, filled, {*names, *own}):
+            found[at] = Column(column.head, "sends")
     for at, column in enumerate(found):
         if not column.field and column.head.casefold() not in NUMBERING:
             found[at] = _by_cells(column.head, _column_cells(body, at), {*names, *own}, sections, found)

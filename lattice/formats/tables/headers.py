@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from lattice.formats import table
 from lattice.formats.tables.reader import COLUMNS, NO, YES
 from lattice.formats.tables.words import KIND_OF, layout_of
+from lattice.formats.track_sheet_cells import entries
 from lattice.model.document import MAX_STRIPS
 
 HEADS: dict[str, tuple[str, ...]] = {
@@ -144,15 +145,26 @@ def table_of(text: str, names: Collection[str] = (), sections: Collection[str] =
 
 
 def _with_sends(heads: Sequence[Column], lines: Sequence[table.Line], names: Collection[str]) -> tuple[Column, ...]:
-    """The columns with those of unknown heads read as sends where every cell names a strip and a level."""
+    """The columns, those read as sends whose cells all name a strip and a level, whatever their head."""
     name_at = [column.field for column in heads].index("name")
     own = {line[name_at].casefold() for _number, line in lines if name_at < len(line)}
     found = list(heads)
     for at, column in enumerate(heads):
         cells = [line[at].casefold() for _number, line in lines if at < len(line) and line[at]]
-        if not column.field and cells and all(names_send(cell, {*names, *own}) for cell in cells):
+        if at != name_at and is_sends(column, cells, {*names, *own}):
             found[at] = Column(column.head, "sends")
     return tuple(found)
+
+
+def is_sends(column: Column, cells: Collection[str], names: Collection[str]) -> bool:
+    """Return whether the cells of a column name other rows as sends: contents count before the head."""
+    if column.field in ("name", "sends") or column.slot or not cells:
+        return False
+    places = [place for cell in cells for place in (entries(cell) if cell not in names else [cell])]
+    with_level = sum(names_send(place, names) for place in places)
+    named = with_level + sum(place in names for place in places)
+    is_unknown = not column.field and with_level > 0
+    return named == len(places) and (2 * with_level >= len(places) or is_unknown)
 
 
 def names_send(cell: str, names: Collection[str]) -> bool:

@@ -14,21 +14,24 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from lattice.formats.insert_cells import INSERT_TYPES, read_insert
+from lattice.formats.insert_cells import INSERT_TYPES, read_insert, read_named_insert
 from lattice.formats.tables import words
 from lattice.formats.tables.headers import BARE_LEVEL, cells_of, table_of
+from lattice.formats.tables.name_guesses import Guess, Named, guesses, meant
 from lattice.formats.tables.reader import Reader
 from lattice.formats.tables.rows import Row, SheetProblem, in_sections, widened
 from lattice.formats.tables.short_forms import spell_out
 from lattice.formats.track_sheet_cells import ReadRoute, entries, read_route, read_tags
 from lattice.model.document import Insert, Section, Source, Strip, Template
 from lattice.model.layouts import layout_of_count
+from lattice.model.name_words import AUX, role_of
 from lattice.model.palette import next_colour
 from lattice.model.strip_kinds import ENDS, NO_START, PLAYING, SUMS
 
 SECTION_BUS = "*section"  # as `feed`: the bus of the section a strip comes into; no name has such a sign
 POP = Source(peak_dbfs=-20.0, rms_dbfs=-23.01)  # a sine at −20 dBFS (common practice)
 IS = "="  # before an answer: the strip that is meant
+ROUTING = frozenset(("feed", "sends", "keys", "ties", "midi", "input"))  # columns that lead somewhere
 ANSWERS: Mapping[str, str] = {}
 
 
@@ -41,9 +44,19 @@ class ReadRows:
     made: list[str] = field(default_factory=list)  # names of strips and buses that were made for destinations
     problems: list[SheetProblem] = field(default_factory=list)
     unused: list[str] = field(default_factory=list)  # heads of columns that are not used
+    guessed: dict[str, Guess] = field(default_factory=dict)  # strip → what its name told
+    rows: dict[str, int] = field(default_factory=dict)  # strip → number of its row
+    states_routes: bool = False  # a cell, or a usual value, says where something goes
 
 
-def read_rows(template: Template, text: str, usual: Mapping[str, str], *, with_buses: bool = False) -> ReadRows:
+def read_rows(
+    template: Template,
+    text: str,
+    usual: Mapping[str, str],
+    *,
+    with_buses: bool = False,
+    roles: Mapping[str, str] = ANSWERS,
+) -> ReadRows:
     """A template with a strip for each line of a list or a table.
 
     Parameters
@@ -56,6 +69,8 @@ def read_rows(template: Template, text: str, usual: Mapping[str, str], *, with_b
         Values for cells missing in a line, by column; `feed` may be SECTION_BUS.
     with_buses
         Whether a new section without a bus gets one.
+    roles
+        Changes of guessed kinds: row number, or the words a kind was read from → kind.
 
     Returns
     -------
@@ -70,11 +85,23 @@ def read_rows(template: Template, text: str, usual: Mapping[str, str], *, with_b
     names = {strip.name.casefold() for strip in template.strips}
     table = table_of(text, names, {section.name.casefold() for section in template.sections})
     lines = [(number, cells_of(table.columns, line)) for number, line in table.rows]
-    reader = LooseReader(template, usual, with_buses=with_buses)
+    reader = LooseReader(template, usual, with_buses=with_buses, roles=roles)
     read = reader.read([(number, cells) for number, cells in lines if any(cells.values())])
     made = in_sections(read.template, {row.id for row in reader.rows})
     added = [row.id for row in reader.rows if row.id not in reader.made]
-    return ReadRows(made, added, list(reader.made.values()), read.problems, table.unused)
+    numbers = {row.id: row.number for row in reader.rows}
+    routed = {column for _number, cells in lines for column, cell in cells.items() if cell} & ROUTING
+    routed |= {column for column in ROUTING & reader.usual.keys() if reader.usual[column] != SECTION_BUS}
+    return ReadRows(
+        made,
+        added,
+        list(reader.made.values()),
+        read.problems,
+        table.unused,
+        dict(reader.guesses),
+        numbers,
+        bool(routed),
+    )
 
 
 class LooseReader(Reader):
@@ -87,9 +114,13 @@ class LooseReader(Reader):
         *,
         with_buses: bool = False,
         answers: Mapping[str, str] = ANSWERS,
+        roles: Mapping[str, str] = ANSWERS,
         by_bus: bool = True,
     ) -> None:
         super().__init__(base)
+        self.roles = roles  # row number, or words of a name → kind, in place of guesses
+        self.aux: set[str] = set()  # rows that are auxiliaries by a word
+        self.guesses: dict[str, Guess] = {}  # row → what its name tells
         self.answers = answers  # folded name of a destination → meaning (`choices.Choices.destinations`)
         self.by_bus = by_bus  # whether an output joins the strip with it as input before the strip of its name
         self.unknown: dict[str, list[tuple[Row, str, str]]] = defaultdict(list)  # unknown destinations
@@ -103,6 +134,8 @@ class LooseReader(Reader):
         self.layouts: dict[str, str] = {}
         self.widths: dict[str, int] = {}  # of outputs made for physical channels
         self.ids_of_sections = {section.id: section for section in base.sections}
+        outputs = (strip for strip in base.strips if strip.kind == "output")
+        self._used = {channel for strip in outputs for channel in strip.io or ()}  # physical outputs
 
     # rows
 
@@ -131,14 +164,76 @@ class LooseReader(Reader):
         if "@" in entry or match is None or self._place(entry) or entry.casefold() in self.takers:
             return entry
         level = match["level"].casefold().removesuffix("db").strip()
-        if not re.search(r"[-−–+]|db", match["level"], re.I):
-            return entry  # “Hall 2” is a name
+        if not re.search(r"[-−–+]|db", match["level"], re.I) and self._place(match["place"]) is None:
+            return entry  # “Hall 2” is a name, unless there is a Hall
         return f"{match['place']}@{level}{' pre-fader' if match['tap'] else ''}"
 
     def _inserts(self, row: Row) -> list[Insert]:
         """Every row passes here before its routes: missing values get their usual ones."""
+        if row is self.rows[0]:
+            self._guess_by_names()
         self._fill(row)
         return super()._inserts(row)
+
+    def _guess_by_names(self) -> None:
+        """Kinds, tags, sections and channels that the names of all rows tell together."""
+        sent_to = {self._target(entry).casefold() for row in self.rows for entry in entries(row.cells.get("sends", ""))}
+        open_rows = [row for row in self.rows if not self._has_kind(row)]
+        aux = (row.id for row in open_rows if _is_aux(row) or role_of(row.cells["name"]).kind == AUX)
+        self.aux |= set(aux)
+        named = [self._named(row, sent_to) for row in open_rows]
+        kinds = {strip.kind for strip in self.base.strips} | {self._said_kind(row) for row in self.rows}
+        sections = {section.name.casefold() for section in self.base.sections}
+        sections |= {row.cells["section"].casefold() for row in self.rows if row.cells.get("section")}
+        found = guesses(named, has_master="master" in kinds, sections=sections, instrument="instrument" in kinds)
+        numbers = {row.id: row.number for row in self.rows}
+        self.guesses = meant(found, self.roles, numbers.__getitem__)
+        for row in open_rows:
+            self._take_guess(row)
+
+    def _named(self, row: Row, sent_to: set[str]) -> Named:
+        types = {words.insert_type_of(entry) for entry in entries(row.cells.get("inserts", ""))}
+        return Named(
+            row.id,
+            row.cells["name"],
+            (row.cells.get("section") or self.usual.get("section", "")).casefold(),
+            is_aux=_is_aux(row),
+            types=frozenset(types),
+            is_sent_to=row.cells["name"].casefold() in sent_to,
+        )
+
+    def _has_kind(self, row: Row) -> bool:
+        """A cell of the row, or a usual value, states a kind."""
+        return bool(self._said_kind(row))
+
+    def _said_kind(self, row: Row) -> str:
+        return words.kind_of(row.cells.get("kind") or self.usual.get("kind", "")) or ""
+
+    def _take_guess(self, row: Row) -> None:
+        guess = self.guesses.get(row.id)
+        if guess is None:
+            return
+        if guess.kind:
+            row.cells["kind"] = guess.kind
+        if guess.tag:
+            row.cells["tags"] = "; ".join(filter(None, (row.cells.get("tags", ""), guess.tag)))
+        if guess.section and not row.cells.get("section"):
+            row.cells["section"] = guess.section
+        if guess.kind == "output" and not row.cells.get("io"):
+            self._next_pair(row)
+
+    def _next_pair(self, row: Row) -> None:
+        """The physical channels in the name of an output, else the next free pair of the main machine."""
+        physical = words.physical_of(row.cells["name"])
+        if physical is not None:
+            pair: tuple[int, ...] | None = physical.channels
+        else:
+            pair = next(
+                ((n, n + 1) for n in range(1, self.base.machines[0].outputs, 2) if not self._used & {n, n + 1}), None
+            )
+        if pair is not None and not self._used & set(pair):
+            row.cells["io"] = f"{pair[0]}-{pair[-1]}"
+            self._used |= set(pair)
 
     def _fill(self, row: Row) -> None:
         said = {column: cell for column, cell in row.cells.items() if cell}
@@ -183,12 +278,13 @@ class LooseReader(Reader):
     def _insert_of(self, entry: str, new_id: str) -> Insert:
         """By the sheet's own words; else a processor by its name."""
         try:
-            return read_insert(entry, new_id)
+            found = read_insert(entry, new_id)
+            is_stated = ":" in entry.partition("=")[0].split()[0]
+            return found if is_stated else replace(found, latency_samples=None)
         except ValueError:
             if entry.lower().split()[0].partition(":")[0] in INSERT_TYPES:
                 raise
-            kind: Any = words.insert_type_of(entry)
-            return Insert(id=new_id, name=entry, type=kind)
+            return read_named_insert(entry, new_id, words.insert_type_of)
 
     def _source(self, row: Row) -> dict[str, Any]:
         """A sync pop has its own level by default."""
@@ -198,6 +294,8 @@ class LooseReader(Reader):
     def _guess(self, row: Row) -> str:
         """An audio track fed by a bus records it; the rest follows from cells and routes."""
         kind = super()._guess(row)
+        if kind == "audio" and row.id in self.aux:
+            return "bus"  # an auxiliary is never a source
         taken = map(str.casefold, entries(row.cells.get("input", "")))
         return "print" if kind == "audio" and not self.targets.isdisjoint(taken) else kind
 
@@ -398,3 +496,9 @@ class LooseReader(Reader):
             elif said is None and kind in (*SUMS, *ENDS):
                 open_ones.append(row.id)
         return widened(layouts, open_ones, [route for _row, _column, route in self.routes], self.widths)
+
+
+def _is_aux(row: Row) -> bool:
+    """Return whether a word in the row's column of kinds says auxiliary."""
+    text = row.cells.get("kind", "")
+    return bool(text) and words.kind_of(text) == words.OPEN

@@ -43,7 +43,7 @@ def kinds(made: Template) -> dict[str, str]:
 
 ROUTED: list[tuple[str, str, dict[str, str], list[str], dict[str, str]]] = [
     ("kinds follow from routes", "Kick\tBus\nBus\tMix\nMix\t", {}, ["feed kick>bus", "feed bus>mix"],
-     {"kick": "audio mono", "bus": "bus stereo", "mix": "bus stereo"}),
+     {"kick": "audio mono", "bus": "bus stereo", "mix": "master stereo"}),
     ("a sum is as wide as what is fed to it", "name\tlayout\tto\nBed\t5.1\tSum\nSum\t\tAll\nAll\t\t", {},
      ["feed bed>sum", "feed sum>all"], {"bed": "audio 5.1", "sum": "bus 5.1", "all": "bus 5.1"}),
     ("a print that goes on passes on", "name\tkind\tto\nDry\tprint\tOut 1-2", {}, ["feed dry>out-1-2"],
@@ -54,7 +54,7 @@ ROUTED: list[tuple[str, str, dict[str, str], list[str], dict[str, str]]] = [
      {"kick": "audio mono", "drums": "bus stereo", "hall": "return stereo", "out-1-2": "output stereo"}),
     ("a track that takes a bus records it", "Track,Type,Input,Output\nKick,audio track,,Mix bus\nMix,aux,Mix bus,Out 1-2\nTake,audio track,Mix bus,", {},
      ["feed kick>mix", "feed kick>take", "feed mix>out-1-2"],
-     {"kick": "audio mono", "mix": "bus stereo", "take": "print stereo", "out-1-2": "output stereo"}),
+     {"kick": "audio mono", "mix": "master stereo", "take": "print stereo", "out-1-2": "output stereo"}),
     ("a destination that is nothing yet is made", "name\tto\nKick\tDrums", {}, ["feed kick>drums"],
      {"kick": "audio mono", "drums": "bus stereo"}),
     ("what is only sent to is a return", "name\tsends\nKick\tPlate -14 dB pre", {}, ["send kick>plate -14 pre"],
@@ -108,9 +108,9 @@ def test_processors_are_read_by_type_or_by_name() -> None:
     (strip,) = read("name\tinserts\nKick\teq; compressor:64 threshold -20 ratio 4 = Punch; Old plate").template.strips
     shown: list[Any] = [(i.type, i.name, i.latency_samples, i.threshold_db, i.ratio) for i in strip.inserts]
     assert shown == [
-        ("eq", "", 0, None, None),
+        ("eq", "", None, None, None),  # no latency is stated
         ("compressor", "Punch", 64, -20.0, 4.0),
-        ("reverb", "Old plate", 0, None, None),
+        ("reverb", "Old plate", None, None, None),
     ]
 
 
