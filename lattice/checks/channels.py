@@ -6,11 +6,12 @@ from collections import defaultdict
 from collections.abc import Iterator
 
 from lattice.analysis import Analysis
-from lattice.checks.finding import Finding
+from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import check, explain
 from lattice.gain_staging.activity import active_channels
 from lattice.gain_staging.gains import insert_layouts, route_gain
 from lattice.model.document import Route, Strip
+from lattice.model.edit_step import EditStep
 from lattice.model.layouts import DISCRETE, NAMED, channel_count, channel_names, mapping
 
 
@@ -132,6 +133,7 @@ def channels_doubled_and_gaps(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="route.channels-gap",
                 severity="note",
+                standing="unfinished" if _is_unnumbered(analysis, strip_number) else "wrong",
                 message=f"Channel {shown} of {strip.name} has no source",
                 strips=(strip.id,),
                 figures={"channels": len(gaps)},
@@ -152,15 +154,26 @@ def _doubled(analysis: Analysis, strip_number: int, landing: dict[int, list[int]
         lines = [f"channel {names[row]}: {analysis.names([graph.tail[r] for r in on])}" for row, on in twice.items()]
         sources = list(dict.fromkeys(graph.tail[route] for route in routes))
         shown = ", ".join(names[row] for row in twice)
+        unnumbered = all(graph.routes[route].channels is None for route in routes)
+        feeding = list(dict.fromkeys(analysis.strip(graph.tail[route]).id for route in routes))
+        number = EditStep("number_routes", {"strips": feeding, "to": strip.id})
         yield Finding(
             code="route.channels-doubled",
             severity="warning",
+            standing="unfinished" if unnumbered else "wrong",
             message=f"{analysis.names(sources)} share channel {shown} of {strip.name}",
             strips=(strip.id, *(analysis.strip(source).id for source in sources)),
             routes=analysis.route_ids(routes),
             figures={"channels": len(twice)},
             evidence=tuple(lines),
+            remedies=(Remedy("Number the channels in order", (number,), "route"),) if unnumbered else (),
         )
+
+
+def _is_unnumbered(analysis: Analysis, strip_number: int) -> bool:
+    """Return whether channels of a strip were not all given out yet: several routes into it state none."""
+    graph = analysis.graph
+    return sum(graph.routes[route].channels is None for route in graph.ins[strip_number]) > 1
 
 
 @check("panner.width")

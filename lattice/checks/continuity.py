@@ -139,7 +139,10 @@ def starved_unfed_dead_end(analysis: Analysis) -> Iterator[Finding]:
         ):
             key_or_end = key_or_end or _to_keys_or_endpoints(analysis)
             if not key_or_end.own[strip_number]:
-                yield _dead_end(analysis, strip_number)
+                if "trigger" in strip.tags:
+                    yield from idle_trigger(analysis, strip_number)
+                else:
+                    yield _dead_end(analysis, strip_number)
         if reached and (strip.kind in ENDS or strip_number in analysis.graph.stems_at):
             yield from _starved(analysis, strip_number)
     yield from _unfed(analysis, unfed)
@@ -179,13 +182,16 @@ def _waiting(analysis: Analysis, unfed: list[int]) -> dict[int, bool]:
     """Sums at which no route ends yet (True), and all that only such strips feed (False)."""
     graph = analysis.graph
     waiting = {n: True for n in unfed if not graph.ins[n] and graph.strips[n].kind in SUMS}
-    among, todo = set(unfed), list(waiting)
+    among, todo, passed = set(unfed), list(waiting), set(waiting)
     while todo:
         for route in graph.outs[todo.pop()]:
             head = graph.head[route]
-            if head in among and head not in waiting and all(graph.tail[r] in waiting for r in graph.ins[head]):
-                waiting[head] = False
+            passes = head in among or not graph.is_source[head]  # the input at the end of a tie passes it on
+            if passes and head not in passed and all(graph.tail[r] in passed for r in graph.ins[head]):
+                passed.add(head)
                 todo.append(head)
+                if head in among:
+                    waiting[head] = False
     return waiting
 
 

@@ -109,6 +109,7 @@ def empty_sections(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(
                 code="section.empty",
                 severity="note",
+                standing="unfinished",
                 message=f"The section {section.name} is empty",
                 sections=(section.id,),
                 evidence=("it has no strips",),

@@ -84,7 +84,7 @@ def undeclared(analysis: Analysis) -> Iterator[Finding]:
     found = [
         n
         for n in analysis.graph.by_kind["print"]
-        if analysis.strip(n).id not in named and analysis.sounds.arrives[n] and analysis.strip(n).in_service
+        if analysis.strip(n).id not in named and analysis.levels.stages[n] and analysis.strip(n).in_service
     ]
     if found:
         many = f"{len(found)} prints are" if len(found) > 1 else f"{analysis.name(found[0])} is"

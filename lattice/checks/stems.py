@@ -219,6 +219,7 @@ def pops(analysis: Analysis) -> Iterator[Finding]:
     yield Finding(
         code="stem.pop",
         severity="warning",
+        standing="wrong" if analysis.graph.leaving_strips.intersection(number_of) else "unfinished",
         message=f"{with_kind('Pop', analysis.name(number_of[0]))} is missing from {_names(taps, left)}",
         strips=analysis.ids(number_of),
         stems=_ids(taps, left),

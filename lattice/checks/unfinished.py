@@ -16,6 +16,7 @@ from lattice.model.strip_kinds import SUMS
 
 NO_OUTPUT, BEGUN, OUTLETS = "no-output", "begun", "outlets"
 UNFED, UNFED_ENDS = "unfed", "unfed-ends"
+IDLE_POPS = "idle-pops"
 IDLE_TRIGGERS, UNPLAYED_MIDI = "idle-triggers", "unrouted-midi"
 
 
@@ -36,6 +37,8 @@ def leading_nowhere(analysis: Analysis, strip: int, stops: list[int] | None = No
     ends = [strip] if stops is None else stops
     if analysis.is_begun and ends and analysis.unrouted.issuperset(ends):
         return BEGUN
+    if stops is None and "pop" in analysis.strip(strip).tags:
+        return IDLE_POPS  # it is made first, and led to every print after that
     if strip in analysis.unrouted and len(analysis.strip(strip).outlets) > 1:
         return f"{OUTLETS}:{analysis.strip(strip).id}"
     return ""
@@ -48,7 +51,7 @@ def idle_trigger(analysis: Analysis, strip: int, outlet: int = NO_OUTLET) -> Ite
         return
     name = analysis.source_name(strip, outlet)
     yield Finding(
-        code="route.unheard",
+        code="route.unheard" if analysis.graph.is_source[strip] else "route.dead-end",
         severity="note",
         standing="unfinished",
         issue=IDLE_TRIGGERS,
@@ -188,6 +191,7 @@ ISSUES.update(
             IssueKind(UNFED, "route.unfed", _own_words, _own_fixes),
             IssueKind(UNFED_ENDS, "route.unfed", _unfed_end_words, _unfed_end_fixes),
             IssueKind(IDLE_TRIGGERS, "route.unheard", _trigger_words, lambda _analysis, _findings: ()),
+            IssueKind(IDLE_POPS, "route.unheard", _own_words, _own_fixes),
             IssueKind(UNPLAYED_MIDI, "midi.no-instrument", _midi_words, lambda _analysis, _findings: ()),
         )
     }

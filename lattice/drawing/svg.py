@@ -22,6 +22,8 @@ MARKS = {
     "blocker": "M-6,-5 H6 L0,6 Z",
     "warning": "M0,-6.5 L6.5,0 L0,6.5 L-6.5,0 Z",
     "note": "M5.5,0 A5.5,5.5 0 1 1 -5.5,0 A5.5,5.5 0 1 1 5.5,0 Z",
+    "unfinished": "M-5.2,-5.2 H5.2 V5.2 H-5.2 Z",  # these two say what is to do or unknown, and do not alarm
+    "assumed": "M-7,0 L-3.6,-5.6 H3.6 L7,0 L3.6,5.6 H-3.6 Z",
 }
 
 STYLE = """
@@ -35,9 +37,10 @@ svg{background:#F6F3EB;font-family:'Barlow Semi Condensed','Arial Narrow',sans-s
 .tie{stroke-dasharray:9 3 1.5 3}.loop{stroke:#A32A18;stroke-width:2.2}.dot{stroke:none;fill:#1E2930}
 .joint{fill:none;stroke:#1E2930;stroke-width:4;stroke-linecap:round}
 .hit{fill:none}.mark.blocker path{fill:#A32A18}.mark.warning path{fill:#8A5A00}
-.mark.note path{fill:#F6F3EB;stroke:#4A6076}
+.mark.note path,.mark.unfinished path,.mark.assumed path{fill:#F6F3EB;stroke:#4A6076}
+.mark.unfinished path{stroke-dasharray:3 1.8}
 .mark text{fill:#F6F3EB;font-size:8px;text-anchor:middle}.mark text.long{font-size:6.5px}
-.mark.note text{fill:#4A6076}.e{text-anchor:end}
+.mark.note text,.mark.unfinished text,.mark.assumed text{fill:#4A6076}.e{text-anchor:end}
 .machine{fill:none;stroke:#5C6870;stroke-dasharray:9 3 1.5 3}.machine-name{font-size:10px}.bandname{font-size:11px}
 .thin{stroke-width:.6}.tb-label{font-size:9px}.tb-title{font-size:14px;font-weight:600}
 """
@@ -45,7 +48,7 @@ svg{background:#F6F3EB;font-family:'Barlow Semi Condensed','Arial Narrow',sans-s
 
 @dataclass(frozen=True)
 class Mark:
-    """A finding where it is: its severity, its number in the list, its fingerprint."""
+    """A finding where it is: its severity (or unfinished, assumed), its number in the list, its fingerprint."""
 
     severity: str
     number: int

@@ -10,17 +10,18 @@ from django.shortcuts import render
 from django.views.decorators.http import require_POST, require_safe
 
 from lattice.edits import edit_named
-from lattice.edits.spread import rows_read
+from lattice.edits.spread import may_be_wired, rows_read
 from lattice.errors import DocumentError
 from lattice.formats.tables.tolerant_reader import ReadRows
-from lattice.model.document import Template
+from lattice.model.document import Strip, Template
 from lattice.model.palette import PALETTE, next_colour
-from lattice.model.strip_kinds import DESTINATIONS
+from lattice.model.strip_kinds import DESTINATIONS, TRAITS
 from web.editor.panels import CHOICES
 from web.shelf.access import template_or_404
 from web.shelf.workspace import workspace
 
-SHOWN_ROWS = 8
+SHOWN_ROWS = 40
+KINDS = tuple(TRAITS)
 SHOWN_PROBLEMS = 6
 
 
@@ -51,10 +52,35 @@ def rows_panel(request: HttpRequest, pk: int) -> HttpResponse:
         arguments = edit_named("spread").read(dict(request.POST.lists()), template)
         if any(line.strip() for line in arguments["names"]):
             read = rows_read(template, **arguments)
-            context = _shown(template, read) | {"leaves_out": arguments.get("leave_out", False)}
+            context = _shown(template, read) | {
+                "leaves_out": arguments.get("leave_out", False),
+                "wires": "wire" in request.POST or "was_wired" not in request.POST,
+            }
     except DocumentError as wrong:
         context = {"refused": wrong.problems}
     return render(request, "editor/rows_read.html", context)
+
+
+def _choices(read: ReadRows, strip: Strip) -> list[tuple[str, str, bool]]:
+    """(kind, its value in the form, is it the present one) of a row that states none; the guess has no value."""
+    guess, number = read.guessed.get(strip.id), read.rows[strip.id]
+    usual = (guess.usual if guess else "") or ("audio" if not guess or guess.kind == "" else guess.usual)
+    return [(kind, "" if kind == usual else f"{number}={kind}", kind == strip.kind) for kind in KINDS]
+
+
+def _alike(read: ReadRows) -> list[dict[str, Any]]:
+    """The words that kinds were read from, the most frequent first, each with the kinds that all of them may be."""
+    terms = Counter(guess.term for guess in read.guessed.values() if guess.term)
+    first = {guess.term: guess for guess in reversed(read.guessed.values()) if guess.term}
+    return [
+        {
+            "term": term,
+            "count": count,
+            "tag": first[term].tag,
+            "choices": [(kind, f"{term.replace(' ', '_')}={kind}", kind == first[term].usual) for kind in KINDS],
+        }
+        for term, count in terms.most_common()
+    ]
 
 
 def _shown(template: Template, read: ReadRows) -> dict[str, Any]:
@@ -70,12 +96,17 @@ def _shown(template: Template, read: ReadRows) -> dict[str, Any]:
     rows = [
         {
             "strip": strip,
+            "number": read.rows[strip.id],
             "section": names.get(strip.section or "", ""),
             "ends": ends.get(strip.id, []),
+            "choices": _choices(read, strip) if strip.id in read.open else None,
+            "because": read.guessed[strip.id].because if strip.id in read.guessed else "",
         }
         for strip in new[:SHOWN_ROWS]
     ]
     return {
+        "alike": _alike(read),
+        "may_be_wired": may_be_wired(read),
         "kinds": Counter(strip.kind for strip in new).most_common(),
         "count": len(new),
         "sections": [section.name for section in after.sections if section.id not in known],

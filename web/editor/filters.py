@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from urllib.parse import urlencode
 
 from django.http import HttpRequest
 
-from lattice.checks.finding import SEVERITIES
+from lattice.checks.finding import SEVERITIES, STANDINGS
 from lattice.matters.matter import Matter
 from web.editor.matters import MOST_ROWS, Row, by_family
 from web.editor.places.base import wanted
@@ -23,6 +23,7 @@ class Narrowed:
     words: str = ""
     family: str = ""
     severity: str = ""
+    standing: str = ""
     section: str = ""  # an id; "-" for none
     about: str = ""  # a strip's id
     code: str = ""
@@ -33,6 +34,8 @@ class Narrowed:
         known = {name: wanted(request, NAMES[name]) for name in NAMES}
         if known["severity"] not in SEVERITIES:
             known["severity"] = ""
+        if known["standing"] not in STANDINGS:
+            known["standing"] = ""
         return Narrowed(**known)
 
     def query(self, **changed: str) -> str:
@@ -43,18 +46,19 @@ class Narrowed:
     @property
     def asks_for_notes(self) -> bool:
         """Return whether notes are wanted one by one, and not folded by family."""
-        return bool(self.severity == "note" or self.words or self.family or self.code)
+        return bool(self.severity == "note" or self.standing or self.words or self.family or self.code)
 
     def admits(self, row: Row) -> bool:
         """Return whether an issue passes the filters."""
         matter = row.matter
-        if self.severity and matter.severity != self.severity:
-            return False
-        if self.family and row.family != self.family:
+        of_row = {"severity": matter.severity, "standing": matter.standing, "family": row.family}
+        if any(getattr(self, name) not in ("", value) for name, value in of_row.items()):
             return False
         if self.section and row.section != ("" if self.section == "-" else self.section):
             return False
-        if self.code and not any(one.code.startswith(self.code) for one in matter.findings):
+        if self.code and not any(
+            code.startswith(self.code) for code in (matter.code, *(f.code for f in matter.findings))
+        ):
             return False
         if self.about and not any(self.about in one.strips for one in matter.findings):
             return False
@@ -76,6 +80,7 @@ NAMES = {
     "words": "q",
     "family": "family",
     "severity": "severity",
+    "standing": "standing",
     "section": "section",
     "about": "about",
     "code": "code",
@@ -96,11 +101,50 @@ class NoteFold:
 
 
 @dataclass(frozen=True)
+class KindFold:
+    """Issues of one kind that are unfinished or assumed, in one line; a kind with one issue is its own line."""
+
+    code: str
+    rows: list[Row]
+
+    @property
+    def id(self) -> str:
+        return f"k-{self.rows[0].key}"
+
+    @property
+    def message(self) -> str:
+        """“5 returns have no active effect”."""
+        explained = self.rows[0].explained
+        many = sum(len(row.matter.own) for row in self.rows)
+        return explained.many.format(n=many, place="one strip") if explained else self.rows[0].matter.message
+
+
+@dataclass(frozen=True)
+class Group:
+    """Issues of one standing behind the mistakes, a line a kind."""
+
+    standing: str
+    kinds: list[KindFold]
+
+    @property
+    def count(self) -> int:
+        """The number of issues."""
+        return sum(len(kind.rows) for kind in self.kinds)
+
+    @property
+    def id(self) -> str:
+        return f"g-{self.standing}"
+
+
+@dataclass(frozen=True)
 class Listing:
-    """A part of the list: some rows, folded notes behind the last of them, and where it goes on."""
+    """A part of the list: some rows, folded notes and the other standings behind the last, and where it goes on."""
 
     rows: list[Row]
     folds: list[NoteFold]
+    groups: list[Group]
+    blockers: int  # of them, those at the front that are blockers of any standing; 0 where all are mistakes
+    wrong: int  # issues that are mistakes, blockers among them unless those are counted apart
     goes_on_at: int | None
     total: int
     opened: str = ""  # key of the matter that is open, and of the finding chosen in it
@@ -110,10 +154,12 @@ class Listing:
 def listing(rows: list[Row], narrowed: Narrowed, start: int = 0, chosen: str = "") -> Listing:
     """Rows of the filters, a hundred from `start`; the one with `chosen` always with the first."""
     admitted = [row for row in rows if narrowed.admits(row)]
-    worse = [row for row in admitted if row.matter.severity != "note"]
-    unfolds = narrowed.asks_for_notes or (not worse and len(admitted) <= FEW_NOTES)
-    listed = admitted if unfolds else worse
-    folded = [] if unfolds else [row for row in admitted if row.matter.severity == "note"]
+    first = admitted if narrowed.asks_for_notes else [row for row in admitted if _comes_first(row)]
+    later = [] if narrowed.asks_for_notes else [row for row in admitted if not _comes_first(row)]
+    worse = [row for row in first if row.matter.severity != "note"]
+    unfolds = narrowed.asks_for_notes or (not worse and len(first) <= FEW_NOTES)
+    listed = first if unfolds else worse
+    folded = [] if unfolds else [row for row in first if row.matter.severity == "note"]
     shown = listed[start : start + MOST_ROWS]
     opened = _holding(rows, chosen) if chosen and not start else None
     if opened is not None and opened not in shown:
@@ -121,7 +167,29 @@ def listing(rows: list[Row], narrowed: Narrowed, start: int = 0, chosen: str = "
     end = start + MOST_ROWS
     goes_on = end if end < len(listed) else None
     folds = [] if goes_on is not None else [_fold(family, ones) for family, ones in by_family(folded).items()]
-    return Listing(shown, folds, goes_on, len(admitted), opened.key if opened else "", chosen)
+    groups = [] if goes_on is not None else list(_groups(later, opened))
+    apart = sum(row.matter.severity == "blocker" for row in first)
+    if all(row.matter.standing == "wrong" for row in first):
+        apart = 0
+    return Listing(
+        shown, folds, groups, apart, len(first) - apart, goes_on, len(admitted), opened.key if opened else "", chosen
+    )
+
+
+def _comes_first(row: Row) -> bool:
+    """Mistakes, and blockers whatever their standing: they are never folded."""
+    return row.matter.standing == "wrong" or row.matter.severity == "blocker"
+
+
+def _groups(rows: list[Row], opened: Row | None) -> Iterator[Group]:
+    for standing in STANDINGS[1:]:
+        by_kind: dict[tuple[str, str], list[Row]] = {}
+        for row in rows:
+            if row.matter.standing == standing and row is not opened:
+                kind = row.matter.code, row.first.issue.partition(":")[0]
+                by_kind.setdefault(kind, []).append(row)
+        if by_kind:
+            yield Group(standing, [KindFold(code, ones) for (code, _issue), ones in by_kind.items()])
 
 
 def _holding(rows: list[Row], mark: str) -> Row | None:

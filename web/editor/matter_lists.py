@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from dataclasses import dataclass
 from typing import Any
 
 from django.core.cache import cache
@@ -22,13 +24,47 @@ def matters_list(request: HttpRequest, context: dict[str, Any], chosen: str = ""
     pieces: list[Piece] = [(f"m-{row.key}", _row(request, context, row, part)) for row in part.rows]
     shared = {"stored": context["stored"]}
     for fold in part.folds:
-        query = narrowed.query(severity="note", family=fold.family)
+        query = narrowed.query(severity="note", standing="wrong", family=fold.family)
         folded = render_to_string("editor/matter_fold.html", {**shared, "fold": fold, "query": query})
         pieces.append((fold.id, folded))
+    for group in part.groups:
+        pieces.append((group.id, render_to_string("editor/standing_head.html", {"group": group})))
+        for kind in group.kinds:
+            if len(kind.rows) == 1:
+                pieces.append((f"m-{kind.rows[0].key}", _row(request, context, kind.rows[0], part)))
+                continue
+            query = narrowed.query(standing=group.standing, code=kind.code)
+            shown = {**shared, "kind": kind, "group": group, "query": query, "fold_id": kind.id}
+            pieces.append((kind.id, render_to_string("editor/kind_fold.html", shown)))
+    if not start and not narrowed.asks_for_notes:
+        for at, head in heads(part):
+            pieces.insert(at, (head.id, render_to_string("editor/standing_head.html", {"group": head})))
     if part.goes_on_at is not None:
         going_on = {**shared, "query": narrowed.query(), "start": part.goes_on_at, "total": part.total}
         pieces.append((f"more-{part.goes_on_at}", render_to_string("editor/matter_goes_on.html", going_on)))
     return KeyedList(INTO, pieces)
+
+
+@dataclass(frozen=True)
+class Head:
+    """The head of blockers, or of mistakes, where other standings are listed beside them."""
+
+    standing: str
+    count: int
+
+    @property
+    def id(self) -> str:
+        return f"g-{self.standing}"
+
+
+def heads(part: Listing) -> Iterator[tuple[int, Head]]:
+    """(place, head) of the first groups, the last first; none where all issues are mistakes."""
+    if not part.groups and not part.blockers:
+        return
+    if part.wrong:
+        yield min(part.blockers, len(part.rows)), Head("wrong", part.wrong)
+    if part.blockers:
+        yield 0, Head("blockers", part.blockers)
 
 
 def margin_lists(request: HttpRequest, context: dict[str, Any], chosen: str = "") -> dict[str, KeyedList]:

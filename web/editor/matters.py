@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
+from operator import itemgetter
 from typing import Any
 
 from django.template.defaultfilters import pluralize
 
 from lattice.checks import Finding
-from lattice.checks.finding import SEVERITIES, Remedy
+from lattice.checks.finding import SEVERITIES, STANDINGS, Remedy
 from lattice.checks.registry import EXPLANATIONS, Explanation
 from lattice.drawing import Sheet
 from lattice.drawing.svg import Mark
@@ -35,10 +36,36 @@ FAMILIES = {
     "panner": "Continuity",
     "mix": "Levels",
     "rule": "Rules",
+    **dict.fromkeys(("trigger", "key.ducks-itself"), "Side-chains"),
+    **dict.fromkeys(("gate", "filter"), "Levels"),
+    **dict.fromkeys(("print", "reference", "pop"), "Stems"),
+    **dict.fromkeys(("tap", "chain"), "Continuity"),
+    "latency": "Timing",
     "audit": "This audit",
     **dict.fromkeys(("plugin", "budget"), "Machines"),
 }
 OTHERS = "Names and sections"
+# Pages where issues without a fix are decided, by the core's word for them → the name of their address.
+PLACES = {
+    "map": "map",
+    "ports": "ports",
+    "crosspoints": "crosspoints",
+    "levels": "levels",
+    "timing": "timing",
+    "stems": "stems",
+    "settings": "setup",
+    "recordings": "recordings-into",
+}
+PLACE_WORDS = {
+    "map": "the map",
+    "ports": "Ports",
+    "crosspoints": "Crosspoints",
+    "levels": "Levels",
+    "timing": "Timing",
+    "stems": "Stems",
+    "settings": "Settings",
+    "recordings": "recordings",
+}
 
 
 def family_of(code: str) -> str:
@@ -70,8 +97,31 @@ class Row:
         return len(self.matter.own) + len(self.matter.consequences)
 
     @property
+    def look(self) -> str:
+        """Its mark: the severity of blockers and mistakes, else the standing, which does not alarm."""
+        severity = self.matter.severity
+        return severity if severity == "blocker" or self.matter.standing == "wrong" else self.matter.standing
+
+    @property
+    def place(self) -> str:
+        """The page where an issue without a fix is decided; empty if it has none of its own."""
+        return PLACES.get(self.matter.place, "")
+
+    @property
+    def place_words(self) -> str:
+        """The link to that page."""
+        return f"Open {PLACE_WORDS.get(self.matter.place, self.matter.place)}"
+
+    @property
+    def measures(self) -> bool:
+        """Return whether measured recordings would settle it."""
+        return self.matter.standing == "assumed"
+
+    @property
     def why(self) -> str:
         """A line of evidence; of several findings, that of the first."""
+        if self.matter.code == "level.assumed":
+            return self.first.message
         if len(self.matter.own) > 1:
             return self.first.message
         return self.first.evidence[0] if self.first.evidence else ""
@@ -113,7 +163,7 @@ class Row:
         """A number that changes with its content."""
         said = ((one.severity, one.message, one.evidence, tuple(one.figures.items())) for one in self.matter.findings)
         effects = tuple(remedy.key + (effect.sentence if effect else "") for remedy, effect in self.foretold)
-        return hash((self.zone, self.matter.message, tuple(said), effects))
+        return hash((self.zone, self.look, self.matter.message, tuple(said), effects))
 
 
 def rows_of(space: Workspace, sheet: Sheet | None = None) -> list[Row]:
@@ -134,15 +184,26 @@ def marks(sheet: Sheet, rows: Iterable[Row]) -> dict[str, Mark]:
     """The worst matter of each box, at the strips its findings are about."""
     box_of = {member: box.id for box in sheet.boxes for member in box.members}
     found: dict[str, Mark] = {}
-    worst = sorted(
-        ((one.severity, row, one) for row in rows for one in row.matter.findings),
-        key=lambda entry: SEVERITIES.index(entry[0]),
-    )
-    for severity, row, one in worst:
-        box = box_of.get(one.strips[0]) if one.strips else None
-        if box and box not in found:
-            found[box] = Mark(severity, row.number, row.key)
+    worst = sorted(((_mark_rank(row, one), row, one) for row in rows for one in row.matter.findings), key=itemgetter(0))
+    for _rank, row, one in worst:
+        is_whole = row.matter.standing == "unfinished" and one.severity != "blocker"  # every strip of it waits
+        for strip in one.strips if is_whole else one.strips[:1]:
+            box = box_of.get(strip)
+            if box and box not in found:
+                found[box] = Mark(_look(row, one), row.number, row.key)
     return found
+
+
+def _look(row: Row, finding: Finding) -> str:
+    """The mark of one finding of an issue."""
+    is_plain = finding.severity == "blocker" or row.matter.standing == "wrong"
+    return finding.severity if is_plain else row.matter.standing
+
+
+def _mark_rank(row: Row, finding: Finding) -> tuple[bool, int, int]:
+    """Blockers first, then mistakes, what is unfinished, what is assumed."""
+    standing, severity = STANDINGS.index(row.matter.standing), SEVERITIES.index(finding.severity)
+    return finding.severity != "blocker", standing, severity
 
 
 def by_family(rows: Iterable[Row]) -> dict[str, list[Row]]:

@@ -61,6 +61,8 @@ LEVEL_WORDS = frozenset({"level", "db", "amount", "gain"})
 PLACE_WORDS = frozenset({"", "to", "dest", "destination", "bus"})
 # The meanings of columns without a head, in this order, if their cells do not show them.
 IN_ORDER = ("section", "kind", "layout", "feed", "sends")
+# Columns whose cells name other rows in another sense, or nothing of the kind.
+NEVER_SENDS = frozenset(("name", "id", "sends", "feed", "input", "keys", "midi", "ties", "inserts", "outlets", "parts"))
 NOTED = "noted"  # as a field: goes to the note behind its head
 LEVEL = re.compile(r"[-−–+]?\d+(?:[.,]\d+)?\s*(?:db|dbfs)?", re.I)
 SEPARATORS = ("\t", ";", ",")
@@ -158,13 +160,18 @@ def _with_sends(heads: Sequence[Column], lines: Sequence[table.Line], names: Col
 
 def is_sends(column: Column, cells: Collection[str], names: Collection[str]) -> bool:
     """Return whether the cells of a column name other rows as sends: contents count before the head."""
-    if column.field in ("name", "sends") or column.slot or not cells:
+    if column.field in NEVER_SENDS or column.slot or not cells:
         return False
     places = [place for cell in cells for place in (entries(cell) if cell not in names else [cell])]
-    with_level = sum(names_send(place, names) for place in places)
+    with_level = sum(names_send(place, names) for place in places if "@" not in place or _place_of(place) in names)
     named = with_level + sum(place in names for place in places)
     is_unknown = not column.field and with_level > 0
     return named == len(places) and (2 * with_level >= len(places) or is_unknown)
+
+
+def _place_of(cell: str) -> str:
+    """The name before an @."""
+    return cell.partition("@")[0].strip()
 
 
 def names_send(cell: str, names: Collection[str]) -> bool:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections import Counter
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from lattice.model.name_words import (
@@ -25,6 +26,7 @@ class Named:
     """A row of a list, as far as its name is read."""
 
     id: str
+    number: int
     name: str
     section: str  # its folded name
     is_aux: bool = False  # a word in its row says auxiliary
@@ -41,6 +43,7 @@ class Guess:
     term: str = ""
     suggested: tuple[str, ...] = ()  # tags of words before the head
     section: str = ""  # the section whose bus it is
+    usual: str = ""  # the kind of all that were read from these words
 
     @property
     def because(self) -> str:
@@ -121,33 +124,40 @@ def _section_buses(rows: Sequence[Named], sections: Collection[str]) -> dict[str
     for row in rows:
         others[row.section] = others.get(row.section, 0) + 1
     named = {tuple(singular(word) for word in words_of(section)): section for section in sections}
-    found = {}
+    found: dict[str, str] = {}
     for row in rows:
+        if core_of(row.name) != words_of(row.name):
+            continue  # “Drums 2” is one of several
         role, words = role_of(row.name), core_of(row.name)
         head = words[:-1] if role.kind == "bus" and len(words) > 1 else words
         section = named.get(head)
         inside = 0 if section is None else others.get(section, 0) - (row.section == section)
         if section is not None and row.section in ("", section) and (role.kind == "bus" or inside):
             found[row.id] = section
-    return found
+    once = {section for section, count in Counter(found.values()).items() if count == 1}
+    return {row: section for row, section in found.items() if section in once}
 
 
-def meant(found: Mapping[str, Guess], said: Mapping[str, str], number_of: Callable[[str], int]) -> dict[str, Guess]:
+def meant(rows: Sequence[Named], found: Mapping[str, Guess], said: Mapping[str, str]) -> dict[str, Guess]:
     """Guesses with a user's changes: by row number, or by the words they were read from, for all alike.
 
     Parameters
     ----------
+    rows
+        The rows without a kind of their own.
     found
-        The guesses.
+        Their guesses.
     said
         Row number or term, its words joined by _ → kind.
-    number_of
-        The number of a row by its id.
     """
-    changed = dict(found)
-    for row, guess in found.items():
-        kind = said.get(str(number_of(row))) or said.get(guess.term.replace(" ", "_"))
-        if kind:
-            keeps_tag = kind == "audio" and guess.kind == "audio"
-            changed[row] = replace(guess, kind=kind, tag=guess.tag if keeps_tag else "", section="")
+    changed: dict[str, Guess] = {}
+    for row in rows:
+        guess = found.get(row.id, Guess("", usual=""))
+        usual = said.get(guess.term.replace(" ", "_"), guess.kind) if guess.term else guess.kind
+        kind = said.get(str(row.number), usual)
+        keeps_tag = kind == guess.kind
+        if kind or guess.suggested:
+            changed[row.id] = replace(
+                guess, kind=kind, usual=usual, tag=guess.tag if keeps_tag else "", section=guess.section * keeps_tag
+            )
     return changed

@@ -45,6 +45,7 @@ class ReadRows:
     problems: list[SheetProblem] = field(default_factory=list)
     unused: list[str] = field(default_factory=list)  # heads of columns that are not used
     guessed: dict[str, Guess] = field(default_factory=dict)  # strip → what its name told
+    open: set[str] = field(default_factory=set)  # strips whose rows state no kind
     rows: dict[str, int] = field(default_factory=dict)  # strip → number of its row
     states_routes: bool = False  # a cell, or a usual value, says where something goes
 
@@ -98,9 +99,10 @@ def read_rows(
         list(reader.made.values()),
         read.problems,
         table.unused,
-        dict(reader.guesses),
-        numbers,
-        bool(routed),
+        guessed=dict(reader.guesses),
+        open=set(reader.guessed_rows),
+        rows=numbers,
+        states_routes=bool(routed),
     )
 
 
@@ -120,6 +122,7 @@ class LooseReader(Reader):
         super().__init__(base)
         self.roles = roles  # row number, or words of a name → kind, in place of guesses
         self.aux: set[str] = set()  # rows that are auxiliaries by a word
+        self.guessed_rows: set[str] = set()  # rows that state no kind
         self.guesses: dict[str, Guess] = {}  # row → what its name tells
         self.answers = answers  # folded name of a destination → meaning (`choices.Choices.destinations`)
         self.by_bus = by_bus  # whether an output joins the strip with it as input before the strip of its name
@@ -183,11 +186,13 @@ class LooseReader(Reader):
         self.aux |= set(aux)
         named = [self._named(row, sent_to) for row in open_rows]
         kinds = {strip.kind for strip in self.base.strips} | {self._said_kind(row) for row in self.rows}
-        sections = {section.name.casefold() for section in self.base.sections}
-        sections |= {row.cells["section"].casefold() for row in self.rows if row.cells.get("section")}
+        sections = {section.name.casefold() for section in self.base.sections if section.bus is None}
+        with_bus = {section.name.casefold() for section in self.base.sections if section.bus is not None}
+        named_sections = {row.cells["section"].casefold() for row in self.rows if row.cells.get("section")}
+        sections = (sections | named_sections) - with_bus
         found = guesses(named, has_master="master" in kinds, sections=sections, instrument="instrument" in kinds)
-        numbers = {row.id: row.number for row in self.rows}
-        self.guesses = meant(found, self.roles, numbers.__getitem__)
+        self.guesses = meant(named, found, self.roles)
+        self.guessed_rows = {row.id for row in open_rows}
         for row in open_rows:
             self._take_guess(row)
 
@@ -195,6 +200,7 @@ class LooseReader(Reader):
         types = {words.insert_type_of(entry) for entry in entries(row.cells.get("inserts", ""))}
         return Named(
             row.id,
+            row.number,
             row.cells["name"],
             (row.cells.get("section") or self.usual.get("section", "")).casefold(),
             is_aux=_is_aux(row),

@@ -23,6 +23,7 @@ class Hand:
 
     def __init__(self, page: Page, stored: StoredTemplate) -> None:
         self.page, self.pk, self.count = page, stored.pk, 0
+        self.steps = self.wrong_alarms = 0
 
     # counted
 
@@ -89,6 +90,11 @@ class Hand:
         """The open findings of these severities (all by default)."""
         return [one for one in self.space.open.values() if not severities or one.severity in severities]
 
+    def wrong(self) -> dict[str, str]:
+        """Fingerprint → sentence of the issues that are said to be mistakes, figures of levels and times aside."""
+        wrong = (one for one in self.space.matters if one.standing == "wrong")
+        return {one.fingerprint: one.message for one in wrong if not one.code.startswith(("level.", "time."))}
+
     def routes(self) -> list[str]:
         """All routes as “kind from>to”."""
         return [f"{route.kind} {route.from_strip}>{route.to}" for route in self.template.routes]
@@ -96,14 +102,24 @@ class Hand:
 
 def counted(hand: Hand, job: str, goal: int) -> None:
     """Print the interactions of the job, and compare them with its goal and its documentation."""
-    print(f"job {job}: {hand.count} interactions, goal {goal}")
+    print(f"job {job}: {hand.count} interactions, goal {goal}; {hand.wrong_alarms} wrong alarms in {hand.steps} steps")
     assert hand.count <= goal
+    assert hand.wrong_alarms == 0
     row = next(line for line in PAGE.read_text().splitlines() if line.startswith(f"| {job} "))
-    assert [cell.strip() for cell in row.split("|")][3:5] == [str(goal), str(hand.count)], row
+    assert [cell.strip() for cell in row.split("|")][3:6] == [str(goal), str(hand.count), str(hand.wrong_alarms)], row
 
 
 def writes(hand: Hand, do: object) -> None:
-    """Does something that makes an edit, and waits for its answer."""
-    version = hand.version
+    """Does something that makes an edit, and waits for its answer.
+
+    A mistake that was said before the step, and that the step takes away, was a wrong alarm: it was about something not
+    made yet.
+    """
+    version, before = hand.version, hand.wrong()
     do()  # type: ignore[operator]
     expect(hand.page.locator("#state")).to_have_attribute("data-version", str(version + 1))
+    gone = before.keys() - hand.wrong().keys()
+    hand.steps += 1
+    hand.wrong_alarms += len(gone)
+    for mark in gone:
+        print(f"wrong alarm before step {hand.steps}: {before[mark]}")

@@ -32,7 +32,8 @@ def test_a_reference_stays_clean_when_the_submix_goes(page: Page, on_map: Opener
     hand.paste(ROWS)
     expect(page.locator("#rows-read")).to_contain_text("Read as 14 strips")
     writes(hand, lambda: hand.click("#panel button:has-text('Add strips')"))
-    assert hand.findings("blocker", "warning") == []
+    # The master's limiter works on the reference too: a mistake of this very template.
+    assert [finding.code for finding in hand.findings("blocker", "warning")] == ["reference.processed"]
     # the rule that keeps it off the submix
     hand.click(".places >> text=Stems")
     page.wait_for_selector("body[data-ready]")

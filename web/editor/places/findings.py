@@ -7,7 +7,7 @@ from collections import Counter
 from django.http import HttpRequest
 from django.template.loader import render_to_string
 
-from lattice.checks.finding import SEVERITIES
+from lattice.checks.finding import SEVERITIES, STANDINGS
 from web.editor.filters import Narrowed, bars
 from web.editor.hygiene import hygiene_place
 from web.editor.lists import KeyedList, Table
@@ -23,12 +23,19 @@ def _top(request: HttpRequest, context: Context) -> Context:
     narrowed = Narrowed.of(request)
     sections = {section.id: section.name for section in context["template"].sections}
     counts = Counter(row.matter.severity for row in rows)
+    counts_of = Counter(row.matter.standing for row in rows)
     strips = {strip.id: strip.name for strip in context["template"].strips}
     return {
         "narrowed": narrowed,
         "severities": [
             (words, count, narrowed.query(severity=value), narrowed.severity == value)
             for value, words, count in (("", "all", len(rows)), *((one, f"{one}s", counts[one]) for one in SEVERITIES))
+        ],
+        "standings": [
+            (one, counts_of[one], narrowed.query(standing="" if is_pressed else one), is_pressed)
+            for one in STANDINGS
+            for is_pressed in (narrowed.standing == one,)
+            if counts_of[one]
         ],
         "families": bars(rows, narrowed, "family", lambda row: row.family, str),
         "sections": bars(
