@@ -166,7 +166,9 @@ def _doubled(analysis: Analysis, strip_number: int, landing: dict[int, list[int]
             routes=analysis.route_ids(routes),
             figures={"channels": len(twice)},
             evidence=tuple(lines),
-            remedies=(Remedy("Number the channels in order", (number,), "route"),) if unnumbered else (),
+            remedies=(Remedy("Number the channels in order", (number,), "route"),)
+            if unnumbered and sum(channel_count(graph.layout_leaving(r)) for r in routes) <= len(names)
+            else (),
         )
 
 

@@ -233,6 +233,7 @@ class _Cuts:
         self.analysis, self.graph, self.search = analysis, analysis.graph, search
         self.ends = Counter(route for pair in pairs for path in pair for route in path)
         self._strands: dict[int, bool] = {}
+        self._cues: dict[int, bool] = {}
 
     def ranked(self, one: list[int], other: list[int]) -> list[tuple[CutRank, int]]:
         """Routes of two paths that may be cut, the best first, each with its rank."""
@@ -247,8 +248,11 @@ class _Cuts:
 
     def _is_cue(self, route: int) -> bool:
         """A feed from a bus that also leads to an output of its own."""
-        tail, is_feed = self.graph.tail[route], self.graph.routes[route].kind == "feed"
-        return is_feed and self.graph.strips[tail].kind in SUMS and has_own_output(self.graph, tail, route)
+        if route not in self._cues:
+            tail, is_feed = self.graph.tail[route], self.graph.routes[route].kind == "feed"
+            is_bus = is_feed and self.graph.strips[tail].kind in SUMS
+            self._cues[route] = is_bus and has_own_output(self.graph, tail, route)
+        return self._cues[route]
 
     def strands(self, route: int) -> bool:
         """Return whether a cut leaves the bus it leaves without a way to an endpoint."""

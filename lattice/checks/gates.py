@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from functools import partial
 
@@ -11,6 +12,7 @@ from lattice.checks.finding import Finding, Remedy, Severity
 from lattice.checks.registry import check, explain
 from lattice.gain_staging.chain import limits
 from lattice.gain_staging.levels import Levels
+from lattice.model.document import Insert, Strip
 from lattice.model.edit_step import EditStep
 from lattice.model.insert_types import LIMITING
 from lattice.model.name_words import is_bass_name
@@ -83,44 +85,42 @@ def pushed(analysis: Analysis) -> Iterator[Finding]:
 @check("filter.shut", "filter.lows")
 def filters(analysis: Analysis) -> Iterator[Finding]:
     """Low cuts at or above a high cut of the same chain, and high ones on basses."""
-    for strip_number in sorted(analysis.graph.inserts.low_cuts):
-        strip = analysis.strip(strip_number)
-        lowest = highest = None
-        for insert in strip.inserts:
-            if insert.state == "on":
-                if insert.low_cut_hz and (lowest is None or insert.low_cut_hz > (lowest.low_cut_hz or 0)):
-                    lowest = insert
-                if insert.high_cut_hz and (highest is None or insert.high_cut_hz < (highest.high_cut_hz or 0)):
-                    highest = insert
-        if lowest is None:
-            continue
-        if highest is not None and (lowest.low_cut_hz or 0) >= (highest.high_cut_hz or 0):
-            yield Finding(
-                code="filter.shut",
-                severity="warning",
-                message=f"Filters of {strip.name} pass nothing: low cut {lowest.low_cut_hz:g} Hz, high cut "
-                f"{highest.high_cut_hz:g} Hz",
-                strips=(strip.id,),
-                inserts=tuple(dict.fromkeys((lowest.id, highest.id))),
-                figures={"low_cut_hz": lowest.low_cut_hz, "high_cut_hz": highest.high_cut_hz},
-                evidence=(f"low cut in {lowest.title}, high cut in {highest.title}",),
-                remedies=(
-                    _without_cut(lowest.id, lowest.title, "low"),
-                    _without_cut(highest.id, highest.title, "high"),
-                ),
-            )
-        if (lowest.low_cut_hz or 0) >= LOW_CUT_OF_BASS_HZ and is_bass_name(strip.name):
+    graph = analysis.graph
+    for strip_number in sorted({n for n, _place in graph.inserts.low_cuts} & graph.inserts.high_cuts):
+        working = [insert for insert in graph.strips[strip_number].inserts if insert.state == "on"]
+        low = max(working, key=lambda insert: insert.low_cut_hz or 0.0, default=None)
+        high = min(working, key=lambda insert: insert.high_cut_hz or math.inf, default=None)
+        if low and high and high.high_cut_hz and (low.low_cut_hz or 0.0) >= high.high_cut_hz:
+            yield _shut_filter(graph.strips[strip_number], low, high)
+    for strip_number, place in graph.inserts.low_cuts:
+        strip = graph.strips[strip_number]
+        insert = strip.inserts[place]
+        cut_hz = insert.low_cut_hz or 0.0
+        if cut_hz >= LOW_CUT_OF_BASS_HZ and insert.state == "on" and is_bass_name(strip.name):
             yield Finding(
                 code="filter.lows",
                 severity="note",
-                message=f"{lowest.title} on {strip.name} cuts lows at {lowest.low_cut_hz:g} Hz "
-                f"(limit {LOW_CUT_OF_BASS_HZ:g} Hz)",
+                message=f"{insert.title} on {strip.name} cuts lows at {cut_hz:g} Hz (limit {LOW_CUT_OF_BASS_HZ:g} Hz)",
                 strips=(strip.id,),
-                inserts=(lowest.id,),
-                figures={"low_cut_hz": lowest.low_cut_hz},
+                inserts=(insert.id,),
+                figures={"low_cut_hz": cut_hz},
                 evidence=("its name contains bass, sub or kick",),
-                remedies=(_without_cut(lowest.id, lowest.title, "low"),),
+                remedies=(_without_cut(insert.id, insert.title, "low"),),
             )
+
+
+def _shut_filter(strip: Strip, low: Insert, high: Insert) -> Finding:
+    cuts = (low.low_cut_hz, high.high_cut_hz)
+    return Finding(
+        code="filter.shut",
+        severity="warning",
+        message=f"Filters of {strip.name} pass nothing: low cut {cuts[0]:g} Hz, high cut {cuts[1]:g} Hz",
+        strips=(strip.id,),
+        inserts=tuple(dict.fromkeys((low.id, high.id))),
+        figures={"low_cut_hz": cuts[0], "high_cut_hz": cuts[1]},
+        evidence=(f"low cut in {low.title}, high cut in {high.title}",),
+        remedies=(_without_cut(low.id, low.title, "low"), _without_cut(high.id, high.title, "high")),
+    )
 
 
 def _without_cut(insert: str, title: str, which: str) -> Remedy:

@@ -23,6 +23,7 @@ from lattice.model.insert_types import AT_OPERATING_LEVEL
 from lattice.model.units import gain, words_db
 
 SINE_DB = 3.0103  # a sine's peak over its RMS: operating levels are stated as a sine's
+PLAIN_NOTE = Stands("note")
 # Shares in a finding’s evidence; the rest is one line.
 FEW = 8
 
@@ -136,10 +137,12 @@ def operating(analysis: Analysis) -> Iterator[Finding]:
         away = said[power]
         if away is not None:
             at = (strip_number, place, power_low, power_high)
-            stands = AS_NOTE if analysis.rests_on_assumed(strip_number) and _may_fit(analysis, *at) else Stands("note")
+            stands = AS_NOTE if analysis.rests_on_assumed(strip_number) and _may_fit(analysis, *at) else PLAIN_NOTE
             yield Finding(
                 code="level.operating",
-                **stands.fields,
+                severity="note",
+                standing=stands.standing,
+                issue=stands.issue,
                 message=f"{insert.name or insert.id} on {strip.name} runs {away.words}",
                 strips=(strip.id,),
                 inserts=(insert.id,),

@@ -19,7 +19,8 @@ def odd_taps(analysis: Analysis) -> Iterator[Finding]:
     """One feed of a section's sources into a bus that leaves at another tap than all the others."""
     graph = analysis.graph
     for bus in graph.by_kind["bus"]:
-        if len(graph.ins[bus]) < FEWEST_FEEDS:
+        ins = graph.ins[bus]
+        if len(ins) < FEWEST_FEEDS or len({graph.stage[route] for route in ins}) < 2:
             continue
         by_section: dict[str | None, list[int]] = defaultdict(list)
         for route in graph.ins[bus]:
@@ -50,44 +51,49 @@ def odd_taps(analysis: Analysis) -> Iterator[Finding]:
 def odd_chains(analysis: Analysis) -> Iterator[Finding]:
     """One chain with the types of its like in another order than all the others."""
     said: set[int] = set()
-    for alike in _like_strips(analysis):
-        by_order: dict[tuple[str, ...], list[int]] = defaultdict(list)
-        for number in alike:
-            by_order[_order(analysis.strip(number))].append(number)
+    for by_order in _orders(analysis):
+        if len(by_order) < 2:
+            continue
         by_types: dict[tuple[str, ...], list[tuple[str, ...]]] = defaultdict(list)
-        for order in by_order if len(by_order) > 1 else ():
+        for order in by_order:
             by_types[tuple(sorted(order))].append(order)
         for orders in by_types.values():
-            usual, lone = max(orders, key=lambda o: len(by_order[o])), min(orders, key=lambda o: len(by_order[o]))
-            many = len(by_order[usual]) + 1
-            if (
-                len(orders) == 2
-                and len(by_order[lone]) == 1
-                and many >= FEWEST_CHAINS
-                and by_order[lone][0] not in said
-            ):
-                said.add(by_order[lone][0])
-                yield _odd_chain(analysis, by_order[lone][0], usual, many - 1)
+            if len(orders) != 2:
+                continue
+            usual, lone = sorted(orders, key=lambda order: -len(by_order[order]))
+            many, odd = len(by_order[usual]) + 1, by_order[lone][0]
+            if len(by_order[lone]) == 1 and many >= FEWEST_CHAINS and odd not in said:
+                said.add(odd)
+                yield _odd_chain(analysis, odd, usual, many - 1)
 
 
-def _like_strips(analysis: Analysis) -> Iterator[list[int]]:
-    """Strips of one kind in a section, then buses that feed one strip."""
+Orders = dict[tuple[str, ...], list[int]]  # types in the order of a chain → strips
+
+
+def _orders(analysis: Analysis) -> Iterator[Orders]:
+    """The chains of strips of one kind in a section, then of buses that feed one strip."""
     graph = analysis.graph
-    by_section: dict[tuple[str, str], list[int]] = defaultdict(list)
-    for number, strip in enumerate(graph.strips):
-        if strip.section is not None and len(strip.inserts) > 1:
-            by_section[strip.section, strip.kind].append(number)
+    by_section: dict[tuple[str, str], Orders] = {}
+    for number, order in graph.inserts.orders.items():
+        strip = graph.strips[number]
+        if strip.section is not None:
+            by_section.setdefault((strip.section, strip.kind), {}).setdefault(order, []).append(number)
     yield from by_section.values()
     by_head: dict[int, dict[int, None]] = defaultdict(dict)
     for bus in graph.by_kind["bus"]:
-        for route in graph.outs[bus]:
-            if graph.routes[route].kind == "feed":
-                by_head[graph.head[route]][bus] = None
-    yield from (list(buses) for buses in by_head.values())
+        if len(graph.strips[bus].inserts) > 1:
+            for route in graph.outs[bus]:
+                if graph.routes[route].kind == "feed":
+                    by_head[graph.head[route]][bus] = None
+    for buses in by_head.values():
+        orders: dict[tuple[str, ...], list[int]] = {}
+        for bus in buses:
+            orders.setdefault(graph.inserts.orders[bus], []).append(bus)
+        yield orders
 
 
 def _order(strip: Strip) -> tuple[str, ...]:
-    return tuple(insert.type for insert in strip.inserts)
+    return tuple([insert.type for insert in strip.inserts])
 
 
 def _odd_chain(analysis: Analysis, number: int, usual: tuple[str, ...], others: int) -> Finding:

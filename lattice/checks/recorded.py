@@ -127,9 +127,10 @@ def _declared(analysis: Analysis, number: int) -> EditStep:
 @check("pop.alone")
 def pop_alone(analysis: Analysis) -> Iterator[Finding]:
     """Without stems: a sync pop that reaches an output and not every fed print."""
-    pops = [origin for origin in analysis.sources if "pop" in analysis.strip(origin.strip).tags]
-    if not pops or analysis.template.stems:
+    tagged = set(analysis.graph.by_tag["pop"])
+    if not tagged or analysis.template.stems:
         return
+    pops = [origin for origin in analysis.sources if origin.strip in tagged]
     graph = analysis.graph
     outputs = [n for n in graph.by_kind["output"] if n not in graph.tied_out]
     leads = analysis.unblocked.to_strips(outputs)

@@ -24,7 +24,8 @@ def _changes_sound(insert: Insert) -> bool:
 @check("reference.processed")
 def processed_references(analysis: Analysis) -> Iterator[Finding]:
     """References with an active insert on an open way to an output; not behind the taps of all mixes."""
-    references = [origin for origin in analysis.sources if "reference" in analysis.strip(origin.strip).tags]
+    tagged = set(analysis.graph.by_tag["reference"])
+    references = [origin for origin in analysis.sources if origin.strip in tagged] if tagged else []
     if not references:
         return
     outputs = [n for n in analysis.graph.by_kind["output"] if n not in analysis.graph.tied_out]
@@ -108,14 +109,22 @@ def past_the_bus(analysis: Analysis) -> Iterator[Finding]:
         if any(insert.state == "on" and insert.type in SHAPING for insert in graph.strips[n].inserts)
     }
     leads: dict[int, set[int]] = {}
+    dry: dict[int, frozenset[int]] = {}
     for number in graph.by_kind["return"]:
         own = analysis.downstream(number)
         left = shaping - own
         if end not in own or not left:
             continue
-        starts = {frozenset(_dry_heads(analysis, sender, number)) for sender in _senders(analysis, number)}
-        for heads in starts:
-            left = left & set().union(*(analysis.downstream(head) for head in heads)) if left else left
+        starts: set[frozenset[int]] = set()
+        for sender in _senders(analysis, number):
+            if sender not in dry:
+                dry[sender] = frozenset(_dry_heads(analysis, sender))
+            heads = dry[sender]
+            if heads not in starts:
+                starts.add(heads)
+                left = left & set().union(*(analysis.downstream(head) for head in heads))
+                if not left:
+                    break
         for bus in sorted(left):
             if bus not in leads:
                 leads[bus] = _without(analysis, bus, end)
@@ -125,16 +134,16 @@ def past_the_bus(analysis: Analysis) -> Iterator[Finding]:
                 break
 
 
-def _senders(analysis: Analysis, number: int) -> set[int]:
+def _senders(analysis: Analysis, number: int) -> Iterator[int]:
     graph = analysis.graph
-    return {graph.tail[r] for r in graph.ins[number] if graph.routes[r].kind == "send"}
+    return (graph.tail[r] for r in graph.ins[number] if graph.routes[r].kind == "send")
 
 
-def _dry_heads(analysis: Analysis, sender: int, number: int) -> Iterator[int]:
-    """Where a sender goes beside the return, on open routes."""
+def _dry_heads(analysis: Analysis, sender: int) -> Iterator[int]:
+    """Where a sender goes beside its returns, on open routes."""
     graph, ok = analysis.graph, analysis.unblocked.route_ok
     heads = (graph.head[r] for r in graph.outs[sender] if ok[r])
-    return (head for head in heads if head != number and graph.strips[head].kind != "return")
+    return (head for head in heads if graph.strips[head].kind != "return")
 
 
 def _without(analysis: Analysis, bus: int, end: int) -> set[int]:
@@ -159,6 +168,7 @@ def _past(analysis: Analysis, number: int, bus: int) -> Finding:
         strips=analysis.ids([number, bus]),
         inserts=(insert.id,),
         evidence=(f"{insert.title} on {analysis.name(bus)} works on the dry sound alone",),
+        cause=("past", analysis.strip(bus).id),
     )
 
 

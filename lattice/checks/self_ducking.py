@@ -25,11 +25,21 @@ def ducks_itself(analysis: Analysis) -> Iterator[Finding]:
         keyed = graph.insert_of_key(route)
         if analysis.carries(route) and keyed.key == "external" and keyed.state == "on":
             by_insert[keyed.id].append(route)
-    reach = analysis.key_reach
-    for insert, routes in by_insert.items():
-        host = graph.insert_at[insert][0]
-        bits, host_bit = sum(reach.key_bit[route] for route in set(routes)), reach.strip_bit[host]
-        keying = [mask for mask in reach.sources if mask & bits]
+    reach, keying_of = analysis.key_reach, defaultdict(set)
+    insert_of = {
+        reach.key_bit[route].bit_length() - 1: insert for insert, routes in by_insert.items() for route in routes
+    }
+    all_keys = sum(reach.key_bit.values())
+    for mask in reach.sources:
+        bits = mask & all_keys
+        while bits:  # the keys these sources reach, from the lowest bit on
+            insert = insert_of.get((bits & -bits).bit_length() - 1)
+            if insert is not None:
+                keying_of[insert].add(mask)
+            bits &= bits - 1
+    for insert in by_insert:
+        host = graph.head[by_insert[insert][0]]
+        host_bit, keying = reach.strip_bit[host], keying_of[insert]
         both = [mask for mask in keying if mask & host_bit]
         if both and len(both) < len(keying):
             shared = sorted(origin for mask in both for origin in reach.sources[mask])

@@ -41,7 +41,8 @@ def unfed_keys(analysis: Analysis) -> Iterator[Finding]:
 def _opened_keys(analysis: Analysis, routes: list[int]) -> tuple[Remedy, ...]:
     """Disabled or silent key routes enabled at 0 dB; a trigger whose mute blocks its key is unmuted."""
     steps: dict[str, EditStep] = {}
-    for route in routes:
+    sounding = [route for route in routes if _would_sound(analysis, route)]
+    for route in sounding:
         key, trigger = analysis.graph.routes[route], analysis.strip(analysis.graph.tail[route])
         changes: dict[str, object] = {} if key.enabled else {"enabled": True}
         changes |= {"gain_db": 0.0} if key.gain_db is None and not key.automated else {}
@@ -52,10 +53,18 @@ def _opened_keys(analysis: Analysis, routes: list[int]) -> tuple[Remedy, ...]:
         states |= {} if trigger.in_service else {"in_service": True}
         if states:
             steps[trigger.id] = EditStep("change_strip", {"strip": trigger.id, "changes": states})
-    label = (
-        f"Open the key{'s' if len(routes) > 1 else ''} from {analysis.names([analysis.graph.tail[r] for r in routes])}"
-    )
+    tails = [analysis.graph.tail[route] for route in sounding]
+    label = f"Open the key{'s' if len(tails) > 1 else ''} from {analysis.names(tails)}"
     return (Remedy(label, tuple(steps.values()), "state"),) if steps else ()
+
+
+def _would_sound(analysis: Analysis, route: int) -> bool:
+    """Whether a key route carries sound once it and its trigger are open; a silent trigger stays silent."""
+    graph, outlet = analysis.graph, analysis.graph.outlet[route]
+    trigger = graph.tail[route]
+    if not analysis.strip(trigger).in_service:
+        return graph.is_source[trigger] and not graph.passes_input[trigger]
+    return analysis.unblocked.outlet_sounds(outlet) if outlet >= 0 else analysis.sounds.leaves[trigger]
 
 
 def _unfed_words(_analysis: Analysis, findings: Sequence[Finding]) -> str:

@@ -367,6 +367,9 @@ class Levels:
             insert = strip.inserts[place]
             if insert.state != "on" or insert.key == "external" or insert.threshold_db is None:
                 continue
+            plain = self.sources.get(strip_number)
+            if plain and plain.peak >= plain.rms and plain.low_e >= gain(insert.threshold_db):
+                continue  # P is nowhere below E
             peak = self.peak_entering(strip_number, place)
             if 0.0 < peak < gain(insert.threshold_db):
                 found[strip_number, place] = shown_db(peak * peak) or 0.0

@@ -16,6 +16,7 @@ from lattice.gain_staging.levels import Levels
 from lattice.graph.origin import Origin
 from lattice.model.document import Strip
 from lattice.model.insert_types import COMPRESSING
+from lattice.model.units import gain
 
 
 class Bounds(NamedTuple):
@@ -69,10 +70,10 @@ class StatedShare:
         missing = [[0.0] * len(sound.p) for _ in range(4)]  # at most and at least, of P and of Q²
         for route in graph.ins[number]:
             peak, likely = self._of_route(route)
-            brought = None if peak == likely == ALL else self.levels.brought(route)
+            brought = None if peak == likely == ALL else self._brought(route, len(sound.p))
             if brought is not None:
                 for channel in channels:
-                    p, q2 = brought.levels.p[channel], brought.levels.q2[channel]
+                    p, q2 = brought[0][channel], brought[1][channel]
                     missing[0][channel] += p * (1.0 - peak.least)
                     missing[1][channel] += p * (1.0 - peak.most)
                     missing[2][channel] += q2 * (1.0 - likely.least * likely.least)
@@ -84,6 +85,24 @@ class StatedShare:
             self.likely[number] = NONE
         else:
             self.likely[number] = UNKNOWN if sound.coherence is not None else _behind(strip, share)
+
+    def _brought(self, route: int, channels: int) -> tuple[list[float], list[float]] | None:
+        """P and Q² of what a route brings, channel by channel; None where it brings nothing."""
+        levels, gain_db = self.levels, self.levels.graph.routes[route].gain_db
+        stage = levels.at_route(route) if gain_db is not None and levels.goes(route) else None
+        if stage is None:
+            return None
+        sound, peak_gain, likely_gain, _rms_gain = stage
+        level = gain(gain_db)
+        by_p, by_q = peak_gain * level, (likely_gain * level) ** 2
+        matrix = levels.matrices[route]
+        if matrix is None:
+            return [p * by_p for p in sound.p], [q2 * by_q for q2 in sound.q2]
+        peaks, powers = [0.0] * channels, [0.0] * channels
+        for row, column, by in matrix.entries:
+            peaks[row] += abs(by) * by_p * sound.p[column]
+            powers[row] += by * by * by_q * sound.q2[column]
+        return peaks, powers
 
     def _of_route(self, route: int) -> tuple[Bounds, Bounds]:
         """The shares of P and of Q in what a route brings."""

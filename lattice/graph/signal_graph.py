@@ -10,6 +10,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator
 from copy import copy
 from functools import cached_property
+from operator import attrgetter
 
 from lattice.graph.origin import NO_OUTLET
 from lattice.model.document import (
@@ -36,6 +37,7 @@ from lattice.model.strip_kinds import LOOP_RANK, PLAYING
 
 IN, PRE, POST = 0, 1, 2
 STAGE_OF_TAP = {"pre-insert": IN, "pre-fader": PRE, "post-fader": POST}
+TYPE_OF = attrgetter("type")
 INDEXED_TYPES = EXTERNAL | REPEATING | OPENING | LIMITING | frozenset(AT_OPERATING_LEVEL)  # indexes for checks, by type
 
 
@@ -59,47 +61,61 @@ class Inserts:
         self.reshaped: set[int] = set()  # strips with an insert that states a layout
         self.acting: set[int] = set()  # strips with an insert that changes levels now
         self.raised: set[int] = set()  # strips with an insert that may make louder
-        self.low_cuts: set[int] = set()  # strips with an insert that states a low cut
+        self.low_cuts: list[tuple[int, int]] = []  # inserts that state a low cut
+        self.high_cuts: set[int] = set()  # strips with an insert that states a high cut
         # strip → (reported, actual) samples of its chain, where it has any
         self.latency: dict[int, tuple[int, int]] = {}
+        self.orders: dict[int, tuple[str, ...]] = {}  # strip → types of its inserts, where it has several
         for strip_number, strip in enumerate(strips):
+            if not strip.inserts:
+                continue
             place = 0
+            if len(strip.inserts) > 1:
+                self.orders[strip_number] = tuple(map(TYPE_OF, strip.inserts))
             for insert in strip.inserts:
                 if insert.type in INDEXED_TYPES:
                     self.by_type[insert.type].append((strip_number, place))
                 if insert.key == "external":
                     self.listening.append((strip_number, place))
-                if insert.measured_latency_samples is not None:
-                    self.measured.append((strip_number, place))
-                    if insert.state != "unloaded":
-                        told, took = self.latency.get(strip_number, (0, 0))
-                        self.latency[strip_number] = (
-                            told,
-                            took + insert.measured_latency_samples - insert.reported_samples,
-                        )
-                if insert.latency_samples and insert.state != "unloaded":
-                    told, took = self.latency.get(strip_number, (0, 0))
-                    self.latency[strip_number] = told + insert.latency_samples, took + insert.latency_samples
+                if insert.latency_samples or insert.measured_latency_samples is not None:
+                    self._note_latency(strip_number, place, insert)
                 if insert.layout_in or insert.layout_out:
                     self.reshaped.add(strip_number)
                 if insert.state == "on" and (insert.gain_db or acts(insert)):
                     self.acting.add(strip_number)
                 if insert.gain_db > 0 or insert.feedback:
                     self.raised.add(strip_number)
-                if insert.low_cut_hz:
-                    self.low_cuts.add(strip_number)
+                if insert.low_cut_hz or insert.high_cut_hz:
+                    self._note_cuts(strip_number, place, insert)
                 place += 1  # noqa: SIM113 - half the time of enumerate's pairs
+
+    def _note_latency(self, strip_number: int, place: int, insert: Insert) -> None:
+        measured = insert.measured_latency_samples
+        if measured is not None:
+            self.measured.append((strip_number, place))
+        if insert.state != "unloaded":
+            reported, actual = self.latency.get(strip_number, (0, 0))
+            took = insert.reported_samples if measured is None else measured
+            self.latency[strip_number] = reported + insert.reported_samples, actual + took
+
+    def _note_cuts(self, strip_number: int, place: int, insert: Insert) -> None:
+        if insert.low_cut_hz:
+            self.low_cuts.append((strip_number, place))
+        if insert.high_cut_hz:
+            self.high_cuts.add(strip_number)
 
     def with_levels_of(self, before: tuple[Strip, ...], after: tuple[Strip, ...]) -> Inserts:
         """The same of strips that differ in levels and words alone, from those it was found in."""
         other = copy(self)
-        other.acting, other.raised, other.low_cuts = set(self.acting), set(self.raised), set(self.low_cuts)
+        other.acting, other.raised, other.high_cuts = set(self.acting), set(self.raised), set(self.high_cuts)
         for number, (was, now) in enumerate(zip(before, after, strict=True)):
             if was is not now:
                 changed = Inserts((now,))
                 other.acting = other.acting - {number} | {number for _ in changed.acting}
                 other.raised = other.raised - {number} | {number for _ in changed.raised}
-                other.low_cuts = other.low_cuts - {number} | {number for _ in changed.low_cuts}
+                other.high_cuts = other.high_cuts - {number} | {number for _ in changed.high_cuts}
+                cuts = [(number, place) for _number, place in changed.low_cuts]
+                other.low_cuts = sorted([cut for cut in other.low_cuts if cut[0] != number] + cuts)
         return other
 
 
@@ -318,12 +334,14 @@ class SignalGraph:
     @cached_property
     def untagged_triggers(self) -> list[int]:
         """Sources that only key routes leave and that are not tagged trigger: they count as tagged."""
-        sounding = {self.tail[r] for r, route in enumerate(self.routes) if route.kind in ("feed", "send")}
-        keying = sorted({self.tail[route] for route in self.keys} - sounding)
+        keying = sorted({self.tail[route] for route in self.keys})
         return [
             n
             for n in keying
-            if self.strips[n].kind in PLAYING and self.is_source[n] and "trigger" not in self.strips[n].tags
+            if all(self.routes[route].kind == "tie" for route in self.routes_of((n,)))
+            and self.strips[n].kind in PLAYING
+            and self.is_source[n]
+            and "trigger" not in self.strips[n].tags
         ]
 
     @cached_property

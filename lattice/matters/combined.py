@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
+from msgspec.structs import replace
+
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
 from lattice.checks.fix_kinds import RANK
@@ -52,7 +54,15 @@ class Together:
             second or forbidden path. For several: the common ones, and the first fix of each in one step.
         """
         kind = issue_kind(findings[0])
-        return in_order(kind.fixes(self.analysis, findings) if kind else self._offered(code, cause, findings))
+        offered = kind.fixes(self.analysis, findings) if kind else self._offered(code, cause, findings)
+        return in_order(map(self._asked, offered))
+
+    def _asked(self, remedy: Remedy) -> Remedy:
+        """A fix that removes a send is the user's decision."""
+        removed = (route for step in remedy.steps if step.edit == "remove_routes" for route in step.arguments["routes"])
+        routes, number_of = self.graph.routes, self.graph.route_index
+        is_send = any(routes[number_of[route]].kind == "send" for route in removed if route in number_of)
+        return replace(remedy, asks=True) if is_send else remedy
 
     def _offered(self, code: str, cause: tuple[str, ...], findings: Sequence[Finding]) -> Iterable[Remedy]:
         offered = [*self._measured(cause)] if code in MADE_BY_LATENCY else []

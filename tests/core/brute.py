@@ -133,6 +133,14 @@ def unheard(template: Template) -> dict[tuple[str, str | None], str]:
     return found
 
 
+def key_only(template: Template) -> set[str]:
+    """Strips whose every route is a key: they work as triggers, tagged or not."""
+    kinds: dict[str, set[str]] = {}
+    for route in template.routes:
+        kinds.setdefault(route.from_strip, set()).add(route.kind)
+    return {strip for strip, found in kinds.items() if found == {"key"}}
+
+
 def starved(template: Template) -> set[str]:
     """Strips that are endpoints, reached with states ignored and silent now."""
     stages = Stages(template)
