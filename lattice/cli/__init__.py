@@ -8,6 +8,7 @@ from __future__ import annotations
 import argparse
 import os
 import sys
+from collections import Counter
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -24,6 +25,7 @@ if TYPE_CHECKING:
     from lattice.model.inventory import Inventory
 
 AddCommand = Callable[..., argparse.ArgumentParser]  # name, function, description, file=…
+GROUP_HEADS = {"blocker": "Blockers", "wrong": "Wrong", "unfinished": "Unfinished", "assumed": "On assumed levels"}
 RUNS = 5  # of --times, after one warm-up
 
 
@@ -168,8 +170,14 @@ def _print_findings(result: Audit) -> None:
 
 
 def _print_matters(matters: tuple[Matter, ...]) -> None:
-    """A line an issue, its consequences below it, and its evidence if it is one finding."""
-    for matter in matters:
+    """A line an issue, its consequences below it, its evidence if it is one finding; a head a group if several."""
+    from lattice.matters.matter import group_of
+
+    counts = Counter(group_of(matter) for matter in matters)
+    has_heads = set(counts) - {"wrong"}
+    for group, matter in ((group_of(matter), matter) for matter in matters):
+        if has_heads and counts[group]:
+            print(f"{GROUP_HEADS[group]}: {counts.pop(group)}")
         many = f" (×{len(matter.findings)})" if len(matter.findings) > 1 else ""
         print(f"{matter.severity:8} {matter.code:22} {matter.message}{many}")
         for line in matter.own[0].evidence if len(matter.own) == 1 else ():

@@ -27,6 +27,13 @@ def adds_up(ledger: Ledger) -> bool:
     )
 
 
+def sum_in_words(ledger: Ledger) -> str:
+    """Whether the stems sum to the mix, as a sentence; without a declared mix there is nothing they could sum to."""
+    if not any(stem.role == "mix" for stem in ledger.taps.stems):
+        return "No mix is declared, so the stems are not compared with one."
+    return "The stems sum to the mix." if adds_up(ledger) else "Some audio bypasses the stems."
+
+
 def as_json(ledger: Ledger) -> dict[str, Any]:
     """The form of `lattice stems --json`: levels in dB (null is silent), and whether the stems sum to the mix."""
     stems = ledger.taps.stems
@@ -48,5 +55,5 @@ def as_lines(ledger: Ledger) -> list[str]:
     for origin, row in ledger.rows.items():
         cells = "".join(f"{words_db(row[number]) if number in row else '·':>14}" for number, _stem in stems)
         lines.append(f"{source_id(ledger, origin)[:32]:32}{cells}")
-    lines.append("the stems sum to the mix" if adds_up(ledger) else "some audio bypasses the stems")
+    lines.append(sum_in_words(ledger))
     return lines

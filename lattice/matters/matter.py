@@ -143,6 +143,11 @@ def matters_of(analysis: Analysis, audit: Audit, *, hang: bool = True) -> tuple[
     return tuple(sorted(matters, key=lambda matter: (*rank_of(matter), place[id(matter.own[0])])))
 
 
+def group_of(matter: Matter) -> str:
+    """Its group in lists: blockers whatever their standing, else its standing."""
+    return "blocker" if matter.severity == "blocker" else matter.standing
+
+
 def rank_of(matter: Matter) -> tuple[bool, int, int]:
     """The order of issues: blockers whatever their standing, then wrong, unfinished, assumed, worst first."""
     severity = matter.severity

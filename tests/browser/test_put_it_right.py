@@ -14,7 +14,11 @@ from tests.build import template
 from web.editor.matters import MOST_ROWS
 from web.shelf.demo import night_ferry
 
-LOST = template([*(f"a:x{number}" for number in range(230)), "o:out"], ["x0>out"])
+NOTED = {"id": "x0", "name": "Audio 1", "kind": "audio"}
+LOST = template(
+    [NOTED, *(f"a:x{number}" for number in range(1, 230)), "o:out"],
+    ["x0>out", *(f"x{number}>out disabled" for number in range(1, 230))],
+)
 
 
 def ready(page: Page, address: str) -> None:

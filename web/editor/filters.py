@@ -162,12 +162,13 @@ def listing(rows: list[Row], narrowed: Narrowed, start: int = 0, chosen: str = "
     folded = [] if unfolds else [row for row in first if row.matter.severity == "note"]
     shown = listed[start : start + MOST_ROWS]
     opened = _holding(rows, chosen) if chosen and not start else None
-    if opened is not None and opened not in shown:
-        shown.insert(0, opened)
+    moved = None if opened is None or opened in shown or _is_alone(opened, later) else opened
+    if moved is not None:
+        shown.insert(0, moved)
     end = start + MOST_ROWS
     goes_on = end if end < len(listed) else None
     folds = [] if goes_on is not None else [_fold(family, ones) for family, ones in by_family(folded).items()]
-    groups = [] if goes_on is not None else list(_groups(later, opened))
+    groups = [] if goes_on is not None else list(_groups(later, moved))
     apart = sum(row.matter.severity == "blocker" for row in first)
     if all(row.matter.standing == "wrong" for row in first):
         apart = 0
@@ -181,15 +182,23 @@ def _comes_first(row: Row) -> bool:
     return row.matter.standing == "wrong" or row.matter.severity == "blocker"
 
 
-def _groups(rows: list[Row], opened: Row | None) -> Iterator[Group]:
+def _kind_of(row: Row) -> tuple[str, str, str]:
+    return row.matter.standing, row.matter.code, row.first.issue.partition(":")[0]
+
+
+def _is_alone(row: Row, rows: list[Row]) -> bool:
+    """Return whether it is the only one of its kind, and so is shown without a fold."""
+    return [one for one in rows if _kind_of(one) == _kind_of(row)] == [row]
+
+
+def _groups(rows: list[Row], moved: Row | None) -> Iterator[Group]:
     for standing in STANDINGS[1:]:
-        by_kind: dict[tuple[str, str], list[Row]] = {}
+        by_kind: dict[tuple[str, str, str], list[Row]] = {}
         for row in rows:
-            if row.matter.standing == standing and row is not opened:
-                kind = row.matter.code, row.first.issue.partition(":")[0]
-                by_kind.setdefault(kind, []).append(row)
+            if row.matter.standing == standing and row is not moved:
+                by_kind.setdefault(_kind_of(row), []).append(row)
         if by_kind:
-            yield Group(standing, [KindFold(code, ones) for (code, _issue), ones in by_kind.items()])
+            yield Group(standing, [KindFold(code, ones) for (_standing, code, _issue), ones in by_kind.items()])
 
 
 def _holding(rows: list[Row], mark: str) -> Row | None:

@@ -179,6 +179,7 @@ def trace_panel(request: HttpRequest, pk: int) -> HttpResponse:
                     "route": graph.routes[route],
                     "strip": graph.strips[graph.head[route]],
                     "at": at,
+                    "rests": space.analysis.rests_on_assumed(graph.head[route]),
                 }
                 for route, at in zip(path.routes, figures.along(path), strict=True)
             ],

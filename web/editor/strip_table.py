@@ -33,6 +33,7 @@ class StripRow:
     worst: Severity | None  # None where nothing is found
     findings: int
     is_assumed: bool
+    rests_on_assumed: bool
 
     @property
     def text(self) -> str:
@@ -83,6 +84,7 @@ def strip_rows(space: Workspace) -> list[StripRow]:
                 min(severities, key=SEVERITIES.index) if severities else None,
                 len(severities),
                 strip.kind in PLAYING and space.analysis.is_assumed(number),
+                space.analysis.rests_on_assumed(number),
             )
         )
     return rows

@@ -12,7 +12,7 @@ from urllib.parse import unquote, urlsplit
 from django.conf import settings
 from django.template.loader import render_to_string
 
-from lattice.deliverables.report import adds_up
+from lattice.deliverables.report import sum_in_words
 from lattice.drawing.drawing import Sheet
 from lattice.drawing.svg import Mark, pieces
 from lattice.gain_staging.chain import figures
@@ -131,7 +131,16 @@ def _ends(space: Workspace) -> list[dict[str, Any]]:
     for number, stage, likely_db in endpoints(space):
         peak, likely, rms = figures(stage).loudest
         name = space.graph.strips[number].name
-        found.append({"name": name, "peak": peak, "likely": likely, "rms": rms, "room": -likely_db})
+        found.append(
+            {
+                "name": name,
+                "peak": peak,
+                "likely": likely,
+                "rms": rms,
+                "room": -likely_db,
+                "rests": space.analysis.rests_on_assumed(number),
+            }
+        )
     return found
 
 
@@ -181,7 +190,7 @@ def _ledger(space: Workspace) -> dict[str, Any]:
                 if any(stem_number in row for stem_number, _stem in columns)
             ]
             tables.append((name, [stem for _number, stem in columns], rows))
-    return {"ledger": tables, "adds_up": adds_up(ledger)}
+    return {"ledger": tables, "sum": sum_in_words(ledger)}
 
 
 def _ports(space: Workspace) -> dict[str, Any]:

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from lattice.analysis import Analysis
-from lattice.deliverables.report import as_json, as_lines
+from lattice.deliverables.report import as_json, as_lines, sum_in_words
 from lattice.model.document import Stem, Template, main_outlet
 from tests.build import template
 from tests.core.gain_staging.naive import Naive
@@ -127,6 +127,16 @@ def test_outlets_are_sources_of_their_own_and_what_goes_past_is_said() -> None:
     assert found["ledger"]["kit/b"] == {"mix": pytest.approx(-9.0103, abs=1e-3)}  # of two signals, each halved
     assert found["cut"] is False
     assert "bypasses the stems" in as_lines(Analysis(made).ledger)[-1]
+
+
+def test_without_a_declared_mix_nothing_is_said_of_a_sum() -> None:
+    made = template(["a:x", "b:b"], ["x>b"], stems=[{"id": "st", "name": "S", "strip": "b"}])
+    assert sum_in_words(Analysis(made).ledger).startswith("No mix is declared")
+    with_mix = template(
+        ["a:x", "b:b", "o:o"], ["x>b", "b>o"],
+        stems=[{"id": "st", "name": "S", "strip": "b"}, {"id": "mix", "name": "M", "role": "mix", "strip": "o"}],
+    )  # fmt: skip
+    assert sum_in_words(Analysis(with_mix).ledger) == "The stems sum to the mix."
 
 
 def test_a_composite_without_a_strip_adds_its_parts_in_power() -> None:

@@ -48,6 +48,7 @@ def levels_place(space: Workspace, wanted: str, end: str, sum_at: str) -> dict[s
     return {
         "ends": [_end_row(space, *entry, chosen=entry[0] == target) for entry in ends],
         "sources": sources,
+        "resting": resting_on_assumed(space),
         "assumed": sum(_is_assumed(space, one.id) for one in sources),
         "end_choices": [graph.strips[strip_number] for strip_number, *_rest in ends],
         "start": start,
@@ -92,8 +93,15 @@ def _end_row(space: Workspace, number: int, stage: Stage, likely: float, *, chos
     strip = space.graph.strips[number]
     return {
         "strip": strip, "peak": peak, "likely": likely, "rms": rms, "chosen": chosen, "over": likely > 0,
+        "rests": space.analysis.rests_on_assumed(number),
         "room": -likely, "bar": max(0.0, min(100.0, -likely * 100 / 24)),
     }  # fmt: skip
+
+
+def resting_on_assumed(space: Workspace) -> frozenset[str]:
+    """Ids of strips with an assumed source in their level."""
+    rests = space.analysis.rests_on_assumed
+    return frozenset(strip.id for number, strip in enumerate(space.graph.strips) if rests(number))
 
 
 def _sources(space: Workspace, target: int) -> list[SourceChoice]:

@@ -16,7 +16,7 @@ from django.utils.safestring import SafeString, mark_safe
 from lattice.checks import Finding
 from lattice.checks.rules import SPOKEN, rule_sentence
 from lattice.checks.suggest import suggestions
-from lattice.deliverables.report import adds_up, source_id
+from lattice.deliverables.report import source_id, sum_in_words
 from lattice.graph.origin import Origin
 from lattice.model.document import Rule, Stem, Strip, Template, main_outlet
 from lattice.model.excluded_tags import KEPT_OUT_OF_STEMS
@@ -105,7 +105,7 @@ def ledger_place(space: Workspace, set_name: str, only: str, section: str = "") 
         "columns": [stem for _number, stem in columns],
         "bands": bands,
         "section": section,
-        "adds_up": adds_up(analysis.ledger) if sets else True,
+        "sum": sum_in_words(analysis.ledger),
         "said": [finding for finding in about if _is_said(finding, {stem.id for _number, stem in columns})],
         "rules": _rules(space),
         "suggested": [(rule, rule_sentence(analysis, rule), broken) for rule, broken in suggestions(analysis)],

@@ -61,6 +61,7 @@ def timing_place(space: Workspace, section: str = "") -> dict[str, Any]:
         "live": _live(space), "comb": _comb(space), "delays": _delays(space),
         "output": None if output is None else space.graph.strips[output],
         "cut": bool(space.feedback),
+        "unstated": next((one.message for one in space.audit.findings if one.code == "latency.unstated"), ""),
     }  # fmt: skip
 
 

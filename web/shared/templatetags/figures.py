@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from typing import Any
 
 from django import template
@@ -44,6 +44,18 @@ def db(level: float | None, unit: str = "") -> str:
 def dbfs(level: float | None) -> str:
     """A level, to 0.1 dB; −∞ for silence."""
     return words_db(level)
+
+
+@register.filter
+def about(level: str, is_assumed: object) -> str:
+    """A level in words, with ~ before it where it rests on assumed sources."""
+    return f"~{level}" if is_assumed else level
+
+
+@register.filter
+def has(group: Collection[str] | None, one: str) -> bool:
+    """Return whether an id is in a set; an absent set has none."""
+    return one in (group or ())
 
 
 @register.filter
