@@ -11,14 +11,17 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 from msgspec.structs import replace
 
+from lattice.checks import audit
+from lattice.errors import EditError
 from lattice.formats.document_json import dump, load
 from lattice.formats.track_sheet_writer import dump as sheet_of
 from lattice.generate import generate
 from lattice.model.document import Template
 from tests.build import template
 from tests.core.formats.test_midi_file import SONG
+from web.bringing import services as bringing
 from web.bringing.models import Brought, KeptChoices
-from web.bringing.reading import forget_books
+from web.bringing.reading import forget_books, read
 from web.shelf import services
 from web.shelf.demo import night_ferry
 from web.shelf.demo.sample_workbook import ROWS
@@ -65,7 +68,7 @@ def test_a_pasted_list_is_shown_first_and_stored_only_when_kept(signed_in: Clien
     assert StoredTemplate.objects.count() == 0
     choose(signed_in, address, "name", "  New   kit ")
     made = keep(signed_in, address)
-    assert (made.name, [strip.name for strip in made.strips]) == ("New kit", ["Kick", "Snare"])
+    assert (made.name, [strip.name for strip in made.strips]) == ("New kit", ["Kick", "Snare", "Out 1–2", "Mix"])
     assert not Brought.objects.exists()
     assert signed_in.get(address)["Location"] == "/import/"  # kept already: the address is still in the history
 
@@ -323,3 +326,45 @@ def test_a_midi_file_plays_an_instrument_that_is_there(signed_in: Client, owner)
     assert len(after.strips) == 5
     wrong = signed_in.post("/import/", {"file": SimpleUploadedFile("x.mid", SONG[:60])})
     assert (wrong.status_code, "cannot be read" in wrong.content.decode()) == (422, True)
+
+
+def laid_aside(signed_in: Client, text: str) -> Brought:
+    bring(signed_in, text=text)
+    return Brought.objects.get()
+
+
+NAMES = "Kick\nSnare\nLead vocal\nDrum bus\nPlate\nMix\nMain out\nClick\n"
+
+
+def test_kinds_are_read_from_names_and_changed_for_one_or_all_alike(signed_in: Client) -> None:
+    brought = laid_aside(signed_in, NAMES)
+    kinds = {strip.name: strip.kind for strip in read(brought).template.strips}
+    assert kinds["Drum bus"] == "bus"
+    assert kinds["Plate"] == "return"
+    assert kinds["Mix"] == "master"
+    page = signed_in.get(f"/import/{brought.pk}/").content.decode()
+    assert "“plate”" in page
+    bringing.choose(brought, "role:plate", "audio")
+    bringing.choose(brought, "role:2", "instrument")
+    kinds = {strip.name: strip.kind for strip in read(brought).template.strips}
+    assert kinds["Plate"] == "audio"
+    assert kinds["Snare"] == "instrument"
+    with pytest.raises(EditError):
+        bringing.choose(brought, "role:plate", "weather")
+
+
+def test_names_without_routes_are_wired_up_unless_the_tick_is_taken_away(signed_in: Client) -> None:
+    brought = laid_aside(signed_in, NAMES)
+    wired = read(brought)
+    assert wired.wires is True
+    severities = {finding.severity for finding in audit(wired.template).findings}
+    assert not severities & {"blocker", "warning"}
+    bringing.choose(brought, "wire", "0")
+    assert read(brought).wires is False
+    assert read(brought).template.routes == ()
+
+
+def test_a_table_with_destinations_is_not_wired_up(signed_in: Client) -> None:
+    brought = laid_aside(signed_in, "name,to\nKick,Drum bus\nSnare,\nDrum bus,\n")
+    assert read(brought).wires is None
+    assert len(read(brought).template.routes) == 1

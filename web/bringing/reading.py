@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import json
 from collections import OrderedDict
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from threading import Lock
 from typing import Any
 
@@ -13,16 +13,18 @@ import msgspec
 
 from lattice.edits import apply
 from lattice.edits.merge import Difference, differences, merged
-from lattice.errors import DocumentError, first_problems
+from lattice.edits.wiring import wire_up
+from lattice.errors import DocumentError, EditError, first_problems
 from lattice.formats import any_table, document_json, midi_file, track_sheet
 from lattice.formats.midi_file import MidiSong
 from lattice.formats.registry import looks_like_document
 from lattice.formats.tables.books import read_book
 from lattice.formats.tables.choices import Choices
+from lattice.formats.tables.name_guesses import Guess
 from lattice.formats.tables.sheet_update import newer
 from lattice.formats.tables.sheets import Workbook
 from lattice.formats.tables.tabled import Tabled, tabled
-from lattice.formats.tables.understand import Unclear, unclear_of, understand
+from lattice.formats.tables.understand import Unclear, Understood, unclear_of, understand
 from lattice.model.document import Marker, Template, Timeline
 from web.bringing.models import Brought
 
@@ -35,7 +37,8 @@ class Read:
     """The reading of a file.
 
     `template` is the result, `table` the table it comes from (None: a document), `problems` the reasons for a missing
-    result. For an update of a template, `differences` are its changes, `ticked` the keys of the selected ones.
+    result. `guessed` has the guesses for rows without a kind. `wires`: names without routes are wired up (None: routes
+    are stated). For an update of a template, `differences` are its changes, `ticked` the keys of the selected ones.
     """
 
     template: Template | None
@@ -44,6 +47,8 @@ class Read:
     table: Tabled | None = None
     unclear: tuple[Unclear, ...] = ()
     made: tuple[str, ...] = ()
+    guessed: Mapping[int, Guess] = field(default_factory=dict)
+    wires: bool | None = None
     song: MidiSong | None = None
     differences: Sequence[Difference] = ()
     ticked: frozenset[str] = frozenset()
@@ -113,15 +118,27 @@ def _read_table(brought: Brought, data: bytes, into: Template | None) -> Read:
             if exact is not None:
                 return Read(exact, (), book, table)
             understood = understand(table, choices, Template(name=brought.name))
-            return Read(understood.template, (), book, table, understood.unclear, understood.made)
+            return _new(understood, book)
         return _read_newer(brought, into, book, choices)
     except DocumentError as error:
         return Read(None, first_problems(error.problems), book)
 
 
+def _new(understood: Understood, book: Workbook) -> Read:
+    """The template of a table; names without routes are wired up unless the user chooses otherwise."""
+    template = understood.template
+    wires = None if understood.states_routes or not template.strips else understood.asked.wire is not False
+    if wires:
+        try:
+            template = wire_up(template, [strip.id for strip in template.strips])
+        except EditError:  # nothing of it can be
+            wires = None
+    return Read(template, (), book, understood.tabled, understood.unclear, understood.made, understood.guessed, wires)
+
+
 def _track_sheet(brought: Brought, data: bytes) -> Template | None:
-    """A sheet with our own heads to the letter, as long as all of it is understood."""
-    if not any_table.is_track_sheet(data):
+    """A sheet with our own heads to the letter, as long as all of it is understood; a list of names is guessed."""
+    if any_table.is_list(data) or not any_table.is_track_sheet(data):
         return None
     sheet = track_sheet.read_sheet(data, brought.name)
     return None if sheet.problems else sheet.template

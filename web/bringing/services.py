@@ -19,6 +19,7 @@ from lattice.formats.tables.choices import Choices, SectionsFrom, fingerprint, i
 from lattice.formats.tables.encodings import ENCODINGS
 from lattice.formats.tables.understand import answered
 from lattice.model.document import LONGEST_LABEL, Template
+from lattice.model.strip_kinds import TRAITS
 from web.bringing.models import Brought, KeptChoices, Recordings
 from web.bringing.reading import Read, choices_of, read
 from web.shelf import services
@@ -85,7 +86,7 @@ def choose(brought: Brought, field: str, value: str) -> None:
     brought.save(update_fields=["name", "choices", "remembered", "turned"])
 
 
-def _chosen(choices: Choices, field: str, value: str) -> Choices:  # noqa: PLR0911 - one return a choice
+def _chosen(choices: Choices, field: str, value: str) -> Choices:  # noqa: C901, PLR0911 - one case a choice
     what, _colon, key = field.partition(":")
     match what:
         case "part":
@@ -102,6 +103,10 @@ def _chosen(choices: Choices, field: str, value: str) -> Choices:  # noqa: PLR09
             return replace(choices, routing=value)
         case "sections" if value in SECTIONS:
             return replace(choices, sections=value)
+        case "role" if key and len(key) <= LONGEST_LABEL and value in TRAITS:
+            return replace(choices, roles={**choices.roles, key: value})
+        case "wire" if value in ("0", "1"):
+            return replace(choices, wire=value == "1")
         case "apart":
             return replace(choices, keep_apart=sorted({*choices.keep_apart, key}))
         case "answer" if len(value) <= LONGEST_LABEL + 1:

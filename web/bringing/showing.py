@@ -25,6 +25,8 @@ from web.shelf.workspace import Workspace, workspace
 
 MOST_UNCLEAR = 60
 MOST_WORDS = 80
+MOST_GUESSED = 60
+FEW_GUESSED = 20  # are shown unfolded
 MOST_DIFFERENCES = 400
 Option = tuple[str, str]  # value, words
 
@@ -70,6 +72,7 @@ def shown(brought: Brought) -> dict[str, Any]:
     }
     if found.song is not None:
         context |= _song(brought, found.song, there)
+    context |= _roles(found, brought.choices.get("roles", {}))
     if there is not None and found.template is not None:
         context |= _differences(found, there.template)
     if found.template is not None:
@@ -118,6 +121,38 @@ def _answer_words(value: str, found: Read) -> str:
         meant = next((strip for strip in strips if strip.id == name), None)
         return f"use {f'{meant.name} ({meant.id})' if meant else name}"
     return "leave out" if value == LEAVE else f"add {'an' if value[0] in 'aeiou' else 'a'} {value}"
+
+
+# kinds from names
+
+
+def _roles(found: Read, said: dict[str, str]) -> dict[str, Any]:
+    """The words that kinds were read from, and the rows that state no kind; the user's changes are `said`."""
+    told = [guess for guess in found.guessed.values() if guess.term]
+    terms = Counter(guess.term for guess in told)
+    first = {guess.term: guess for guess in reversed(told)}
+    names = dict(found.table.rows) if found.table else {}
+    rows = [
+        {"number": row, "name": names[row].get("name", ""), "kind": guess.kind or "audio", "because": guess.because}
+        for row, guess in found.guessed.items()
+    ]
+    return {
+        "alike": [
+            {
+                "term": term,
+                "key": term.replace(" ", "_"),
+                "count": count,
+                "kind": first[term].usual,
+                "tag": first[term].tag,
+            }
+            for term, count in terms.most_common()
+        ],
+        "guessed_rows": rows[:MOST_GUESSED],
+        "rows_open": len(rows) <= FEW_GUESSED or any(key.isdecimal() for key in said),
+        "more_guessed": max(len(rows) - MOST_GUESSED, 0),
+        "wires": found.wires,
+        "strip_kinds": tuple(strip_kinds.TRAITS),
+    }
 
 
 # the steps

@@ -29,6 +29,8 @@ class Choices(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
     sections: SectionsFrom | None = None
     destinations: dict[str, str] = {}  # folded name → bus, return, output, master, leave, or = and a strip's name
     cells: dict[str, str] = {}  # “12/fader_db” → replacement
+    roles: dict[str, str] = {}  # row number, or the words a kind was read from, joined by _ → kind
+    wire: bool | None = None  # names without routes are wired up; None: they are
     keep_apart: list[str] = []  # when it is merged: ids of strips that no row is taken for by a name alike
 
     def dump(self) -> bytes:

@@ -11,9 +11,10 @@ from msgspec.structs import replace
 
 from lattice.formats.tables import words
 from lattice.formats.tables.choices import Choices
+from lattice.formats.tables.name_guesses import Guess
 from lattice.formats.tables.rows import SheetProblem
 from lattice.formats.tables.tabled import WORDED, Tabled
-from lattice.formats.tables.tolerant_reader import IS, LooseReader
+from lattice.formats.tables.tolerant_reader import IS, ROUTING, LooseReader
 from lattice.model.document import Template
 
 MADE = ("bus", "return", "output", "master")  # what a destination may be made as
@@ -49,6 +50,8 @@ class Understood:
     strips: dict[int, str]  # row → the strip it becomes
     made: tuple[str, ...]  # names of strips made for destinations
     unclear: tuple[Unclear, ...]
+    guessed: dict[int, Guess]  # row that states no kind → what its name told
+    states_routes: bool  # a cell says where something goes
 
     @property
     def choices(self) -> Choices:
@@ -96,11 +99,14 @@ def understand(table: Tabled, choices: Choices, base: Template) -> Understood:
     Understood
         The template is always valid: unclear cells are used as their `answer` states.
     """
-    reader = LooseReader(base, {}, answers=choices.destinations, by_bus=table.is_by_bus)
+    reader = LooseReader(base, {}, answers=choices.destinations, roles=choices.roles, by_bus=table.is_by_bus)
     read = reader.read(table.rows)
     strips = {row.number: row.id for row in reader.rows if row.id not in reader.made}
     unclear = unclear_of(table, reader, choices, read.problems, read.template)
-    return Understood(table, choices, read.template, strips, tuple(reader.made.values()), unclear)
+    guessed = {n: reader.guesses.get(strip, Guess("")) for n, strip in strips.items() if strip in reader.guessed_rows}
+    states_routes = any(cells.get(column) for _number, cells in table.rows for column in ROUTING)
+    made = tuple(reader.made.values())
+    return Understood(table, choices, read.template, strips, made, unclear, guessed, states_routes)
 
 
 def unclear_of(
