@@ -49,7 +49,7 @@ def dbfs(level: float | None) -> str:
 @register.filter
 def about(level: str, is_assumed: object) -> str:
     """A level in words, with ~ before it where it rests on assumed sources."""
-    return f"~{level}" if is_assumed else level
+    return f"~{THIN}{level}" if is_assumed else level
 
 
 @register.filter
