@@ -86,22 +86,18 @@ def _orders(analysis: Analysis) -> Iterator[Orders]:
                 if graph.routes[route].kind == "feed":
                     by_head[graph.head[route]][bus] = None
     for buses in by_head.values():
-        orders: dict[tuple[str, ...], list[int]] = {}
+        orders: Orders = {}
         for bus in buses:
             orders.setdefault(graph.inserts.orders[bus], []).append(bus)
         yield orders
 
 
-def _order(strip: Strip) -> tuple[str, ...]:
-    return tuple([insert.type for insert in strip.inserts])
-
-
 def _odd_chain(analysis: Analysis, number: int, usual: tuple[str, ...], others: int) -> Finding:
-    strip = analysis.strip(number)
+    strip, own = analysis.strip(number), analysis.graph.inserts.orders[number]
     return Finding(
         code="chain.odd",
         severity="note",
-        message=f"The chain of {strip.name} is {', '.join(_order(strip))}; {others} like it have {', '.join(usual)}",
+        message=f"The chain of {strip.name} is {', '.join(own)}; {others} like it have {', '.join(usual)}",
         strips=(strip.id,),
         inserts=tuple(insert.id for insert in strip.inserts),
         evidence=(f"order of its like: {' → '.join(usual)}",),

@@ -14,7 +14,6 @@ from lattice.exports import EXPORTS
 if TYPE_CHECKING:
     from lattice.cli import AddCommand
     from lattice.formats.tables.choices import Choices
-    from lattice.model.document import Template
 
 
 def add(command: AddCommand) -> None:
@@ -51,21 +50,12 @@ def _convert(options: argparse.Namespace) -> int:
     else:
         template = read(options.file)
     if options.wire:
-        template = _wired(template)
+        from lattice.edits.wiring import wired_where_possible
+
+        template = wired_where_possible(template, [strip.id for strip in template.strips])
     sys.stdout.buffer.write(EXPORTS[options.to].write(template))
     sys.stdout.flush()
     return 0
-
-
-def _wired(template: Template) -> Template:
-    """Everything that leads nowhere, wired up; as it is where all of it leads somewhere."""
-    from lattice.edits.wiring import wire_up
-    from lattice.errors import EditError
-
-    try:
-        return wire_up(template, [strip.id for strip in template.strips])
-    except EditError:
-        return template
 
 
 def _choices(options: argparse.Namespace) -> Choices:

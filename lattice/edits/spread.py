@@ -6,7 +6,7 @@ from typing import Any
 
 from lattice.edits.arguments import Flag, Rows, Text, Words
 from lattice.edits.described import edit
-from lattice.edits.wiring import wire_up
+from lattice.edits.wiring import wired_where_possible
 from lattice.errors import EditError
 from lattice.formats.tables.tolerant_reader import SECTION_BUS, ReadRows, read_rows
 from lattice.model.document import MAX_STRIPS, Template
@@ -37,10 +37,7 @@ def may_be_wired(read: ReadRows) -> bool:
 def wired(read: ReadRows) -> Template:
     """The template of a list with its strips wired up; as it is where nothing of it can be."""
     strips = [*read.added, *(strip.id for strip in read.template.strips if strip.name in read.made)]
-    try:
-        return wire_up(read.template, strips)
-    except EditError:
-        return read.template
+    return wired_where_possible(read.template, strips)
 
 
 def _spread_words(_template: Template, arguments: dict[str, Any]) -> str:

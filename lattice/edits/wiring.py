@@ -62,6 +62,14 @@ def wire_up(template: Template, strips: list[str]) -> Template:
     return wiring.run()
 
 
+def wired_where_possible(template: Template, strips: list[str]) -> Template:
+    """The same, and the template as it is where all of them lead somewhere."""
+    try:
+        return wire_up(template, strips)
+    except EditError:
+        return template
+
+
 def _with_outlets(template: Template, wanted: frozenset[str]) -> Template:
     """A strip for each outlet of instruments that nothing takes."""
     for number, strip in enumerate(template.strips):

@@ -107,15 +107,11 @@ def own_workbook(book: Workbook) -> Template | None:
 
 def is_list(data: bytes) -> bool:
     """Return whether it is text in one column without a head: a name a line."""
-    if data.startswith((ZIP, COMPOUND)):
+    text = _text_of(data)
+    if text is None:
         return False
-    try:
-        text = table.decode(data)
-    except DocumentError:
-        return False
-    first = next((line for line in text.splitlines() if line.strip()), "")
-    is_plain = delimiter_of(text) not in text and not any(sign in text for sign in table.DELIMITERS)
-    return bool(first) and is_plain and column_of(first).field != "name" and not is_own([first])
+    first = _first_line(text)
+    return bool(first) and _is_one_column(text) and column_of(first).field != "name" and not is_own([first])
 
 
 def read_list(data: bytes, name: str) -> ReadRows:
@@ -125,17 +121,31 @@ def read_list(data: bytes, name: str) -> ReadRows:
 
 def is_track_sheet(data: bytes) -> bool:
     """Return whether it is text in one column, or begins with a track sheet's own heads."""
-    if data.startswith((ZIP, COMPOUND)):
+    text = _text_of(data)
+    if text is None:
         return False
-    try:
-        text = table.decode(data)
-    except DocumentError:
-        return False
-    first = next((line for line in text.splitlines() if line.strip()), "")
+    first = _first_line(text)
     if delimiter_of(text) not in text:
-        is_plain = not any(delimiter in text for delimiter in table.DELIMITERS)
-        return is_plain and (column_of(first).field != "name" or is_own([first]))
+        return _is_one_column(text) and (column_of(first).field != "name" or is_own([first]))
     return is_own(next(csv.reader([first], delimiter=table.delimiter_of(first)), []))
+
+
+def _text_of(data: bytes) -> str | None:
+    """The text of a table; None for a workbook or undecodable bytes."""
+    if data.startswith((ZIP, COMPOUND)):
+        return None
+    try:
+        return table.decode(data)
+    except DocumentError:
+        return None
+
+
+def _first_line(text: str) -> str:
+    return next((line for line in text.splitlines() if line.strip()), "")
+
+
+def _is_one_column(text: str) -> bool:
+    return delimiter_of(text) not in text and not any(sign in text for sign in table.DELIMITERS)
 
 
 def read_any(data: bytes, name: str, choices: Choices) -> Understood:

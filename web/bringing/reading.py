@@ -13,8 +13,8 @@ import msgspec
 
 from lattice.edits import apply
 from lattice.edits.merge import Difference, differences, merged
-from lattice.edits.wiring import wire_up
-from lattice.errors import DocumentError, EditError, first_problems
+from lattice.edits.wiring import wired_where_possible
+from lattice.errors import DocumentError, first_problems
 from lattice.formats import any_table, document_json, midi_file, track_sheet
 from lattice.formats.midi_file import MidiSong
 from lattice.formats.registry import looks_like_document
@@ -129,10 +129,8 @@ def _new(understood: Understood, book: Workbook) -> Read:
     template = understood.template
     wires = None if understood.states_routes or not template.strips else understood.asked.wire is not False
     if wires:
-        try:
-            template = wire_up(template, [strip.id for strip in template.strips])
-        except EditError:  # nothing of it can be
-            wires = None
+        template = wired_where_possible(template, [strip.id for strip in template.strips])
+        wires = None if template is understood.template else True  # None: nothing of it can be
     return Read(template, (), book, understood.tabled, understood.unclear, understood.made, understood.guessed, wires)
 
 

@@ -10,6 +10,7 @@ from lattice.edits.merge import CHANGED, GONE, NEW, ORDER, RENAMED, Difference
 from lattice.formats.midi_file import MidiSong
 from lattice.formats.tables.encodings import ENCODINGS
 from lattice.formats.tables.headers import NOTED
+from lattice.formats.tables.name_guesses import by_words
 from lattice.formats.tables.tabled import ON_OFF, Tabled
 from lattice.formats.tables.tolerant_reader import IS
 from lattice.formats.tables.understand import Unclear
@@ -128,9 +129,6 @@ def _answer_words(value: str, found: Read) -> str:
 
 def _roles(found: Read, said: dict[str, str]) -> dict[str, Any]:
     """The words that kinds were read from, and the rows that state no kind; the user's changes are `said`."""
-    told = [guess for guess in found.guessed.values() if guess.term]
-    terms = Counter(guess.term for guess in told)
-    first = {guess.term: guess for guess in reversed(told)}
     names = dict(found.table.rows) if found.table else {}
     rows = [
         {"number": row, "name": names[row].get("name", ""), "kind": guess.kind or "audio", "because": guess.because}
@@ -138,14 +136,8 @@ def _roles(found: Read, said: dict[str, str]) -> dict[str, Any]:
     ]
     return {
         "alike": [
-            {
-                "term": term,
-                "key": term.replace(" ", "_"),
-                "count": count,
-                "kind": first[term].usual,
-                "tag": first[term].tag,
-            }
-            for term, count in terms.most_common()
+            {"term": guess.term, "key": guess.key, "count": count, "kind": guess.usual, "tag": guess.tag}
+            for guess, count in by_words(found.guessed.values())
         ],
         "guessed_rows": rows[:MOST_GUESSED],
         "rows_open": len(rows) <= FEW_GUESSED or any(key.isdecimal() for key in said),

@@ -12,6 +12,7 @@ from django.views.decorators.http import require_POST, require_safe
 from lattice.edits import edit_named
 from lattice.edits.spread import may_be_wired, rows_read
 from lattice.errors import DocumentError
+from lattice.formats.tables.name_guesses import by_words
 from lattice.formats.tables.tolerant_reader import ReadRows
 from lattice.model.document import Strip, Template
 from lattice.model.palette import PALETTE, next_colour
@@ -70,16 +71,14 @@ def _choices(read: ReadRows, strip: Strip) -> list[tuple[str, str, bool]]:
 
 def _alike(read: ReadRows) -> list[dict[str, Any]]:
     """The words that kinds were read from, the most frequent first, each with the kinds that all of them may be."""
-    terms = Counter(guess.term for guess in read.guessed.values() if guess.term)
-    first = {guess.term: guess for guess in reversed(read.guessed.values()) if guess.term}
     return [
         {
-            "term": term,
+            "term": guess.term,
             "count": count,
-            "tag": first[term].tag,
-            "choices": [(kind, f"{term.replace(' ', '_')}={kind}", kind == first[term].usual) for kind in KINDS],
+            "tag": guess.tag,
+            "choices": [(kind, f"{guess.key}={kind}", kind == guess.usual) for kind in KINDS],
         }
-        for term, count in terms.most_common()
+        for guess, count in by_words(read.guessed.values())
     ]
 
 

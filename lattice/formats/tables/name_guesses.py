@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from lattice.model.name_words import (
@@ -46,9 +46,21 @@ class Guess:
     usual: str = ""  # the kind of all that were read from these words
 
     @property
+    def key(self) -> str:
+        """Its words as they name a choice for all alike."""
+        return self.term.replace(" ", "_")
+
+    @property
     def because(self) -> str:
         """The reason, as it is shown beside the guess."""
         return f"name: “{self.term}”" if self.term else ""
+
+
+def by_words(found: Iterable[Guess]) -> list[tuple[Guess, int]]:
+    """The first guess of each words that kinds were read from, and how many share them, the most frequent first."""
+    told = [guess for guess in found if guess.term]
+    first = {guess.term: guess for guess in reversed(told)}
+    return [(first[term], count) for term, count in Counter(guess.term for guess in told).most_common()]
 
 
 def guesses(
@@ -153,7 +165,7 @@ def meant(rows: Sequence[Named], found: Mapping[str, Guess], said: Mapping[str, 
     changed: dict[str, Guess] = {}
     for row in rows:
         guess = found.get(row.id, Guess("", usual=""))
-        usual = said.get(guess.term.replace(" ", "_"), guess.kind) if guess.term else guess.kind
+        usual = said.get(guess.key, guess.kind) if guess.term else guess.kind
         kind = said.get(str(row.number), usual)
         keeps_tag = kind == guess.kind
         if kind or guess.suggested:

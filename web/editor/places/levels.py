@@ -93,7 +93,6 @@ def _end_row(space: Workspace, number: int, stage: Stage, likely: float, *, chos
     strip = space.graph.strips[number]
     return {
         "strip": strip, "peak": peak, "likely": likely, "rms": rms, "chosen": chosen, "over": likely > 0,
-        "rests": space.analysis.rests_on_assumed(number),
         "room": -likely, "bar": max(0.0, min(100.0, -likely * 100 / 24)),
     }  # fmt: skip
 
