@@ -7,6 +7,7 @@ from collections import defaultdict
 from collections.abc import Iterator
 from copy import copy
 from functools import cached_property
+from itertools import islice
 from time import perf_counter
 from typing import TypeVar
 
@@ -170,12 +171,8 @@ class Analysis:
     @cached_property
     def assumed_sources(self) -> list[Origin]:
         """Sources that state no level."""
-        strips = self.graph.strips
-        return [
-            origin
-            for origin in self.sources
-            if (strips[origin.strip].source is UNSET or strips[origin.strip].outlets) and self.is_assumed(*origin)
-        ]
+        may_be = {n for n, strip in enumerate(self.graph.strips) if strip.source is UNSET or strip.outlets}
+        return [origin for origin in self.sources if origin.strip in may_be and self.is_assumed(*origin)]
 
     @cached_property
     def assumed_sound(self) -> Forward:
@@ -285,26 +282,21 @@ class Analysis:
     def unrouted(self) -> frozenset[int]:
         """Sources and sums in service that no route of any kind leaves; triggers are looked at by themselves."""
         graph = self.graph
-        leaving, triggers = graph.leaving_strips, set(graph.by_tag["trigger"])
-        return frozenset(
-            n for n in self._meant_to_lead if n not in leaving and n not in triggers and n not in graph.stems_at
-        )
+        left = graph.leaving_strips.union(graph.by_tag["trigger"], graph.stems_at)
+        return frozenset(n for n in range(len(graph.strips)) if n not in left and self._is_meant_to_lead(n))
 
-    @cached_property
-    def _meant_to_lead(self) -> list[int]:
-        """Strips whose sound should go somewhere: sources, channels that pass their input, sums."""
-        graph, sums = self.graph, {n for kind in SUMS for n in self.graph.by_kind[kind]}
-        return [
-            n
-            for n, is_source in enumerate(graph.is_source)
-            if (is_source or n in sums or (graph.passes_input[n] and graph.strips[n].kind == "audio"))
-            and not self.is_kept_apart(n)
-        ]
+    def _is_meant_to_lead(self, number: int) -> bool:
+        """Return whether its sound should go somewhere: of a source, a channel that passes its input, a sum."""
+        graph, kind = self.graph, self.graph.strips[number].kind
+        sounds = graph.is_source[number] or kind in SUMS or (graph.passes_input[number] and kind == "audio")
+        return sounds and not self.is_kept_apart(number)
 
     @cached_property
     def is_begun(self) -> bool:
         """Return whether the routing has only begun: one strip in five leads nowhere yet."""
-        return bool(self.unrouted) and BEGUN * len(self.unrouted) >= len(self._meant_to_lead)
+        most = BEGUN * len(self.unrouted)
+        every = range(len(self.graph.strips)) if most else ()
+        return most > 0 and len(list(islice(filter(self._is_meant_to_lead, every), most + 1))) <= most
 
     @cached_property
     def destinations(self) -> Destinations:

@@ -19,15 +19,17 @@ from lattice.model.strip_kinds import ENDS, SUMS
 def unheard(analysis: Analysis) -> Iterator[Finding]:
     """Sources without an unblocked path to an endpoint; blocked where ignoring states there is one."""
     triggers = set(analysis.graph.by_tag["trigger"])
-    working_keys = _working_keys(analysis) if triggers else None
+    working_keys: Backward | None = None
     silent_outlets = set(analysis.outlets_without_route())
     choices = {member for choice in analysis.template.choices for member in choice.members}
     for strip, outlet in analysis.sources:
         if analysis.heard.from_source(strip, outlet) or outlet in silent_outlets:
             continue
         is_trigger = strip in triggers
-        if working_keys and is_trigger and working_keys.from_source(strip, outlet):
-            continue
+        if is_trigger:
+            working_keys = working_keys or _working_keys(analysis)
+            if working_keys.from_source(strip, outlet):
+                continue
         if not analysis.could_be_heard.from_source(strip, outlet):
             if is_trigger:
                 yield from idle_trigger(analysis, strip, outlet)

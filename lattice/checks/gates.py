@@ -86,17 +86,21 @@ def pushed(analysis: Analysis) -> Iterator[Finding]:
 def filters(analysis: Analysis) -> Iterator[Finding]:
     """Low cuts at or above a high cut of the same chain, and high ones on basses."""
     graph = analysis.graph
-    for strip_number in sorted({n for n, _place in graph.inserts.low_cuts} & graph.inserts.high_cuts):
+    for strip_number in sorted(graph.inserts.high_cuts):
         working = [insert for insert in graph.strips[strip_number].inserts if insert.state == "on"]
         low = max(working, key=lambda insert: insert.low_cut_hz or 0.0, default=None)
         high = min(working, key=lambda insert: insert.high_cut_hz or math.inf, default=None)
         if low and high and high.high_cut_hz and (low.low_cut_hz or 0.0) >= high.high_cut_hz:
             yield _shut_filter(graph.strips[strip_number], low, high)
-    for strip_number, place in graph.inserts.low_cuts:
-        strip = graph.strips[strip_number]
-        insert = strip.inserts[place]
+    for strip in graph.strips:
+        if strip.inserts and is_bass_name(strip.name):
+            yield from _cut_lows(strip)
+
+
+def _cut_lows(strip: Strip) -> Iterator[Finding]:
+    for insert in strip.inserts:
         cut_hz = insert.low_cut_hz or 0.0
-        if cut_hz >= LOW_CUT_OF_BASS_HZ and insert.state == "on" and is_bass_name(strip.name):
+        if cut_hz >= LOW_CUT_OF_BASS_HZ and insert.state == "on":
             yield Finding(
                 code="filter.lows",
                 severity="note",

@@ -112,6 +112,7 @@ def operating(analysis: Analysis) -> Iterator[Finding]:
     power_low, power_high = 10 ** (low / 10), 10 ** (high / 10)
     floor, top = gain(low), gain(high)
     wanted = f"{words_db(profile.operating_level_dbfs)} ± {profile.operating_window_db:g} dB"
+    resting = analysis.assumed_sound.arrives if analysis.assumed_sources else None
     said: dict[float, _Away | None] = {}  # of a power: most sources of a template have one of few levels
     for strip_number, place in analysis.graph.places_of(AT_OPERATING_LEVEL):
         plain = levels.sources.get(strip_number)
@@ -137,7 +138,8 @@ def operating(analysis: Analysis) -> Iterator[Finding]:
         away = said[power]
         if away is not None:
             at = (strip_number, place, power_low, power_high)
-            stands = AS_NOTE if analysis.rests_on_assumed(strip_number) and _may_fit(analysis, *at) else PLAIN_NOTE
+            rests = resting is not None and resting[strip_number]
+            stands = AS_NOTE if rests and _may_fit(analysis, *at) else PLAIN_NOTE
             yield Finding(
                 code="level.operating",
                 severity="note",

@@ -93,12 +93,16 @@ def _plays(part: Part, port: int, channel: int | None) -> bool:
 @check("part.crossed")
 def crossed_parts(analysis: Analysis) -> Iterator[Finding]:
     """Two parts whose outlets or channels are taken by strips with each other's name."""
+    notes: dict[int, list[int]] = defaultdict(list)  # instrument → midi routes with a channel that end at it
+    for route in analysis.graph.midis:
+        if analysis.graph.routes[route].enabled and analysis.graph.routes[route].channel is not None:
+            notes[analysis.graph.head[route]].append(route)
     for strip_number in analysis.graph.by_kind["instrument"]:
         strip = analysis.strip(strip_number)
         if len(strip.parts) > 1 and not analysis.is_kept_apart(strip_number):
             by_name = {words_of(part.name or part.id): part for part in strip.parts}
             yield from _crossed_outlets(analysis, strip_number, by_name)
-            yield from _crossed_notes(analysis, strip_number, by_name)
+            yield from _crossed_notes(analysis, strip_number, by_name, notes[strip_number])
 
 
 def _crossed_outlets(analysis: Analysis, strip_number: int, by_name: dict[tuple[str, ...], Part]) -> Iterator[Finding]:
@@ -130,12 +134,14 @@ def _crossed_outlets(analysis: Analysis, strip_number: int, by_name: dict[tuple[
             )
 
 
-def _crossed_notes(analysis: Analysis, strip_number: int, by_name: dict[tuple[str, ...], Part]) -> Iterator[Finding]:
+def _crossed_notes(
+    analysis: Analysis, strip_number: int, by_name: dict[tuple[str, ...], Part], notes: list[int]
+) -> Iterator[Finding]:
     graph, strip = analysis.graph, analysis.strip(strip_number)
-    for route in graph.midis:
+    for route in notes:
         piece, tail = graph.routes[route], graph.tail[route]
         part = by_name.get(words_of(analysis.name(tail)))
-        if graph.head[route] != strip_number or part is None or piece.channel is None or not piece.enabled:
+        if part is None:
             continue
         port = piece.port or 1
         played = [one for one in strip.parts if (one.port, one.channel) == (port, piece.channel)]

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Iterator
+from functools import lru_cache, reduce
 
 from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import check, explain
+from lattice.graph.signal_graph import DIGITS
 from lattice.model.document import Strip
 from lattice.model.edit_step import EditStep
 
@@ -50,50 +52,57 @@ def odd_taps(analysis: Analysis) -> Iterator[Finding]:
 @check("chain.odd")
 def odd_chains(analysis: Analysis) -> Iterator[Finding]:
     """One chain with the types of its like in another order than all the others."""
+    orders = analysis.graph.inserts.orders
     said: set[int] = set()
-    for by_order in _orders(analysis):
-        if len(by_order) < 2:
-            continue
-        by_types: dict[tuple[str, ...], list[tuple[str, ...]]] = defaultdict(list)
-        for order in by_order:
-            by_types[tuple(sorted(order))].append(order)
-        for orders in by_types.values():
-            if len(orders) != 2:
-                continue
-            usual, lone = sorted(orders, key=lambda order: -len(by_order[order]))
-            many, odd = len(by_order[usual]) + 1, by_order[lone][0]
-            if len(by_order[lone]) == 1 and many >= FEWEST_CHAINS and odd not in said:
+    for strips in _alike(analysis):
+        by_order = Counter([orders[number] for number in strips])
+        for usual, lone in _one_against_all(by_order):
+            odd, like = (next(n for n in strips if orders[n] == order) for order in (lone, usual))
+            if odd not in said:
                 said.add(odd)
-                yield _odd_chain(analysis, odd, usual, many - 1)
+                yield _odd_chain(analysis, odd, like, by_order[usual])
 
 
-Orders = dict[tuple[str, ...], list[int]]  # types in the order of a chain → strips
-
-
-def _orders(analysis: Analysis) -> Iterator[Orders]:
-    """The chains of strips of one kind in a section, then of buses that feed one strip."""
-    graph = analysis.graph
-    by_section: dict[tuple[str, str], Orders] = {}
-    for number, order in graph.inserts.orders.items():
+def _alike(analysis: Analysis) -> Iterator[list[int]]:
+    """Strips with several inserts: of one kind in a section, then buses that feed one strip."""
+    graph, orders = analysis.graph, analysis.graph.inserts.orders
+    of_section: dict[tuple[str, str], list[int]] = defaultdict(list)
+    for number in orders:
         strip = graph.strips[number]
         if strip.section is not None:
-            by_section.setdefault((strip.section, strip.kind), {}).setdefault(order, []).append(number)
-    yield from by_section.values()
-    by_head: dict[int, dict[int, None]] = defaultdict(dict)
+            of_section[strip.section, strip.kind].append(number)
+    yield from of_section.values()
+    feeding: dict[int, dict[int, None]] = defaultdict(dict)
     for bus in graph.by_kind["bus"]:
-        if len(graph.strips[bus].inserts) > 1:
-            for route in graph.outs[bus]:
-                if graph.routes[route].kind == "feed":
-                    by_head[graph.head[route]][bus] = None
-    for buses in by_head.values():
-        orders: Orders = {}
-        for bus in buses:
-            orders.setdefault(graph.inserts.orders[bus], []).append(bus)
-        yield orders
+        for route in graph.outs[bus] if bus in orders else ():
+            if graph.routes[route].kind == "feed":
+                feeding[graph.head[route]][bus] = None
+    yield from map(list, feeding.values())
 
 
-def _odd_chain(analysis: Analysis, number: int, usual: tuple[str, ...], others: int) -> Finding:
-    strip, own = analysis.strip(number), analysis.graph.inserts.orders[number]
+def _one_against_all(by_order: Counter[int]) -> Iterator[tuple[int, int]]:
+    """(usual, odd) where the same types come in two orders, in one of them once."""
+    for usual, count in by_order.items():
+        if count >= FEWEST_CHAINS - 1:
+            types = _types(usual)
+            others = [order for order in by_order if order != usual and _types(order) == types]
+            if len(others) == 1 and by_order[others[0]] == 1:
+                yield usual, others[0]
+
+
+@lru_cache(maxsize=1 << 12)
+def _types(order: int) -> int:
+    """The same digits in ascending order."""
+    digits = []
+    while order:
+        order, digit = divmod(order, DIGITS)
+        digits.append(digit)
+    return reduce(lambda number, digit: number * DIGITS + digit, sorted(digits), 0)
+
+
+def _odd_chain(analysis: Analysis, number: int, like: int, others: int) -> Finding:
+    strip = analysis.strip(number)
+    own, usual = ([insert.type for insert in analysis.strip(n).inserts] for n in (number, like))
     return Finding(
         code="chain.odd",
         severity="note",
@@ -105,7 +114,7 @@ def _odd_chain(analysis: Analysis, number: int, usual: tuple[str, ...], others: 
     )
 
 
-def _moves(strip: Strip, usual: tuple[str, ...]) -> Iterator[EditStep]:
+def _moves(strip: Strip, usual: list[str]) -> Iterator[EditStep]:
     """Moves, one behind the other, that give a chain the usual order."""
     chain = list(strip.inserts)
     for place, wanted in enumerate(usual):

@@ -19,7 +19,7 @@ from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy
 from lattice.graph.destinations import Destinations
 from lattice.graph.masks import spread
-from lattice.graph.origin import NO_OUTLET
+from lattice.graph.origin import NO_OUTLET, Origin
 from lattice.graph.reach import Backward, Reach
 from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Route, Template
@@ -31,6 +31,7 @@ OPENING_FIELDS = frozenset(("enabled", "gain_db", "mute", "in_service", "fader_d
 CLOSED: dict[str, object] = {"enabled": False, "mute": True, "in_service": False, "monitor": "never", "open": False}
 BRINGING_SOUND = frozenset(("feed", "send", "tie"))
 Source = tuple[str, str]  # a strip, and an outlet beyond its main one or ""
+FEW_SOURCES = 8  # looked at one by one
 MOST_TRIALS = 24  # of one audit: fixes beyond it that may lead out are left out
 
 
@@ -79,21 +80,20 @@ class Privacy:
     def _opens(self, step: EditStep) -> bool:
         if step.edit == "add_route":
             return step.arguments["route"].get("kind", "feed") in BRINGING_SOUND
-        changes = {name: value for name, value in step.arguments.get("changes", {}).items() if name in OPENING_FIELDS}
+        stated = step.arguments.get("changes", {}).items()
+        changes = {name: value for name, value in stated if name in OPENING_FIELDS and value is not CLOSED.get(name)}
+        if not changes:
+            return False
         if step.edit == "change_route" and step.arguments["route"] in self.graph.route_index:
             now: object = self.graph.routes[self.graph.route_index[step.arguments["route"]]]
         elif step.edit == "change_strip":
             now = self.graph.strips[self.graph.index[step.arguments["strip"]]]
         else:
-            return bool(changes)
+            return True
         levels = [name for name in changes if name.endswith("_db")]
         if any(getattr(now, name) is None and changes[name] is not None for name in levels):
             return True
-        return any(
-            changes[name] != getattr(now, name) and changes[name] is not CLOSED.get(name)
-            for name in changes
-            if name not in levels
-        )
+        return any(changes[name] != getattr(now, name) for name in changes if name not in levels)
 
     def _keeps(self, steps: Sequence[EditStep]) -> bool:
         if self._has_sibling_there(steps):
@@ -103,10 +103,12 @@ class Privacy:
         if len(starts) == 1 and all(step.edit in ("add_route", "remove_routes") for step in steps):
             start, outlet = next(iter(starts))
             ends = [self.graph.index[one["to"]] for one in added]
-            if not outlet and not self.graph.ins[start] and not self.graph.outlets_of.get(start):
-                return self._keeps_lone(start, ends)
+            number = self.graph.outlet_index.get((start, outlet), NO_OUTLET)
+            sources = self._sources_into(start, number)
+            if sources is not None:
+                gained = self._gained(ends) if self.analysis.unblocked.route_may_pass(start, number) else set()
+                return all(self._keeps_source(one, gained) for one in sources)
             if len(ends) == 1:
-                number = self.graph.outlet_index.get((start, outlet), NO_OUTLET)
                 return not breaks_privacy(self.now, self.now.with_route(start, number, ends[0]))
         opened = [step.arguments for step in steps if step.edit == "change_outlet"]
         if len(opened) == len(steps) == 1:
@@ -114,32 +116,55 @@ class Privacy:
             node = self.graph.outlet_index.get((host, opened[0]["outlet"]), NO_OUTLET)
             if node >= 0:
                 heads = [self.graph.head[route] for route in self.graph.outlet_outs[node]]
-                return self._keeps_lone(host, heads, node)
+                return self._keeps_source(Origin(host, node), self._gained(heads))
         self.trials += 1
         if self.trials > MOST_TRIALS:
             return False
         return not breaks_privacy(self.now, self._tried(steps))
 
-    def _keeps_lone(self, start: int, ends: Iterable[int], opened: int = NO_OUTLET) -> bool:
-        """The same for one source that nothing feeds, by three sweeps instead of one for all sources."""
-        section = self.graph.strips[start].section
-        if section is None:
+    def _sources_into(self, start: int, outlet: int) -> list[Origin] | None:
+        """The sources that sound at a new route's start; None for more than a few of them."""
+        graph, reach = self.graph, self.analysis.unblocked
+        if outlet >= 0:
+            return [Origin(start, outlet)]
+        found = [Origin(start)] if reach.sounds[start] else []
+        seen, waiting = {start}, [start]
+        while waiting and len(found) <= FEW_SOURCES:
+            at = waiting.pop()
+            for route in graph.ins[at] if reach.monitors[at] and reach.enters(at) else ():
+                tail, node = graph.tail[route], graph.outlet[route]
+                if reach.route_ok[route] and node >= 0 and reach.outlet_sounds(node):
+                    found.append(Origin(tail, node))
+                elif reach.route_ok[route] and node < 0 and tail not in seen:
+                    seen.add(tail)
+                    waiting.append(tail)
+                    found += [Origin(tail)] if reach.sounds[tail] else []
+        return list(dict.fromkeys(found)) if len(found) <= FEW_SOURCES else None
+
+    def _keeps_source(self, source: Origin, gained: set[int]) -> bool:
+        """Return whether endpoints that a source gains are those of its section: a few sweeps, not one for all."""
+        section = self.graph.strips[source.strip].section
+        if section is None or not gained:
             return True
         reach = self.analysis.unblocked
-        inside = [n for n in self.graph.sources_of_section[section] if reach.sounds[n] and n != start]
+        inside = [n for n in self.graph.sources_of_section[section] if reach.sounds[n] and n != source.strip]
         hosts = (n for n in self.graph.by_kind["instrument"] if self.graph.strips[n].section == section)
         outlets = [o for n in hosts for o in self.graph.outlets_of.get(n, ()) if reach.outlet_sounds(o)]
-        others = self._ends_of(inside, [outlet for outlet in outlets if self.graph.outlets[outlet][0] != start])
-        own = self._ends_of([], [opened]) if opened >= 0 else self._ends_of([start], ())
-        gained: set[int] = set()
-        for end in ends:
-            gained |= self._ends_of([end], ()) if reach.monitors[end] else {end} & self._ends
-        may_pass = opened >= 0 or reach.route_may_pass(start)
-        new = gained - own - others if may_pass else set()
-        if new and (others or own):
+        its = [outlet for outlet in outlets if self.graph.outlets[outlet][0] == source.strip]
+        others = self._ends_of(inside, set(outlets) - set(its))
+        own = self._ends_of(*(([], [source.outlet]) if source.outlet >= 0 else ([source.strip], [])))
+        new = gained - own - others
+        if new and (others or self._ends_of([source.strip] if reach.sounds[source.strip] else [], its)):
             return False
         cues = {n for n in new if self.graph.strips[n].kind == "output" and self.analysis.destinations.is_cue(n)}
         return not (self.analysis.sections[section].private and new - cues)
+
+    def _gained(self, ends: Iterable[int]) -> set[int]:
+        """Endpoints that sound at the `in` of some strips reaches."""
+        gained: set[int] = set()
+        for end in ends:
+            gained |= self._ends_of([end], ()) if self.analysis.unblocked.monitors[end] else {end} & self._ends
+        return gained
 
     @cached_property
     def _ends(self) -> set[int]:
@@ -177,7 +202,7 @@ class Privacy:
 
     def _is_covered(self, start: int, end: int) -> bool:
         graph, section = self.graph, self.graph.strips[start].section
-        if graph.ins[start]:
+        if graph.ins[start] and self.analysis.unblocked.monitors[start]:
             return False
         if section is None:
             return True

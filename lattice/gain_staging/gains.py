@@ -192,24 +192,23 @@ def reached_channels(channels: int, spreads: Sequence[int]) -> int:
 
 def route_matrices(graph: SignalGraph) -> list[Matrix | None]:
     """`route_matrix` of every audio route, computed together; keys and MIDI have None."""
-    strips, leaving, head, outlet = graph.strips, graph.leaving, graph.head, graph.outlet
+    strips, leaving, routes = graph.strips, graph.leaving, graph.routes
     law_db = graph.template.pan_law_db
     known: dict[tuple[str, str, float], Matrix] = {}
-    matrices: list[Matrix | None] = [None] * len(graph.routes)
-    for route_number, route in enumerate(graph.routes):
-        layout, destination = leaving[route_number], strips[head[route_number]].layout
-        if route.channels is not None:
-            matrices[route_number] = listed(layout, destination, route.channels)
-        elif layout != destination:
-            pan = 0.0
-            if layout == "mono":
-                own = route.kind == "feed" and outlet[route_number] < 0 and route.tap == "post-fader"
-                pan = strips[graph.tail[route_number]].pan if own and route.from_outlet is None else route.pan
+    matrices: list[Matrix | None] = [None] * len(routes)
+    for route_number, (layout, head) in enumerate(zip(leaving, graph.head, strict=True)):
+        destination = strips[head].layout
+        if layout != destination:
+            pan = pan_of(routes[route_number], strips[graph.tail[route_number]]) if layout == "mono" else 0.0
             matrix = known.get((layout, destination, pan))
             if matrix is None:
                 sides = pan_gains(pan, law_db) if layout == "mono" and destination != "mono" else (1.0, 1.0)
                 matrix = known[layout, destination, pan] = mapping(layout, destination, *sides)
             matrices[route_number] = matrix
+    for route_number in graph.listed:
+        route = routes[route_number]
+        destination = strips[graph.head[route_number]].layout
+        matrices[route_number] = listed(leaving[route_number], destination, route.channels or ())
     return matrices
 
 

@@ -362,14 +362,16 @@ class Levels:
     def shut_gates(self) -> dict[tuple[int, int], float]:
         """(strip, place in its chain) of gates and expanders that nothing opens → the peak at their input, dBFS."""
         found = {}
-        for strip_number, place in self.graph.places_of(sorted(OPENING)):
-            strip = self.graph.strips[strip_number]
-            insert = strip.inserts[place]
+        strips = self.graph.strips
+        places = list(self.graph.places_of(sorted(OPENING)))
+        highest = gain(max((strips[n].inserts[place].threshold_db or 0.0 for n, place in places), default=0.0))
+        for strip_number, place in places:
+            plain = self.sources.get(strip_number)
+            if plain and plain.low_e >= highest and plain.peak >= plain.rms:
+                continue  # P is nowhere below E
+            insert = strips[strip_number].inserts[place]
             if insert.state != "on" or insert.key == "external" or insert.threshold_db is None:
                 continue
-            plain = self.sources.get(strip_number)
-            if plain and plain.peak >= plain.rms and plain.low_e >= gain(insert.threshold_db):
-                continue  # P is nowhere below E
             peak = self.peak_entering(strip_number, place)
             if 0.0 < peak < gain(insert.threshold_db):
                 found[strip_number, place] = shown_db(peak * peak) or 0.0

@@ -65,19 +65,11 @@ class StatedShare:
         if Origin(number) in self.assumed or not stages:
             self.peak[number] = self.likely[number] = UNKNOWN if graph.ins[number] else _behind(strip, NONE)
             return
-        sound = stages[0].levels
-        channels = range(len(sound.p))
+        sound, outlet, tail, reached = stages[0].levels, graph.outlet, graph.tail, self.reached
         missing = [[0.0] * len(sound.p) for _ in range(4)]  # at most and at least, of P and of Q²
         for route in graph.ins[number]:
-            peak, likely = self._of_route(route)
-            brought = None if peak == likely == ALL else self._brought(route, len(sound.p))
-            if brought is not None:
-                for channel in channels:
-                    p, q2 = brought[0][channel], brought[1][channel]
-                    missing[0][channel] += p * (1.0 - peak.least)
-                    missing[1][channel] += p * (1.0 - peak.most)
-                    missing[2][channel] += q2 * (1.0 - likely.least * likely.least)
-                    missing[3][channel] += q2 * (1.0 - likely.most * likely.most)
+            if reached[tail[route]] or outlet[route] >= 0:  # else all of it is stated
+                self._take_away(route, missing)
         self.peak[number] = _behind(strip, _bounds(sound.p, missing[0], missing[1]))
         power = _bounds(sound.q2, missing[2], missing[3])
         share = Bounds(math.sqrt(power.least), math.sqrt(power.most))
@@ -85,6 +77,19 @@ class StatedShare:
             self.likely[number] = NONE
         else:
             self.likely[number] = UNKNOWN if sound.coherence is not None else _behind(strip, share)
+
+    def _take_away(self, route: int, missing: list[list[float]]) -> None:
+        """Add the part of a route's level that may be missing."""
+        peak, likely = self._of_route(route)
+        brought = None if peak is likely is ALL else self._brought(route, len(missing[0]))
+        if brought is not None:
+            of_peak = 1.0 - peak.least, 1.0 - peak.most
+            of_likely = 1.0 - likely.least * likely.least, 1.0 - likely.most * likely.most
+            for channel, (p, q2) in enumerate(zip(*brought, strict=True)):
+                missing[0][channel] += p * of_peak[0]
+                missing[1][channel] += p * of_peak[1]
+                missing[2][channel] += q2 * of_likely[0]
+                missing[3][channel] += q2 * of_likely[1]
 
     def _brought(self, route: int, channels: int) -> tuple[list[float], list[float]] | None:
         """P and Q² of what a route brings, channel by channel; None where it brings nothing."""
@@ -110,8 +115,6 @@ class StatedShare:
         if graph.outlet[route] >= 0:
             share = NONE if Origin(tail, graph.outlet[route]) in self.assumed else ALL
             return share, share
-        if not self.reached[tail]:
-            return ALL, ALL
         return self.peak.get(tail, UNKNOWN), self.likely.get(tail, UNKNOWN)
 
 

@@ -10,7 +10,6 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator
 from copy import copy
 from functools import cached_property
-from operator import attrgetter
 
 from lattice.graph.origin import NO_OUTLET
 from lattice.model.document import (
@@ -28,6 +27,7 @@ from lattice.model.insert_types import (
     AT_OPERATING_LEVEL,
     COMPRESSING,
     EXTERNAL,
+    INSERT_TYPES,
     LIMITING,
     OPENING,
     REPEATING,
@@ -37,7 +37,9 @@ from lattice.model.strip_kinds import LOOP_RANK, PLAYING
 
 IN, PRE, POST = 0, 1, 2
 STAGE_OF_TAP = {"pre-insert": IN, "pre-fader": PRE, "post-fader": POST}
-TYPE_OF = attrgetter("type")
+DIGIT_OF_TYPE = {traits.name: digit for digit, traits in enumerate(INSERT_TYPES, 1)}
+DIGITS = len(INSERT_TYPES) + 1
+NO_LATENCY = (0, 0)
 INDEXED_TYPES = EXTERNAL | REPEATING | OPENING | LIMITING | frozenset(AT_OPERATING_LEVEL)  # indexes for checks, by type
 
 
@@ -54,55 +56,48 @@ def acts(insert: Insert) -> bool:
 class Inserts:
     """Frequently used properties of inserts, found in one pass. Places are (strip, position in its chain)."""
 
-    def __init__(self, strips: tuple[Strip, ...]) -> None:
+    def __init__(self, strips: tuple[Strip, ...]) -> None:  # noqa: C901 - one pass over all inserts, without calls
         self.by_type: dict[str, list[tuple[int, int]]] = defaultdict(list)
         self.listening: list[tuple[int, int]] = []  # keyed from outside
         self.measured: list[tuple[int, int]] = []
         self.reshaped: set[int] = set()  # strips with an insert that states a layout
         self.acting: set[int] = set()  # strips with an insert that changes levels now
         self.raised: set[int] = set()  # strips with an insert that may make louder
-        self.low_cuts: list[tuple[int, int]] = []  # inserts that state a low cut
         self.high_cuts: set[int] = set()  # strips with an insert that states a high cut
         # strip → (reported, actual) samples of its chain, where it has any
         self.latency: dict[int, tuple[int, int]] = {}
-        self.orders: dict[int, tuple[str, ...]] = {}  # strip → types of its inserts, where it has several
+        # strip → types of its inserts, where it has several, as digits of one number: made and compared fastest
+        self.orders: dict[int, int] = {}
+        by_type, latency, acting = self.by_type, self.latency, self.acting
         for strip_number, strip in enumerate(strips):
-            if not strip.inserts:
+            inserts = strip.inserts
+            if not inserts:
                 continue
-            place = 0
-            if len(strip.inserts) > 1:
-                self.orders[strip_number] = tuple(map(TYPE_OF, strip.inserts))
-            for insert in strip.inserts:
-                if insert.type in INDEXED_TYPES:
-                    self.by_type[insert.type].append((strip_number, place))
+            order = 0
+            for place, insert in enumerate(inserts):
+                kind, gain_db, state = insert.type, insert.gain_db, insert.state
+                order = order * DIGITS + DIGIT_OF_TYPE.get(kind, 0)
+                if kind in INDEXED_TYPES:
+                    by_type[kind].append((strip_number, place))
                 if insert.key == "external":
                     self.listening.append((strip_number, place))
-                if insert.latency_samples or insert.measured_latency_samples is not None:
-                    self._note_latency(strip_number, place, insert)
+                reported, measured = insert.latency_samples, insert.measured_latency_samples
+                if measured is not None:
+                    self.measured.append((strip_number, place))
+                if (reported or measured is not None) and state != "unloaded":
+                    before = latency.get(strip_number, NO_LATENCY)
+                    took = reported if measured is None else measured
+                    latency[strip_number] = before[0] + (reported or 0), before[1] + (took or 0)
                 if insert.layout_in or insert.layout_out:
                     self.reshaped.add(strip_number)
-                if insert.state == "on" and (insert.gain_db or acts(insert)):
-                    self.acting.add(strip_number)
-                if insert.gain_db > 0 or insert.feedback:
+                if state == "on" and (gain_db or (kind in ACTING and acts(insert))):
+                    acting.add(strip_number)
+                if gain_db > 0 or insert.feedback:
                     self.raised.add(strip_number)
-                if insert.low_cut_hz or insert.high_cut_hz:
-                    self._note_cuts(strip_number, place, insert)
-                place += 1  # noqa: SIM113 - half the time of enumerate's pairs
-
-    def _note_latency(self, strip_number: int, place: int, insert: Insert) -> None:
-        measured = insert.measured_latency_samples
-        if measured is not None:
-            self.measured.append((strip_number, place))
-        if insert.state != "unloaded":
-            reported, actual = self.latency.get(strip_number, (0, 0))
-            took = insert.reported_samples if measured is None else measured
-            self.latency[strip_number] = reported + insert.reported_samples, actual + took
-
-    def _note_cuts(self, strip_number: int, place: int, insert: Insert) -> None:
-        if insert.low_cut_hz:
-            self.low_cuts.append((strip_number, place))
-        if insert.high_cut_hz:
-            self.high_cuts.add(strip_number)
+                if insert.high_cut_hz:
+                    self.high_cuts.add(strip_number)
+            if len(inserts) > 1:
+                self.orders[strip_number] = order
 
     def with_levels_of(self, before: tuple[Strip, ...], after: tuple[Strip, ...]) -> Inserts:
         """The same of strips that differ in levels and words alone, from those it was found in."""
@@ -114,8 +109,6 @@ class Inserts:
                 other.acting = other.acting - {number} | {number for _ in changed.acting}
                 other.raised = other.raised - {number} | {number for _ in changed.raised}
                 other.high_cuts = other.high_cuts - {number} | {number for _ in changed.high_cuts}
-                cuts = [(number, place) for _number, place in changed.low_cuts]
-                other.low_cuts = sorted([cut for cut in other.low_cuts if cut[0] != number] + cuts)
         return other
 
 
@@ -174,10 +167,14 @@ class SignalGraph:
     def _number_routes(self) -> None:
         count = len(self.strips)
         index = self.index
+        outlet_index = self.outlet_index
         self.tail: list[int] = [index[route.from_strip] for route in self.routes]
         self.head: list[int] = [index[route.to] for route in self.routes]
         self.stage: list[int] = [STAGE_OF_TAP[route.tap] for route in self.routes]
-        self.outlet: list[int] = [-1] * len(self.routes)
+        self.outlet: list[int] = [
+            NO_OUTLET if route.from_outlet is None else outlet_index.get((tail, route.from_outlet), NO_OUTLET)
+            for route, tail in zip(self.routes, self.tail, strict=True)
+        ]
         self.outs: list[list[int]] = [[] for _ in range(count)]
         self.ins: list[list[int]] = [[] for _ in range(count)]
         self.outlet_outs: list[list[int]] = [[] for _ in self.outlets]
@@ -186,23 +183,22 @@ class SignalGraph:
         self.key_node: dict[int, tuple[int, str]] = {}  # key route → the insert it works
         self.tied_in: set[int] = set()
         self.tied_out: set[int] = set()
-        tail, head, outs, ins = self.tail, self.head, self.outs, self.ins
-        for route_number, route in enumerate(self.routes):
-            if route.from_outlet is not None:
-                self.outlet[route_number] = self.outlet_index.get((tail[route_number], route.from_outlet), NO_OUTLET)
+        outs, ins = self.outs, self.ins
+        ends = zip(self.routes, self.tail, self.head, self.outlet, strict=True)
+        for route_number, (route, tail, head, outlet) in enumerate(ends):
             kind = route.kind
             if kind in BRINGING_SOUND:
-                if self.outlet[route_number] < 0:
-                    outs[tail[route_number]].append(route_number)
+                if outlet < 0:
+                    outs[tail].append(route_number)
                 else:
-                    self.outlet_outs[self.outlet[route_number]].append(route_number)
-                ins[head[route_number]].append(route_number)
+                    self.outlet_outs[outlet].append(route_number)
+                ins[head].append(route_number)
                 if kind == "tie":
-                    self.tied_out.add(tail[route_number])
-                    self.tied_in.add(head[route_number])
+                    self.tied_out.add(tail)
+                    self.tied_in.add(head)
             elif kind == "key":
                 self.keys.append(route_number)
-                self.key_node[route_number] = (self.head[route_number], route.to_insert or "")
+                self.key_node[route_number] = (head, route.to_insert or "")
             else:
                 self.midis.append(route_number)
 
@@ -325,8 +321,9 @@ class SignalGraph:
         """Tag → strips; sources that only key others count as triggers."""
         found: dict[str, list[int]] = defaultdict(list)
         for number, strip in enumerate(self.strips):
-            for tag in strip.tags:
-                found[tag].append(number)
+            if strip.tags:
+                for tag in strip.tags:
+                    found[tag].append(number)
         if self.untagged_triggers:
             found["trigger"] = sorted({*found["trigger"], *self.untagged_triggers})
         return found

@@ -121,6 +121,7 @@ def pan_gains(pan: float, law_db: float) -> tuple[float, float]:
     return max(math.cos(theta), 0.0) ** k, max(math.sin(theta), 0.0) ** k
 
 
+@lru_cache(maxsize=4096)
 def balance_gains(pan: float) -> tuple[float, float]:
     """Linear gains (left, right) of a stereo signal at a balance of −1 to 1: one side fades, the other stays."""
     return min(1.0, 1.0 - pan), min(1.0, 1.0 + pan)

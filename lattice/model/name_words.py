@@ -166,6 +166,7 @@ def is_cue_name(name: str) -> bool:
     return not CUE_WORDS.isdisjoint(words_of(name))
 
 
+@lru_cache(maxsize=1 << 14)
 def is_bass_name(name: str) -> bool:
     """Return whether a name says bass, sub or kick."""
     return not BASS_WORDS.isdisjoint(words_of(name))
