@@ -29,6 +29,11 @@ KindKey = tuple[str, int, str]
 NOTHING: Score = (0, 0, 0)
 # Of two feeds only the user knows the wrong one; elsewhere the first of equal fixes is the usual one.
 OF_TWO_WAYS = frozenset(("stem.twice",))
+# Fixes that are one deed, done here and there, whatever section the strips are in: one step.
+STEPS_AT_ONCE = {
+    "key.quiet": "Set the thresholds of {n} keyed inserts below their keys",
+    "chain.odd": "Order {n} chains like the others",
+}
 MOST_QUESTIONS = 60  # whose answers are worked out
 PlanProgress = Callable[[int, int], None]  # steps found so far, fixes tried
 
@@ -187,11 +192,12 @@ class _Planner:
 
     def _candidates(self) -> list[Matter]:
         state = self.plan.after
-        return [
+        wanted = [
             matter
             for matter in matters_of(state.analysis, state.audit, hang=False)
             if matter.remedies and (not self.only or self._is_wanted(matter))
         ]
+        return [*wanted, *(matter for code, label in STEPS_AT_ONCE.items() for matter in _at_once(wanted, code, label))]
 
     def _is_wanted(self, matter: Matter) -> bool:
         codes = {finding.code for finding in matter.own}
@@ -248,9 +254,9 @@ class _Planner:
 
     def _ask(self) -> None:
         """Issues that are left because a person has to choose, with the effect of each answer."""
-        left = self._candidates()
+        left = [matter for matter in self._candidates() if matter.code not in STEPS_AT_ONCE or len(matter.own) == 1]
         asked = [matter for matter in left if not (matter.severity == "note" and matter.standing == "wrong")]
-        for matter in (*_at_once(left), *asked)[:MOST_QUESTIONS]:
+        for matter in (*_sources_at_once(left), *asked)[:MOST_QUESTIONS]:
             effects = ((remedy, self._effect(remedy)) for remedy in matter.remedies)
             answers = tuple((remedy, effect) for remedy, effect in effects if effect and not effect.brings_blockers)
             if answers:
@@ -262,11 +268,21 @@ def _of_kind(matter: Matter, kind: str) -> list[Remedy]:
     return [remedy for remedy in matter.remedies if remedy.kind == kind and not remedy.asks]
 
 
-def _at_once(matters: list[Matter]) -> list[Matter]:
-    """Matters that are one deed, done here and there: sources to the operating level, whatever section they are in.
+def _at_once(matters: list[Matter], code: str, label: str) -> list[Matter]:
+    """Matters of a code that are one deed, done here and there; none if there are not several with a fix of its kind.
 
-    One that represents all of them under the name of the first; none if there are not several.
+    One that represents all of them under the name of the first.
     """
+    ones = [matter for matter in matters if matter.code == code and not matter.remedies[0].asks]
+    if len(ones) < 2:
+        return []
+    steps = tuple(step for matter in ones for step in matter.remedies[0].steps)
+    own = tuple(finding for matter in ones for finding in matter.own)
+    return [replace(ones[0], own=own, remedies=(Remedy(label.format(n=len(own)), steps, ones[0].remedies[0].kind),))]
+
+
+def _sources_at_once(matters: list[Matter]) -> list[Matter]:
+    """The same of sources to the operating level: a source before several such inserts is changed once."""
     ones = [matter for matter in matters if matter.code == "level.operating"]
     by_strip = {step.arguments["strip"]: step for matter in reversed(ones) for step in matter.remedies[0].steps}
     if len(ones) < 2:

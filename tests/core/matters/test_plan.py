@@ -150,3 +150,14 @@ def test_levels_are_asked_about_in_one_question_whatever_section_the_sources_are
     assert strips == {edit.arguments["strip"] for one in matters if one.remedies for edit in one.remedies[0].steps}
     assert question.matter.fingerprint in {one.fingerprint for one in matters}
     holds(made)
+
+
+def test_keys_that_are_too_quiet_are_one_step() -> None:
+    made = generate(1000, worn=True)
+    state = State(made)
+    quiet = {finding.inserts[0] for finding in state.audit.findings if finding.code == "key.quiet"}
+    assert len(quiet) > 2
+    (step,) = plan(made, only=["key.quiet"]).steps
+    assert step.sentence == f"Set the thresholds of {len(quiet)} keyed inserts below their keys"
+    assert {edit.arguments["insert"] for edit in step.remedy.steps} == quiet
+    holds(made)
