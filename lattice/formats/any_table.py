@@ -35,7 +35,7 @@ def load(
     name
         Name of the template, as a table has none.
     choices
-        The meaning of its columns and words; None: by its heads if it is a track sheet, else detected.
+        The meaning of its columns and words; None: by its heads if it is a track sheet with kinds, else detected.
     report
         Receives the unused cells, and the strips created for unknown destinations.
 
@@ -46,7 +46,7 @@ def load(
     """
     if choices is None and is_list(data):
         return read_list(data, name).template
-    if choices is None and is_track_sheet(data):
+    if choices is None and is_exact(data):
         return track_sheet.load(data, name)
     if choices is None and (own := own_workbook(read_book(data))) is not None:
         return own
@@ -128,6 +128,14 @@ def is_track_sheet(data: bytes) -> bool:
     if delimiter_of(text) not in text:
         return _is_one_column(text) and (column_of(first).field != "name" or is_own([first]))
     return is_own(next(csv.reader([first], delimiter=table.delimiter_of(first)), []))
+
+
+def is_exact(data: bytes) -> bool:
+    """Return whether it is a track sheet that states the kind of every strip; in others names and routes tell it."""
+    if is_list(data) or not is_track_sheet(data):
+        return False
+    rows, problems = track_sheet.cells_in(data)  # problems: of the heads, which only a track sheet has
+    return bool(problems) or all(cells.get("kind") for _number, cells in rows if any(cells.values()))
 
 
 def _text_of(data: bytes) -> str | None:

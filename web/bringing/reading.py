@@ -135,8 +135,8 @@ def _new(understood: Understood, book: Workbook) -> Read:
 
 
 def _track_sheet(brought: Brought, data: bytes) -> Template | None:
-    """A sheet with our own heads to the letter, as long as all of it is understood; a list of names is guessed."""
-    if any_table.is_list(data) or not any_table.is_track_sheet(data):
+    """A sheet with our own heads and all kinds stated, as long as all of it is understood."""
+    if not any_table.is_exact(data):
         return None
     sheet = track_sheet.read_sheet(data, brought.name)
     return None if sheet.problems else sheet.template

@@ -137,3 +137,15 @@ def test_a_plain_list_converts_alike() -> None:
     made = load("\n".join(SIXTEEN).encode(), "band")
     assert made.name == "band"
     assert [strip.kind for strip in made.strips] == [s.kind for s in read("\n".join(SIXTEEN)).template.strips]
+
+
+@pytest.mark.parametrize(
+    ("text", "expected"),
+    [
+        ("name,section\nKick,Drums\nDrums,Drums", {"Kick": "audio", "Drums": "bus"}),
+        ("name,kind\nKick,\nDrum bus,\nHall,return", {"Kick": "audio", "Drum bus": "bus", "Hall": "return"}),
+        ("name,kind\nKick,audio\nDrum bus,audio", {"Kick": "audio", "Drum bus": "audio"}),
+    ],
+)
+def test_our_own_heads_leave_kinds_to_names_where_none_is_stated(text: str, expected: dict[str, str]) -> None:
+    assert {strip.name: strip.kind for strip in load(text.encode(), "Sheet").strips} == expected
