@@ -195,6 +195,12 @@ class Analysis:
         return Arrivals(self.loops)
 
     @cached_property
+    def working_keys(self) -> list[int]:
+        """Key routes that carry a signal to an insert that is on and keyed from outside."""
+        keyed = ((route, self.graph.insert_of_key(route)) for route in self.graph.keys if self.carries(route))
+        return [route for route, insert in keyed if insert.key == "external" and insert.state == "on"]
+
+    @cached_property
     def key_reach(self) -> KeyReach:
         """The active keys and keyed strips that each source reaches."""
         return KeyReach(self.unblocked, [route for route in self.graph.keys if self.carries(route)])

@@ -145,10 +145,8 @@ def ducked_twice(analysis: Analysis) -> Iterator[Finding]:
     """Sound that passes two inserts keyed by the same trigger: [outer strip, inner strip, trigger]."""
     graph = analysis.graph
     by_trigger: dict[int, list[int]] = defaultdict(list)
-    for route in graph.keys:
-        insert = graph.insert_of_key(route)
-        if analysis.carries(route) and insert.key == "external" and insert.state == "on":
-            by_trigger[graph.tail[route]].append(route)
+    for route in analysis.working_keys:
+        by_trigger[graph.tail[route]].append(route)
     behind = _Behind(analysis)
     for trigger, routes in by_trigger.items():
         places = list(dict.fromkeys((graph.head[route], graph.key_node[route][1]) for route in routes))

@@ -21,10 +21,8 @@ def ducks_itself(analysis: Analysis) -> Iterator[Finding]:
     """Keyed inserts that work on some of the sources of their key: the voice in the bus that it ducks."""
     graph = analysis.graph
     by_insert: dict[str, list[int]] = defaultdict(list)
-    for route in graph.keys:
-        keyed = graph.insert_of_key(route)
-        if analysis.carries(route) and keyed.key == "external" and keyed.state == "on":
-            by_insert[keyed.id].append(route)
+    for route in analysis.working_keys:
+        by_insert[graph.insert_of_key(route).id].append(route)
     reach, keying_of = analysis.key_reach, defaultdict(set)
     insert_of = {
         reach.key_bit[route].bit_length() - 1: insert for insert, routes in by_insert.items() for route in routes

@@ -16,15 +16,14 @@ from msgspec.structs import replace
 
 from lattice.formats.insert_cells import INSERT_TYPES, read_insert, read_named_insert
 from lattice.formats.tables import words
+from lattice.formats.tables.guessing_reader import GuessingReader
 from lattice.formats.tables.headers import BARE_LEVEL, cells_of, table_of
-from lattice.formats.tables.name_guesses import Guess, Named, guesses, meant
-from lattice.formats.tables.reader import Reader
+from lattice.formats.tables.name_guesses import Guess
 from lattice.formats.tables.rows import Row, SheetProblem, in_sections, widened
 from lattice.formats.tables.short_forms import spell_out
 from lattice.formats.track_sheet_cells import ReadRoute, entries, read_route, read_tags
 from lattice.model.document import Insert, Section, Source, Strip, Template
 from lattice.model.layouts import layout_of_count
-from lattice.model.name_words import AUX, role_of
 from lattice.model.palette import next_colour
 from lattice.model.strip_kinds import ENDS, NO_START, PLAYING, SUMS
 
@@ -106,7 +105,7 @@ def read_rows(
     )
 
 
-class LooseReader(Reader):
+class LooseReader(GuessingReader):
     """A reader that knows the trade's words and creates missing destinations."""
 
     def __init__(
@@ -119,15 +118,10 @@ class LooseReader(Reader):
         roles: Mapping[str, str] = ANSWERS,
         by_bus: bool = True,
     ) -> None:
-        super().__init__(base)
-        self.roles = roles  # row number, or words of a name → kind, in place of guesses
-        self.aux: set[str] = set()  # rows that are auxiliaries by a word
-        self.guessed_rows: set[str] = set()  # rows that state no kind
-        self.guesses: dict[str, Guess] = {}  # row → what its name tells
+        super().__init__(base, usual, roles)
         self.answers = answers  # folded name of a destination → meaning (`choices.Choices.destinations`)
         self.by_bus = by_bus  # whether an output joins the strip with it as input before the strip of its name
         self.unknown: dict[str, list[tuple[Row, str, str]]] = defaultdict(list)  # unknown destinations
-        self.usual = {column: cell for column, cell in usual.items() if not words.is_nothing(cell)}
         self.with_buses = with_buses
         self.made: dict[str, str] = {}  # id → name of strips created as destinations
         self.takers: dict[str, list[str]] = defaultdict(list)  # folded name of a bus → strips that take it
@@ -137,8 +131,6 @@ class LooseReader(Reader):
         self.layouts: dict[str, str] = {}
         self.widths: dict[str, int] = {}  # of outputs made for physical channels
         self.ids_of_sections = {section.id: section for section in base.sections}
-        outputs = (strip for strip in base.strips if strip.kind == "output")
-        self._used = {channel for strip in outputs for channel in strip.io or ()}  # physical outputs
 
     # rows
 
@@ -174,72 +166,10 @@ class LooseReader(Reader):
     def _inserts(self, row: Row) -> list[Insert]:
         """Every row passes here before its routes: missing values get their usual ones."""
         if row is self.rows[0]:
-            self._guess_by_names()
+            sends = (entry for one in self.rows for entry in entries(one.cells.get("sends", "")))
+            self._guess_by_names({self._target(entry).casefold() for entry in sends})
         self._fill(row)
         return super()._inserts(row)
-
-    def _guess_by_names(self) -> None:
-        """Kinds, tags, sections and channels that the names of all rows tell together."""
-        sent_to = {self._target(entry).casefold() for row in self.rows for entry in entries(row.cells.get("sends", ""))}
-        open_rows = [row for row in self.rows if not self._has_kind(row)]
-        aux = (row.id for row in open_rows if _is_aux(row) or role_of(row.cells["name"]).kind == AUX)
-        self.aux |= set(aux)
-        named = [self._named(row, sent_to) for row in open_rows]
-        kinds = {strip.kind for strip in self.base.strips} | {self._said_kind(row) for row in self.rows}
-        sections = {section.name.casefold() for section in self.base.sections if section.bus is None}
-        with_bus = {section.name.casefold() for section in self.base.sections if section.bus is not None}
-        named_sections = {row.cells["section"].casefold() for row in self.rows if row.cells.get("section")}
-        sections = (sections | named_sections) - with_bus
-        found = guesses(named, has_master="master" in kinds, sections=sections, instrument="instrument" in kinds)
-        self.guesses = meant(named, found, self.roles)
-        self.guessed_rows = {row.id for row in open_rows}
-        for row in open_rows:
-            self._take_guess(row)
-
-    def _named(self, row: Row, sent_to: set[str]) -> Named:
-        types = {words.insert_type_of(entry) for entry in entries(row.cells.get("inserts", ""))}
-        return Named(
-            row.id,
-            row.number,
-            row.cells["name"],
-            (row.cells.get("section") or self.usual.get("section", "")).casefold(),
-            is_aux=_is_aux(row),
-            types=frozenset(types),
-            is_sent_to=row.cells["name"].casefold() in sent_to,
-        )
-
-    def _has_kind(self, row: Row) -> bool:
-        """A cell of the row, or a usual value, states a kind."""
-        return bool(self._said_kind(row))
-
-    def _said_kind(self, row: Row) -> str:
-        return words.kind_of(row.cells.get("kind") or self.usual.get("kind", "")) or ""
-
-    def _take_guess(self, row: Row) -> None:
-        guess = self.guesses.get(row.id)
-        if guess is None:
-            return
-        if guess.kind:
-            row.cells["kind"] = guess.kind
-        if guess.tag:
-            row.cells["tags"] = "; ".join(filter(None, (row.cells.get("tags", ""), guess.tag)))
-        if guess.section and not row.cells.get("section"):
-            row.cells["section"] = guess.section
-        if guess.kind == "output" and not row.cells.get("io"):
-            self._next_pair(row)
-
-    def _next_pair(self, row: Row) -> None:
-        """The physical channels in the name of an output, else the next free pair of the main machine."""
-        physical = words.physical_of(row.cells["name"])
-        if physical is not None:
-            pair: tuple[int, ...] | None = physical.channels
-        else:
-            pair = next(
-                ((n, n + 1) for n in range(1, self.base.machines[0].outputs, 2) if not self._used & {n, n + 1}), None
-            )
-        if pair is not None and not self._used & set(pair):
-            row.cells["io"] = f"{pair[0]}-{pair[-1]}"
-            self._used |= set(pair)
 
     def _fill(self, row: Row) -> None:
         said = {column: cell for column, cell in row.cells.items() if cell}
@@ -405,7 +335,7 @@ class LooseReader(Reader):
     def _make(self, row: Row, name: str, cells: dict[str, str]) -> str:
         """A strip that a cell leads to and that is none yet; no id where it may not be made."""
         new = Row(row.number, {"name": name, **cells})
-        Reader._row(self, new)
+        GuessingReader._row(self, new)
         if not new.id:
             return ""
         self.inserts[new.id] = []
@@ -502,9 +432,3 @@ class LooseReader(Reader):
             elif said is None and kind in (*SUMS, *ENDS):
                 open_ones.append(row.id)
         return widened(layouts, open_ones, [route for _row, _column, route in self.routes], self.widths)
-
-
-def _is_aux(row: Row) -> bool:
-    """Return whether a word in the row's column of kinds says auxiliary."""
-    text = row.cells.get("kind", "")
-    return bool(text) and words.kind_of(text) == words.OPEN
