@@ -19,6 +19,7 @@ from lattice.model.insert_types import EXTERNAL
 from lattice.model.units import words_db
 
 FULL_SCALE_DB = 1e-9  # dBFS; above it by more than rounding
+SHOWN_DB = 0.1  # the smallest figure in a sentence
 # Plug-ins that model analogue gear are made for levels near full scale; twice that amplitude sounds otherwise.
 MODELLED_DB = 6.0
 
@@ -114,13 +115,17 @@ def _over(analysis: Analysis, point: ClipPoint, stands: Stands, severity: Severi
         code="level.over",
         **stands.fields,
         message=f"{point.what} clips: likely peak {likely:+.1f} dBFS",
-        because=f"{point.what} would be {likely or 0.0:.1f} dB over full scale" if stands.is_assumed else "",
+        because=f"{point.what} would be {_over_db(likely or 0.0)} dB over full scale" if stands.is_assumed else "",
         strips=analysis.ids([point.strip]),
         inserts=(point.insert,) if point.insert else (),
         figures={"peak_dbfs": peak, "likely_dbfs": likely, "rms_dbfs": rms},
         evidence=tuple(evidence) + analysis.level_words(point.strip),
         remedies=() if stands.is_assumed else softer(analysis, point.strip, likely or 0.0, point.insert),
     )
+
+
+def _over_db(level_db: float) -> str:
+    return f"{level_db:.1f}" if level_db >= SHOWN_DB else f"less than {SHOWN_DB:g}"
 
 
 def _worst_case_only(analysis: Analysis, clipping: list[ClipPoint], stands: Stands) -> Finding:

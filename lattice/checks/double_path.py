@@ -30,6 +30,7 @@ SILENT_COST_DB = 4_000.0  # of a route without an open channel: never in the pat
 STEPS_A_PIECE = 30  # more for each strip and route
 MOST_CUTS = 2  # that are offered for a pair
 PathPair = tuple[list[int], list[int]]
+Figures = dict[str, float | None]
 CutRank = tuple[bool, int, bool, float]  # no cue feed, pairs it ends (negative), no shortcut, loss (negative)
 
 
@@ -43,7 +44,7 @@ def double_path(analysis: Analysis) -> Iterator[Finding]:
     joins = Joins(analysis)
     search = _LoudestPairs(analysis, joins)
     left = MOST_STEPS + STEPS_A_PIECE * (len(analysis.graph.strips) + len(analysis.graph.routes))
-    found: list[tuple[int, int, PathPair]] = []
+    found: list[tuple[int, int, PathPair, Figures]] = []
     unlisted = 0
     for start in range(len(analysis.graph.strips)):
         if not joins.may_split(start) or "pop" in analysis.strip(start).tags:
@@ -55,11 +56,11 @@ def double_path(analysis: Analysis) -> Iterator[Finding]:
                 continue
             pair = search.pair(joins.region(start, end))
             if pair is not None:
-                found.append((start, end, pair))
+                found.append((start, end, pair, _figures(analysis, search, *pair)))  # its steps count as well
             left -= search.steps
-    cuts = _Cuts(analysis, search, [pair for _start, _end, pair in found])
-    for place, (start, end, pair) in enumerate(found):
-        finding = _finding(analysis, search, start, end, *pair, cuts=cuts)
+    cuts = _Cuts(analysis, search, [pair for _start, _end, pair, _figures in found])
+    for place, (start, end, pair, figures) in enumerate(found):
+        finding = _finding(analysis, start, end, *pair, figures=figures, cuts=cuts)
         is_last = unlisted and place == len(found) - 1
         more = (f"and {unlisted} more pairs of strips, not listed",) if is_last else ()
         yield replace(finding, evidence=finding.evidence + more) if more else finding
@@ -172,13 +173,12 @@ class _LoudestPairs:
 
 
 def _finding(
-    analysis: Analysis, search: _LoudestPairs, start: int, join: int, one: list[int], other: list[int], *, cuts: _Cuts
+    analysis: Analysis, start: int, join: int, one: list[int], other: list[int], *, figures: Figures, cuts: _Cuts
 ) -> Finding:
     graph = analysis.graph
     ranked = cuts.ranked(one, other)
     between = [graph.head[route] for path in (one, other) for route in path[:-1]]
     ways = [analysis.hops(Path(start, tuple(path))) for path in (one, other)]
-    figures = _figures(analysis, search, one, other)
     rise_db = figures["rise_db"]
     by_two = f"{analysis.name(start)} reaches {analysis.name(join)} by two paths"
     return Finding(
@@ -194,7 +194,7 @@ def _finding(
     )
 
 
-def _figures(analysis: Analysis, search: _LoudestPairs, one: list[int], other: list[int]) -> dict[str, float | None]:
+def _figures(analysis: Analysis, search: _LoudestPairs, one: list[int], other: list[int]) -> Figures:
     """Rise of the coherent sum against the louder path alone (Frobenius norms), and the difference of the arrivals."""
     first, second = (_from_post(analysis, search, path) for path in (one, other))
     both = [[a + b for a, b in zip(row, rest, strict=True)] for row, rest in zip(first, second, strict=True)]

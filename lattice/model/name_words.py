@@ -42,6 +42,7 @@ TAGS: dict[str, tuple[str, ...]] = {
 }
 WINNING_TAGS = frozenset({"reference", "guide", "click"})  # before “mix” and “bus”
 ALONE = frozenset({"pop", "mix", "temp"})  # mean this only as the whole name
+ONLY_PLURAL = frozenset({"phone", "speaker"})  # one phone is a caller, one speaker is a voice
 PRINT_WORDS = frozenset({"print", "prt"})
 INSTRUMENT_WORDS = frozenset({"instrument", "sampler", "synth", "player"})
 # Behind these, “in” and “out” are the places of a microphone.
@@ -134,6 +135,8 @@ def role_of(name: str) -> Role:
 def _is_told(name: str, words: tuple[str, ...], core: tuple[str, ...]) -> bool:
     """Return whether the words at the head mean their role: some do only alone, behind a name, or with a number."""
     before, term = core[: -len(words)], " ".join(words)
+    if term in ONLY_PLURAL and f"{term}s" not in WORD.findall(name.casefold()):
+        return False
     if term == "stem":
         return bool(before)
     if term == "out":

@@ -162,6 +162,17 @@ def test_what_is_chosen_in_the_form_is_remembered_and_a_paste_opens_it(page: Pag
     assert hand.routes()[-2:] == ["feed bass>voices-bus", "send bass>hall"]
 
 
+def test_rows_pasted_on_strips_go_to_the_form_on_the_map(page: Page, on_map: Opener) -> None:
+    stored = on_map(BAND)
+    page.goto(f"/t/{stored.pk}/strips/")
+    page.wait_for_selector("body[data-ready]")
+    Hand(page, stored).paste("Drum bus\nPrint drums")
+    expect(page.locator("#rows-read")).to_contain_text("Read as 2 strips")
+    assert "/map/?open=add" in page.url
+    page.reload()
+    expect(page.locator("#add-names")).to_have_value("")
+
+
 def test_the_edge_of_a_section_with_shift_chooses_all_of_it(page: Page, on_map: Opener) -> None:
     on_map(BAND)
     for section in ("voices", "keys"):

@@ -12,10 +12,10 @@ ROLES = {
     "return": ["Reverb", "Vox verb", "Plate 2", "Chamber", "Echoes", "Delay L", "Slap", "Chorus", "Return 4", "FX rtn", "Reverb bus", "Plate aux"],
     "return?": ["Hall", "Drum room", "Effect", "Effects", "FX 3"],
     "print": ["Print Strings", "Strings print", "PRT mix", "Mix bounce", "Vocal rec", "Strings stem", "Record"],
-    "output": ["Output", "Main out", "Out 1-2", "Out 3/4", "Out", "Monitors", "Speakers", "Phones", "Headphones", "Cue out 2"],
+    "output": ["Output", "Main out", "Out 1-2", "Out 3/4", "Out", "Monitors", "Speakers", "Phones", "Phones 2", "Headphones", "Headphone", "Cue out 2"],
     "midi": ["Midi", "Strings MIDI", "Piano notes", "Keyboard"],
     "aux": ["Aux 3", "Aux"],
-    "": ["Kick", "Kick in", "Kick out", "Snare out 2", "Sub bass", "Slap bass", "Chamber strings", "Chorus vox", "Aux percussion", "Speaker voice", "Phone voice", "Pop vocal", "Guide vocal", "Stem", "Lead out", "Temp mix 2 keys", "Bass", "Brass", "12", ""],
+    "": ["Kick", "Kick in", "Kick out", "Snare out 2", "Sub bass", "Slap bass", "Chamber strings", "Chorus vox", "Aux percussion", "Speaker voice", "Phone voice", "Phone", "Phone 2", "Speaker 1", "Pop vocal", "Guide vocal", "Stem", "Lead out", "Temp mix 2 keys", "Bass", "Brass", "12", ""],
 }  # fmt: skip
 TAGS = {
     "click": ["Click", "Metronome", "Click bus", "CLICK L"],

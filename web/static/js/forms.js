@@ -48,19 +48,32 @@ export function recall(form) {
   }
 }
 
-// ---- text pasted anywhere on the map is added
+// ---- text pasted anywhere on a page is taken, outside fields
 
-export function pasteAnywhere(openForm) {
-  document.addEventListener("paste", async (event) => {
+export function whenPasted(take) {
+  document.addEventListener("paste", (event) => {
     if (event.target.closest?.("input, textarea, select, dialog")) return;
     const text = event.clipboardData.getData("text/plain");
     if (!text.trim()) return;
     event.preventDefault();
-    await openForm();
-    const field = document.getElementById("add-names");
-    if (!field) return notify("The form for new strips did not load. Paste again.");
-    field.value = text;
-    field.dispatchEvent(new Event("input", { bubbles: true }));
-    field.focus();
+    take(text);
   });
+}
+
+// Pasted rows in the form for new strips, with their preview.
+export function fillRows(text) {
+  const field = document.getElementById("add-names");
+  if (!field) return notify("The form for new strips did not load. Paste again.");
+  field.value = text;
+  field.dispatchEvent(new Event("input", { bubbles: true }));
+  field.focus();
+}
+
+// Rows pasted on a page without that form go on to the map's.
+const PASTED = "lattice.pasted";
+export const keepPasted = (text) => sessionStorage.setItem(PASTED, text);
+export function takePasted() {
+  const text = sessionStorage.getItem(PASTED);
+  sessionStorage.removeItem(PASTED);
+  return text;
 }

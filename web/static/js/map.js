@@ -7,7 +7,7 @@ import { ACTIONS } from "./map/keyboard.js";
 import "./map/pointer.js";
 import { markRemarks } from "./map/remarks.js";
 import { choose, markChosen, pressFinding } from "./map/selection.js";
-import { pasteAnywhere, recall } from "./forms.js";
+import { fillRows, recall, takePasted, whenPasted } from "./forms.js";
 import "./shared.js";
 
 document.addEventListener("click", (event) => {
@@ -69,11 +69,22 @@ function openRemarks(named) {
   open(of.length ? `remarks/?${about}` : "remarks/");
 }
 
-pasteAnywhere(() => open("add/"));
+// The form for new strips, linked from another page, with the rows that were pasted there.
+async function openAdd() {
+  const pasted = takePasted();
+  await open("add/");
+  if (pasted) fillRows(pasted);
+}
+
+whenPasted(async (text) => {
+  await open("add/");
+  fillRows(text);
+});
 refresh();
 const address = new URLSearchParams(location.search);
 const deepLinked = rowOf(chosen.finding);
 if (deepLinked) showFinding(deepLinked);
+else if (address.get("open") === "add") openAdd();
 else if (address.get("trace")) openTraced(address);
 else if (address.get("remarks")) openRemarks(address.get("remarks"));
 else if (chosen.strip && boxOf(chosen.strip)) view.show(boxOf(chosen.strip).getBoundingClientRect());

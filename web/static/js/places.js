@@ -3,6 +3,7 @@
 import { Chooser, endsOf } from "./chooser.js";
 import { finder, offer } from "./commands.js";
 import { now } from "./data.js";
+import { keepPasted, whenPasted } from "./forms.js";
 import { openMatter } from "./matters.js";
 import { write } from "./server.js";
 import "./shared.js";
@@ -13,6 +14,14 @@ const base = state.dataset.base.replace(/map\/$/, "");
 const onSheet = () => document.getElementById("state").dataset.place === "strips";
 const chosen = () => new URLSearchParams(location.search).get("strip");
 const chooser = new Chooser((edit, values) => write(`${base}write/${edit}/`, values));
+
+// ---- rows pasted on Strips are added on the map
+
+if (onSheet())
+  whenPasted((text) => {
+    keepPasted(text);
+    location.assign(`${base}map/?open=add`);
+  });
 
 // ---- the selected strip: marked wherever it is named, and part of the address
 
