@@ -153,11 +153,20 @@ def test_levels_are_asked_about_in_one_question_whatever_section_the_sources_are
 
 
 def test_keys_that_are_too_quiet_are_one_step() -> None:
-    made = generate(1000, worn=True)
-    state = State(made)
-    quiet = {finding.inserts[0] for finding in state.audit.findings if finding.code == "key.quiet"}
-    assert len(quiet) > 2
-    (step,) = plan(made, only=["key.quiet"]).steps
-    assert step.sentence == f"Set the thresholds of {len(quiet)} keyed inserts below their keys"
-    assert {edit.arguments["insert"] for edit in step.remedy.steps} == quiet
+    duck = {"type": "compressor", "key": "external", "threshold_db": -6.0, "ratio": 4.0}
+    buses = [
+        {"id": name, "kind": "bus", "layout": "stereo", "inserts": [{"id": f"{name}-duck", **duck}]}
+        for name in ("strings", "brass")
+    ]
+    voice = {"id": "voice", "kind": "audio", "source": {"peak_dbfs": -30.0, "rms_dbfs": -40.0}}
+    made = template(
+        [voice, "a:violin", "a:horn", *buses, "o:out"],
+        ["voice>out", "violin>strings", "horn>brass", "strings>out", "brass>out",
+         "key voice>strings/strings-duck", "key voice>brass/brass-duck"],
+    )  # fmt: skip
+    planned = plan(made, only=["key.quiet"])
+    (step,) = planned.steps
+    assert step.sentence == "Set the thresholds of 2 keyed inserts below their keys"
+    assert {edit.arguments["insert"] for edit in step.remedy.steps} == {"strings-duck", "brass-duck"}
+    assert not any(finding.code == "key.quiet" for finding in audit(planned.template).findings)
     holds(made)
