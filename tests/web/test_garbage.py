@@ -5,10 +5,11 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from random import Random
-from urllib.parse import quote
+from urllib.parse import quote, urlencode
 
 import pytest
 from django.db import connection
+from django.http import HttpResponse
 from django.test import Client
 from django.urls import get_resolver
 
@@ -54,6 +55,11 @@ def careful(owner, stored) -> Client:  # type: ignore[no-untyped-def]
     return client
 
 
+def post(client: Client, address: str, values: dict[str, object]) -> HttpResponse:
+    """As a form without a file is sent: many times faster to read than one with."""
+    return client.post(address, urlencode(values), content_type="application/x-www-form-urlencoded")
+
+
 @pytest.mark.parametrize("word", GARBAGE)
 def test_no_view_fails_for_garbage_in_its_parameters(careful: Client, stored: StoredTemplate, word: str) -> None:
     values = dict.fromkeys(NAMES, word)
@@ -74,7 +80,7 @@ def test_every_write_without_what_it_needs_says_so(careful: Client, stored: Stor
     forms = [{}, *(dict.fromkeys(NAMES, word) for word in ("garbage", "kick"))]
     forms += [dict.fromkeys(chance.sample(NAMES, len(NAMES) // 2), "kick") for _ in range(4)]
     for values in forms:
-        answer = careful.post(f"/t/{stored.pk}/write/{what}/", {**values, "base": stored.version})
+        answer = post(careful, f"/t/{stored.pk}/write/{what}/", {**values, "base": stored.version})
         assert answer.status_code in (200, 409, 422), (values, answer.content[:300])
         if answer.status_code == 422:
             assert re.search(r"<li>[^<]{3,}</li>", answer.content.decode())
@@ -95,9 +101,8 @@ def test_every_preview_without_what_it_needs_says_so(
     careful: Client, stored: StoredTemplate, what: str, form: str
 ) -> None:
     values = {} if form == "nothing" else dict.fromkeys(NAMES, form)
-    answer = careful.post(
-        f"/t/{stored.pk}/panel/preview/{what}/", {**values, "strips": "kick lost", "base": stored.version}
-    )
+    values |= {"strips": "kick lost", "base": stored.version}
+    answer = post(careful, f"/t/{stored.pk}/panel/preview/{what}/", values)
     assert answer.status_code in (200, 422), answer.content[:300]
 
 
