@@ -85,9 +85,12 @@ class Wear:
     def _keys(self) -> None:
         """The compressor of each section bus is ducked by a track of another section, before its fader."""
         keyed = {route["to"] for route in self.routes if route["kind"] == "key"}
+        unkeyed = set(self.buses) - keyed
         for strip in self.strips:
+            if strip["id"] not in unkeyed:
+                continue
             others = [track for track in self.tracks if track["section"] != strip.get("section")]
-            if strip["id"] in self.buses and strip["id"] not in keyed and others:
+            if others:
                 compressor = strip["inserts"][1]
                 compressor["key"] = "external"
                 trigger = self.random.choice(others)["id"]
