@@ -233,6 +233,10 @@ class Analysis:
         """Every source in service; closed outlets and spares are none."""
         return list(self._sources())
 
+    @cached_property
+    def _all_sources(self) -> frozenset[Origin]:
+        return frozenset(self.sources)
+
     def _sources(self) -> Iterator[Origin]:
         graph, outlets_of = self.graph, self.graph.outlets_of
         left = {*graph.by_tag["spare"], *graph.by_tag["backup"]}
@@ -375,10 +379,8 @@ class Analysis:
 
     def assumed_into(self, strip: int) -> tuple[list[str], int]:
         """Names of the sources that reach a strip and have an assumed level, and how many sources reach it."""
-        reached = self.unblocked.to_strips([strip])
-        own, outlets = reached.own, reached.outlet
-        count = sum(outlets[outlet] if outlet >= 0 else own[number] for number, outlet in self.sources)
-        return [self.source_name(*one) for one in self.assumed_sources if reached.from_source(*one)], count
+        reached = self.unblocked.origins_into(strip) & self._all_sources
+        return [self.source_name(*one) for one in self.assumed_sources if one in reached], len(reached)
 
     def level_words(self, strip: int) -> tuple[str, ...]:
         """Evidence of a level: how many of its sources are assumed, and the cut of a loop."""

@@ -152,9 +152,8 @@ def ducked_twice(analysis: Analysis) -> Iterator[Finding]:
         places = list(dict.fromkeys((graph.head[route], graph.key_node[route][1]) for route in routes))
         if len(places) < 2:
             continue
-        keyed = sum({1 << strip for strip, _insert in places})
         for inner in places:
-            if not analysis.sounds.arrives[inner[0]] or not (behind.of(inner[0]) | 1 << inner[0]) & keyed:
+            if not analysis.sounds.arrives[inner[0]]:
                 continue
             for outer in places:
                 if inner != outer and behind.passes(inner, outer):
@@ -162,26 +161,32 @@ def ducked_twice(analysis: Analysis) -> Iterator[Finding]:
 
 
 class _Behind:
-    """Strips that the output of a strip's inserts reaches, as bits. Each strip is followed once, O(routes)."""
+    """Strips that the output of a strip's inserts reaches. Each strip is followed once, O(routes behind it)."""
 
     def __init__(self, analysis: Analysis) -> None:
         self.analysis = analysis
-        self._known: dict[int, int] = {}
+        self._known: dict[int, set[int]] = {}
 
     def passes(self, inner: tuple[int, str], outer: tuple[int, str]) -> bool:
         """The output of the insert of `inner` reaches the insert of `outer`."""
         if inner[0] == outer[0]:
             return self.analysis.graph.insert_at[inner[1]][1] < self.analysis.graph.insert_at[outer[1]][1]
-        return bool(self.of(inner[0]) >> outer[0] & 1)
+        return outer[0] in self._of(inner[0])
 
-    def of(self, strip: int) -> int:
+    def _of(self, strip: int) -> set[int]:
         if strip not in self._known:
             graph, reach = self.analysis.graph, self.analysis.unblocked
-            first = [r for r in graph.outs[strip] if reach.route_ok[r] and graph.stage[r] != IN]
-            heads = {graph.head[route] for route in first}
-            onward = reach.forward([head for head in heads if reach.monitors[head]]).fed
-            come = (n for n in range(len(graph.strips)) if onward[n] or (n in heads and reach.enters(n)))
-            self._known[strip] = sum(1 << n for n in come)
+            heads = {graph.head[r] for r in graph.outs[strip] if reach.route_ok[r] and graph.stage[r] != IN}
+            found = {head for head in heads if reach.enters(head)}
+            waiting = [head for head in heads if reach.monitors[head]]
+            while waiting:
+                for route in graph.outs[waiting.pop()]:
+                    head = graph.head[route]
+                    if reach.route_ok[route] and head not in found:
+                        found.add(head)
+                        if reach.monitors[head] and head not in heads:
+                            waiting.append(head)
+            self._known[strip] = found
         return self._known[strip]
 
 

@@ -24,7 +24,11 @@ def trigger_heard(analysis: Analysis) -> Iterator[Finding]:
     sources = {(strip, outlet) for strip, outlet in analysis.sources if strip in tagged}
     # a bus of triggers is a trigger too: its inputs must not reach an output
     buses = {Origin(strip) for strip in tagged if analysis.sounds.fed[strip] and analysis.unblocked.enters(strip)}
-    audible = analysis.unblocked.to_endpoints(prints=False)
+    reach = analysis.unblocked
+    sound = reach.forward((n for n, outlet in sources | buses if outlet < 0), (o for _n, o in sources if o >= 0))
+    if not any(sound.arrives[end] and reach.ends_here(end, prints=False) for end in analysis.graph.ends):
+        return  # nearly always: few strips are behind triggers
+    audible = reach.to_endpoints(prints=False)
     for strip, outlet in sorted(sources | buses):
         if outlet >= 0:
             is_heard = audible.outlet[outlet]

@@ -6,8 +6,9 @@ Inserts have a module of their own (`insert_cells`). Semicolons separate the ent
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any, get_args
 
 from msgspec import UNSET
@@ -222,9 +223,10 @@ class ReadRoute:
 
     target: str
     insert: str | None
-    fields: dict[str, Any]
+    fields: Mapping[str, Any]
 
 
+@lru_cache(maxsize=1 << 13)  # rows have the same few destinations, and each is read several times
 def read_route(entry: str, kind: str) -> ReadRoute:
     """A route like “3-4>Bus@-6 pre-fader disabled”: outlet, place, level or midi channel, tap, marks.
 

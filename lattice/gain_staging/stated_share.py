@@ -66,10 +66,10 @@ class StatedShare:
             self.peak[number] = self.likely[number] = UNKNOWN if graph.ins[number] else _behind(strip, NONE)
             return
         sound, outlet, tail, reached = stages[0].levels, graph.outlet, graph.tail, self.reached
+        unsure = [route for route in graph.ins[number] if reached[tail[route]] or outlet[route] >= 0]
         missing = [[0.0] * len(sound.p) for _ in range(4)]  # at most and at least, of P and of Q²
-        for route in graph.ins[number]:
-            if reached[tail[route]] or outlet[route] >= 0:  # else all of it is stated
-                self._take_away(route, missing)
+        for route in unsure:  # of the others all is stated
+            self._take_away(route, missing)
         self.peak[number] = _behind(strip, _bounds(sound.p, missing[0], missing[1]))
         power = _bounds(sound.q2, missing[2], missing[3])
         share = Bounds(math.sqrt(power.least), math.sqrt(power.most))

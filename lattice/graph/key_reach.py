@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 
 from lattice.graph.masks import masks
-from lattice.graph.origin import Origin
+from lattice.graph.origin import NO_OUTLET, Origin
 from lattice.graph.reach import Reach
 
 
@@ -35,8 +35,8 @@ class KeyReach:
         self.sources: dict[int, list[Origin]] = defaultdict(list)
         if not keys:
             return
-        chains = [Origin(n) for n, sounds in enumerate(reach.sounds) if sounds]
-        outlets = [Origin(strip, at) for at, (strip, _piece) in enumerate(graph.outlets) if reach.outlet_sounds(at)]
-        for origin, mask in zip(chains + outlets, masks(reach, self.strip_bit, self.key_bit), strict=True):
-            if mask:
-                self.sources[mask].append(origin)
+        places = [(n, NO_OUTLET) for n, sounds in enumerate(reach.sounds) if sounds]
+        places += [(strip, at) for at, (strip, _piece) in enumerate(graph.outlets) if reach.outlet_sounds(at)]
+        for place, mask in zip(places, masks(reach, self.strip_bit, self.key_bit), strict=True):
+            if mask:  # of few sources
+                self.sources[mask].append(Origin(*place))

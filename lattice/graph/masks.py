@@ -41,26 +41,27 @@ def spread(
     count = len(graph.strips)
     leaving, fed = [0] * count, [0] * count  # bits reached from a strip's chain; from its inputs
     outlet = [0] * len(graph.outlets)
-    for strip in range(count):
-        fed[strip] = strips.get(strip, 0) if reach.enters(strip) and reach.in_service[strip] else 0
-    waiting = [strip for strip in range(count) if fed[strip]]
+    waiting = []
+    for strip, bits in strips.items():
+        if bits and reach.enters(strip) and reach.in_service[strip]:
+            fed[strip] = bits
+            waiting.append(strip)
 
-    def give(route: int, bits: int) -> None:
-        tail = graph.tail[route]
-        if graph.outlet[route] >= 0:
-            outlet[graph.outlet[route]] |= bits
-        elif bits & ~leaving[tail]:
-            leaving[tail] |= bits
-            if reach.monitors[tail] and reach.in_service[tail]:
-                fed[tail] |= bits
-                waiting.append(tail)
-
-    for route, bits in routes.items():
-        if reach.route_ok[route]:
-            give(route, bits)
-    while waiting:
-        strip = waiting.pop()
-        for route in graph.ins[strip]:
-            if reach.route_ok[route]:
-                give(route, fed[strip])
+    tails, outlets, ins, route_ok = graph.tail, graph.outlet, graph.ins, reach.route_ok
+    given = [(route, bits) for route, bits in routes.items() if route_ok[route]]
+    while given or waiting:
+        if not given:
+            strip = waiting.pop()
+            given = [(route, fed[strip]) for route in ins[strip] if route_ok[route]]
+        for route, bits in given:
+            tail = tails[route]
+            if outlets[route] >= 0:
+                outlet[outlets[route]] |= bits
+            elif bits & ~leaving[tail]:
+                leaving[tail] |= bits
+                if reach.monitors[tail] and reach.in_service[tail]:
+                    fed[tail] |= bits
+                    if ins[tail]:
+                        waiting.append(tail)
+        given = []
     return leaving, fed, outlet

@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
 
-from lattice.graph.origin import NO_OUTLET
+from lattice.graph.origin import NO_OUTLET, Origin
 from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import source_of
 
@@ -174,6 +174,25 @@ class Reach:
             routes = []
         own = [(leaves[n] or ends[n]) for n in range(count)]
         return Backward(fed, own, outlet)
+
+    def origins_into(self, strip: int) -> set[Origin]:
+        """Chains and outlets that arrive at the `in` of a strip, its own chain among them. O(routes upstream)."""
+        if not self.in_service[strip]:
+            return set()
+        graph, leaves, outlets = self.graph, {strip}, set()
+        waiting = [strip] if self.enters(strip) else []
+        while waiting:
+            for route in graph.ins[waiting.pop()]:
+                tail, outlet = graph.tail[route], graph.outlet[route]
+                if not self.route_ok[route]:
+                    continue
+                if outlet >= 0:
+                    outlets.add(Origin(tail, outlet))
+                elif tail not in leaves:
+                    leaves.add(tail)
+                    if self.monitors[tail] and self.in_service[tail]:
+                        waiting.append(tail)
+        return outlets | {Origin(tail) for tail in leaves}
 
     def from_sources(self) -> Forward:
         """Where the sound of all sources is (open outlets and spares among them)."""

@@ -169,7 +169,7 @@ def is_cue_name(name: str) -> bool:
     return not CUE_WORDS.isdisjoint(words_of(name))
 
 
-@lru_cache(maxsize=1 << 14)
+@lru_cache(maxsize=1 << 16)  # asked for every strip, of the largest templates too
 def is_bass_name(name: str) -> bool:
     """Return whether a name says bass, sub or kick."""
     return not BASS_WORDS.isdisjoint(words_of(name))

@@ -10,6 +10,7 @@ import re
 from collections import Counter, defaultdict
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 from msgspec.structs import replace
@@ -401,9 +402,18 @@ class LooseReader(GuessingReader):
         """The first bus of a section that more than half of its playing strips feed; any where none plays."""
         inside = [strip for strip in strips.values() if strip.section == section]
         playing = {strip.id for strip in inside if strip.kind in PLAYING}
-        fed = Counter(r.to for _row, _column, r in self.routes if r.kind == "feed" and r.from_strip in playing)
+        fed = Counter(end for strip in playing for end in self._fed_by.get(strip, ()))
         buses = (strip.id for strip in inside if strip.kind == "bus")
         return next((bus for bus in buses if fed[bus] * 2 > len(playing) or not playing), None)
+
+    @cached_property
+    def _fed_by(self) -> dict[str, list[str]]:
+        """Strip → what the rows feed it to, once all of them are read."""
+        found: dict[str, list[str]] = defaultdict(list)
+        for _row, _column, route in self.routes:
+            if route.kind == "feed":
+                found[route.from_strip].append(route.to)
+        return found
 
     def _with_own_bus(self, section: Section, strips: dict[str, Strip]) -> Section:
         """The common destination of all of its strips is its bus, if no other strips feed it."""

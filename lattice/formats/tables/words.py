@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from functools import lru_cache
 
 from lattice.model import insert_types, strip_kinds
 from lattice.model.insert_types import SIGNS
@@ -65,6 +66,7 @@ MAIN_PAIR = re.compile(r"(?:stereo|main|master) (?:outs?|outputs?)")  # without 
 NOTHING = frozenset({"", "-", "–", "none", "no input", "no output", "off", "n/a"})
 
 
+@lru_cache(maxsize=1 << 13)  # a table has few words, many times
 def _plain(text: str) -> str:
     return " ".join(text.casefold().replace("_", " ").split())
 
