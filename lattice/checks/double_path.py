@@ -58,7 +58,7 @@ def double_path(analysis: Analysis) -> Iterator[Finding]:
             if pair is not None:
                 found.append((start, end, pair, _figures(analysis, search, *pair)))  # its steps count as well
             left -= search.steps
-    cuts = _Cuts(analysis, search, [pair for _start, _end, pair, _figures in found])
+    cuts = _Cuts(analysis, search, [pair for _start, _end, pair, _its in found])
     for place, (start, end, pair, figures) in enumerate(found):
         finding = _finding(analysis, start, end, *pair, figures=figures, cuts=cuts)
         is_last = unlisted and place == len(found) - 1

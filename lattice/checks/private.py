@@ -124,22 +124,12 @@ class Privacy:
 
     def _sources_into(self, start: int, outlet: int) -> list[Origin] | None:
         """The sources that sound at a new route's start; None for more than a few of them."""
-        graph, reach = self.graph, self.analysis.unblocked
         if outlet >= 0:
             return [Origin(start, outlet)]
-        found = [Origin(start)] if reach.sounds[start] else []
-        seen, waiting = {start}, [start]
-        while waiting and len(found) <= FEW_SOURCES:
-            at = waiting.pop()
-            for route in graph.ins[at] if reach.monitors[at] and reach.enters(at) else ():
-                tail, node = graph.tail[route], graph.outlet[route]
-                if reach.route_ok[route] and node >= 0 and reach.outlet_sounds(node):
-                    found.append(Origin(tail, node))
-                elif reach.route_ok[route] and node < 0 and tail not in seen:
-                    seen.add(tail)
-                    waiting.append(tail)
-                    found += [Origin(tail)] if reach.sounds[tail] else []
-        return list(dict.fromkeys(found)) if len(found) <= FEW_SOURCES else None
+        reach = self.analysis.unblocked
+        into = reach.origins_into(start) if reach.monitors[start] else {Origin(start)}
+        found = [one for one in into if (reach.sounds[one.strip] if one.is_chain else reach.outlet_sounds(one.outlet))]
+        return found if len(found) <= FEW_SOURCES else None
 
     def _keeps_source(self, source: Origin, gained: set[int]) -> bool:
         """Return whether endpoints that a source gains are those of its section: a few sweeps, not one for all."""

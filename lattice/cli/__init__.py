@@ -8,8 +8,8 @@ from __future__ import annotations
 import argparse
 import os
 import sys
-from collections import Counter
 from collections.abc import Callable, Sequence
+from itertools import groupby
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -173,17 +173,21 @@ def _print_matters(matters: tuple[Matter, ...]) -> None:
     """A line an issue, its consequences below it, its evidence if it is one finding; a head a group if several."""
     from lattice.matters.matter import group_of
 
-    counts = Counter(group_of(matter) for matter in matters)
-    has_heads = set(counts) - {"wrong"}
-    for group, matter in ((group_of(matter), matter) for matter in matters):
-        if has_heads and counts[group]:
-            print(f"{GROUP_HEADS[group]}: {counts.pop(group)}")
-        many = f" (×{len(matter.findings)})" if len(matter.findings) > 1 else ""
-        print(f"{matter.severity:8} {matter.code:22} {matter.message}{many}")
-        for line in matter.own[0].evidence if len(matter.own) == 1 else ():
-            print(f"{'':31} {line}")
-        for finding in matter.consequences:
-            print(f"{'':31} so {finding.code}: {finding.message}")
+    has_heads = any(group_of(matter) != "wrong" for matter in matters)
+    for group, ones in ((group, list(ones)) for group, ones in groupby(matters, group_of)):
+        if has_heads:
+            print(f"{GROUP_HEADS[group]}: {len(ones)}")
+        for matter in ones:
+            _print_matter(matter)
+
+
+def _print_matter(matter: Matter) -> None:
+    many = f" (×{len(matter.findings)})" if len(matter.findings) > 1 else ""
+    print(f"{matter.severity:8} {matter.code:22} {matter.message}{many}")
+    for line in matter.own[0].evidence if len(matter.own) == 1 else ():
+        print(f"{'':31} {line}")
+    for finding in matter.consequences:
+        print(f"{'':31} so {finding.code}: {finding.message}")
 
 
 def _plan(options: argparse.Namespace) -> int:

@@ -132,7 +132,7 @@ def is_track_sheet(data: bytes) -> bool:
 
 def is_exact(data: bytes) -> bool:
     """Return whether it is a track sheet that states the kind of every strip; in others names and routes tell it."""
-    if is_list(data) or not is_track_sheet(data):
+    if not is_track_sheet(data):
         return False
     rows, problems = track_sheet.cells_in(data)  # problems: of the heads, which only a track sheet has
     return bool(problems) or all(cells.get("kind") for _number, cells in rows if any(cells.values()))

@@ -13,6 +13,7 @@ from typing import NamedTuple
 
 from lattice.gain_staging.chain import catches_peaks, limits
 from lattice.gain_staging.levels import Levels
+from lattice.gain_staging.signal_levels import SignalLevels
 from lattice.graph.origin import Origin
 from lattice.model.document import Strip
 from lattice.model.insert_types import COMPRESSING
@@ -98,16 +99,9 @@ class StatedShare:
         if stage is None:
             return None
         sound, peak_gain, likely_gain, _rms_gain = stage
-        level = gain(gain_db)
-        by_p, by_q = peak_gain * level, (likely_gain * level) ** 2
-        matrix = levels.matrices[route]
-        if matrix is None:
-            return [p * by_p for p in sound.p], [q2 * by_q for q2 in sound.q2]
-        peaks, powers = [0.0] * channels, [0.0] * channels
-        for row, column, by in matrix.entries:
-            peaks[row] += abs(by) * by_p * sound.p[column]
-            powers[row] += by * by * by_q * sound.q2[column]
-        return peaks, powers
+        level, brought = gain(gain_db), SignalLevels.silent(channels)
+        brought.add(sound, levels.matrices[route], peak_gain * level, likely_gain * level, 0.0)
+        return brought.p, brought.q2
 
     def _of_route(self, route: int) -> tuple[Bounds, Bounds]:
         """The shares of P and of Q in what a route brings."""

@@ -172,7 +172,7 @@ class _Planner:
     def run(self) -> Plan:
         state = self.plan.before
         self._promises = {_key(matter): _promised(matter) for matter in matters_of(state.analysis, state.audit)}
-        while (best := self._best(self._candidates())) is not None:
+        while (best := self._best(self._steps_offered())) is not None:
             matter, remedy, effect = best
             self.plan.after = effect.after
             self.plan.steps.append(
@@ -192,12 +192,16 @@ class _Planner:
 
     def _candidates(self) -> list[Matter]:
         state = self.plan.after
-        wanted = [
+        return [
             matter
             for matter in matters_of(state.analysis, state.audit, hang=False)
             if matter.remedies and (not self.only or self._is_wanted(matter))
         ]
-        return [*wanted, *(matter for code, label in STEPS_AT_ONCE.items() for matter in _at_once(wanted, code, label))]
+
+    def _steps_offered(self) -> list[Matter]:
+        """The same, and those of one deed as one."""
+        ones = self._candidates()
+        return [*ones, *(matter for code, label in STEPS_AT_ONCE.items() for matter in _at_once(ones, code, label))]
 
     def _is_wanted(self, matter: Matter) -> bool:
         codes = {finding.code for finding in matter.own}
@@ -254,7 +258,7 @@ class _Planner:
 
     def _ask(self) -> None:
         """Issues that are left because a person has to choose, with the effect of each answer."""
-        left = [matter for matter in self._candidates() if matter.code not in STEPS_AT_ONCE or len(matter.own) == 1]
+        left = self._candidates()
         asked = [matter for matter in left if not (matter.severity == "note" and matter.standing == "wrong")]
         for matter in (*_sources_at_once(left), *asked)[:MOST_QUESTIONS]:
             effects = ((remedy, self._effect(remedy)) for remedy in matter.remedies)
@@ -269,28 +273,25 @@ def _of_kind(matter: Matter, kind: str) -> list[Remedy]:
 
 
 def _at_once(matters: list[Matter], code: str, label: str) -> list[Matter]:
-    """Matters of a code that are one deed, done here and there; none if there are not several with a fix of its kind.
-
-    One that represents all of them under the name of the first.
-    """
+    """Matters of a code that are one deed, done here and there; none if there are not several without a decision."""
     ones = [matter for matter in matters if matter.code == code and not matter.remedies[0].asks]
-    if len(ones) < 2:
-        return []
     steps = tuple(step for matter in ones for step in matter.remedies[0].steps)
-    own = tuple(finding for matter in ones for finding in matter.own)
-    return [replace(ones[0], own=own, remedies=(Remedy(label.format(n=len(own)), steps, ones[0].remedies[0].kind),))]
+    many = sum(len(matter.own) for matter in ones)
+    return [_as_one(ones, label.format(n=many), steps, ones[0].remedies[0].kind)] if len(ones) > 1 else []
 
 
 def _sources_at_once(matters: list[Matter]) -> list[Matter]:
     """The same of sources to the operating level: a source before several such inserts is changed once."""
     ones = [matter for matter in matters if matter.code == "level.operating"]
     by_strip = {step.arguments["strip"]: step for matter in reversed(ones) for step in matter.remedies[0].steps}
-    if len(ones) < 2:
-        return []
     steps = tuple(by_strip[strip] for strip in sorted(by_strip))
+    return [_as_one(ones, f"Set the {len(steps)} sources to the operating level", steps)] if len(ones) > 1 else []
+
+
+def _as_one(ones: list[Matter], label: str, steps: tuple[EditStep, ...], kind: str = "") -> Matter:
+    """A matter that represents several, under the name of the first."""
     own = tuple(finding for matter in ones for finding in matter.own)
-    label = f"Set the {len(steps)} sources to the operating level"
-    return [replace(ones[0], own=own, remedies=(Remedy(label, steps),))]
+    return replace(ones[0], own=own, remedies=(Remedy(label, steps, kind),))
 
 
 def _key(matter: Matter) -> Key:
