@@ -62,11 +62,12 @@ def rows_panel(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "editor/rows_read.html", context)
 
 
-def _choices(read: ReadRows, strip: Strip) -> list[tuple[str, str, bool]]:
-    """(kind, its value in the form, is it the present one) of a row that states none; the guess has no value."""
-    guess, number = read.guessed.get(strip.id), read.rows[strip.id]
+def _choices(read: ReadRows, strip: Strip) -> dict[str, Any]:
+    """(value in the form, kind) of a row that states none, and the present value; the guess has no value."""
+    guess = read.guessed.get(strip.id)
     usual = (guess.usual if guess else "") or ("audio" if not guess or guess.kind == "" else guess.usual)
-    return [(kind, "" if kind == usual else f"{number}={kind}", kind == strip.kind) for kind in KINDS]
+    values = {kind: "" if kind == usual else f"{read.rows[strip.id]}={kind}" for kind in KINDS}
+    return {"choices": [(value, kind) for kind, value in values.items()], "chosen": values[strip.kind]}
 
 
 def _alike(read: ReadRows) -> list[dict[str, Any]]:
@@ -76,7 +77,8 @@ def _alike(read: ReadRows) -> list[dict[str, Any]]:
             "term": guess.term,
             "count": count,
             "tag": guess.tag,
-            "choices": [(kind, f"{guess.key}={kind}", kind == guess.usual) for kind in KINDS],
+            "choices": [(f"{guess.key}={kind}", kind) for kind in KINDS],
+            "chosen": f"{guess.key}={guess.usual}",
         }
         for guess, count in by_words(read.guessed.values())
     ]
@@ -98,7 +100,7 @@ def _shown(template: Template, read: ReadRows) -> dict[str, Any]:
             "number": read.rows[strip.id],
             "section": names.get(strip.section or "", ""),
             "ends": ends.get(strip.id, []),
-            "choices": _choices(read, strip) if strip.id in read.open else None,
+            **(_choices(read, strip) if strip.id in read.open else {}),
             "because": read.guessed[strip.id].because if strip.id in read.guessed else "",
         }
         for strip in new[:SHOWN_ROWS]

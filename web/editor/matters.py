@@ -45,27 +45,18 @@ FAMILIES = {
     **dict.fromkeys(("plugin", "budget"), "Machines"),
 }
 OTHERS = "Names and sections"
-# Pages where issues without a fix are decided, by the core's word for them → the name of their address.
+# Pages where issues without a fix are decided, by the core's word for them → the name of their address, their own.
 PLACES = {
-    "map": "map",
-    "ports": "ports",
-    "crosspoints": "crosspoints",
-    "levels": "levels",
-    "timing": "timing",
-    "stems": "stems",
-    "settings": "setup",
-    "recordings": "recordings-into",
+    "map": ("map", "the map"),
+    "ports": ("ports", "Ports"),
+    "crosspoints": ("crosspoints", "Crosspoints"),
+    "levels": ("levels", "Levels"),
+    "timing": ("timing", "Timing"),
+    "stems": ("stems", "Stems"),
+    "settings": ("setup", "Settings"),
+    "recordings": ("recordings-into", "recordings"),
 }
-PLACE_WORDS = {
-    "map": "the map",
-    "ports": "Ports",
-    "crosspoints": "Crosspoints",
-    "levels": "Levels",
-    "timing": "Timing",
-    "stems": "Stems",
-    "settings": "Settings",
-    "recordings": "recordings",
-}
+NOWHERE = ("", "")
 
 
 def family_of(code: str) -> str:
@@ -99,18 +90,17 @@ class Row:
     @property
     def look(self) -> str:
         """Its mark: the severity of blockers and mistakes, else the standing, which does not alarm."""
-        severity = self.matter.severity
-        return severity if severity == "blocker" or self.matter.standing == "wrong" else self.matter.standing
+        return _look(self, self.matter.severity)
 
     @property
     def place(self) -> str:
         """The page where an issue without a fix is decided; empty if it has none of its own."""
-        return PLACES.get(self.matter.place, "")
+        return PLACES.get(self.matter.place, NOWHERE)[0]
 
     @property
     def place_words(self) -> str:
         """The link to that page."""
-        return f"Open {PLACE_WORDS.get(self.matter.place, self.matter.place)}"
+        return f"Open {PLACES.get(self.matter.place, NOWHERE)[1]}"
 
     @property
     def measures(self) -> bool:
@@ -190,14 +180,13 @@ def marks(sheet: Sheet, rows: Iterable[Row]) -> dict[str, Mark]:
         for strip in one.strips if is_whole else one.strips[:1]:
             box = box_of.get(strip)
             if box and box not in found:
-                found[box] = Mark(_look(row, one), row.number, row.key)
+                found[box] = Mark(_look(row, one.severity), row.number, row.key)
     return found
 
 
-def _look(row: Row, finding: Finding) -> str:
-    """The mark of one finding of an issue."""
-    is_plain = finding.severity == "blocker" or row.matter.standing == "wrong"
-    return finding.severity if is_plain else row.matter.standing
+def _look(row: Row, severity: str) -> str:
+    """The mark of an issue, or of one finding of it."""
+    return severity if severity == "blocker" or row.matter.standing == "wrong" else row.matter.standing
 
 
 def _mark_rank(row: Row, finding: Finding) -> tuple[bool, int, int]:
