@@ -162,6 +162,22 @@ def test_what_is_chosen_in_the_form_is_remembered_and_a_paste_opens_it(page: Pag
     assert hand.routes()[-2:] == ["feed bass>voices-bus", "send bass>hall"]
 
 
+def test_kinds_read_from_names_are_changed_for_all_alike_and_for_one(page: Page, on_map: Opener) -> None:
+    hand = Hand(page, on_map(BAND))
+    hand.paste("Drum bus\nGuitar bus\nHall reverb\nPlate reverb")
+    expect(page.locator("#rows-read")).to_contain_text("2 bus")
+    hand.pick("#alike-1", label="audio")
+    expect(page.locator("#rows-read")).to_contain_text("2 audio")
+    hand.pick("#role-3", label="bus")
+    expect(page.locator("#rows-read")).to_contain_text("1 return")
+    expect(page.locator("#alike-1")).to_have_value("bus=audio")  # the first choice stays
+    writes(hand, lambda: hand.click("#panel button:has-text('Add strips')"))
+    kinds = {strip.name: strip.kind for strip in hand.template.strips}
+    assert [kinds[name] for name in ("Drum bus", "Guitar bus", "Hall reverb", "Plate reverb")] == [
+        "audio", "audio", "bus", "return",
+    ]  # fmt: skip
+
+
 def test_rows_pasted_on_strips_go_to_the_form_on_the_map(page: Page, on_map: Opener) -> None:
     stored = on_map(BAND)
     page.goto(f"/t/{stored.pk}/strips/")

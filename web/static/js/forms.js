@@ -1,13 +1,14 @@
 // Forms with a live preview, and forms that remember their last choices.
 
 import { notify } from "./notes.js";
+import { valuesOf } from "./values.js";
 
 const PAUSE_MS = 200; // pause in typing
 const waiting = new Map();
 
 // The values of a form are posted to its address; the answer goes to its target.
 function show(form) {
-  const values = Object.fromEntries(new FormData(form));
+  const values = valuesOf(form);
   const target = document.getElementById(form.dataset.into);
   if (target) htmx.ajax("POST", form.dataset.shows, { target, swap: "innerHTML", values, source: form });
 }

@@ -4,6 +4,7 @@
 
 import { shown } from "./changes.js";
 import { begun, refill } from "./drafts.js";
+import { valuesOf } from "./values.js";
 
 const ANSWER = "#answer"; // target of answers to writes: all their parts are placed elsewhere
 let queue = Promise.resolve();
@@ -70,7 +71,7 @@ function said(element) {
   for (let at = element; at; at = at.parentElement) {
     for (const [name, value] of Object.entries(JSON.parse(at.dataset?.values || "{}"))) values[name] ??= value;
   }
-  if (element.matches("form")) Object.assign(values, Object.fromEntries(new FormData(element)));
+  if (element.matches("form")) Object.assign(values, valuesOf(element));
   if (element.matches("input, select, textarea")) values[element.name] = element.value;
   return values;
 }
