@@ -12,6 +12,7 @@ from lattice.edits import (  # noqa: F401
     add_block,
     batches,
     buses,
+    cells,
     change_layout,
     channels,
     choices,

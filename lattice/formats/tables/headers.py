@@ -34,6 +34,7 @@ HEADS: dict[str, tuple[str, ...]] = {
     "fader_db": ("fader", "level", "volume", "fader level", "vol", "fader db"),
     "pan": ("panning", "pan position", "balance"),
     "mute": ("muted",),
+    "state": ("status", "strip state"),
     "in_service": ("active", "enabled", "in use", "active?"),
     "invert": ("polarity", "phase", "ø"),
     "armed": ("arm", "record", "rec"),

@@ -263,6 +263,8 @@ class Reader:
     def _machine(self, text: str) -> str | None:
         """The machine of that name, made where it is new; none named is the main one."""
         folded = text.casefold().replace(OUTBOARD, "").strip()
+        if folded == self.base.machines[0].name.casefold() and folded not in self.machines:
+            return None
         if folded and folded not in self.machines:
             outboard = text.casefold().endswith(OUTBOARD)
             name = text[: -len(OUTBOARD)].strip() if outboard else text

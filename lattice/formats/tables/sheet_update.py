@@ -67,7 +67,7 @@ def newer(template: Template, rows: list[tuple[int, Cells]], table: Tabled | Non
     """
     known = matched(template, rows, choices.keep_apart)
     lines, called = with_ids(template, rows, known)
-    reader: _Keeping = (
+    reader: Keeping = (
         _Strict(template, known)
         if table is None
         else _Loose(template, known, {}, answers=choices.destinations, by_bus=table.is_by_bus)
@@ -81,7 +81,7 @@ def newer(template: Template, rows: list[tuple[int, Cells]], table: Tabled | Non
     return SheetUpdate(read.template, order, gone, known.renamed, tuple(read.problems), loose)
 
 
-class _Keeping(Reader):
+class Keeping(Reader):
     """Common steps of both readers for existing strips."""
 
     def __init__(self, template: Template, known: Matched, *arguments: Any, **choices: Any) -> None:
@@ -137,10 +137,15 @@ class _Keeping(Reader):
 
     def _with_strips(self, strips: list[Strip]) -> Template:
         read = {strip.id: strip for strip in strips}
-        keyed = {strip.id: replace(strip, inserts=tuple(self.inserts[strip.id])) for strip in self.base.strips}
+        others = {strip.id: self._with_keys(strip) for strip in self.base.strips}
         placed = in_order([strip.id for strip in self.whole.strips], [row.id for row in self.rows])
-        all_strips = tuple(read.get(one) or keyed[one] for one in placed)
+        all_strips = tuple(read.get(one) or others[one] for one in placed)
         return replace(self.whole, strips=all_strips, machines=tuple(self.machines.values()))
+
+    def _with_keys(self, strip: Strip) -> Strip:
+        """A strip that no row means; rows may key its inserts. The same object where none does."""
+        inserts = tuple(self.inserts[strip.id])
+        return strip if inserts == strip.inserts else replace(strip, inserts=inserts)
 
     def _with_routes(self, template: Template) -> Template:
         """Without routes that were there and that may not be any more, as where an insert they key is gone."""
@@ -239,7 +244,7 @@ def in_order(there: list[str], said: list[str]) -> list[str]:
     return [*behind[""], *(piece for one in there for piece in (one, *behind[one]))]
 
 
-class _Strict(_Keeping):
+class _Strict(Keeping):
     """A sheet with our own heads: an empty cell removes the value."""
 
     def _is_said(self, column: str, cells: Cells) -> bool:
@@ -258,7 +263,7 @@ class _Strict(_Keeping):
         return replace(new, id=old.id)
 
 
-class _Loose(_Keeping, LooseReader):
+class _Loose(Keeping, LooseReader):
     """A table with other heads: an empty cell changes nothing, “-” or “none” removes the value."""
 
     def _is_said(self, column: str, cells: Cells) -> bool:

@@ -22,6 +22,8 @@ from lattice.formats.tables.headers import BARE_LEVEL, cells_of, table_of
 from lattice.formats.tables.name_guesses import Guess
 from lattice.formats.tables.rows import Row, SheetProblem, in_sections, widened
 from lattice.formats.tables.short_forms import spell_out
+from lattice.formats.tables.state_cells import USUAL as USUAL_STATE
+from lattice.formats.tables.state_cells import read_state
 from lattice.formats.track_sheet_cells import ReadRoute, entries, read_route, read_tags
 from lattice.model.document import Insert, Section, Source, Strip, Template
 from lattice.model.layouts import layout_of_count
@@ -141,12 +143,24 @@ class LooseReader(GuessingReader):
         super()._row(row)
         if len(self.rows) == before:
             return
+        self._spell_state(row)
         self.named[row.cells["name"].casefold()].append(row.id)
         for column in ("feed", "sends"):
             self.targets |= {self._target(entry).casefold() for entry in entries(row.cells.get(column, ""))}
         for source in entries(row.cells.get("input", "")):
             if not words.is_nothing(source):
                 self.takers[source.casefold()].append(row.id)
+
+    def _spell_state(self, row: Row) -> None:
+        """“muted; armed” in one cell; columns of their own come first."""
+        try:
+            state = read_state(row.cells.pop("state", ""))
+        except ValueError as wrong:
+            self._problem(row, "state", f"{wrong}; skipped")
+            return
+        for column, cell in state.items():
+            if cell != USUAL_STATE[column]:
+                row.cells[column] = row.cells.get(column) or cell
 
     def _target(self, entry: str) -> str:
         try:
