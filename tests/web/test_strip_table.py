@@ -1,15 +1,19 @@
-"""All strips as a table: sorted and narrowed by the address, a hundred at a time."""
+"""All strips as a table: its records, and what an answer brings of them. The page itself is in tests/browser."""
 
 from __future__ import annotations
 
+import json
 import re
+from html import unescape
+from typing import Any
 
 import pytest
 from django.test import Client
 
+from lattice.edits import apply
 from lattice.generate import generate
 from tests.build import template
-from web.editor.strip_table import COLUMNS, MOST_ROWS, strip_table
+from web.editor.strip_cells import cells_table
 from web.shelf import services
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import Workspace, workspace
@@ -25,50 +29,66 @@ MADE = template(
     ["loud>bus", "soft>bus", "usual>bus", "bus>out"],
     sections=[{"id": "s", "name": "Strings"}],
 )  # fmt: skip
-SORTED = [
-    ({}, ["Loud", "Soft", "usual", "Lost", "bus", "out"]),
-    ({"sort": "name"}, ["bus", "Lost", "Loud", "out", "Soft", "usual"]),
-    ({"sort": "level", "way": "down", "kind": "audio"}, ["Loud", "usual", "Lost", "Soft"]),
-    ({"sort": "findings", "way": "down", "kind": "audio"}, ["Lost", "Loud", "Soft", "usual"]),
-    ({"sort": "arrival", "way": "down"}, ["bus", "out", "Loud", "Soft", "usual", "Lost"]),
-    ({"section": "Strings"}, ["Loud", "Soft"]),
-    ({"q": "audio BUS", "sort": "name"}, ["Loud", "Soft", "usual"]),
-    ({"q": "nothing"}, []),
-    ({"sort": "nonsense", "from": "99"}, ["Loud", "Soft", "usual", "Lost", "bus", "out"]),
+
+
+def rows_of(space: Workspace) -> dict[str, dict[str, Any]]:
+    """Records of the table by strip, as the page's scripts have them."""
+    table = cells_table(space, None).whole()  # type: ignore[arg-type]
+    return {row[0]: dict(zip(table["columns"], row, strict=True)) for row in table["rows"]}
+
+
+def test_figures_and_findings_are_those_of_the_audit() -> None:
+    rows = rows_of(Workspace(MADE))
+    assert (rows["loud"]["likely"], rows["usual"]["likely"]) == ("−3.0", "−6.0")
+    assert (rows["bus"]["arrives"], rows["loud"]["arrives"]) == (64, 0)
+    assert (rows["lost"]["worst"], rows["lost"]["findings"], rows["loud"]["findings"]) == ("blocker", 1, 0)
+    assert [strip for strip, row in rows.items() if row["assumed"]] == ["usual", "lost"]
+    assert [strip for strip, row in rows.items() if row["rests"]] == ["usual", "lost", "bus", "out"]
+    assert (rows["loud"]["to"], rows["loud"]["section"]) == ("bus", "Strings")
+
+
+EDITS = [
+    ("change_strip", {"strip": "loud", "changes": {"fader_db": -6.0}}, {"loud", "bus", "out"}),
+    ("change_strip", {"strip": "bus", "changes": {"name": "Band"}}, {"bus", "loud", "soft", "usual"}),
+    ("change_section", {"section": "s", "changes": {"name": "Low"}}, {"loud", "soft"}),
+    ("change_source", {"strip": "soft", "peak_dbfs": -1.0}, {"soft", "bus", "out"}),
+    ("remove_strips", {"strips": ["bus"]}, None),
 ]
 
 
-@pytest.mark.parametrize(("asked", "names"), SORTED, ids=[str(case[0]) for case in SORTED])
-def test_rows_by_the_address(asked: dict[str, str], names: list[str]) -> None:
-    found = strip_table(Workspace(MADE), asked)
-    assert [row.strip.name for row in found["rows"]] == names
-    assert found["total"] == len(names)
+@pytest.mark.parametrize(("edit", "arguments", "changed"), EDITS)
+def test_kept_rows_are_those_of_a_fresh_table(edit: str, arguments: dict[str, Any], changed: set[str] | None) -> None:
+    space = Workspace(MADE)
+    before = rows_of(space)
+    after = apply(MADE, edit, arguments)
+    rows = rows_of(Workspace(after, space))
+    assert rows == rows_of(Workspace(after))
+    if changed is not None:
+        assert {strip for strip in rows if rows[strip] != before[strip]} == changed
 
 
-def test_figures_are_those_of_the_audit() -> None:
-    rows = {row.strip.id: row for row in strip_table(Workspace(MADE), {})["rows"]}
-    assert (rows["loud"].level_dbfs, rows["usual"].level_dbfs) == (pytest.approx(-3.0), pytest.approx(-6.0))
-    assert rows["bus"].arrival_samples == 64
-    assert (rows["lost"].worst, rows["loud"].worst) == ("blocker", None)
-    assert [strip for strip, row in rows.items() if row.is_assumed] == ["usual", "lost"]
-
-
-def test_every_head_sorts_and_turns(signed_in: Client, owner) -> None:  # type: ignore[no-untyped-def]
+def test_an_answer_brings_the_rows_that_differ(signed_in: Client, owner) -> None:  # type: ignore[no-untyped-def]
     stored = services.store(owner, MADE)
-    page = signed_in.get(f"/t/{stored.pk}/strips/?sort=name").content.decode()
-    assert re.findall(r'aria-sort="(\w+)"', page) == ["ascending", *["none"] * (len(COLUMNS) - 1)]
-    assert "sort=name&amp;way=down" in page
-    assert "at an assumed level" in page
+    token = signed_in.get(f"/t/{stored.pk}/cells.json").json()["shown"]
+    said = {"base": "1", "place": "strips", "shown": f"cells:{token}", "cells": "loud\tnote\tours"}
+    answer = signed_in.post(f"/t/{stored.pk}/write/set_cells/", said).content.decode()
+    change = re.search(r'<template data-into="cells"[^>]*>(.*?)</template>', answer, re.S)
+    assert change
+    sent = json.loads(unescape(change[1]))
+    assert [row[0] for row in sent["rows"]] == ["loud"]
 
 
-def test_many_strips_come_a_hundred_at_a_time(signed_in: Client, owner) -> None:  # type: ignore[no-untyped-def]
-    stored: StoredTemplate = services.store(owner, generate(300))
-    first = signed_in.get(f"/t/{stored.pk}/strips/").content.decode()
-    assert first.count("data-names=") == MOST_ROWS
-    assert f"1–{MOST_ROWS} of " in first
-    further = re.findall(r'href="\?(from=\d+)">next', first)
-    second = signed_in.get(f"/t/{stored.pk}/strips/?{further[0]}").content.decode()
-    assert set(re.findall(r'data-names="([^"]+)"', first)).isdisjoint(re.findall(r'data-names="([^"]+)"', second))
+def test_the_page_stays_small_and_its_records_are_compressed(signed_in: Client, owner) -> None:  # type: ignore[no-untyped-def]
+    stored = services.store(owner, generate(1000))
+    assert len(signed_in.get(f"/t/{stored.pk}/strips/").content) < 150_000
+    records = signed_in.get(f"/t/{stored.pk}/cells.json", headers={"accept-encoding": "gzip"})
+    assert records["Content-Encoding"] == "gzip"
+    assert len(records.content) < 60_000
+
+
+def test_a_strip_that_is_gone_says_so(signed_in: Client, owner) -> None:  # type: ignore[no-untyped-def]
+    stored = services.store(owner, MADE)
+    assert "may have been removed" in signed_in.get(f"/t/{stored.pk}/strips/?strip=gone").content.decode()
 
 
 @pytest.mark.parametrize(

@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
+from django.views.decorators.gzip import gzip_page
 from django.views.decorators.http import require_POST, require_safe
 
 from lattice.drawing import Sheet
@@ -14,6 +15,7 @@ from web.editor.lists import Table
 from web.editor.matter_lists import matters_list
 from web.editor.matters import contents, offered, row_of
 from web.editor.presenting import frame, strips_table, wires_table
+from web.editor.strip_cells import cells_table
 from web.editor.writes import base_of, changed
 from web.shared.numbers import number_of
 from web.shelf.access import template_or_404
@@ -21,7 +23,11 @@ from web.shelf.models import StoredTemplate
 from web.shelf.sheets import map_of
 from web.shelf.workspace import Workspace, workspace
 
-TABLES: dict[str, Callable[[Workspace, Sheet], Table]] = {"strips": strips_table, "wires": wires_table}
+TABLES: dict[str, Callable[[Workspace, Sheet], Table]] = {
+    "strips": strips_table,
+    "cells": cells_table,
+    "wires": wires_table,
+}
 
 
 @require_safe
@@ -67,6 +73,7 @@ def follow(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_safe
+@gzip_page  # thousands of rows, and no secret in them
 def table(request: HttpRequest, pk: int, name: str) -> HttpResponse:
     """Records for the scripts of a page, fetched once it is loaded."""
     stored = template_or_404(request, pk)

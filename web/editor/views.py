@@ -14,6 +14,7 @@ from web.editor.places.base import PLACES, Context, Place, wanted
 from web.editor.presenting import frame
 from web.shelf.access import template_or_404
 
+TEXT_PAGE = "editor/place.html"
 # Addresses of regrouped pages: the page with their content, and its parameters.
 OLD_PLACES = (
     ("strip", "strips", ""),
@@ -36,7 +37,7 @@ def place_page(request: HttpRequest, pk: int, place: str) -> HttpResponse:
     """A page of a template: its frame, and the body that writes replace."""
     here, context = PLACES[place], frame(request, template_or_404(request, pk))
     context |= place_context(request, context, here)
-    return render(request, here.page, context)
+    return render(request, TEXT_PAGE if here.shows_detail(request) else here.page, context)
 
 
 def place_context(request: HttpRequest, context: Context, here: Place) -> Context:

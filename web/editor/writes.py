@@ -34,6 +34,8 @@ from web.shelf.models import StoredTemplate
 from web.shelf.sheets import folded_of
 from web.shelf.workspace import workspace
 
+TEXT_ANSWER = "editor/place_changed.html"
+
 
 def base_of(request: HttpRequest) -> int:
     """The version the page shows; nothing is written on a guess."""
@@ -65,7 +67,9 @@ def changed(request: HttpRequest, stored: StoredTemplate, *, is_asked: bool = Tr
     context = frame(request, stored)
     audited = perf_counter()
     here = PLACES.get(request.POST.get("place", ""), PLACES["map"])
-    if here.lists is None:
+    context["answer"] = TEXT_ANSWER if here.shows_detail(request) else here.answer
+    lists = here.lists if here.is_listed(request) else None
+    if lists is None:
         context |= place_context(request, context, here)
     else:
         said = request.POST.get("shown", "")
@@ -74,7 +78,7 @@ def changed(request: HttpRequest, stored: StoredTemplate, *, is_asked: bool = Tr
         context["shows_matters"] = context["panel"] == "findings" and f"{INTO}:" in said
         context["brings_margin"] = is_asked and not context["shows_matters"]
         context |= {"place": here.name, "here": here}
-        context["changes"] = changes(*here.lists(request, context), said)
+        context["changes"] = changes(*lists(request, context), said)
     response = render(request, "editor/changed.html", context)
     response["X-Version"] = str(stored.version)
     request.timings |= {"audit-layout": (audited - start) * 1000, "draw": (perf_counter() - audited) * 1000}  # type: ignore[attr-defined]

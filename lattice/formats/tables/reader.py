@@ -129,12 +129,16 @@ class Reader:
             wanted = ""
         if wanted in self.taken:
             self._problem(row, "id", f"{wanted} is used by an earlier row; replaced by a new ID")
-        row.id = free_id(wanted or slug(name), self.taken)
+        row.id = self._id_of(wanted, name)
         row.cells["name"] = name
         self.taken.add(row.id)
         self.places.setdefault(name.casefold(), row.id)
         self.places[row.id] = row.id
         self.rows.append(row)
+
+    def _id_of(self, wanted: str, name: str) -> str:
+        """The id of a row's strip: the one it states where that is free, else one made from its name."""
+        return free_id(wanted or slug(name), self.taken)
 
     # cells
 

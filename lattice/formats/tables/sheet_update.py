@@ -106,6 +106,10 @@ class Keeping(Reader):
         """A route that is there, as a cell has it."""
         raise NotImplementedError
 
+    def _id_of(self, wanted: str, name: str) -> str:
+        """A strip that is there keeps its id, even where that is spent: another user may have removed it since."""
+        return wanted if wanted in self.old else super()._id_of(wanted, name)
+
     def _row(self, row: Row) -> None:
         cells = dict(row.cells)
         super()._row(row)

@@ -144,9 +144,10 @@ class StripCells:
 
     def _routed(self, strip: Strip, kind: str) -> str:
         routes = (route for route in self.routes.get(strip.id, ()) if route.kind == kind)
-        return "; ".join(route_text(route, self._place(route)) for route in routes)
+        return "; ".join(route_text(route, self.place(route)) for route in routes)
 
-    def _place(self, route: Route) -> str:
+    def place(self, route: Route) -> str:
+        """The destination of a route as a cell names it; of a key with its insert."""
         place = self.name_of(route.to)
         if route.kind != "key":
             return place

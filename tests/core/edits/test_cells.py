@@ -13,6 +13,7 @@ from lattice.errors import EditError
 from lattice.formats.tables.strip_cells import CELL_COLUMNS, EDITABLE, StripCells
 from lattice.generate.template import generate
 from lattice.model.document import Source, Template
+from lattice.model.names import sparing
 from tests.build import template
 from tests.strategies import templates
 
@@ -256,6 +257,12 @@ def test_many_bad_cells_say_the_first_eight() -> None:
 def test_a_line_without_its_tabs_is_refused(line: str) -> None:
     with pytest.raises(EditError, match="with tabs between"):
         apply(BAND, "set_cells", {"cells": [line]})
+
+
+def test_a_strip_keeps_its_id_where_that_is_spent() -> None:
+    with sparing({"kick", "bass"}):
+        after = typed(BAND, ("kick", "fader", "-3"), ("bass", "name", "Low"))
+    assert [strip.id for strip in after.strips] == [strip.id for strip in BAND.strips]
 
 
 def test_words_for_the_history() -> None:

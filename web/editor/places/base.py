@@ -30,7 +30,17 @@ class Place:
     answer: str = "editor/place_changed.html"  # what a write on it swaps
     # Lists and tables of which a write on it sends only the changes.
     lists: Callable[[HttpRequest, Context], tuple[list[KeyedList], dict[str, Table]]] | None = None
+    # A parameter of its address with which the place shows one thing in full: then it is a page of text without lists.
+    detail: str = ""
     keys: Keys = ()
+
+    def is_listed(self, request: HttpRequest) -> bool:
+        """Return whether writes on the page, as it is shown, send lists piece by piece."""
+        return self.lists is not None and not self.shows_detail(request)
+
+    def shows_detail(self, request: HttpRequest) -> bool:
+        """Return whether the page shows one thing in full."""
+        return bool(self.detail and wanted(request, self.detail))
 
     @property
     def body(self) -> str:

@@ -1,4 +1,4 @@
-"""The Strips page: all as a table; one as a ladder of its stages, with the routes of each."""
+"""The Strips page: all as a table to work in; one as a ladder of its stages, with the routes of each."""
 
 from __future__ import annotations
 
@@ -7,14 +7,18 @@ from typing import Any
 
 from django.http import HttpRequest
 
+from lattice.formats.tables.state_cells import STATES
 from lattice.gain_staging.chain import Stage, figures
 from lattice.graph.signal_graph import IN, POST, PRE, SignalGraph
 from lattice.model.document import Insert, Outlet, Route, Stem, Strip, main_outlet, source_of
 from lattice.model.document import machine_id as id_of_machine
 from lattice.model.layouts import channel_count
-from web.editor.panels import CHOICES
+from web.editor.lists import KeyedList, Table
+from web.editor.panels import CHOICES, chosen
 from web.editor.places.base import FLOW, Context, Place, wanted
-from web.editor.strip_table import strip_table
+from web.editor.presenting import strips_table
+from web.editor.strip_cells import cells_table, columns_data
+from web.shared.records import as_data
 from web.shared.templatetags.figures import dbfs, whole
 from web.shelf.workspace import Workspace
 
@@ -169,10 +173,30 @@ def _physical(strip: Strip, names: dict[str, str]) -> str:
 def _context(request: HttpRequest, context: Context) -> Context:
     space = context["space"]
     number = space.graph.index.get(wanted(request, "strip"))
-    if number is None:
-        asked = {name: wanted(request, name) for name in ("q", "kind", "section", "sort", "way", "from")}
-        return {"strip": "", **strip_table(space, asked)}
-    return strip_sheet(space, number) | CHOICES
+    if number is not None:
+        return strip_sheet(space, number) | CHOICES
+    shown: dict[str, Any] = {"strip": "", "columns": as_data(columns_data()), "words": as_data(_words_of(space))}
+    return shown | chosen(request, space) | CHOICES
+
+
+def _words_of(space: Workspace) -> dict[str, list[str]]:
+    """Words that cells of some columns may have, for filters and for completing what is typed."""
+    return {
+        "kind": list(CHOICES["kinds"]),
+        "layout": list(CHOICES["layouts"]),
+        "section": [section.name for section in space.template.sections],
+        "machine": [machine.name for machine in space.template.machines],
+        "state": list(STATES),
+        "tags": list(CHOICES["known_tags"]),
+        "inserts": list(CHOICES["insert_types"]),
+    }
+
+
+def _lists(_request: HttpRequest, context: Context) -> tuple[list[KeyedList], dict[str, Table]]:
+    """The parts of an answer to a write: rows that differ. The side panel comes only with a selection."""
+    context["brings_margin"] &= context["panel"] == "selection"
+    space, sheet = context["space"], context["drawn"].sheet
+    return [], {"cells": cells_table(space, sheet), "strips": strips_table(space, sheet)}
 
 
 PLACE = Place(
@@ -181,9 +205,20 @@ PLACE = Place(
     FLOW,
     1,
     _context,
+    page="editor/strips.html",
+    answer="editor/map_changed.html",
+    lists=_lists,
+    detail="strip",
     keys=(
-        ("`c`", "connect this strip: type the destination"),
-        ("`↑` `↓` on a grip", "move the insert"),
-        ("`[` `]`", "previous strip, next strip"),
+        ("`arrows`", "from cell to cell; with `Shift` a range"),
+        ("`Enter`, or typing", "change the cell; `Esc` keeps the old text, `Tab` opens the next cell"),
+        ("`Delete`", "empty the cells"),
+        ("`Ctrl c` `Ctrl v`", "copy and paste cells, also from a spreadsheet"),
+        ("`Ctrl d`", "fill the first row of the range down"),
+        ("`Space`", "select the row, for everything the map offers for several"),
+        ("`Alt Enter`", "details of the strip"),
+        ("`c`", "in details: connect this strip"),
+        ("`↑` `↓` on a grip", "in details: move the insert"),
+        ("`[` `]`", "in details: previous strip, next strip"),
     ),
 )

@@ -82,5 +82,14 @@ document.addEventListener("htmx:oobAfterSwap", (event) => {
   if (holder?.id !== "changes") return;
   for (const template of holder.querySelectorAll("template")) put(template);
   holder.replaceChildren();
-  document.dispatchEvent(new CustomEvent("lattice:changed"));
+  if (isTold) return;
+  isTold = true;
+  queueMicrotask(tell);
 });
+
+// The event of a swap comes for each of its parts; the page is told once of all of them.
+let isTold = false;
+function tell() {
+  isTold = false;
+  document.dispatchEvent(new CustomEvent("lattice:changed"));
+}
