@@ -5,7 +5,6 @@ from __future__ import annotations
 from bisect import bisect_left
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass
-from functools import lru_cache
 from typing import Any
 
 import msgspec
@@ -86,15 +85,16 @@ def _lists(what: str, before: tuple[Any, ...], after: tuple[Any, ...]) -> Iterat
     yield from _moves(what, [p.id for p in before if p.id in new], [p.id for p in after if p.id in old])
 
 
-@lru_cache
-def _fields_of(kind: type[msgspec.Struct]) -> tuple[Any, ...]:
-    """The fields of a type. msgspec reads its annotations at every call, which takes 1 ms."""
-    return msgspec.structs.fields(kind)
+# By type, its fields: msgspec reads the annotations at every call, which takes 1 ms.
+_FIELDS: dict[str, tuple[Any, ...]] = {}
 
 
 def _fields(what: str, before: Any, after: Any) -> Iterator[Change]:
     """The differing fields of one piece, with old and new value."""
-    for field in _fields_of(type(after)):
+    kind = type(after)
+    if kind.__name__ not in _FIELDS:
+        _FIELDS[kind.__name__] = msgspec.structs.fields(kind)
+    for field in _FIELDS[kind.__name__]:
         one, other = getattr(before, field.name), getattr(after, field.name)
         if one != other:
             yield Change("changed", what, after.id, field.encode_name, _plain(one), _plain(other))
