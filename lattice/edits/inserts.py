@@ -10,6 +10,8 @@ from lattice.edits.arguments import Choice, Fields, Piece, Pieces, Plain, Text, 
 from lattice.edits.described import edit
 from lattice.edits.pieces import all_known, changed, insert_ids, inserted, made, position, put, strip_of, with_strip
 from lattice.errors import EditError
+from lattice.formats.tables.insert_words import insert_of_words
+from lattice.formats.track_sheet_cells import entries
 from lattice.model.document import Insert, Strip, Template
 from lattice.model.names import free_id, slug
 
@@ -27,6 +29,42 @@ def add_insert(template: Template, strip: str, insert: dict[str, Any], at: int |
     # what nobody has stated is no figure: the total says that it leaves it out
     new = made(Insert, {"id": free_id(wanted, insert_ids(template)), "latency_samples": None, **insert})
     return with_strip(template, index, replace(old, inserts=inserted(old.inserts, at, new)))
+
+
+@edit(
+    Pieces("strips"),
+    Text("insert"),
+    Choice("at", options=("last", "first"), default="last"),
+    says="Add {insert} to {strips}",
+)
+def add_inserts(template: Template, strips: list[str], insert: str, at: str = "last") -> Template:
+    """A new insert in the chains of many strips, in words as a cell has them: “eq low-cut 80; compressor ratio 4”.
+
+    Strips of notes take none.
+    """
+    wanted, taken = all_known(template.strips, strips, "strip"), insert_ids(template)
+    said = list(entries(insert))
+    if not said:
+        raise EditError("insert: is empty")
+
+    def with_new(strip: Strip) -> Strip:
+        if strip.id not in wanted or not strip.traits.carries_sound:
+            return strip
+        new = tuple(_in_words(entry, strip, taken) for entry in said)
+        return replace(strip, inserts=(*new, *strip.inserts) if at == "first" else (*strip.inserts, *new))
+
+    return replace(template, strips=tuple(map(with_new, template.strips)))
+
+
+def _in_words(entry: str, strip: Strip, taken: set[str]) -> Insert:
+    """A new insert of a strip, with an id that is free."""
+    try:
+        new = insert_of_words(entry, "new")
+    except ValueError as wrong:
+        raise EditError(f"insert: {wrong}") from None
+    new = replace(new, id=free_id(slug(f"{strip.id} {new.title}"), taken))
+    taken.add(new.id)
+    return new
 
 
 @edit(Piece("insert", kind="insert"), Fields("changes", piece=Insert), says="{insert}: {changes}")

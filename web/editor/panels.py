@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, get_args
 
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_safe
 
@@ -12,15 +12,18 @@ from lattice.errors import DocumentError
 from lattice.graph.signal_graph import SignalGraph
 from lattice.graph.solo import solo
 from lattice.model import document
-from lattice.model.document import Section, Template
+from lattice.model.document import Section
 from lattice.model.insert_types import INSERT_TYPES
 from lattice.model.layouts import NAMED
-from lattice.model.palette import next_colour
-from lattice.model.strip_kinds import DESTINATIONS, STRIP_KINDS
+from lattice.model.strip_kinds import STRIP_KINDS
 from lattice.tracing import MOST_PATHS, HopFigures, hop_words, notes_to, outlet_words, trace
+from web.editor.actions import BY_NAME, actions_for
 from web.editor.matter_lists import margin_lists
 from web.editor.places.base import wanted
 from web.editor.presenting import frame, strip_context
+from web.editor.ranking import best
+from web.editor.selection import COMPLETED, Selection
+from web.editor.templatetags.edits import pair_of
 from web.shelf.access import template_or_404
 from web.shelf.workspace import Workspace, workspace
 
@@ -44,9 +47,9 @@ def chosen(request: HttpRequest, space: Workspace) -> dict[str, Any]:
     index = space.graph.index
     many = request.GET.get("strips") or request.POST.get("chosen_strips")
     if many:
-        chosen_many = selection_context(many, space)
-        if chosen_many["chosen_strips"]:
-            return {"panel": "selection", **chosen_many}
+        selected = Selection(space, many)
+        if selected.strips:
+            return {"panel": "selection", **selection_context(selected)}
     strip = request.GET.get("strip") or request.POST.get("chosen_strip")
     if strip in index:
         return {"panel": "strip", **strip_context(space, space.template.strips[index[strip]])}
@@ -94,67 +97,44 @@ def section_panel(request: HttpRequest, pk: int, section: str) -> HttpResponse:
 
 @require_safe
 def selection_panel(request: HttpRequest, pk: int) -> HttpResponse:
-    """Several selected strips, and their bulk actions."""
+    """Several selected strips: their facts, and the actions to be found for them."""
     stored = template_or_404(request, pk)
-    return render(
-        request,
-        "editor/panel_selection.html",
-        {"stored": stored, **selection_context(request.GET.get("strips", ""), workspace(stored))},
-    )
+    context = selection_context(Selection(workspace(stored), request.GET.get("strips", "")))
+    return render(request, "editor/panel_selection.html", {"stored": stored, **context})
 
 
-def selection_context(ids: str, space: Workspace) -> dict[str, Any]:
-    template, wanted = space.template, set(ids.split())
-    chosen_ones = [strip for strip in template.strips if strip.id in wanted]
-    keyable = [
-        (f"{strip.id}/{insert.id}", f"{strip.name}: {insert.title}")
-        for strip in template.strips
-        for insert in strip.inserts
-        if insert.traits.can_be_keyed
-    ]
-    known = {strip.id for strip in chosen_ones}
-    fed = {route.to for route in template.routes if route.kind == "feed" and route.from_strip in known}
-    sent = {route.to for route in template.routes if route.kind in ("feed", "send") and route.from_strip in known}
-    played = {route.to for route in template.routes if route.kind == "midi" and route.from_strip in known}
-    destinations = [strip for strip in template.strips if strip.kind in DESTINATIONS]
-    effects = {insert.type for strip in chosen_ones for insert in strip.inserts if insert.traits.decorrelates}
-    return {
-        "fed_inserts": [
-            (insert.id, f"{insert.title} of {strip.name}")
-            for strip in template.strips
-            if strip.id in fed
-            for insert in strip.inserts
-        ],
-        "fed": [strip for strip in template.strips if strip.id in sent],
-        "ends": [strip for strip in template.strips if strip.id not in known and strip.kind != "midi"],
-        "triggers": _triggers(template, known),
-        "stem_parts": [(stem.id, stem.name) for stem in template.stems if stem.role == "stem"],
-        "usual_colour": next_colour(template.sections),
-        "played": [strip for strip in template.strips if strip.id in played and strip.kind == "instrument"],
-        "effects": sorted(effects),
-        "template": template,
-        "chosen_strips": chosen_ones,
-        "ids": " ".join(strip.id for strip in chosen_ones),
-        "destinations": destinations,
-        "fed_by_return": [(strip.id, f"feeds {strip.name}") for strip in destinations],
-        "keyable": keyable,
-        "one": chosen_ones[0] if len(chosen_ones) == 1 else None,
-        "chains": [
-            (" ".join(insert.id for insert in strip.inserts), strip.name) for strip in template.strips if strip.inserts
-        ],
-        "sendable": ("feed", "send"),
+def selection_context(selected: Selection) -> dict[str, Any]:
+    return {"chosen": selected, "actions": actions_for(selected)}
+
+
+@require_safe
+def action_panel(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+    """The fields of one action on the selected strips."""
+    stored = template_or_404(request, pk)
+    space = workspace(stored)
+    action = BY_NAME.get(name)
+    if action is None or action.values is not None or not action.edit:
+        raise Http404
+    context = {
+        "stored": stored,
+        "template": space.template,
+        "action": action,
+        "chosen": Selection(space, request.GET.get("strips", "")),
         "taps_last_first": CHOICES["taps"][::-1],
         "untied": UNTIED,
-        "usual_pattern": "{name} {n}",
         **CHOICES,
     }
+    return render(request, "editor/panel_action.html", context)
 
 
-def _triggers(template: Template, but: set[str]) -> list[tuple[str, str]]:
-    """Possible keys: strips that are triggers first, then any strip with sound."""
-    able = [strip for strip in template.strips if strip.id not in but and strip.traits.carries_sound]
-    first = sorted(able, key=lambda strip: "trigger" not in strip.tags)
-    return [(strip.id, strip.name) for strip in first]
+@require_safe
+def choices(request: HttpRequest, pk: int, source: str) -> JsonResponse:
+    """Entries of a long list that match the typed text, the best fifty: values and words."""
+    if source not in COMPLETED:
+        raise Http404
+    selected = Selection(workspace(template_or_404(request, pk)), request.GET.get("strips", ""))
+    pairs = [pair_of(one) for one in getattr(selected, source)]
+    return JsonResponse({"found": best(pairs, request.GET.get("q", ""))})
 
 
 @require_safe

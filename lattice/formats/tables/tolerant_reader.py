@@ -15,10 +15,10 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from lattice.formats.insert_cells import INSERT_TYPES, read_insert, read_named_insert
 from lattice.formats.tables import words
 from lattice.formats.tables.guessing_reader import GuessingReader
 from lattice.formats.tables.headers import BARE_LEVEL, cells_of, table_of
+from lattice.formats.tables.insert_words import insert_of_words
 from lattice.formats.tables.name_guesses import Guess
 from lattice.formats.tables.rows import Row, SheetProblem, in_sections, widened
 from lattice.formats.tables.short_forms import spell_out
@@ -227,15 +227,7 @@ class LooseReader(GuessingReader):
         return words.colour_of(text) or super()._colour_of(text)
 
     def _insert_of(self, entry: str, new_id: str) -> Insert:
-        """By the sheet's own words; else a processor by its name."""
-        try:
-            found = read_insert(entry, new_id)
-            is_stated = ":" in entry.partition("=")[0].split()[0]
-            return found if is_stated else replace(found, latency_samples=None)
-        except ValueError:
-            if entry.lower().split()[0].partition(":")[0] in INSERT_TYPES:
-                raise
-            return read_named_insert(entry, new_id, words.insert_type_of)
+        return insert_of_words(entry, new_id)
 
     def _source(self, row: Row) -> dict[str, Any]:
         """A sync pop has its own level by default."""

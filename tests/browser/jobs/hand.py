@@ -68,6 +68,11 @@ class Hand:
             text,
         )
 
+    def action(self, label: str) -> None:
+        """Open an action on the selected strips."""
+        self.click(self.page.get_by_role("button", name=label, exact=True))
+        self.settled()
+
     # not counted
 
     def settled(self) -> None:

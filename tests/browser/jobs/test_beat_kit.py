@@ -54,8 +54,9 @@ def test_a_beat_kit_with_duckers(page: Page, on_map: Opener) -> None:
     hand.click('#sheet-holder [data-id="bass-bus"]', modifiers=["Shift"])
     hand.click('#sheet-holder [data-id="music-bus"]', modifiers=["Shift"])
     expect(page.locator("#panel h2")).to_contain_text("3")
+    hand.action("Duck by…")
     hand.pick("#bulk-duck", label="Trigger")
-    hand.click(page.locator("form", has=page.locator("#bulk-duck")).locator("button"))
+    hand.click(".action-form button")
     writes(hand, lambda: hand.click("#do-it"))
     assert hand.findings("blocker", "warning") == []
     keys = [route for route in hand.routes() if route.startswith("key")]

@@ -49,7 +49,8 @@ def test_a_reference_stays_clean_when_the_submix_goes(page: Page, on_map: Opener
     page.wait_for_selector("body[data-ready]")
     hand.click('#sheet-holder [data-id="submix"]')
     hand.click("#panel >> text=More…")
-    hand.click(page.locator("form", has=page.locator("#bulk-hand-on")).locator("button"))
+    hand.action("Remove bus, keep its strips routed…")
+    hand.click(".action-form button")
     writes(hand, lambda: hand.click("#do-it"))
     master = next(strip for strip in hand.template.strips if strip.id == "master")
     assert [insert.type for insert in master.inserts] == ["eq", "compressor", "limiter"]

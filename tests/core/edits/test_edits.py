@@ -113,6 +113,7 @@ GOOD: list[tuple[str, dict[str, Any], str]] = [
     ("number_routes", {"strips": ["kick"], "to": "bus"}, "~ route r1: channels"),
     ("connect_many", {"strips": ["kick"], "to": "bus/comp", "kind": "key"}, "+ route r8: key kick"),
     ("put_cells", {"cells": ["kick|out", "snare|out"], "kind": "send"}, "+ route r9: send snare → out"),
+    ("add_inserts", {"strips": ["kick", "snare"], "insert": "Low cut low-cut 80"}, "~ strip snare: inserts"),
     ("set_cells", {"cells": ["kick\tfader\t-3", "kick\tsends\tbus@-12"]}, "+ route r8: send kick → bus"),
     ("waive", {"fingerprint": "abc", "reason": "meant", "by": "A. Tern"}, "waiver"),
     ("trim", {"strip": "bus", "room_db": 20.0}, "~ route r1: gain"),

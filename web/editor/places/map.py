@@ -68,6 +68,7 @@ PLACE = Place(
         ("`Shift` click, `Shift Enter`", "select several; on the edge of a section, all of it"),
         ("`s`", "select the whole section of the selected strip"),
         ("`c`", "connect the selection: type the destination"),
+        ("`d`", "find an action for the selected strips"),
         ("`t`", "trace the selected strip to every endpoint"),
         ("`Shift t`", "trace to a strip: type its name"),
         ("`f`", "collapse or expand the section of the selected strip"),

@@ -19,6 +19,7 @@ from lattice.edits import EDITS
 from lattice.edits.arguments import REQUIRED
 from lattice.model.document import Insert, Machine, Source, Strip
 from lattice.model.starting_values import starting_value
+from web.editor.ranking import MOST
 from web.shared.templatetags.figures import db
 
 register = template.Library()
@@ -76,13 +77,19 @@ def write_button(context: Context, words: str, edit: str, look: str = "plain sma
     return {"address": address, "words": words, "look": look, "values": json.dumps(values) if values else "", **own}
 
 
-@register.inclusion_tag("editor/parts/argument.html")
-def argument(edit: str, name: str, known: Iterable[Any] | None = None, **look: Any) -> Context:
+@register.inclusion_tag("editor/parts/argument.html", takes_context=True)
+def argument(
+    context: Context, edit: str, name: str, known: Iterable[Any] | None = None, *, source: str = "", **look: Any
+) -> Context:
     """The field of a form for one argument of an edit: its type, range and usual value are the edit's own.
 
     `known` are the pieces to choose from; `label` is before the field, or its accessible name is `said`. `value` is its
-    initial value, `none` and `none_last` the words of no choice.
+    initial value, `none` and `none_last` the words of no choice. Of more than a list shows, the field completes what is
+    typed, from the list of the selection that `source` names.
     """
+    if source and known is not None and len(list(known)) > MOST:
+        address = reverse("choices", args=[context["stored"].pk, source])
+        return {"kind": "completed", "name": name, "address": address, "strips": context["chosen"].ids, **look}
     wanted = next(one for one in EDITS[edit].arguments if one.name == name)
     kind = type(wanted).__name__.lower()
     options = as_options(known if known is not None else getattr(wanted, "options", ()), look.pop("chosen", None))
@@ -100,7 +107,7 @@ def preview(context: Context, edit: str) -> str:
 
 def as_options(known: Iterable[Any], chosen: Any) -> SafeString:
     """Options from words, pairs, or pieces with an id and a name; written here, as a page may have thousands."""
-    pairs = [_pair(one) for one in known]
+    pairs = [pair_of(one) for one in known]
     text = _options(tuple((str(value), str(words)) for value, words in pairs))
     for taken in {str(value) for value, _words in pairs if value == chosen}:
         option = f'<option value="{escape(taken)}"'
@@ -114,7 +121,8 @@ def _options(pairs: tuple[tuple[str, str], ...]) -> str:
     return "".join(f'<option value="{escape(value)}">{escape(words)}</option>' for value, words in pairs)
 
 
-def _pair(one: Any) -> tuple[Any, Any]:
+def pair_of(one: Any) -> tuple[Any, Any]:
+    """Value and words of an entry: a pair, a piece with an id and a name, or a word."""
     if isinstance(one, tuple | list):
         return one[0], one[1]
     return (one.id, one.name) if hasattr(one, "id") else (one, one)

@@ -1,5 +1,6 @@
 // Quick-open: one field for strips by name and for commands; also the chooser of a strip for a route or a trace.
 
+import { actionCommands } from "./actions.js";
 import { table } from "./data.js";
 import { rank, ranked } from "./ranking.js";
 
@@ -54,7 +55,8 @@ export class Finder {
   filter() {
     const typed = this.input.value;
     const strips = ranked(this.strips.filter(this.admits), typed, this.likely).slice(0, 30);
-    const commands = this.onPick || !typed.trim() ? [] : ranked(this.commands, typed).slice(0, 8);
+    const known = this.onPick || !typed.trim() ? [] : [...actionCommands(), ...this.commands];
+    const commands = ranked(known, typed).slice(0, 8);
     const best = (found) => (found.length ? rank(found[0], typed) : Infinity);
     this.found = best(commands) < best(strips) ? [...commands, ...strips] : [...strips, ...commands];
     this.at = 0;

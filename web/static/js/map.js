@@ -8,6 +8,7 @@ import "./map/pointer.js";
 import { markRemarks } from "./map/remarks.js";
 import { choose, markChosen, pressFinding } from "./map/selection.js";
 import { fillRows, recall, takePasted, whenPasted } from "./forms.js";
+import "./completing.js";
 import "./shared.js";
 
 document.addEventListener("click", (event) => {

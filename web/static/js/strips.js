@@ -14,6 +14,7 @@ import "./strips/printing.js";
 import { record, refresh, remember, rows } from "./strips/rows.js";
 import { clearSelected, countAll, panel } from "./strips/selecting.js";
 import "./strips/sending.js";
+import "./completing.js";
 import "./shared.js";
 
 // ---- the side panel

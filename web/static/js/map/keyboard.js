@@ -1,5 +1,6 @@
 // Keys of the map, and the same actions as commands of the quick-open.
 
+import { focusActions } from "../actions.js";
 import { finder, offer } from "../commands.js";
 import { now as tableOf } from "../data.js";
 import { chosen } from "./chosen.js";
@@ -35,6 +36,7 @@ function traceTo() {
 export const ACTIONS = {
   add: () => open("add/"),
   connect: askConnect,
+  actions: focusActions,
   trace: () => chosen.strip && open(`trace/?from=${here()}`),
   "trace-to": traceTo,
   sheet: () => chosen.strip && location.assign(`${base}strips/?strip=${here()}`),
@@ -61,6 +63,7 @@ export const ACTIONS = {
 const KEYS = {
   a: "add",
   c: "connect",
+  d: "actions",
   f: "fold",
   l: "solo",
   m: "mute",

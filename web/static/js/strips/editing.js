@@ -2,16 +2,16 @@
 
 import { now, sent } from "../data.js";
 import { kindsBetween } from "../chooser.js";
+import { Listbox, MOST } from "../listbox.js";
 import { ranked } from "../ranking.js";
 import { at, cellAt, columnAt, goTo, idAt, refused, ROW, table } from "./grid.js";
 import { expect, isWaiting, record, textOf } from "./rows.js";
 
 const WORDS = sent("words-data");
-const MOST = 50; // entries of a list
 const OPEN_ENDED = new Set(["section", "state", "tags", "inserts"]); // may have words that no list has
 const ENDS = { to: ["feed", "midi", "tie"], sends: ["send"], keys: ["key"], plays: ["midi"] };
 
-let open = null; // { id, column, input, list, found, chosen, sentence }
+let open = null; // { id, column, input, list, holder, before }
 export const isOpen = () => open !== null;
 
 export function edit(text = null, { sentence = "" } = {}) {
@@ -39,15 +39,10 @@ export function edit(text = null, { sentence = "" } = {}) {
   holder.append(input, list, words);
   table.append(holder);
   put(holder, cell);
-  open = { id, column, input, list, holder, found: [], chosen: -1, before: input.value };
+  open = { id, column, input, list: new Listbox(input, list, take), holder, before: input.value };
   input.addEventListener("input", complete);
   input.addEventListener("keydown", press);
   input.addEventListener("blur", () => open?.input === input && close(true));
-  list.addEventListener("mousedown", (event) => {
-    const row = event.target.closest("li");
-    event.preventDefault();
-    if (row) take(Number(row.dataset.at));
-  });
   input.focus({ preventScroll: true });
   if (text === null) input.setSelectionRange(input.value.length, input.value.length);
   if (text !== null) complete();
@@ -109,37 +104,15 @@ function complete() {
   const { column } = open;
   const found = fragment || !ENDS[column.name] ? ranked(candidates(), fragment).slice(0, MOST) : [];
   const isWhole = found.some((one) => same(one.text, fragment));
-  open.found = isWhole || !fragment ? [] : found;
-  open.chosen = open.found.length && fragment && !OPEN_ENDED.has(column.name) ? 0 : -1;
-  show();
-}
-
-function show() {
-  const { list, input, found, chosen } = open;
-  list.replaceChildren(
-    ...found.map((one, n) => {
-      const row = element("li", { id: `cell-choice-${n}`, textContent: one.name });
-      row.role = "option";
-      row.dataset.at = n;
-      row.setAttribute("aria-selected", n === chosen);
-      return row;
-    }),
-  );
-  list.hidden = !found.length;
-  input.setAttribute("aria-expanded", !list.hidden);
-  if (chosen >= 0) input.setAttribute("aria-activedescendant", `cell-choice-${chosen}`);
-  else input.removeAttribute("aria-activedescendant");
-  list.children[chosen]?.scrollIntoView({ block: "nearest" });
+  const shown = isWhole || !fragment ? [] : found;
+  open.list.show(shown, shown.length && !OPEN_ENDED.has(column.name) ? 0 : -1);
 }
 
 // The level that was typed behind an @ stays.
-function take(n) {
+function take({ text }) {
   const { before, prefix, level } = parts();
-  const { text } = open.found[n];
   open.input.value = `${before}${before ? " " : ""}${prefix}${text}${level}`;
-  open.found = [];
-  open.chosen = -1;
-  show();
+  open.list.close();
 }
 
 // ---- keys
@@ -149,14 +122,12 @@ const GO_ON = { Enter: [1, 0], Tab: [0, 1] };
 function press(event) {
   event.stopPropagation();
   const { key } = event;
-  if ((key === "ArrowDown" || key === "ArrowUp") && open.found.length) {
-    const step = key === "ArrowDown" ? 1 : -1;
-    open.chosen = Math.max(-1, Math.min(open.found.length - 1, open.chosen + step));
-    show();
-  } else if (key === "ArrowDown" || key === "ArrowUp") {
+  if ((key === "ArrowDown" || key === "ArrowUp") && open.list.found.length)
+    open.list.walk(key === "ArrowDown" ? 1 : -1);
+  else if (key === "ArrowDown" || key === "ArrowUp") {
     leave(true, [key === "ArrowDown" ? 1 : -1, 0]);
   } else if (key in GO_ON) {
-    if (open.chosen >= 0) take(open.chosen);
+    if (open.list.entry) take(open.list.entry);
     const [down, right] = GO_ON[key];
     leave(true, event.shiftKey ? [-down, -right] : [down, right], key === "Tab");
   } else if (key === "Escape") {
