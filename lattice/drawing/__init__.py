@@ -2,5 +2,6 @@
 
 from lattice.drawing.drawing import Sheet, draw
 from lattice.drawing.slots import Slots
+from lattice.drawing.small import small_svg
 
-__all__ = ["Sheet", "Slots", "draw"]
+__all__ = ["Sheet", "Slots", "draw", "small_svg"]

@@ -18,6 +18,7 @@ READING = (
 
 # The permission of an address, if it is not view (reads) or edit (writes).
 ACTIONS_OF = (
+    ("/new-from/", "export"),
     ("/export/", "export"), ("/duplicate/", "export"), ("/delete/", "remove"), ("/restore/", "remove"),
     ("/revisions/seal/", "seal"), ("/1/sign/", "seal"), ("/revisions/tick/", "tick"), ("/revisions/untick/", "tick"),
     ("/readings/1/answer/", "answer"), ("/write/fold/", "look"), ("/write/redraw/", "look"), ("/write/catch-up/", "look"), ("/write/follow/", "look"),
@@ -59,6 +60,11 @@ TABLE = [
     ("t/{pk}/renew/1/keep/", "post", 404, 404),
     ("t/{pk}/carry/", "get", 404, 404),
     ("t/{pk}/carry/keep/", "post", 404, 404),
+    ("templates/tags/", "post", 302, 302),
+    ("templates/delete/", "post", 302, 302),
+    ("new/voices.svg", "get", 200, 200),
+    ("new/nothing.svg", "get", 404, 404),
+    ("blocks/1.svg", "get", 404, 404),
     ("recordings/", "get", 200, 200),
     ("recordings/1/", "get", 404, 404),
     ("recordings/1/file/", "post", 404, 404),
@@ -109,6 +115,9 @@ TABLE = [
     ("t/{pk}/revisions/1/pack/progress/", "get", 404, 404),
     ("t/{pk}/revisions/1/pack/cancel/", "post", 404, 404),
     ("t/{pk}/revisions/1/pack/", "get", 404, 404),
+    ("t/{pk}/small.svg", "get", 200, 404),
+    ("t/{pk}/new-from/", "get", 200, 404),
+    ("t/{pk}/new-from/", "post", 200, 404),
     ("t/{pk}/strip/?strip=kick", "get", 302, 404),
     ("t/{pk}/strips/?strip=kick", "get", 200, 404),
     ("t/{pk}/strips/?sort=level&way=down&from=100&q=x", "get", 200, 404),

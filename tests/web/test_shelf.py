@@ -8,7 +8,7 @@ from django.test import Client
 from lattice.checks.audit import audit
 from web.reuse.models import KeptBlock
 from web.shelf.models import StoredTemplate
-from web.shelf.starters import STARTERS
+from web.shelf.starting import STARTERS
 
 
 def test_a_copy_is_a_template_of_its_own(signed_in: Client, stored: StoredTemplate) -> None:

@@ -8,6 +8,7 @@ from typing import Any
 from django.contrib.auth.models import User
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_POST, require_safe
 from msgspec.structs import replace
 
@@ -31,6 +32,7 @@ from web.shared.downloads import as_file
 from web.shelf import services
 from web.shelf.access import seen_by, template_or_404
 from web.shelf.models import StoredTemplate
+from web.shelf.sheets import small_picture
 from web.shelf.workspace import workspace
 
 
@@ -61,6 +63,14 @@ def _ends_of(part: Block) -> list[str]:
 def export(request: HttpRequest, number: int) -> HttpResponse:
     kept = own_block_or_404(request, number)
     return as_file(dump(from_plain(kept.content)), f"{slug(kept.name)}.block.json", "application/json")
+
+
+@require_safe
+@cache_control(private=True, max_age=3600)
+def small(request: HttpRequest, number: int) -> HttpResponse:
+    """A small picture of a block."""
+    picture = small_picture(from_plain(own_block_or_404(request, number).content).template)
+    return HttpResponse(picture, content_type="image/svg+xml")
 
 
 @require_POST

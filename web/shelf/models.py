@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from datetime import datetime
 from functools import cached_property
 
 from django.conf import settings
@@ -48,6 +50,8 @@ class StoredTemplate(models.Model):
     asked_by: User | None = None
     role: Role | None = None
     origin: StoredTemplate | None = None  # the original, if the user may see it
+    tags: Sequence[str] = ()  # of the requesting user, in their list
+    opened_at: datetime | None = None
 
     class Meta:
         ordering = ("-changed_at", "-pk")
@@ -84,6 +88,21 @@ class MapView(models.Model):
 
     def __str__(self) -> str:
         return f"{self.template} as {self.user} sees it"
+
+
+class ShelfEntry(models.Model):
+    """A template in the list of one user: their tags for it, and when they opened it last."""
+
+    template = models.ForeignKey(StoredTemplate, on_delete=models.CASCADE, related_name="entries")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="shelf_entries")
+    tags = models.JSONField(default=list)
+    opened_at = models.DateTimeField(null=True)
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=["template", "user"], name="one_entry_a_person"),)
+
+    def __str__(self) -> str:
+        return f"{self.template} in the list of {self.user}"
 
 
 class Share(models.Model):

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
+from datetime import timedelta
 from typing import Any
 
 import msgspec
@@ -27,12 +28,14 @@ from lattice.model.names import sparing
 from web.shelf.access import FullShelfError, found, need, shelf_of
 from web.shelf.heads import deflated
 from web.shelf.history import StaleVersionError, needed_for, rebase_onto, since, state_at, to_redo, to_undo
-from web.shelf.models import JournalEntry, KeptInventory, KeptProfile, MapView, StoredTemplate
+from web.shelf.models import JournalEntry, KeptInventory, KeptProfile, MapView, ShelfEntry, StoredTemplate
 from web.shelf.sheets import folded_of, folded_sections
 from web.shelf.spent import SpentIds, spend
 from web.shelf.workspace import Workspace, keep, workspace
 
 PACKERS = ThreadPoolExecutor(2, "packer")
+OPENED_ANEW = timedelta(minutes=1)
+MOST_TAGS, LONGEST_TAG = 12, 40  # of one template in a list; characters
 MOST_TRIES = 5  # attempts to write on top of other writers
 
 
@@ -254,6 +257,34 @@ def delete(stored: StoredTemplate) -> None:
 def restore(stored: StoredTemplate) -> None:
     """On the shelf again."""
     StoredTemplate.objects.filter(pk=stored.pk).update(deleted_at=None)
+
+
+def note_opened(stored: StoredTemplate, user: User) -> None:
+    """Remember that a user has opened a template; once a minute, and not while another user is writing."""
+    now = timezone.now()
+    recent = ShelfEntry.objects.filter(template=stored.pk, user=user, opened_at__gt=now - OPENED_ANEW)
+    if not recent.exists():
+        with _without_waiting():
+            ShelfEntry.objects.update_or_create(template=stored, user=user, defaults={"opened_at": now})
+
+
+def set_tags(stored: Iterable[StoredTemplate], user: User, tags: Iterable[str]) -> None:
+    """A user's tags for some templates, instead of the old ones. Raises DocumentError for too many or too long ones."""
+    wanted = list(dict.fromkeys(" ".join(tag.split()) for tag in tags if tag.strip()))
+    if len(wanted) > MOST_TAGS:
+        raise DocumentError([f"{len(wanted)} tags; at most {MOST_TAGS} are allowed"])
+    long = next((tag for tag in wanted if len(tag) > LONGEST_TAG), None)
+    if long is not None:
+        raise DocumentError([f"tag “{long[:20]}…” is longer than {LONGEST_TAG} characters"])
+    for one in stored:
+        ShelfEntry.objects.update_or_create(template=one, user=user, defaults={"tags": wanted})
+
+
+def store_new_from(stored: StoredTemplate, user: User, template: Template) -> StoredTemplate:
+    """A template opened as the start of a new one: its map is the same, it has no revisions and no readings."""
+    made = store_variant(stored, user, template)
+    StoredTemplate.objects.filter(pk=made.pk).update(slots=stored.slots)
+    return made
 
 
 def keep_profile(user: User, profile: Profile) -> None:

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
+from lattice.drawing import Slots, draw, small_svg
 from lattice.drawing.drawing import opens_folded
+from lattice.graph.signal_graph import SignalGraph
+from lattice.model.document import Template
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import Drawn, Workspace
 
@@ -22,3 +25,8 @@ def folded_of(stored: StoredTemplate, space: Workspace) -> frozenset[str]:
 def map_of(stored: StoredTemplate, space: Workspace) -> Drawn:
     """The current map. Nothing is stored: the write that added strips has stored their slots."""
     return space.drawn(folded_of(stored, space), bytes(stored.slots))
+
+
+def small_picture(template: Template) -> str:
+    """A small picture of a template that is not stored, or not on its own."""
+    return small_svg(draw(SignalGraph(template), (), (), Slots()))

@@ -1,12 +1,10 @@
-"""Three templates of our own to start from, each whole and without a blocker: voices, an ensemble, a picture in 5.1."""
+"""Voices and guests, a small ensemble, a picture in 5.1."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
-
 from lattice.model.document import Template
 from web.shelf.demo.builder import Builder, insert
+from web.shelf.starting.parts import COLOURS, add_mix, add_return
 
 GUESTS = ("Host", "Guest one", "Guest two", "Guest three")
 PLAYERS = (
@@ -14,34 +12,6 @@ PLAYERS = (
     ("Piano", "keys"), ("Violins", "strings"), ("Violas", "strings"), ("Cellos", "strings"), ("Basses", "strings"),
 )  # fmt: skip
 FAMILIES = {"winds": "Winds", "brass": "Brass", "plucked": "Plucked", "keys": "Keys", "strings": "Strings"}
-COLOURS = ("#8a4b2d", "#2d6488", "#5b7a35", "#7a4a86", "#a06a1f", "#2f7d74")
-
-
-@dataclass(frozen=True)
-class Starter:
-    """One of them: its purpose, and its builder."""
-
-    id: str
-    name: str
-    words: str
-    make: Callable[[], Template]
-
-
-def _mix(kit: Builder, buses: list[str], layout: str = "stereo", io: tuple[int, ...] = (1, 2)) -> None:
-    """A master with a ceiling, fed by buses, into outputs and a print."""
-    ceiling = insert("mix-ceiling", "Ceiling", "limiter", ceiling_db=-1.5)
-    kit.strip("mix", "Mix", "master", layout, inserts=[ceiling], feed="out-main")
-    for bus in buses:
-        kit.route("feed", bus, "mix")
-    kit.strip("mix-print", "Mix print", "print", layout)
-    kit.route("feed", "mix", "mix-print")
-    kit.strip("out-main", f"Out {io[0]}–{io[-1]}", "output", layout, io=list(io))
-    kit.stem("mix", "Mix", "mix", "mix-print", role="mix", layout=layout)
-
-
-def _return(kit: Builder, key: str, name: str, feed: str, layout: str = "stereo") -> None:
-    verb = insert(f"{key}-verb", name, "reverb", low_cut_hz=180.0)
-    kit.strip(key, name, "return", layout, inserts=[verb], feed=feed)
 
 
 def voices() -> Template:
@@ -68,8 +38,8 @@ def voices() -> Template:
         kit.strip(key, name, "audio", section="music", feed="music-bus")
     kit.strip("music-bus", "Music", "bus", section="music", fader_db=-9.0, inserts=[duck])
     kit.route("key", "voices-bus", "music-bus", to_insert="music-duck")
-    _return(kit, "small-room", "Small room", "voices-bus")
-    _mix(kit, ["voices-bus", "music-bus"])
+    add_return(kit, "small-room", "Small room", "voices-bus")
+    add_mix(kit, ["voices-bus", "music-bus"])
     return kit.template()
 
 
@@ -102,8 +72,8 @@ def ensemble() -> Template:
     for key, name in FAMILIES.items():
         kit.strip(f"{key}-bus", name, "bus", section=key, fader_db=-4.0)
     kit.send("strings-bus", "hall", -12.0)
-    _return(kit, "hall", "Hall", "mix")
-    _mix(kit, [f"{key}-bus" for key in FAMILIES])
+    add_return(kit, "hall", "Hall", "mix")
+    add_mix(kit, [f"{key}-bus" for key in FAMILIES])
     return kit.template()
 
 
@@ -123,21 +93,11 @@ def picture() -> Template:
             kit.strip(own, f"{name} {number}", "audio", layout, section=key, feed=f"{key}-bus", fader_db=-6.0)
             kit.send(own, f"{key}-room", -18.0)
         kit.strip(f"{key}-bus", name, "bus", "5.1", section=key, fader_db=-3.0)
-        _return(kit, f"{key}-room", f"{name} room", f"{key}-bus", "5.1")
+        add_return(kit, f"{key}-room", f"{name} room", f"{key}-bus", "5.1")
         kit.strip(f"{key}-print", f"{name} print", "print", "5.1", section=key)
         kit.route("feed", f"{key}-bus", f"{key}-print")
         kit.stem(key, name, f"{key}-bus", f"{key}-print", layout="5.1")
     kit.strip("guide", "Guide picture sound", "audio", tags=["guide"], feed="phones")
     kit.strip("phones", "Phones", "output", io=[9, 10])
-    _mix(kit, [f"{key}-bus" for key, _name, _layout in DELIVERED], "5.1", tuple(range(1, 7)))
+    add_mix(kit, [f"{key}-bus" for key, _name, _layout in DELIVERED], "5.1", tuple(range(1, 7)))
     return kit.template()
-
-
-STARTERS = {
-    one.id: one
-    for one in (
-        Starter("voices", "Voice and guests", "A host, three guests, and music ducked by the voices.", voices),
-        Starter("ensemble", "Ten-piece ensemble", "Six players, and strings on a second machine.", ensemble),
-        Starter("picture", "Picture in 5.1", "Dialogue, music and effects, each with its room and its print.", picture),
-    )
-}
