@@ -25,6 +25,7 @@ from lattice.checks import (  # noqa: F401
     io,
     keys,
     latency,
+    leaking,
     loops,
     machines,
     midi,

@@ -91,6 +91,12 @@ CASES = {
         t([_in("a:x"), "b:bus", "x:m", "o:out"], ["x>m", "m>out"], sections=[SECTION]), "x",
         t([_in("a:x"), "b:bus", "x:m", "o:out"], ["x>bus", "bus>m", "m>out"], sections=[SECTION]),
     ),
+    "section.private": (
+        t([_in("a:x"), _in("b:cue"), "x:m", "o:out"], ["x>cue", "cue>m", "m>out"], sections=[{**SECTION, "bus": None, "private": True}]),
+        "x",
+        t([_in("a:x"), _in("b:cue"), "o:out", "a:y", {"id": "phones", "name": "Phones", "kind": "output"}], ["x>cue", "cue>phones", "y>out"],
+          sections=[{**SECTION, "bus": None, "private": True}]),
+    ),
     "route.outlet-clash": (
         t([_kit(), "b:x", "b:y"], ["i/2>x", "i/2>y"]), "i",
         t([_kit(), "b:x", "b:y"], ["i/2>x", "send i/2>x -6", "i>x", "i>y"]),
