@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from lattice.formats.registry import FORMATS, Format
 from lattice.model.document import Template
+from lattice.model.tiers import colouring
 
 
 def svg(template: Template) -> bytes:
@@ -19,7 +20,7 @@ def svg(template: Template) -> bytes:
         ("Strips, routes", f"{len(template.strips)} {len(template.routes)}"),
         ("Rate", f"{template.sample_rate_hz} Hz"),
     )
-    return pieces(sheet, facts, template.name, standalone=True).whole().encode()
+    return pieces(sheet, facts, template.name, colours=colouring(template), standalone=True).whole().encode()
 
 
 def xlsx(template: Template) -> bytes:

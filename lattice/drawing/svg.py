@@ -12,6 +12,7 @@ from zlib import crc32
 
 from lattice.drawing.drawing import FIGURE_LETTER, Band, Box, Line, Sheet
 from lattice.drawing.text import cut
+from lattice.model.tiers import BY_TIER, TIER_COLOURS
 
 MARK_ASIDE = 8.0  # a mark is beside its box, over the incoming line
 FULL_SIZE_UP_TO = 99  # numbers of three digits are written smaller in their marks
@@ -148,6 +149,7 @@ def pieces(
     *,
     figure: str = "layout",
     values: Mapping[str, str] | None = None,
+    colours: str = "",
     standalone: bool = False,
     kept: Kept | None = None,
 ) -> Pieces:
@@ -167,6 +169,8 @@ def pieces(
         Which figure boxes show, one of FIGURES.
     values
         Strip id → its figure, for those that are computed.
+    colours
+        How colours go, for the legend (`model.tiers.colouring`); empty leaves it out.
     standalone
         Whether it is a file of its own, with its style in it; else the page has that.
     kept
@@ -182,7 +186,9 @@ def pieces(
     if standalone:
         opening.append(f"<style>{STYLE}</style>")
     frame = _frame(sheet) + _machines(sheet)
-    frame += _legend(sheet) if sheet.boxes else []  # an empty drawing has no lines to distinguish
+    frame += (
+        [*_legend(sheet), *_colours(sheet, colours)] if sheet.boxes else []
+    )  # an empty drawing has no lines to distinguish
     return Pieces(
         "".join(opening),
         f'<g id="frame-lines">{"".join(frame)}</g>',
@@ -309,6 +315,19 @@ def _legend(sheet: Sheet) -> list[str]:
             f'<rect class="hit" x="{x - 4:g}" y="{row - 10:g}" width="88" height="20"/>'
             f'<path class="l {kind}" d="{path}"/>{inside}<text x="{x + 38:g}" y="{row + 4:g}">{kind}</text></g>'
         )
+    return out
+
+
+def _colours(sheet: Sheet, colours: str) -> list[str]:
+    """How colours go, beside the routes; by tier with the colour of each."""
+    if not colours:
+        return []
+    x, y = 42 + 3 * 92 + 24, sheet.height - 8 - 84
+    out = [f'<text class="q" x="{x:g}" y="{y - 6:g}">Colours {colours}</text>']
+    for index, (tier, colour) in enumerate(TIER_COLOURS.items() if colours == BY_TIER else ()):
+        left, row = x + (index // 3) * 110, y + 14 + (index % 3) * 20
+        out.append(f'<rect x="{left:g}" y="{row - 5:g}" width="10" height="10" fill="{colour}"/>')
+        out.append(f'<text x="{left + 16:g}" y="{row + 4:g}">{tier}</text>')
     return out
 
 

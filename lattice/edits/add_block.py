@@ -22,6 +22,7 @@ from lattice.formats.tables.rows import in_sections
 from lattice.model.block import Block
 from lattice.model.document import MAX_STRIPS, Insert, Route, Rule, Strip, Template, machine_id
 from lattice.model.names import free_id, free_route_ids
+from lattice.model.section_defaults import defaults_renamed
 from lattice.model.units import channel_span
 from lattice.model.validate import route_rules
 
@@ -320,6 +321,7 @@ class _Putting:
         sections = tuple(
             replace(
                 section, id=self.sections[section.id], bus=self.ids.get(section.bus or ""),
+                defaults=defaults_renamed(section.defaults, self.ids.get),
                 parent=self.sections.get(section.parent or ""),
             )
             for section in self.inner.sections if self.sections[section.id] not in known

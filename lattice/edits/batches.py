@@ -7,13 +7,15 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from lattice.edits.arguments import Choice, Fields, Piece, Pieces, Text, Whole, Words
+from lattice.edits.arguments import Choice, Fields, Flag, Piece, Pieces, Text, Whole, Words
 from lattice.edits.described import edit
 from lattice.edits.pieces import all_known, insert_ids, made, position
+from lattice.edits.section_defaults import with_section_defaults
 from lattice.edits.strips import move_strips
 from lattice.errors import EditError
-from lattice.model.document import Route, Strip, Template
+from lattice.model.document import Route, Section, Strip, Template
 from lattice.model.names import free_id, free_route_ids, slug
+from lattice.model.tiers import TIER_COLOURS, tiers_of
 from lattice.model.validate import route_rules
 
 WORD = re.compile(r"\{(name|n|section|kind|layout)(?::0?([1-9]))?\}")
@@ -105,26 +107,37 @@ def batch_inserts(
     return replace(template, strips=new, routes=(*template.routes, *keyed))
 
 
-@edit(Pieces("strips"), Piece("section", kind="section", may_be_none=True), says="Move {strips} to {section}")
-def move_and_refeed(template: Template, strips: list[str], section: str | None) -> Template:
-    """Strips into another section; feeds to the bus of the section they leave go to its bus instead."""
-    buses = {known.id: known.bus for known in template.sections}
-    if section is not None and section not in buses:
+@edit(
+    Pieces("strips"),
+    Piece("section", kind="section", may_be_none=True),
+    Flag("routing", "take the section's routing", default=True),
+    says="Move {strips} to {section}",
+)
+def move_and_refeed(template: Template, strips: list[str], section: str | None, routing: bool = True) -> Template:
+    """Strips into another section; with `routing` they take its defaults.
+
+    Feeds to the bus of the section they leave go to its bus instead. Layout, destination, chain and sends that the
+    section states for its strips are taken too.
+    """
+    known = {one.id: one for one in template.sections}
+    if section is not None and section not in known:
         raise EditError(f"section {section} does not exist")
     wanted = all_known(template.strips, strips, "strip")
-    old_bus = {strip.id: buses.get(strip.section or "") for strip in template.strips if strip.id in wanted}
+    left = {strip.id: known.get(strip.section or "") for strip in template.strips if strip.id in wanted}
     moved = move_strips(template, strips, section)
-    new_bus = buses.get(section or "")
-    if new_bus is None:
+    new_bus = known[section].bus if section is not None else None
+    if not routing:
         return moved
-    routes = tuple(
-        replace(route, to=new_bus)
-        if route.kind == "feed" and route.from_strip in wanted and route.to == old_bus[route.from_strip]
-        and route.from_strip != new_bus
-        else route
-        for route in moved.routes
-    )  # fmt: skip
-    return replace(moved, routes=routes)
+    if new_bus is not None:
+        moved = replace(moved, routes=tuple(_to_bus(route, left, new_bus) for route in moved.routes))
+    return with_section_defaults(moved, strips, left)
+
+
+def _to_bus(route: Route, left: dict[str, Section | None], bus: str) -> Route:
+    """A feed to the bus of the section that is left, to another one."""
+    section = left.get(route.from_strip)
+    is_to_old = section is not None and route.kind == "feed" and route.to == section.bus
+    return replace(route, to=bus) if is_to_old and route.from_strip != bus else route
 
 
 @edit(Pieces("strips"), Text("pattern"), Whole("first", default=1), says="Rename {strips}")
@@ -170,5 +183,19 @@ def colour_by_section(template: Template, strips: list[str]) -> Template:
         template,
         strips=tuple(
             replace(s, colour=None) if s.id in wanted and s.section and s.colour else s for s in template.strips
+        ),
+    )
+
+
+@edit(Pieces("strips"), says="Colour {strips} by tier")
+def colour_by_tier(template: Template, strips: list[str]) -> Template:
+    """Strips in the colour of their tier: sources, section buses, returns, submixes, mix, prints."""
+    wanted = all_known(template.strips, strips, "strip")
+    tiers = tiers_of(template)
+    return replace(
+        template,
+        strips=tuple(
+            replace(strip, colour=TIER_COLOURS[tiers[strip.id]]) if strip.id in wanted else strip
+            for strip in template.strips
         ),
     )

@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 
 from msgspec.structs import replace
 
-from lattice.edits.arguments import Piece, Pieces, Whole
+from lattice.edits.arguments import Piece, Pieces, Text, Whole
 from lattice.edits.channels import next_io, next_midi
 from lattice.edits.described import edit
 from lattice.edits.pieces import all_known, position
 from lattice.errors import EditError
 from lattice.model.document import LONGEST_LABEL, MAX_STRIPS, Insert, Route, Section, Strip, Template
 from lattice.model.names import free_id, free_route_ids, slug
+from lattice.model.section_defaults import defaults_renamed
 from lattice.model.sections import with_inner
 
 # A slip of the finger in this field should not fill the template.
@@ -54,31 +55,89 @@ def duplicate_section(template: Template, section: str, times: int = 1) -> Templ
     return template
 
 
+@edit(Piece("section", kind="section"), Text("names"), says="Duplicate {section} as {names}")
+def duplicate_set(template: Template, section: str, names: str) -> Template:
+    """A copy of a section for each name, with its bus and routes: same destinations, strips renamed like the section.
+
+    Names have commas or line ends between: “B, C” for a section A renames “Choir A 1” to “Choir B 1” and “Choir C 1”.
+    Where a strip does not have the name of the section in its own, the new one is put behind it.
+    """
+    index = position(template.sections, section, "section")
+    wanted = [" ".join(name.split()) for name in re.split(r"[,\n]", names) if name.strip()]
+    there = {known.name.casefold() for known in template.sections}
+    taken = next((name for name in wanted if name.casefold() in there), None)
+    if taken is not None:
+        raise EditError(f"a section {taken} exists already")
+    if not 1 <= len(wanted) <= MOST_TIMES or len({name.casefold() for name in wanted}) < len(wanted):
+        raise EditError(f"{len(wanted)} names; 1 to {MOST_TIMES} different ones are needed")
+    long = next((name for name in wanted if len(name) > LONGEST_LABEL), None)
+    if long is not None:
+        raise EditError(f"“{long[:40]}…” is longer than {LONGEST_LABEL} characters")
+    inside = _inside(template, section)
+    originals = [strip for strip in template.strips if strip.section in inside]
+    if len(template.strips) + len(wanted) * len(originals) > MAX_STRIPS:
+        raise EditError(f"at most {MAX_STRIPS} strips are allowed")
+    old = template.sections[index].name
+    for name in wanted:
+        template = _copied_section(template, inside, originals, Renaming(old, name))
+    return template
+
+
+class Renaming:
+    """Names of copies: what differs between two names of a section differs in the names of its strips.
+
+    Parameters
+    ----------
+    old, new
+        Name of the section, and of its copy: “Backs A” and “Backs B” differ by A and B.
+    """
+
+    def __init__(self, old: str, new: str) -> None:
+        self.old, self.new = old, new
+        before, after = old.split(), new.split()
+        is_alike = len(before) == len(after) and any(a == b for a, b in zip(before, after, strict=True))
+        pairs = zip(before, after, strict=True) if is_alike else [(old, new)]
+        self.words = {a: b for a, b in pairs if a != b}
+
+    def name(self, name: str, taken: Collection[str]) -> str:
+        """The name of a copy that no other strip or section has."""
+        wanted = name
+        for old, new in self.words.items():
+            wanted = re.sub(rf"(?<!\w){re.escape(old)}(?!\w)", lambda _found, new=new: new, wanted)  # type: ignore[misc]
+        if wanted == name:
+            wanted = f"{name} {' '.join(self.words.values())}"
+        wanted = wanted[:LONGEST_LABEL]
+        return numbered_on(wanted, taken) if wanted in taken else wanted
+
+
 def _inside(template: Template, section: str) -> list[str]:
     """A section and those within it, in document order."""
     found = with_inner(template, {section})
     return [known.id for known in template.sections if known.id in found]
 
 
-def _copied_section(template: Template, inside: list[str], originals: list[Strip]) -> Template:
+def _copied_section(
+    template: Template, inside: list[str], originals: list[Strip], renaming: Renaming | None = None
+) -> Template:
     names = {known.name for known in template.sections}
     taken = {known.id for known in template.sections}
     new_section: dict[str, str] = {}
     copies: list[Section] = []
     for known in template.sections:
         if known.id in inside:
-            name = numbered_on(known.name, names)
+            name = renaming.name(known.name, names) if renaming else numbered_on(known.name, names)
             copies.append(replace(known, id=free_id(slug(name), taken), name=name))
             names.add(name)
             taken.add(copies[-1].id)
             new_section[known.id] = copies[-1].id
     before = {strip.id for strip in template.strips}
-    template, new_id = _with_copies(template, originals, new_section) if originals else (template, {})
+    template, new_id = _with_copies(template, originals, new_section, renaming) if originals else (template, {})
     copies = [
         replace(
             copy,
             parent=new_section.get(copy.parent or "", copy.parent),
             bus=new_id.get(copy.bus or "", copy.bus if copy.bus in before else None),
+            defaults=defaults_renamed(copy.defaults, lambda strip: new_id.get(strip, strip)),
         )
         for copy in copies
     ]
@@ -90,7 +149,7 @@ def _copied(template: Template, originals: list[Strip]) -> Template:
 
 
 def _with_copies(
-    template: Template, originals: list[Strip], new_section: dict[str, str]
+    template: Template, originals: list[Strip], new_section: dict[str, str], renaming: Renaming | None = None
 ) -> tuple[Template, dict[str, str]]:
     """The template with one copy of each original, and the copies' ids by those of the originals."""
     names = {strip.name for strip in template.strips}
@@ -100,7 +159,7 @@ def _with_copies(
     new_insert: dict[str, str] = {}
     copies: list[Strip] = []
     for strip in originals:
-        name = numbered_on(strip.name, names)
+        name = renaming.name(strip.name, names) if renaming else numbered_on(strip.name, names)
         copy_id = free_id(slug(name), taken)
         names.add(name)
         taken.add(copy_id)

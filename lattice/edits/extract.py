@@ -11,6 +11,7 @@ from lattice.errors import EditError
 from lattice.formats.gate import validated
 from lattice.model.block import Block, OpenEnd
 from lattice.model.document import Choice, Machine, Route, Rule, Section, Stem, Strip, Template, machine_id
+from lattice.model.section_defaults import defaults_within
 from lattice.model.sections import with_outer
 
 # The label of an end, by the kind of its routes and whether they leave the block; a feed or send by its destination.
@@ -101,7 +102,11 @@ def _sections(template: Template, strips: Iterable[Strip], inside: Collection[st
     """The sections of strips with those around them; a bus outside is no longer theirs."""
     wanted = with_outer(template, (strip.section for strip in strips))
     return tuple(
-        section if section.bus is None or section.bus in inside else replace(section, bus=None)
+        replace(
+            section,
+            bus=section.bus if section.bus in inside else None,
+            defaults=defaults_within(section.defaults, inside),
+        )
         for section in template.sections if section.id in wanted
     )  # fmt: skip
 

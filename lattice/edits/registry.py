@@ -34,6 +34,7 @@ from lattice.edits import (  # noqa: F401
     reduce,
     routes,
     rules,
+    section_defaults,
     sections,
     spread,
     stems,

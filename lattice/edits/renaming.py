@@ -9,6 +9,7 @@ from msgspec.structs import replace
 
 from lattice.model.block import Block
 from lattice.model.document import Rule, Template
+from lattice.model.section_defaults import defaults_renamed
 
 NEW = "new-{}"  # ids of what has come to the block since: none of a template's own
 
@@ -51,6 +52,7 @@ def with_new_ids(block: Block, ids: Mapping[str, Mapping[str, str]], there: Temp
         replace(
             section, id=made.one("sections", section.id), parent=made.maybe("sections", section.parent),
             bus=made.maybe("strips", section.bus),
+            defaults=defaults_renamed(section.defaults, lambda strip: made.maybe("strips", strip)),
         )
         for section in inner.sections
     )  # fmt: skip

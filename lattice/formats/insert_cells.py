@@ -180,12 +180,18 @@ def insert_text(insert: Insert, usual_id: str, *, is_keyed: bool = False) -> str
         value = getattr(insert, field)
         usual = "external" if field == "key" and is_keyed else USUAL[field]
         if value != usual:
-            words += [word, _value_text(value)]
+            words += [word, _factor_text(value) if word == "feedback" else _value_text(value)]
     words += [insert.state] if insert.state != "on" else []
     names = [plain_name(text).replace("|", "/") for text in (insert.name, insert.maker, insert.version)]
     while names and not names[-1]:
         names.pop()
     return " ".join(words) + (f" = {BAR.join(names)}" if names else "")
+
+
+def _factor_text(value: float) -> str:
+    """A factor; one that would be read as a share of a hundred is written as one."""
+    text = number_text(value)
+    return text if parse_factor(text) == value else f"{number_text(value * 100)}%"
 
 
 def _value_text(value: Any) -> str:

@@ -7,6 +7,7 @@ from collections.abc import Collection, Iterable, Mapping
 from msgspec.structs import replace
 
 from lattice.model.document import Choice, Rule, Section, Stem, Strip, Template
+from lattice.model.section_defaults import defaults_within, references
 from lattice.model.validate import route_rules
 
 
@@ -49,9 +50,17 @@ def _section(section: Section, strips: Mapping[str, Strip], sections: Collection
     bus = strips.get(section.bus or "")
     is_bus = section.bus is None or (bus is not None and bus.traits.carries_sound)
     is_inside = section.parent is None or section.parent in sections
-    if is_bus and is_inside:
+    sounding = {strip for _place, strip in references(section.defaults) if strip in strips}
+    sounding = {strip for strip in sounding if strips[strip].traits.carries_sound}
+    defaults = defaults_within(section.defaults, sounding)
+    if is_bus and is_inside and defaults is section.defaults:
         return section
-    return replace(section, bus=section.bus if is_bus else None, parent=section.parent if is_inside else None)
+    return replace(
+        section,
+        bus=section.bus if is_bus else None,
+        parent=section.parent if is_inside else None,
+        defaults=defaults,
+    )
 
 
 def _stems(stems: tuple[Stem, ...], strips: Collection[str]) -> tuple[Stem, ...]:
@@ -80,6 +89,14 @@ def _is_there(member: str, strips: Mapping[str, Strip]) -> bool:
     return name in strips and (not outlet or any(known.id == outlet for known in strips[name].outlets))
 
 
+def _section_without(section: Section, gone: Collection[str]) -> Section:
+    named = {strip for _place, strip in references(section.defaults)}
+    defaults = defaults_within(section.defaults, named.difference(gone))
+    if section.bus not in gone and defaults is section.defaults:
+        return section
+    return replace(section, bus=None if section.bus in gone else section.bus, defaults=defaults)
+
+
 def without_strips(template: Template, gone: Collection[str]) -> Template:
     """Without some strips, and without everything that names them: routes, stems, choices, selectors."""
     stems = _stems_without(template.stems, gone)
@@ -87,7 +104,7 @@ def without_strips(template: Template, gone: Collection[str]) -> Template:
         template,
         strips=tuple(strip for strip in template.strips if strip.id not in gone),
         routes=tuple(route for route in template.routes if route.from_strip not in gone and route.to not in gone),
-        sections=tuple(replace(s, bus=None) if s.bus in gone else s for s in template.sections),
+        sections=tuple(_section_without(section, gone) for section in template.sections),
         stems=stems,
         choices=tuple(
             replace(choice, members=kept) if kept != choice.members else choice

@@ -144,17 +144,6 @@ class Machine(Piece, frozen=True, kw_only=True):
 MAIN_MACHINE = Machine(id="main", name="Main computer")
 
 
-class Section(Piece, frozen=True, kw_only=True):
-    """A group of strips, which may lie in another section and may have a bus of its own."""
-
-    id: Id
-    name: Label
-    colour: Colour | None = None
-    parent: str | None = None
-    bus: str | None = None
-    private: bool = False  # cue and listening: its sources are kept from the main output
-
-
 class MidiIn(Piece, frozen=True, kw_only=True):
     """A port of an instrument and its channels."""
 
@@ -228,6 +217,35 @@ class Insert(Piece, frozen=True, kw_only=True):
     def traits(self) -> InsertTraits:
         """The properties of its type."""
         return insert_types.TRAITS[self.type]
+
+
+class SectionSend(Piece, frozen=True, kw_only=True):
+    """A send that strips of a section start with."""
+
+    to: str
+    gain_db: Decibels | None = -10.0
+    tap: Tap = "post-fader"
+
+
+class SectionDefaults(Piece, frozen=True, kw_only=True):
+    """What strips that come into a section take from it: new ones, and moved ones on request."""
+
+    layout: Layout | None = None
+    to: str | None = None  # None: the bus of the section
+    inserts: tuple[Insert, ...] = ()  # patterns: copies get ids of their own
+    sends: tuple[SectionSend, ...] = ()
+
+
+class Section(Piece, frozen=True, kw_only=True):
+    """A group of strips, which may lie in another section and may have a bus of its own."""
+
+    id: Id
+    name: Label
+    colour: Colour | None = None
+    parent: str | None = None
+    bus: str | None = None
+    private: bool = False  # cue and listening: its sources are kept from the main output
+    defaults: SectionDefaults = SectionDefaults()
 
 
 class Strip(Piece, frozen=True, kw_only=True):

@@ -22,6 +22,7 @@ from lattice.model.document import (
 from lattice.model.insert_types import KEYABLE
 from lattice.model.route_kinds import TRAITS
 from lattice.model.schema import shown
+from lattice.model.section_defaults import references
 from lattice.model.strip_kinds import FED, NO_START, SOUNDLESS
 
 GOOD_ID = re.compile(r"[a-z0-9][a-z0-9-]{0,63}")
@@ -121,6 +122,11 @@ def _sections(template: Template, strips: dict[str, Strip]) -> Iterator[Problem]
             yield Problem.at(f"sections[{index}].bus", f"strip {section.bus} does not exist")
         elif section.bus is not None and strips[section.bus].kind in SOUNDLESS:
             yield Problem.at(f"sections[{index}].bus", f"{section.bus} carries no audio")
+        for place, strip in references(section.defaults):
+            if strip not in strips:
+                yield Problem.at(f"sections[{index}].{place}", f"strip {strip} does not exist")
+            elif strips[strip].kind in SOUNDLESS:
+                yield Problem.at(f"sections[{index}].{place}", f"{strip} carries no audio")
 
 
 def _is_own_ancestor(section: str, parents: dict[str, str | None]) -> bool:

@@ -45,6 +45,8 @@ PLANNED: list[tuple[str, dict[str, str], str]] = [
     ("change_sources", {"strips": "kick lost", "peak_dbfs": "-12", "rms_dbfs": ""}, "Kick: source usual → peak −12"),
     ("add_choice", {"strips": "kick lost", "name": "Drum", "sounding": "1"}, "hoice"),
     ("change_strips", {"strips": "kick", "colour": "#112233"}, "Kick: colour"),
+    ("colour_by_tier", {"strips": "kick"}, "Kick: colour"),
+    ("move_and_refeed", {"strips": "kick", "section": "", "routing": "no"}, "Kick: section Drums → nothing"),
     ("add_inserts", {"strips": "kick lost", "insert": "Low cut low-cut 80"}, "Lost, inserts: with Low cut"),
     ("set_cells", {"cells": "kick\tfader\t-3\nlost\tnote\tours"}, "Kick: fader 0 → −3"),
     ("trim", {"strip": "bus", "room_db": "12"}, "feed Kick → Drum bus: gain 0 → −6"),

@@ -26,7 +26,7 @@ def broken(monkeypatch: pytest.MonkeyPatch) -> Any:
         def fail(*_args: Any, **_kwargs: Any) -> None:
             raise exception
 
-        monkeypatch.setattr("web.shelf.views.shelf_of", fail)
+        monkeypatch.setattr("web.shelf.views.listing", fail)
 
     return fail_with
 

@@ -31,7 +31,7 @@ OTHER = template(
 PARTS = {
     "plans.PlanJob.template", "reuse.BlockUse.template", "shelf.MapView.template", "shelf.Share.template", "shelf.JournalEntry.template",
     "shelf.JournalEntry.of", "revisions.Revision.template", "revisions.Tick.template", "revisions.Pack.revision", "remarks.Remark.template", "remarks.Line.remark",
-    "remarks.RemarkRule.template", "sharing.RevisionLink.revision", "bench.StoredKit.template", "bench.Reading.kit", "bench.BenchRule.template", "bench.ToneRun.template",
+    "shelf.ShelfEntry.template", "remarks.RemarkRule.template", "sharing.RevisionLink.revision", "bench.StoredKit.template", "bench.Reading.kit", "bench.BenchRule.template", "bench.ToneRun.template",
     "bench.Programme.template", "bringing.Recording.of",
 }  # fmt: skip
 # Fields that refer to a template from elsewhere: each with its test below.

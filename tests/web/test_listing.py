@@ -58,10 +58,10 @@ def test_the_list_by_the_address(owner, three: list[StoredTemplate], asked: dict
 
 
 def test_opening_a_template_puts_it_on_top(signed_in: Client, owner, three: list[StoredTemplate]) -> None:  # type: ignore[no-untyped-def]
-    signed_in.get(f"/t/{three[2].pk}/map/")
+    assert signed_in.post(f"/t/{three[2].pk}/opened/").status_code == 204
     assert listing(owner, {}).templates[0].name == "Anchor"
     entry = ShelfEntry.objects.get(template=three[2])
-    signed_in.get(f"/t/{three[2].pk}/strips/")
+    signed_in.post(f"/t/{three[2].pk}/opened/")
     assert ShelfEntry.objects.get(template=three[2]).opened_at == entry.opened_at  # once a minute
     assert entry.tags == ["stage"]
 

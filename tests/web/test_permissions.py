@@ -18,8 +18,7 @@ READING = (
 
 # The permission of an address, if it is not view (reads) or edit (writes).
 ACTIONS_OF = (
-    ("/new-from/", "export"),
-    ("/export/", "export"), ("/duplicate/", "export"), ("/delete/", "remove"), ("/restore/", "remove"),
+    ("/new-from/", "export"), ("/opened/", "look"), ("/export/", "export"), ("/duplicate/", "export"), ("/delete/", "remove"), ("/restore/", "remove"),
     ("/revisions/seal/", "seal"), ("/1/sign/", "seal"), ("/revisions/tick/", "tick"), ("/revisions/untick/", "tick"),
     ("/readings/1/answer/", "answer"), ("/write/fold/", "look"), ("/write/redraw/", "look"), ("/write/catch-up/", "look"), ("/write/follow/", "look"),
     ("/write/keep-profile/", "look"), ("/write/forget-profile/", "look"), ("/write/undo/", "waive"),
@@ -115,6 +114,7 @@ TABLE = [
     ("t/{pk}/revisions/1/pack/progress/", "get", 404, 404),
     ("t/{pk}/revisions/1/pack/cancel/", "post", 404, 404),
     ("t/{pk}/revisions/1/pack/", "get", 404, 404),
+    ("t/{pk}/opened/", "post", 204, 404),
     ("t/{pk}/small.svg", "get", 200, 404),
     ("t/{pk}/new-from/", "get", 200, 404),
     ("t/{pk}/new-from/", "post", 200, 404),

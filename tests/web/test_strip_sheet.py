@@ -115,6 +115,8 @@ TABLE: list[tuple[str, dict[str, Any], str]] = [
     ("name_channel", {"machine": "main", "side": "input", "channel": "3", "name": "Synth"}, "Main: input 3 Synth"),
     ("remove_machines", {"machines": "spare"}, "Remove machine Spare"),
     ("duplicate_section", {"section": "drums", "times": "2"}, "Duplicate Drums ×2"),
+    ("duplicate_set", {"section": "drums", "names": "Loops, Hits"}, "Duplicate Drums as Loops, Hits"),
+    ("set_section_default", {"section": "drums", "field": "layout", "text": "mono"}, "Drums, new strips, layout: mono"),
     ("nudge_section", {"section": "drums", "where": "up"}, ""),
 ]  # fmt: skip
 

@@ -150,6 +150,7 @@ ACTIONS: tuple[Action, ...] = (
     ),
     Action("colour", "Colour…", "change_strips"),
     Action("colour-by-section", "Colour by section", "colour_by_section", values={}),
+    Action("colour-by-tier", "Colour by tier", "colour_by_tier", values={}, words="sources buses returns mix"),
     Action("mute", "Mute", "change_strips", values={"mute": "yes"}),
     Action(
         "unmute",

@@ -11,6 +11,7 @@ from web.editor.places.base import PLACES
 from web.editor.presence import others_here
 from web.editor.writes import changed
 from web.shared.numbers import number_of
+from web.shelf import services
 from web.shelf.access import template_or_404
 
 SHOWN = 3  # lines of others' changes, as many as fit the head of a page
@@ -48,3 +49,10 @@ def news(request: HttpRequest, pk: int) -> HttpResponse:
 def catch_up(request: HttpRequest, pk: int) -> HttpResponse:
     """Everything on the page that others have changed; in the side panel only a strip, so other panels stay."""
     return changed(request, template_or_404(request, pk, "look"), is_asked=request.POST.get("margin") == "1")
+
+
+@require_POST
+def opened(request: HttpRequest, pk: int) -> HttpResponse:
+    """Remember that the user has a page of the template open; apart from the page, which is read alone."""
+    services.note_opened(template_or_404(request, pk, "look", is_light=True), signed_in_user(request))
+    return HttpResponse(status=204)

@@ -8,6 +8,7 @@ from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_safe
 
+from lattice.edits.section_defaults import default_texts
 from lattice.errors import DocumentError
 from lattice.graph.signal_graph import SignalGraph
 from lattice.graph.solo import solo
@@ -53,7 +54,7 @@ def chosen(request: HttpRequest, space: Workspace) -> dict[str, Any]:
     strip = request.GET.get("strip") or request.POST.get("chosen_strip")
     if strip in index:
         return {"panel": "strip", **strip_context(space, space.template.strips[index[strip]])}
-    section = next((s for s in space.template.sections if s.id == request.GET.get("section")), None)
+    section = next((s for s in space.template.sections if s.id == wanted(request, "section")), None)
     if section is not None:
         return {"panel": "section", **_section_context(space, section)}
     return {"panel": "findings", "chosen_finding": wanted(request, "finding")}
@@ -81,7 +82,8 @@ def strip_panel(request: HttpRequest, pk: int, strip: str) -> HttpResponse:
 def _section_context(space: Workspace, section: Section | None = None) -> dict[str, Any]:
     buses = [strip for strip in space.template.strips if strip.kind in ("bus", "master")]
     others = [known for known in space.template.sections if known is not section]
-    return {"section": section, "others": others, "buses": buses, **CHOICES}
+    texts = default_texts(space.template, section) if section is not None else {}
+    return {"section": section, "others": others, "buses": buses, "defaults": texts, **CHOICES}
 
 
 @require_safe

@@ -12,6 +12,7 @@ from lattice.gain_staging.chain import figures
 from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Strip, Template, main_outlet
 from lattice.model.layouts import channel_count
+from lattice.model.tiers import colouring
 from lattice.model.units import words_db
 from web.accounts.signed_in import signed_in_user
 from web.editor.lists import Table, as_text
@@ -150,6 +151,7 @@ def drawing_of(request: HttpRequest, context: dict[str, Any]) -> Pieces:
         marks(drawn.sheet, context["rows"]),
         figure=figure,
         values=values,
+        colours=colouring(space.template),
         kept=drawn.kept,
     )
 

@@ -46,6 +46,7 @@ urlpatterns = [
     path("write/follow/", matter_views.follow, name="follow"),
     path("write/<str:what>/", writes.write, name="write"),
     path("news/", news.news, name="news"),
+    path("opened/", news.opened, name="opened"),
     path("rows/", matter_views.further_rows, name="further-rows"),
     path("matter/<str:key>/", matter_views.matter, name="matter"),
     path("effect/<str:fingerprint>/<str:key>/", matter_views.effect, name="effect"),

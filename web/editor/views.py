@@ -9,11 +9,9 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_safe
 
-from web.accounts.signed_in import signed_in_user
 from web.editor.matters import OTHERS
 from web.editor.places.base import PLACES, Context, Place, wanted
 from web.editor.presenting import frame
-from web.shelf import services
 from web.shelf.access import template_or_404
 
 TEXT_PAGE = "editor/place.html"
@@ -37,9 +35,7 @@ def led_on(request: HttpRequest, pk: int, now: str, with_query: str) -> HttpResp
 @require_safe
 def place_page(request: HttpRequest, pk: int, place: str) -> HttpResponse:
     """A page of a template: its frame, and the body that writes replace."""
-    stored = template_or_404(request, pk)
-    services.note_opened(stored, signed_in_user(request))
-    here, context = PLACES[place], frame(request, stored)
+    here, context = PLACES[place], frame(request, template_or_404(request, pk))
     context |= place_context(request, context, here)
     return render(request, TEXT_PAGE if here.shows_detail(request) else here.page, context)
 

@@ -23,6 +23,7 @@ from lattice.latency.paths import critical_path
 from lattice.manual import manual
 from lattice.model.document import main_outlet
 from lattice.model.inventory import inventory_of
+from lattice.model.tiers import colouring
 from lattice.model.units import channel_span, samples_to_ms
 from web.editor.matters import by_family, marks, rows_of, waived_by_waiver
 from web.editor.places import ports
@@ -72,7 +73,8 @@ def drawing(space: Workspace) -> Sheet:
 def map_svg(space: Workspace, facts: Facts) -> str:
     """The whole map with its title block, findings marked at their places."""
     sheet = drawing(space)
-    return pieces(sheet, _title_block(space, facts), facts.name, _marks(space, sheet), standalone=True).whole()
+    block, colours = _title_block(space, facts), colouring(space.template)
+    return pieces(sheet, block, facts.name, _marks(space, sheet), colours=colours, standalone=True).whole()
 
 
 def _marks(space: Workspace, sheet: Sheet) -> dict[str, Mark]:

@@ -21,6 +21,7 @@ from lattice.formats.tables.headers import BARE_LEVEL, cells_of, table_of
 from lattice.formats.tables.insert_words import insert_of_words
 from lattice.formats.tables.name_guesses import Guess
 from lattice.formats.tables.rows import Row, SheetProblem, in_sections, widened
+from lattice.formats.tables.section_cells import cells_of_defaults
 from lattice.formats.tables.short_forms import spell_out
 from lattice.formats.tables.state_cells import USUAL as USUAL_STATE
 from lattice.formats.tables.state_cells import read_state
@@ -28,6 +29,7 @@ from lattice.formats.track_sheet_cells import ReadRoute, entries, read_route, re
 from lattice.model.document import Insert, Section, Source, Strip, Template
 from lattice.model.layouts import layout_of_count
 from lattice.model.palette import next_colour
+from lattice.model.section_defaults import NONE, may_take
 from lattice.model.strip_kinds import ENDS, NO_START, PLAYING, SUMS
 
 SECTION_BUS = "*section"  # as `feed`: the bus of the section a strip comes into; no name has such a sign
@@ -189,7 +191,8 @@ class LooseReader(GuessingReader):
     def _fill(self, row: Row) -> None:
         said = {column: cell for column, cell in row.cells.items() if cell}
         row.cells.clear()
-        row.cells |= {column: "" if words.is_nothing(cell) else cell for column, cell in {**self.usual, **said}.items()}
+        usual = self._usual_cells(row, said)
+        row.cells |= {column: "" if words.is_nothing(cell) else cell for column, cell in {**usual, **said}.items()}
         row.cells.setdefault("section", "")
         kind = self._kind(row)
         is_source = (kind or "audio") in PLAYING and row.cells["name"].casefold() not in self.targets
@@ -201,6 +204,17 @@ class LooseReader(GuessingReader):
             row.cells.pop("inserts", None)
         self._take_physical(row, kind)
         spell_out(row.cells)
+
+    def _usual_cells(self, row: Row, said: Mapping[str, str]) -> Mapping[str, str]:
+        """Values for missing cells: those of the form; of a strip that plays, the defaults of its section first."""
+        name = said.get("section") or self.usual.get("section", "")
+        section = self.ids_of_sections.get(name) or self.sections.get(name.casefold())
+        kind = words.kind_of(said.get("kind") or self.usual.get("kind", "")) or self._kind(row) or "audio"
+        if section is None or section.defaults == NONE or not may_take(kind):
+            return self.usual
+        own = {column: cell for column, cell in cells_of_defaults(section.defaults).items() if cell}
+        stated = {column: cell for column, cell in self.usual.items() if column != "feed" or cell != SECTION_BUS}
+        return {**self.usual, **own, **stated}
 
     def _take_physical(self, row: Row, kind: str) -> None:
         """A physical input makes an auxiliary a live input; a track records it, as its note states."""

@@ -52,3 +52,16 @@ async function again() {
 
 document.addEventListener("visibilitychange", () => document.visibilityState === "visible" && look().catch(() => {}));
 if (document.getElementById("company")) setTimeout(again, FIRST_MS);
+
+// The list of templates has the one opened last on top. Once the page is loaded, and once a minute at most.
+const OPENED_ANEW_MS = 60_000;
+
+function noteOpened() {
+  const { opened } = document.getElementById("company").dataset;
+  const key = `lattice.opened ${opened}`;
+  if (Date.now() - Number(sessionStorage.getItem(key)) < OPENED_ANEW_MS) return;
+  sessionStorage.setItem(key, Date.now());
+  const headers = JSON.parse(document.body.getAttribute("hx-headers"));
+  fetch(opened, { method: "POST", headers, keepalive: true }).catch(() => {});
+}
+if (document.getElementById("company")) setTimeout(noteOpened, FIRST_MS);
