@@ -1,6 +1,7 @@
 // Pan and zoom of the map: one CSS transform on the whole drawing.
 
 const LEAST = 0.66; // smaller text is unreadable
+const LEAST_WHOLE = 0.56; // a little smaller, where the whole sheet is in sight then
 const MOST_MARK = 1.7; // larger text would hide its surroundings
 
 export class View {
@@ -25,11 +26,12 @@ export class View {
     sessionStorage.setItem(this.key, JSON.stringify([this.x, this.y, this.scale]));
   }
 
-  // Readable first: the whole width if text stays legible, else from the top left.
+  // Readable first: the whole sheet with its title block if text stays legible, else from the top left.
   home() {
     const { width, height } = this.sheet;
     const [across, down] = [(this.viewport.clientWidth - 16) / width, (this.viewport.clientHeight - 12) / height];
-    this.scale = Math.min(1.15, Math.max(LEAST, down > LEAST ? Math.min(across, down) : across));
+    const whole = Math.min(across, down);
+    this.scale = Math.min(1.15, whole >= LEAST_WHOLE ? whole : Math.max(LEAST, across));
     this.x = 8;
     this.y = 6;
   }
