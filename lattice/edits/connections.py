@@ -11,6 +11,7 @@ from lattice.edits.arguments import Choice, Fields, Flag, Level, Piece, Pieces, 
 from lattice.edits.batches import batch_routes
 from lattice.edits.channels import next_midi
 from lattice.edits.described import edit
+from lattice.edits.physical_ends import with_physical_end
 from lattice.edits.pieces import all_known, strip_of
 from lattice.edits.routes import add_route, connected_words
 from lattice.errors import EditError
@@ -30,6 +31,7 @@ def _connected_words(template: Template, arguments: dict[str, Any]) -> str:
 def connect(template: Template, route: dict[str, Any], instead: bool = False) -> Template:
     """A route between two strips; `from` may name an outlet as strip/outlet. The default kind is a feed.
 
+    An end may be physical channels of the main machine like “Out 3-4” or “In 5”: where no strip has them, one is made.
     Only a send has a level by default: feeds are at 0 dB. `instead`: a feed replaces the feeds from the same origin.
     """
     missing = [end for end in ("from", "to") if not route.get(end)]
@@ -41,8 +43,9 @@ def connect(template: Template, route: dict[str, Any], instead: bool = False) ->
     fields |= {"kind": kind, "from": start}
     if outlet or route.get("from_outlet"):
         fields["from_outlet"] = outlet or route["from_outlet"]
-    for end in (fields["from"], fields["to"]):
-        piece_named(template, "strip", end)
+    for end in ("from", "to"):
+        template, fields[end] = with_physical_end(template, str(fields[end]))
+        piece_named(template, "strip", fields[end])
     if instead and kind == "feed":
         after = refed(template, {start}, fields["to"], fields.get("from_outlet"))
         if after.routes != template.routes:
@@ -102,7 +105,7 @@ def connect_many(
     strips
         Ids of those that it leaves.
     to
-        The strip it ends at; a key goes to strip/insert.
+        The strip it ends at, or physical channels like “Out 3-4” (a strip is made); a key goes to strip/insert.
     kind, gain_db, tap
         Of the routes; the level is that of sends, the tap that of feeds, sends and keys. Notes take the next free
         channels of an instrument.
@@ -117,6 +120,7 @@ def connect_many(
     EditError
         Where a route may not be made, or the destination has too few free channels.
     """
+    template, to = with_physical_end(template, to)
     fields: dict[str, Any] = {"kind": kind, "to": to}
     if kind in ("feed", "send", "key"):
         fields["tap"] = tap

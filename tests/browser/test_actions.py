@@ -58,3 +58,16 @@ def test_a_destination_of_many_is_completed_by_the_server(page: Page, on_map: Op
     writes(hand, lambda: page.click("#do-it"))
     bus = next(strip.id for strip in hand.template.strips if strip.name == "Effects")
     assert {f"feed {strip.id}>{bus}" for strip in strips} <= set(hand.routes())
+
+
+def test_a_free_physical_pair_typed_as_destination_makes_its_output(page: Page, on_map: Opener) -> None:
+    stored = on_map(BAND, "?strip=lead")
+    hand = Hand(page, stored)
+    page.keyboard.press("c")
+    page.keyboard.type("out 7-8")
+    expect(page.locator("#find-list li").first).to_contain_text("Out 7–8")
+    page.keyboard.press("Enter")
+    writes(hand, lambda: page.click("#chooser-feed"))
+    made = next(strip for strip in hand.template.strips if strip.name == "Out 7–8")
+    assert (made.kind, made.io) == ("output", (7, 8))
+    assert f"feed lead>{made.id}" in hand.routes()

@@ -346,12 +346,18 @@ class LooseReader(GuessingReader):
         """The output strip of physical channels, made where there is none."""
         outputs = words.Physical(is_output=True, channels=physical.channels)
         first, last = outputs.channels[0], outputs.channels[-1]
-        known = self._place(outputs.name)
+        known = self._place(outputs.name) or self._with_channels(outputs)
         if known is not None:
             return known
         made = self._make(row, outputs.name, {"kind": "output", "io": f"{first}-{last}"})
         self.widths[made] = len(outputs.channels)
         return made
+
+    def _with_channels(self, outputs: words.Physical) -> str | None:
+        """An output of the main machine that has these channels under another name."""
+        main = self.base.machines[0].id
+        ours = (strip for strip in self.base.strips if strip.kind == "output" and strip.machine in (None, main))
+        return next((strip.id for strip in ours if tuple(strip.io or ()) == outputs.channels), None)
 
     def _make(self, row: Row, name: str, cells: dict[str, str]) -> str:
         """A strip that a cell leads to and that is none yet; no id where it may not be made."""

@@ -20,6 +20,18 @@ export function kindsBetween(from, to) {
   return kinds;
 }
 
+// “Out 3-4” typed as a destination: the output of these channels, which is made where no strip has the name.
+const PHYSICAL = /^\s*outs?\s*(\d{1,3})(?:\s*[-–/]\s*(\d{1,3}))?\s*$/i;
+
+function physicalEnd(typed, strips, from) {
+  const match = PHYSICAL.exec(typed);
+  if (!match || !from) return null;
+  const [first, last] = [Number(match[1]), Number(match[2] ?? match[1])];
+  const name = last > first ? `Out ${first}–${last}` : `Out ${first}`;
+  if (first < 1 || last < first || strips.some((one) => one.name === name)) return null;
+  return { id: name, name, kind: "output", zone: "new", machine: from.machine, keyable: null, width: last - first + 1 };
+}
+
 // The prompt of the finder, and the order of its ends: sums of the own section, sums, ends, tracks. `froms` gives the
 // strips, whose table may arrive during typing.
 export function endsOf(froms) {
@@ -27,6 +39,7 @@ export function endsOf(froms) {
   return {
     admits: (to) => froms().every((from) => from.id !== to.id && kindsBetween(from, to).length),
     likely: (to) => (FED.indexOf(to.kind) + 1 || FED.length) - (isOfTheirSection(to) ? 0.5 : 0),
+    makes: (typed, strips) => physicalEnd(typed, strips, froms()[0]),
   };
 }
 

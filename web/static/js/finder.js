@@ -15,6 +15,7 @@ export class Finder {
     this.commands = [];
     this.admits = () => true;
     this.likely = () => 0;
+    this.makes = () => null;
     this.found = [];
     this.at = 0;
     this.input.addEventListener("input", () => this.filter());
@@ -42,9 +43,9 @@ export class Finder {
   }
 
   // `onPick` receives the strip; without it, strips and commands act as on this page. `admits` filters strips,
-  // `likely` orders them.
-  ask(words = HINT, onPick = null, { admits = () => true, likely = () => 0 } = {}) {
-    Object.assign(this, { onPick, admits, likely });
+  // `likely` orders them, `makes` gives the strip that a typed text would make.
+  ask(words = HINT, onPick = null, { admits = () => true, likely = () => 0, makes = () => null } = {}) {
+    Object.assign(this, { onPick, admits, likely, makes });
     this.input.value = "";
     this.input.placeholder = words;
     this.input.parentElement.classList.toggle("asking", words !== HINT);
@@ -58,7 +59,9 @@ export class Finder {
     const known = this.onPick || !typed.trim() ? [] : [...actionCommands(), ...this.commands];
     const commands = ranked(known, typed).slice(0, 8);
     const best = (found) => (found.length ? rank(found[0], typed) : Infinity);
+    const made = this.onPick && this.makes(typed, this.strips);
     this.found = best(commands) < best(strips) ? [...commands, ...strips] : [...strips, ...commands];
+    if (made) this.found.unshift(made);
     this.at = 0;
     this.draw();
   }
@@ -117,7 +120,7 @@ export class Finder {
     this.close();
     this.input.blur();
     if (one.run) one.run();
-    else onPick(one.id);
+    else onPick(one.id, one);
   }
 
   close() {
@@ -129,5 +132,6 @@ export class Finder {
     this.onPick = null;
     this.admits = () => true;
     this.likely = () => 0;
+    this.makes = () => null;
   }
 }

@@ -56,7 +56,7 @@ function askConnect() {
   const froms = () => [now("strips").get(chosen())].filter(Boolean);
   finder.ask(
     `${froms()[0]?.name ?? "This strip"} → destination`,
-    (to) => chooser.open(froms(), now("strips").get(to), null, [innerWidth / 2, 120]),
+    (to, end) => chooser.open(froms(), now("strips").get(to) ?? end, null, [innerWidth / 2, 120]),
     endsOf(froms),
   );
 }

@@ -13,9 +13,10 @@ function startsWith(from) {
   return ids.map((id) => drawing.strips.get(id)).filter(Boolean);
 }
 
-export function connect(from, to, outlet, point) {
+// `made`: an end that is no strip yet.
+export function connect(from, to, outlet, point, made = null) {
   const froms = startsWith(from);
-  const end = drawing.strips.get(to);
+  const end = drawing.strips.get(to) ?? made;
   if (froms.length && end && !froms.includes(end)) chooser.open(froms, end, outlet, point);
 }
 
@@ -26,9 +27,9 @@ export function askConnect() {
   const words = froms.length > 1 ? `${froms.length} strips` : froms[0].name;
   finder.ask(
     `${words} → destination`,
-    (to) => {
+    (to, end) => {
       const rect = (boxOf(to) || viewport).getBoundingClientRect();
-      connect(from, to, null, [rect.right, rect.top]);
+      connect(from, to, null, boxOf(to) ? [rect.right, rect.top] : [innerWidth / 2, 120], end);
     },
     endsOf(() => froms),
   );
