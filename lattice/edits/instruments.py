@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from msgspec.structs import replace
@@ -17,6 +18,8 @@ from lattice.edits.ties import move_to_machine
 from lattice.errors import EditError
 from lattice.formats.document_json import to_plain
 from lattice.formats.track_sheet_cells import read_midi_in
+from lattice.graph.destinations import Destinations
+from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import LONGEST_LABEL, Outlet, Route, Strip, Template, main_outlet
 from lattice.model.names import free_id, free_route_ids, slug
 from lattice.model.palette import next_colour
@@ -34,6 +37,11 @@ def outlet_set(template: Template, strip: str, bus: str | None = None) -> Templa
     Closed outlets are opened. The main outlet enters the instrument's own chain: that is fed to the bus
     where it goes nowhere yet. `bus` None: the bus of the instrument's section.
     """
+    return with_listeners(template, strip, bus, _named_after)
+
+
+def with_listeners(template: Template, strip: str, bus: str | None, called: Callable[[Strip, Outlet], str]) -> Template:
+    """A strip for each unrouted outlet, as `outlet_set` adds them; `called` gives their names."""
     index, kit = strip_of(template, strip)
     if len(kit.outlets) < 2:
         raise EditError(f"{kit.name} has only its main outlet")
@@ -47,7 +55,7 @@ def outlet_set(template: Template, strip: str, bus: str | None = None) -> Templa
     for outlet in kit.outlets:
         if outlet is main_outlet(kit) or outlet.id in heard:
             continue
-        name = _named_after(kit, outlet)
+        name = called(kit, outlet)
         listener = Strip(
             id=free_id(slug(name), taken), name=name, kind="audio", layout=outlet.layout, section=kit.section,
             machine=kit.machine, source=None, monitor="always",
@@ -162,7 +170,7 @@ def build_instrument(
     name = name or "Instrument"
     if section is None:
         section = free_id(slug(name), {known.id for known in template.sections})
-        template = _with_section(template, section, name)
+        template = with_section(template, section, name)
     kit = free_id(slug(name), {strip.id for strip in template.strips})
     fields: dict[str, Any] = {"id": kit, "name": name, "kind": "instrument", "layout": "stereo", "section": section}
     if played_by == "midi":
@@ -187,11 +195,14 @@ def _outlets_and_parts(names: list[str], layout: str) -> dict[str, Any]:
     return {"outlets": outlets, "parts": parts}
 
 
-def _with_section(template: Template, section: str, name: str) -> Template:
-    """With a section of the next colour of the palette, and its bus."""
+def with_section(template: Template, section: str, name: str) -> Template:
+    """With a section of the next colour of the palette, and its bus, which goes to the last sum where there is one."""
     bus = f"{section}-bus"
     if any(strip.id == bus for strip in template.strips):
         raise EditError(f"a strip {bus} exists already; choose a different name, or a section")
     colour = next_colour(template.sections)
     strip = {"id": bus, "name": f"{name} bus", "kind": "bus", "layout": "stereo", "section": section}
-    return add_section(add_strip(template, strip), {"id": section, "name": name, "colour": colour, "bus": bus})
+    end = Destinations(SignalGraph(template)).last_sum
+    onward = template.strips[end].id if end is not None else None
+    template = add_section(add_strip(template, strip), {"id": section, "name": name, "colour": colour, "bus": bus})
+    return add_route(template, {"kind": "feed", "from": bus, "to": onward}) if onward else template

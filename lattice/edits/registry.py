@@ -10,6 +10,7 @@ import msgspec
 # Importing a module registers its edits.
 from lattice.edits import (  # noqa: F401
     add_block,
+    articulations,
     batches,
     buses,
     cells,

@@ -90,6 +90,7 @@ GOOD: list[tuple[str, dict[str, Any], str]] = [
     ("move_source", {"strip": "kick", "peak_dbfs": -12.0}, "~ strip kick: source"),
     ("change_midi", {"strip": "kit", "midi": "2: 1-4"}, "~ strip kit: midi"),
     ("build_instrument", {"names": ["A", "B"], "name": "Bells", "played_by": "midi"}, "+ section bells"),
+    ("build_articulations", {"names": ["A", "B"], "articulations": ["long"], "name": "Bells"}, "+ section bells"),
     ("connect", {"route": {"from": "kit/2", "to": "out"}}, "feed kit → out"),
     ("connect", {"route": {"from": "kick", "to": "out"}, "instead": True}, "~ route r1: to"),
     ("connect_many", {"strips": ["kick", "snare"], "to": "out", "instead": True}, "~ route r1: to"),
