@@ -20,7 +20,7 @@ def sent(page: Page) -> list[dict[str, str]]:
 
     def note(request: Any) -> None:
         what = request.url.rstrip("/").rsplit("/", 1)[1]
-        if request.method == "POST" and what != "follow":
+        if request.method == "POST" and what not in ("follow", "opened"):
             posts.append({"what": what, **(dict(request.post_data_json or {}))})
 
     page.on("request", note)
