@@ -10,6 +10,7 @@ from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import check, explain
 from lattice.model.edit_step import EditStep
 from lattice.model.insert_types import REPEATING
+from lattice.model.tempo import tempos
 
 # Within 5 % a note value was meant; within 1 ms it is one.
 NEAR = 0.05
@@ -69,23 +70,72 @@ def frames(analysis: Analysis) -> Iterator[Finding]:
 
 @check("time.delay-note")
 def delay_notes(analysis: Analysis) -> Iterator[Finding]:
-    """Delays that are nearly a note value at the template's tempo, and not quite."""
+    """Delays that are nearly a note value at a tempo of the programme, and not quite."""
+    played = tempos(analysis.template)
     for strip_number, place in analysis.graph.places_of(REPEATING):
         strip = analysis.strip(strip_number)
         insert = strip.inserts[place]
-        nearest = nearest_note(insert.delay_ms, analysis.template.tempo_bpm) if insert.delay_ms else None
-        if insert.delay_ms and nearest is not None and abs(nearest[1] - insert.delay_ms) > EXACT_MS:
-            words, exact = nearest
-            change = EditStep("change_insert", {"insert": insert.id, "changes": {"delay_ms": round(exact, 3)}})
+        delay_ms = insert.delay_ms or 0.0
+        near = [(bpm, nearest) for bpm in played if delay_ms and (nearest := nearest_note(delay_ms, bpm)) is not None]
+        off = [(bpm, words, exact) for bpm, (words, exact) in near if abs(exact - delay_ms) > EXACT_MS]
+        if not off:
+            continue
+        bpm, words, exact = off[0]
+        at_tempo = f" at {bpm:g} BPM" if len(played) > 1 else ""
+        by = f"{abs(delay_ms - exact):.1f} ms off a {words}{at_tempo}"
+        change = EditStep("change_insert", {"insert": insert.id, "changes": {"delay_ms": round(exact, 3)}})
+        # With several tempos the exact time of one is wrong at the others.
+        remedies = (Remedy(f"Set to {exact:.1f} ms", (change,)),) if len(played) == 1 else ()
+        yield Finding(
+            code="time.delay-note",
+            severity="note",
+            message=f"{insert.name or insert.id} on {strip.name} is {by}",
+            strips=(strip.id,),
+            inserts=(insert.id,),
+            evidence=tuple(f"{delay_ms:g} ms at {bpm:g} BPM: {words} is {exact:.1f} ms" for bpm, words, exact in off),
+            remedies=remedies,
+        )
+
+
+@check("time.tempo-start")
+def tempo_starts(analysis: Analysis) -> Iterator[Finding]:
+    """A tempo map without an event at the first bar."""
+    timeline = analysis.template.timeline
+    if not timeline.tempo or any(event.bar == timeline.first_bar for event in timeline.tempo):
+        return
+    before = [event for event in timeline.tempo if event.bar < timeline.first_bar]
+    bpm = before[-1].bpm if before else analysis.template.tempo_bpm
+    events = [{"bar": event.bar, "bpm": event.bpm} for event in timeline.tempo]
+    new = {"bar": timeline.first_bar, "bpm": bpm}
+    changed = sorted([*events, new], key=lambda event: event["bar"])
+    step = EditStep("change_timeline", {"changes": {"tempo": changed}})
+    yield Finding(
+        code="time.tempo-start",
+        severity="warning",
+        message=f"The tempo map has no event at the first bar, {timeline.first_bar}",
+        figures={"first_bar": float(timeline.first_bar)},
+        evidence=tuple(f"bar {event.bar}: {event.bpm:g} BPM" for event in timeline.tempo[:6]),
+        remedies=(Remedy(f"Set {bpm:g} BPM at bar {timeline.first_bar}", (step,)),),
+    )
+
+
+@check("time.programme")
+def outside_programme(analysis: Analysis) -> Iterator[Finding]:
+    """Markers before the first bar, or behind the end of the programme."""
+    timeline = analysis.template.timeline
+    if timeline.end_bar is None:
+        return
+    for marker in timeline.markers:
+        if not timeline.first_bar <= marker.bar <= timeline.end_bar:
+            side = "before the first bar" if marker.bar < timeline.first_bar else "behind the end"
+            limit = timeline.first_bar if marker.bar < timeline.first_bar else timeline.end_bar
             yield Finding(
-                code="time.delay-note",
+                code="time.programme",
                 severity="note",
-                message=f"{insert.name or insert.id} on {strip.name} is {abs(insert.delay_ms - exact):.1f} ms off a "
-                f"{words}",
-                strips=(strip.id,),
-                inserts=(insert.id,),
-                evidence=(f"{insert.delay_ms:g} ms at {analysis.template.tempo_bpm:g} BPM",),
-                remedies=(Remedy(f"Set to {exact:.1f} ms", (change,)),),
+                message=f"Marker {marker.name} at bar {marker.bar} is {side}, bar {limit}",
+                others=(f"marker:{marker.bar}",),
+                figures={"bar": float(marker.bar), "limit": float(limit)},
+                evidence=(f"programme: bars {timeline.first_bar} to {timeline.end_bar}",),
             )
 
 
@@ -139,4 +189,26 @@ explain(
     why="The repeats drift against the beat.",
     how="60000 / BPM, from 1/1 to 1/32, straight, dotted and triplet; within 5 %.",
     fix="Set the exact time.",
+)
+
+explain(
+    "time.tempo-start",
+    many="{n} tempo maps start late",
+    found="The tempo map has no event at the first bar.",
+    why="The programme starts at the tempo that the session had before. Delays and click differ from the map.",
+    how="Events are compared with the first bar of the timeline.",
+    fix="Set the tempo at the first bar.",
+    decide="Only you know the tempo of the first bar. Set it in Settings.",
+    place="settings",
+)
+
+explain(
+    "time.programme",
+    many="{n} markers are outside the programme",
+    found="A marker is before the first bar or behind the end of the programme.",
+    why="Navigation and printed markers lead outside the delivered part.",
+    how="Markers are compared with the first bar and the end, once an end is set.",
+    fix="Move the marker, or the end of the programme.",
+    decide="Only you know whether the marker or the end is wrong. Set both in Settings.",
+    place="settings",
 )

@@ -12,7 +12,7 @@ from lattice.edits.described import edit
 from lattice.edits.pieces import made
 from lattice.errors import EditError
 from lattice.formats.document_json import to_plain
-from lattice.model.document import Marker, Template, Timeline
+from lattice.model.document import Marker, Template, TempoEvent, Timeline
 
 MARKER = re.compile(r"(?:bar\s*)?(?P<bar>[-−]?\d{1,6})[\s:.,]\s*(?P<name>\S.*)", re.I)
 MOST_TAGS = 64
@@ -51,3 +51,24 @@ def set_info(template: Template, lines: list[str]) -> Template:
     if len(info) > MOST_TAGS:
         raise EditError(f"{len(info)} tags; at most {MOST_TAGS} are allowed")
     return replace(template, info=info)
+
+
+TEMPO = re.compile(r"(?:bar\s*)?(?P<bar>[-−]?\d{1,6})[\s:;,]\s*(?P<bpm>\d+(?:[.,]\d+)?)\s*(?:bpm)?", re.I)
+
+
+@edit(Lines("events"), says="Tempo map of {events} events")
+def set_tempo_map(template: Template, events: list[str]) -> Template:
+    """The tempo map from lines like “1 96” or “bar 33: 104.5 BPM”; without a line, the tempo of the template holds.
+
+    Raises EditError naming a line that is none, or whose bar is not behind the one before.
+    """
+    found: list[TempoEvent] = []
+    for number, line in enumerate(events, start=1):
+        match = TEMPO.fullmatch(line.strip())
+        if match is None:
+            raise EditError(f"line {number}: “{line}” is not a bar and a tempo, like 33 104.5")
+        bar = int(match["bar"].replace("−", "-"))
+        if found and bar <= found[-1].bar:
+            raise EditError(f"line {number}: bar {bar} is not behind bar {found[-1].bar}; bars rise")
+        found.append(made(TempoEvent, {"bar": bar, "bpm": float(match["bpm"].replace(",", "."))}))
+    return replace(template, timeline=replace(template.timeline, tempo=tuple(found)))

@@ -35,12 +35,13 @@ class MidiTrack:
 
 @dataclass(frozen=True)
 class MidiSong:
-    """The contents of a file. Markers are (bar, name), bars from 1."""
+    """The contents of a file. Markers are (bar, name) and tempos (bar, BPM), bars from 1."""
 
     tracks: tuple[MidiTrack, ...]
     tempo_bpm: float = USUAL_BPM
     markers: tuple[tuple[int, str], ...] = ()
     name: str = ""
+    tempos: tuple[tuple[int, float], ...] = ()  # empty where one tempo holds throughout
 
 
 @dataclass
@@ -92,8 +93,10 @@ def read_midi_here(data: bytes) -> MidiSong:
     tracks = tuple(_tracks(contents[conducts:], devices, is_single=len(contents) == 1))
     if not tracks:
         raise DocumentError(["the MIDI file has no track with notes or a name"])
-    tempo, markers = _conducted(file)
-    return MidiSong(tracks, tempo, markers, contents[0].name if conducts else "")
+    tempos, markers = _conducted(file)
+    first = next(iter(tempos.values()), USUAL_BPM)
+    changes = tuple(tempos.items()) if len(set(tempos.values())) > 1 else ()
+    return MidiSong(tracks, first, markers, contents[0].name if conducts else "", changes)
 
 
 def _contents(track: Iterable[Any]) -> _TrackContents:
@@ -134,20 +137,19 @@ def _tracks(contents: list[_TrackContents], devices: list[str], *, is_single: bo
         yield MidiTrack(one.name or f"Track {number}", port, only, one.device, sum(one.notes.values()))
 
 
-def _conducted(file: mido.MidiFile) -> tuple[float, tuple[tuple[int, str], ...]]:
-    """The first tempo, and markers with their bar, by the time signatures before them."""
-    tempo = USUAL_BPM
+def _conducted(file: mido.MidiFile) -> tuple[dict[int, float], tuple[tuple[int, str], ...]]:
+    """The last tempo stated in each bar, and markers with their bar, by the time signatures before them."""
+    tempos: dict[int, float] = {}
     markers: list[tuple[int, str]] = []
-    is_told = False
     bar, beats_left_ticks, per_bar = 1, 0.0, float(4 * file.ticks_per_beat)
     for message in mido.merge_tracks(file.tracks) if file.type != 2 else file.tracks[0]:
         beats_left_ticks += message.time
         whole = int(beats_left_ticks // per_bar) if per_bar > 0 else 0
         bar, beats_left_ticks = bar + whole, beats_left_ticks - whole * per_bar
-        if message.type == "set_tempo" and not is_told and message.tempo:
-            tempo, is_told = round(MICROSECONDS / message.tempo, 3), True
+        if message.type == "set_tempo" and message.tempo and len(tempos) < MOST_MARKERS:
+            tempos[bar] = round(MICROSECONDS / message.tempo, 3)
         elif message.type == "time_signature":
             per_bar = file.ticks_per_beat * 4 * message.numerator / message.denominator
         elif message.type == "marker" and len(markers) < MOST_MARKERS and _text(message.text):
             markers.append((bar, _text(message.text)))
-    return tempo, tuple(markers)
+    return tempos, tuple(markers)

@@ -86,12 +86,21 @@ class Marker(Piece, frozen=True, kw_only=True):
     bar: int
 
 
+class TempoEvent(Piece, frozen=True, kw_only=True):
+    """The tempo from a bar on."""
+
+    bar: int
+    bpm: Annotated[float, Meta(gt=0, le=100_000)]
+
+
 class Timeline(Piece, frozen=True, kw_only=True):
-    """The start of the timeline, the distance of the sync pop before it, and the markers of the programme."""
+    """The start of the timeline, the distance of the sync pop before it, tempo, markers and end of the programme."""
 
     start_timecode: Timecode | None = None
     first_bar: int = 1
+    end_bar: int | None = None  # the last bar of the programme
     pop_lead_s: float = 2.0
+    tempo: tuple[TempoEvent, ...] = ()  # bars rise; empty: tempo_bpm throughout
     markers: tuple[Marker, ...] = ()
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable, Iterator, Sequence
+from itertools import pairwise
 from typing import Any
 
 from lattice.errors import DocumentError, Problem
@@ -18,6 +19,7 @@ from lattice.model.document import (
     Route,
     Strip,
     Template,
+    Timeline,
 )
 from lattice.model.insert_types import KEYABLE
 from lattice.model.route_kinds import TRAITS
@@ -71,6 +73,7 @@ def problems(template: Template) -> Iterator[Problem]:
     yield from _Routes(template, strips).problems()
     yield from _stems(template, strips)
     yield from _choices(template, strips)
+    yield from _timeline(template.timeline)
     yield from _rules(template, strips)
 
 
@@ -303,6 +306,14 @@ def _stems(template: Template, strips: dict[str, Strip]) -> Iterator[Problem]:
         for position, part in enumerate(stem.of):
             if part not in stems:
                 yield Problem.at(f"stems[{index}].of[{position}]", f"stem {part} does not exist")
+
+
+def _timeline(timeline: Timeline) -> Iterator[Problem]:
+    for index, (one, then) in enumerate(pairwise(timeline.tempo), start=1):
+        if then.bar <= one.bar:
+            yield Problem.at(f"timeline.tempo[{index}].bar", f"bar {then.bar} is not behind bar {one.bar}; bars rise")
+    if timeline.end_bar is not None and timeline.end_bar < timeline.first_bar:
+        yield Problem.at("timeline.end_bar", f"bar {timeline.end_bar} is before the first bar, {timeline.first_bar}")
 
 
 def _choices(template: Template, strips: dict[str, Strip]) -> Iterator[Problem]:

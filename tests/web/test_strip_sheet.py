@@ -104,6 +104,7 @@ TABLE: list[tuple[str, dict[str, Any], str]] = [
     ("note_set", {"strip": "kit", "names": "One\nTwo"}, "2 MIDI strips for Kit"),
     ("outlet_set", {"strip": "kit"}, ""),
     ("build_instrument", {"name": "Pads", "names": "A\nB"}, "Pads with 2 parts"),
+    ("set_tempo_map", {"events": "1 96\n33 104.5"}, "Tempo map of 2 events"),
     ("build_articulations", {"name": "Bows", "names": "A\nB", "articulations": "long\nshort"}, "Bows: 2 names × 2 articulations"),
     ("change_insert", {"insert": "duck", "threshold_db": "-20 dB", "ratio": "∞:1"}, "Bus, Duck: threshold −20, ratio 100"),
     ("change_insert", {"insert": "eq", "low_cut_hz": "1.5k", "attack_ms": "0.2 s"}, "Bus, eq: attack 200, low cut 1500"),

@@ -25,7 +25,7 @@ from lattice.formats.tables.sheet_update import newer
 from lattice.formats.tables.sheets import Workbook
 from lattice.formats.tables.tabled import Tabled, tabled
 from lattice.formats.tables.understand import Unclear, Understood, unclear_of, understand
-from lattice.model.document import Marker, Template, Timeline
+from lattice.model.document import Marker, Template, TempoEvent, Timeline
 from web.bringing.models import Brought
 
 NOT_AGAIN = "The server stopped while reading this file. Check the file, then import it again."
@@ -98,7 +98,9 @@ def _read(brought: Brought, into: Template | None) -> Read:
 def _read_song(brought: Brought, song: MidiSong, into: Template | None) -> Read:
     """Tracks of notes, played into the instrument that is chosen, or into one that is made for them."""
     markers = tuple(Marker(name=name, bar=bar) for bar, name in song.markers)
-    empty = Template(name=brought.name, tempo_bpm=song.tempo_bpm, timeline=Timeline(markers=markers))
+    tempo = tuple(TempoEvent(bar=bar, bpm=bpm) for bar, bpm in song.tempos)
+    timeline = Timeline(markers=markers, tempo=tempo)
+    empty = Template(name=brought.name, tempo_bpm=song.tempo_bpm, timeline=timeline)
     arguments = {
         "tracks": [{"name": one.name, "port": one.port, "channel": one.channel} for one in song.tracks],
         "instrument": brought.choices.get("instrument") or None,

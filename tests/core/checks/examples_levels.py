@@ -97,5 +97,13 @@ CASES = {
         t([bus("b", {"type": "delay", "delay_ms": 360})]), "b",
         t([bus("b", {"type": "delay", "delay_ms": 166})]),
     ),
+    "time.tempo-start": (
+        t([], timeline={"first_bar": 5, "tempo": [{"bar": 9, "bpm": 96.0}]}), None,
+        t([], timeline={"first_bar": 5, "tempo": [{"bar": 1, "bpm": 90.0}, {"bar": 5, "bpm": 96.0}]}),
+    ),
+    "time.programme": (
+        t([], timeline={"end_bar": 40, "markers": [{"name": "Coda", "bar": 41}]}), None,
+        t([], timeline={"end_bar": 40, "markers": [{"name": "Coda", "bar": 40}, {"name": "Start", "bar": 1}]}),
+    ),
     "time.rate": (t([], sample_rate_hz=44100), None, t([])),
 }  # fmt: skip

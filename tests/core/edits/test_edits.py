@@ -106,6 +106,7 @@ GOOD: list[tuple[str, dict[str, Any], str]] = [
     ("set_inserts", {"strips": ["bus"], "state": "bypassed"}, "~ strip bus: inserts"),
     ("change_sources", {"strips": ["kick", "kit"], "peak_dbfs": -12.0}, "~ strip kit: source"),
     ("change_timeline", {"changes": {"first_bar": 5}}, "timeline"),
+    ("set_tempo_map", {"events": ["1 96", "33: 104,5 BPM"]}, "timeline"),
     ("set_markers", {"markers": ["9 Verse", "bar 1: Intro"]}, "timeline"),
     ("set_info", {"lines": ["artist: A. Tern"]}, "info"),
     ("add_choice", {"strips": ["kick", "snare"], "name": "Drum"}, "+ choice drum"),

@@ -95,3 +95,14 @@ def test_whatever_bytes_change_it_is_read_or_refused(changes: list[tuple[int, in
     except DocumentError:
         return
     assert all(1 <= track.port <= 1024 and (track.channel is None or 1 <= track.channel <= 16) for track in song.tracks)
+
+
+def test_changes_of_tempo_are_a_map_by_bars_and_one_tempo_is_none() -> None:
+    """Microseconds a quarter: 500,000 are 120 BPM, 625,000 are 96 (RP-001); bars of 3/4 after the signature."""
+    fast, slow = (500_000).to_bytes(3, "big"), (625_000).to_bytes(3, "big")
+    head = meta(NAME, b"Tides") + meta(SIGNATURE, bytes([3, 2, 24, 8])) + meta(TEMPO, fast)
+    changing = file(head + meta(TEMPO, slow, 480 * 3 * 4) + meta(TEMPO, fast, 480 * 4), meta(NAME, b"Glass") + note(3))
+    song = read_midi_here(changing)
+    assert (song.tempo_bpm, song.tempos) == (120.0, ((1, 120.0), (5, 96.0), (6, 120.0)))  # the last begins within bar 6
+    steady = file(head + meta(TEMPO, fast, 480 * 3), meta(NAME, b"Glass") + note(3))
+    assert read_midi_here(steady).tempos == ()

@@ -62,6 +62,7 @@ def said_once(template: Template) -> dict[str, Any]:
     names = {strip.id: strip.name for strip in template.strips}
     return {
         "markers": "\n".join(f"{marker.bar} {marker.name}" for marker in template.timeline.markers),
+        "tempo_map": "\n".join(f"{event.bar} {event.bpm:g}" for event in template.timeline.tempo),
         "info": "\n".join(f"{name}: {text}" for name, text in template.info.items()),
         "choices": [
             (choice, [names.get(member.partition("/")[0], member) for member in choice.members])
