@@ -19,7 +19,8 @@ export function readAddress() {
   const address = new URLSearchParams(location.search);
   const kept = JSON.parse(localStorage.getItem(REMEMBERED) || "{}");
   const asked = address.get("columns")?.split(",") ?? kept.columns ?? usual();
-  view.columns = withName(asked.filter((name) => known.has(name)));
+  const there = asked.filter((name) => known.has(name));
+  view.columns = withName(there.length ? there : usual());
   view.sort = known.has(address.get("sort")) ? address.get("sort") : (kept.sort ?? "");
   view.way = address.get("way") ?? kept.way ?? "up";
   view.filters = Object.fromEntries(FILTERS.map((name) => [name, address.get(name) ?? ""]));
