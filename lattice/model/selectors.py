@@ -5,9 +5,14 @@ A list is a union; a leading `!` excludes, at any place in it. A list of exclusi
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections import Counter
+from collections.abc import Iterable, Mapping
 
 from lattice.model.document import Strip, Template
+
+ALL = "*"
+ALL_WORDS = frozenset(("", "*", "all", "every source", "everything"))
+HEADS = ("tag:", "section:", "kind:", "strip:")
 
 
 def select(template: Template, selectors: Iterable[str]) -> frozenset[int]:
@@ -82,3 +87,57 @@ def sentence_of(template: Template, selectors: Iterable[str]) -> str:
 
 def _joined(words: list[str]) -> str:
     return " and ".join(filter(None, [", ".join(words[:-1]), *words[-1:]]))
+
+
+def selectors_of(template: Template, text: str) -> list[str]:
+    """The selectors of a list as people type it: names of strips or sections, “all”, or selectors themselves.
+
+    Parameters
+    ----------
+    template
+        The template whose names are used.
+    text
+        Entries with semicolons between; without one also with commas, unless the whole is a name.
+
+    Returns
+    -------
+    list of str
+        A section goes before a strip of its name.
+
+    Raises
+    ------
+    ValueError
+        With a sentence about the first entry that is none of them.
+    """
+    sections = {section.name.casefold(): f"section:{section.id}" for section in reversed(template.sections)}
+    strips = {strip.name.casefold(): f"strip:{strip.id}" for strip in reversed(template.strips)}
+    known = {**strips, **{strip.id: f"strip:{strip.id}" for strip in template.strips}, **sections}
+    found: list[str] = []
+    for entry in _entries(text, known):
+        plain = entry.casefold()
+        is_selector = entry.removeprefix("!").startswith(HEADS)
+        meant = ALL if plain in ALL_WORDS else entry if is_selector else known.get(plain)
+        if meant is None:
+            raise ValueError(f"“{entry}” is not the name of a strip or section, or “all”")
+        found.append(meant)
+    return list(dict.fromkeys(found)) or [ALL]
+
+
+def _entries(text: str, known: Mapping[str, str]) -> list[str]:
+    whole = " ".join(text.split())
+    if whole.casefold() in known or ";" in whole:
+        return [entry.strip() for entry in whole.split(";") if entry.strip()]
+    entries = [entry.strip() for entry in whole.split(",") if entry.strip()]
+    is_several = all(word.removeprefix("!").startswith(HEADS) for word in whole.split())
+    return whole.split() if is_several else entries
+
+
+def names_of(template: Template, selectors: Iterable[str]) -> str:
+    """Selectors as `selectors_of` reads them: “all”, or names with semicolons between."""
+    names = {f"section:{section.id}": section.name for section in template.sections}
+    counts = Counter(strip.name.casefold() for strip in template.strips)
+    taken = {name.casefold() for name in names.values()}
+    for strip in template.strips:
+        is_plain = counts[strip.name.casefold()] == 1 and strip.name.casefold() not in taken and ";" not in strip.name
+        names[f"strip:{strip.id}"] = strip.name if is_plain else f"strip:{strip.id}"
+    return "; ".join("all" if one == ALL else names.get(one, one) for one in selectors)

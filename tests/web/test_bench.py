@@ -80,6 +80,7 @@ def test_a_kit_is_made_and_handed_out(signed_in: Client, room: StoredTemplate) -
     ("posted", "words"),
     [
         ({"sources": "strip:mix"}, "no active source selected"),
+        ({"sources": "Nobody"}, "for: “Nobody” is not the name of a strip or section, or “all”"),
         ({"tail_ms": "x"}, "is not a tail"),
         ({"tail_ms": "99999"}, "is not a tail"),
     ],
@@ -317,7 +318,7 @@ def test_a_tone_is_run_seen_and_heard(signed_in: Client, room: StoredTemplate) -
 
 @pytest.mark.parametrize(
     ("posted", "words"),
-    [({"sources": "strip:mix"}, "none of these strips"), ({"seconds": "0"}, "more than 0"), ({"seconds": "x"}, "must be numbers"),
+    [({"sources": "strip:mix"}, "none of these strips"), ({"sources": "Nobody"}, "from: “Nobody” is not the name"), ({"seconds": "0"}, "more than 0"), ({"seconds": "x"}, "must be numbers"),
      ({"seconds": "5", "each": "1"}, "at most 2 s are allowed for each in turn"), ({"level": "30"}, "−120 to 0"), ({"signal": "loud"}, "is not a test signal")],
 )  # fmt: skip
 def test_a_tone_that_cannot_be_run_is_said(

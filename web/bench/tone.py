@@ -19,8 +19,8 @@ from lattice.drawing import Slots, draw
 from lattice.drawing.drawing import opens_folded
 from lattice.drawing.svg import pieces
 from lattice.errors import DocumentError, EditError
-from lattice.model.document import Strip
-from lattice.model.selectors import select
+from lattice.model.document import Strip, Template
+from lattice.model.selectors import names_of, select, selectors_of
 from lattice.model.units import words_db
 from web.accounts.signed_in import signed_in_user
 from web.bench import services
@@ -64,7 +64,7 @@ def _chosen(stored: StoredTemplate, run: ToneRun | None) -> dict[str, Any]:
     asked: dict[str, Any] = run.asked if run else USUAL
     return {
         "asked": asked,
-        "asked_sources": " ".join(asked["sources"]),
+        "asked_sources": names_of(space.template, asked["sources"]),
         "players": [space.template.strips[number] for number in playing[:MOST_ROWS]],
         "sections_playing": list(space.template.sections),
     }
@@ -159,7 +159,7 @@ def _plot(name: str, line: list[float]) -> dict[str, Any]:
 def run(request: HttpRequest, pk: int) -> HttpResponse:
     stored = template_or_404(request, pk)
     try:
-        asked = _asked(request)
+        asked = _asked(request, workspace(stored).template)
         origins_of(workspace(stored).analysis, select(workspace(stored).template, asked["sources"]))
         services.begin_tone(stored, signed_in_user(request), asked, request.FILES.get("file"))
     except DocumentError as wrong:
@@ -167,7 +167,7 @@ def run(request: HttpRequest, pk: int) -> HttpResponse:
     return redirect("tone", pk)
 
 
-def _asked(request: HttpRequest) -> dict[str, Any]:
+def _asked(request: HttpRequest, template: Template) -> dict[str, Any]:
     """The run of a form. Raises EditError."""
     each = request.POST.get("each") == "1"
     level = request.POST.get("level", "").strip().replace("−", "-").replace(",", ".")
@@ -186,7 +186,10 @@ def _asked(request: HttpRequest) -> dict[str, Any]:
     signal = request.POST.get("signal", "sine")
     if signal not in dict(SIGNALS):
         raise EditError(f"“{signal}” is not a test signal")
-    sources = request.POST.get("sources", "").split() or ["*"]
+    try:
+        sources = selectors_of(template, request.POST.get("sources", ""))
+    except ValueError as wrong:
+        raise EditError(f"from: {wrong}") from None
     return {"sources": sources, "signal": signal, "level_dbfs": level_dbfs, "seconds": seconds, "each": each}
 
 

@@ -15,6 +15,8 @@ from lattice.changes.digests import document_digest
 from lattice.errors import DocumentError, EditError
 from lattice.model.document import Template
 from lattice.model.names import slug
+from lattice.model.selectors import selectors_of
+from lattice.model.strip_kinds import PLAYING
 from web.bench import services
 from web.bench.models import FilesJob, StoredKit
 from web.bench.showing import spots
@@ -23,6 +25,7 @@ from web.editor.presenting import frame
 from web.shared.downloads import as_file
 from web.shelf.access import template_or_404
 from web.shelf.models import StoredTemplate
+from web.shelf.workspace import workspace
 
 LARGEST_TAIL_MS = 10_000
 MOST_SHOWN = 6
@@ -55,6 +58,7 @@ def bench(request: HttpRequest, stored: StoredTemplate, status: int = 200, **sai
     newest = services.newest_reading(stored)
     context |= {
         "kits": kits,
+        "players": [strip for strip in template.strips if strip.kind in PLAYING][:MOST_PLACES],
         "kit": kits[0][0] if kits else None,
         "faults": FAULTS,
         "fault_places": _places(template) if kits else (),
@@ -79,10 +83,18 @@ def make_kit(request: HttpRequest, pk: int) -> HttpResponse:
     stored = template_or_404(request, pk)
     try:
         tail_ms = _tail_ms(request.POST.get("tail_ms", "500"))
-        services.make_kit(stored, request.POST.get("sources", "").split(), tail_ms)
+        services.make_kit(stored, _sources(workspace(stored).template, request.POST.get("sources", "")), tail_ms)
     except DocumentError as wrong:
         return bench(request, stored, 422, problems=wrong.problems)
     return redirect("bench", pk)
+
+
+def _sources(template: Template, text: str) -> list[str]:
+    """Selectors of a list of names; none for all. Raises EditError."""
+    try:
+        return selectors_of(template, text) if text.strip() else []
+    except ValueError as wrong:
+        raise EditError(f"for: {wrong}") from None
 
 
 def _tail_ms(text: str) -> float:
