@@ -57,18 +57,20 @@ def read_apart(target: str, data: bytes, kind: type[T], what: str, limits: Limit
     """
     limits = limits or Limits()
     words = [sys.executable, "-m", "lattice.apart", target, str(limits.memory_mib), str(limits.seconds)]
+    most = f"{limits.memory_mib} MiB of memory or {limits.seconds} s"
+    ended = f"{what} cannot be read: it needs more than {most}, or it is damaged"
     with AT_ONCE:
         try:
             # Own interpreter, own module, bytes on standard input: nothing of the file is part of the command.
             done = subprocess.run(words, input=data, capture_output=True, timeout=limits.seconds + 5, check=False)  # noqa: S603
         except subprocess.TimeoutExpired:
-            raise DocumentError([f"{what} takes more than {limits.seconds} s to read"]) from None
+            # The processor's time ends it on a quiet machine, the clock on a busy one: one sentence for both.
+            raise DocumentError([ended]) from None
     answer = done.stdout
     if answer[:1] == REFUSED:
         raise DocumentError(msgspec.msgpack.decode(answer[1:], type=list[str]))
     if done.returncode or answer[:1] != DONE:
-        most = f"{limits.memory_mib} MiB of memory or {limits.seconds} s"
-        raise DocumentError([f"{what} cannot be read: it needs more than {most}, or it is damaged"])
+        raise DocumentError([ended])
     return msgspec.msgpack.decode(answer[1:], type=kind)
 
 

@@ -127,8 +127,9 @@ def outside_programme(analysis: Analysis) -> Iterator[Finding]:
         return
     for marker in timeline.markers:
         if not timeline.first_bar <= marker.bar <= timeline.end_bar:
-            side = "before the first bar" if marker.bar < timeline.first_bar else "behind the end"
-            limit = timeline.first_bar if marker.bar < timeline.first_bar else timeline.end_bar
+            is_before = marker.bar < timeline.first_bar
+            side = "before the first bar" if is_before else "behind the end"
+            limit = timeline.first_bar if is_before else timeline.end_bar
             yield Finding(
                 code="time.programme",
                 severity="note",

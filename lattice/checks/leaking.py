@@ -21,13 +21,16 @@ def leaking(analysis: Analysis) -> Iterator[Finding]:
     if not private or main is None:
         return
     leads = analysis.unblocked.to_strips([main])
+    inside: dict[str, set[int]] = {}  # private section → its strips
+    for number, strip in enumerate(analysis.graph.strips):
+        if (around := private.get(strip.section or "")) is not None:
+            inside.setdefault(around.id, set()).add(number)
     for origin in analysis.sources:
         section = private.get(analysis.strip(origin.strip).section or "")
         if section is None or not leads.from_source(*origin):
             continue
-        inside = {n for n, strip in enumerate(analysis.graph.strips) if private.get(strip.section or "") is section}
-        for strip, routes in _exits(analysis, origin, inside, leads, main):
-            yield _finding(analysis, section, origin, strip, routes, main)
+        for last, routes in _exits(analysis, origin, inside[section.id], leads, main):
+            yield _finding(analysis, section, origin, last, routes, main)
 
 
 def _private(analysis: Analysis) -> dict[str, Section]:

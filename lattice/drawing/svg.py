@@ -186,9 +186,8 @@ def pieces(
     if standalone:
         opening.append(f"<style>{STYLE}</style>")
     frame = _frame(sheet) + _machines(sheet)
-    frame += (
-        [*_legend(sheet), *_colours(sheet, colours)] if sheet.boxes else []
-    )  # an empty drawing has no lines to distinguish
+    if sheet.boxes:  # an empty drawing has no lines to distinguish
+        frame += [*_legend(sheet), *_colours(sheet, colours)]
     return Pieces(
         "".join(opening),
         f'<g id="frame-lines">{"".join(frame)}</g>',

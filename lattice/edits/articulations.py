@@ -8,11 +8,10 @@ from typing import Any
 
 from lattice.edits.arguments import Choice, Lines, Piece, Text
 from lattice.edits.described import edit
-from lattice.edits.instruments import MOST_NOTES, with_listeners, with_section
+from lattice.edits.instruments import MOST_NOTES, on_machine, placed, with_listeners
 from lattice.edits.pieces import position
 from lattice.edits.routes import add_route
 from lattice.edits.strips import add_strip
-from lattice.edits.ties import move_to_machine
 from lattice.errors import EditError
 from lattice.model.document import LONGEST_LABEL, Outlet, Strip, Template
 from lattice.model.names import free_id, slug
@@ -85,21 +84,17 @@ def build_articulations(
     """
     _check(names, articulations)
     name = name or "Instrument"
-    if section is None:
-        section = free_id(slug(name), {known.id for known in template.sections})
-        template = with_section(template, section, name)
+    template, section, kit = placed(template, name, section)
     made, voices = _outlets(outlets, articulations), list[Voice]()
     for at, (own, port, channel) in enumerate(_places(names, len(articulations))):
         for number, articulation in enumerate(articulations):
             outlet = made[at * len(made) // len(names)] if outlets.isdecimal() else _of(articulation, number, made)
             voices.append(Voice(f"{own} {articulation}"[:LONGEST_LABEL], port, channel + number, slug(outlet)))
-    kit = free_id(slug(name), {strip.id for strip in template.strips})
     template = add_strip(template, _instrument(kit, name, section, made, layout, voices))
     template = _with_notes(template, kit, section, voices)
     bus = template.sections[position(template.sections, section, "section")].bus
     template = with_listeners(template, kit, bus, _listener_name)
-    elsewhere = machine is not None and machine != template.machines[0].id
-    return move_to_machine(template, [kit], str(machine)) if elsewhere else template
+    return on_machine(template, kit, machine)
 
 
 def _check(names: Sequence[str], articulations: Sequence[str]) -> None:

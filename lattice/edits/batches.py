@@ -9,12 +9,12 @@ from msgspec.structs import replace
 
 from lattice.edits.arguments import Choice, Fields, Flag, Piece, Pieces, Text, Whole, Words
 from lattice.edits.described import edit
-from lattice.edits.pieces import all_known, insert_ids, made, position
+from lattice.edits.pieces import all_known, insert_for, insert_ids, made, position
 from lattice.edits.section_defaults import with_section_defaults
 from lattice.edits.strips import move_strips
 from lattice.errors import EditError
 from lattice.model.document import Route, Section, Strip, Template
-from lattice.model.names import free_id, free_route_ids, slug
+from lattice.model.names import free_route_ids
 from lattice.model.tiers import TIER_COLOURS, tiers_of
 from lattice.model.validate import route_rules
 
@@ -88,10 +88,8 @@ def batch_inserts(
     def with_chain(strip: Strip) -> Strip:
         copies = []
         for original in (known[insert] for insert in inserts):
-            new_id = free_id(slug(f"{strip.id} {original.title}"), taken)
-            taken.add(new_id)
-            copies_of.setdefault(original.id, []).append((strip.id, new_id))
-            copies.append(replace(original, id=new_id))
+            copies.append(insert_for(strip, original, taken))
+            copies_of.setdefault(original.id, []).append((strip.id, copies[-1].id))
         return replace(strip, inserts=(*strip.inserts, *copies))
 
     takes = {strip.id for strip in template.strips if strip.id in wanted and strip.kind != "midi"}
@@ -125,9 +123,9 @@ def move_and_refeed(template: Template, strips: list[str], section: str | None, 
     wanted = all_known(template.strips, strips, "strip")
     left = {strip.id: known.get(strip.section or "") for strip in template.strips if strip.id in wanted}
     moved = move_strips(template, strips, section)
-    new_bus = known[section].bus if section is not None else None
     if not routing:
         return moved
+    new_bus = known[section].bus if section is not None else None
     if new_bus is not None:
         moved = replace(moved, routes=tuple(_to_bus(route, left, new_bus) for route in moved.routes))
     return with_section_defaults(moved, strips, left)

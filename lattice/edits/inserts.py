@@ -8,7 +8,18 @@ from msgspec.structs import replace
 
 from lattice.edits.arguments import Choice, Fields, Piece, Pieces, Plain, Text, Whole
 from lattice.edits.described import edit
-from lattice.edits.pieces import all_known, changed, insert_ids, inserted, made, position, put, strip_of, with_strip
+from lattice.edits.pieces import (
+    all_known,
+    changed,
+    insert_for,
+    insert_ids,
+    inserted,
+    made,
+    position,
+    put,
+    strip_of,
+    with_strip,
+)
 from lattice.errors import EditError
 from lattice.formats.tables.insert_words import insert_of_words
 from lattice.formats.track_sheet_cells import entries
@@ -59,12 +70,9 @@ def add_inserts(template: Template, strips: list[str], insert: str, at: str = "l
 def _in_words(entry: str, strip: Strip, taken: set[str]) -> Insert:
     """A new insert of a strip, with an id that is free."""
     try:
-        new = insert_of_words(entry, "new")
+        return insert_for(strip, insert_of_words(entry, "new"), taken)
     except ValueError as wrong:
         raise EditError(f"insert: {wrong}") from None
-    new = replace(new, id=free_id(slug(f"{strip.id} {new.title}"), taken))
-    taken.add(new.id)
-    return new
 
 
 @edit(Piece("insert", kind="insert"), Fields("changes", piece=Insert), says="{insert}: {changes}")

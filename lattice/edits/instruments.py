@@ -168,10 +168,7 @@ def build_instrument(
     if not 1 <= len(names) <= MOST_NAMES:
         raise EditError(f"{len(names)} names; 1 to {MOST_NAMES} are allowed, one a line")
     name = name or "Instrument"
-    if section is None:
-        section = free_id(slug(name), {known.id for known in template.sections})
-        template = with_section(template, section, name)
-    kit = free_id(slug(name), {strip.id for strip in template.strips})
+    template, section, kit = placed(template, name, section)
     fields: dict[str, Any] = {"id": kit, "name": name, "kind": "instrument", "layout": "stereo", "section": section}
     if played_by == "midi":
         fields["midi"] = {"ports": -(-len(names) // 16), "channels": "all"}
@@ -180,8 +177,21 @@ def build_instrument(
         template = add_route(template, {"kind": "feed", "from": kit, "to": bus}) if bus else template
     else:
         template = outlet_set(add_strip(template, fields | _outlets_and_parts(names, layout)), kit)
-    elsewhere = machine is not None and machine != template.machines[0].id
-    return move_to_machine(template, [kit], str(machine)) if elsewhere else template
+    return on_machine(template, kit, machine)
+
+
+def placed(template: Template, name: str, section: str | None) -> tuple[Template, str, str]:
+    """The template, the section and the free id of a new instrument; without a section, a new one of its name."""
+    if section is None:
+        section = free_id(slug(name), {known.id for known in template.sections})
+        template = with_section(template, section, name)
+    return template, section, free_id(slug(name), {strip.id for strip in template.strips})
+
+
+def on_machine(template: Template, instrument: str, machine: str | None) -> Template:
+    """With a new instrument on its machine; None is the main one. From another, ties lead to the section's bus."""
+    is_elsewhere = machine is not None and machine != template.machines[0].id
+    return move_to_machine(template, [instrument], str(machine)) if is_elsewhere else template
 
 
 def _outlets_and_parts(names: list[str], layout: str) -> dict[str, Any]:

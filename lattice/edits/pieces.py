@@ -6,11 +6,13 @@ from collections.abc import Iterable, Sequence
 from typing import Any, TypeVar
 
 import msgspec
+from msgspec.structs import replace
 
 from lattice.errors import EditError
 from lattice.formats.document_json import to_plain
 from lattice.model import schema
-from lattice.model.document import Piece, Strip, Template
+from lattice.model.document import Insert, Piece, Strip, Template
+from lattice.model.names import free_id, slug
 
 P = TypeVar("P", bound=Piece)
 
@@ -71,6 +73,13 @@ def inserted(pieces: tuple[P, ...], at: int | None, piece: P) -> tuple[P, ...]:
     return (*pieces[:at], piece, *pieces[at:])
 
 
+def insert_for(strip: Strip, pattern: Insert, taken: set[str]) -> Insert:
+    """The insert for a strip, under a free id of strip and title, which is taken from then on."""
+    new_id = free_id(slug(f"{strip.id} {pattern.title}"), taken)
+    taken.add(new_id)
+    return replace(pattern, id=new_id)
+
+
 def strip_of(template: Template, wanted: str) -> tuple[int, Strip]:
     """Position of a strip, and the strip. Raises EditError where there is none of that id."""
     index = position(template.strips, wanted, "strip")
@@ -79,7 +88,7 @@ def strip_of(template: Template, wanted: str) -> tuple[int, Strip]:
 
 def with_strip(template: Template, index: int, strip: Strip) -> Template:
     """The template with the strip at a position replaced."""
-    return msgspec.structs.replace(template, strips=put(template.strips, index, strip))
+    return replace(template, strips=put(template.strips, index, strip))
 
 
 def insert_ids(template: Template) -> set[str]:

@@ -8,14 +8,14 @@ from msgspec.structs import replace
 
 from lattice.edits.arguments import Choice, Piece, Text
 from lattice.edits.described import edit
-from lattice.edits.pieces import insert_ids, position, put
+from lattice.edits.pieces import insert_for, insert_ids, position, put
 from lattice.errors import EditError
 from lattice.formats.tables.insert_words import insert_of_words
 from lattice.formats.tables.strip_cells import StripCells, shown_insert
 from lattice.formats.tables.words import is_nothing, layout_of
 from lattice.formats.track_sheet_cells import entries, level_text, read_route
-from lattice.model.document import Insert, Route, Section, SectionDefaults, SectionSend, Strip, Template
-from lattice.model.names import free_id, free_route_ids, slug
+from lattice.model.document import Route, Section, SectionDefaults, SectionSend, Strip, Template
+from lattice.model.names import free_route_ids
 from lattice.model.section_defaults import NONE, may_take
 
 FIELDS = ("layout", "to", "sends", "inserts")
@@ -123,14 +123,8 @@ def with_section_defaults(template: Template, strips: Iterable[str], left: dict[
 
 def _taking(strip: Strip, defaults: SectionDefaults, taken: set[str]) -> Strip:
     layout = defaults.layout if defaults.layout is not None and not strip.outlets else strip.layout
-    inserts = strip.inserts or tuple(_copied(insert, strip, taken) for insert in defaults.inserts)
+    inserts = strip.inserts or tuple(insert_for(strip, insert, taken) for insert in defaults.inserts)
     return replace(strip, layout=layout, inserts=inserts)
-
-
-def _copied(pattern: Insert, strip: Strip, taken: set[str]) -> Insert:
-    copy = free_id(slug(f"{strip.id} {pattern.title}"), taken)
-    taken.add(copy)
-    return replace(pattern, id=copy)
 
 
 def _routes(
