@@ -155,6 +155,7 @@ def test_a_locked_database_is_said_and_what_was_typed_is_kept(
         typed = {"strip": "kick", "fader_db": "-6", "base": stored.version}
         fragment = client.post(f"/t/{stored.pk}/write/change_strip/", typed, headers={"HX-Request": "true"})
         assert (fragment.status_code, fragment["HX-Retarget"], fragment["Retry-After"]) == (503, "#notice", "5")
+        assert client.post(f"/t/{stored.pk}/write/fold/", {"section": "all"}).status_code == 503  # never lost silently
         page = client.post("/new/", {"name": "Typed with care"})
         assert page.status_code == 503
         assert 'value="Typed with care"' in page.content.decode()

@@ -308,10 +308,9 @@ def keep_inventory(user: User, inventory: Inventory) -> KeptInventory:
 
 
 def fold(stored: StoredTemplate, user: User, sections: Iterable[str]) -> None:
-    """Folds these sections of a person's map, and no others."""
+    """Folds these sections of a person's map, and no others. It waits for other writers: it is the person's choice."""
     stored.folded = sorted(sections)
-    with _without_waiting():
-        MapView.objects.update_or_create(template=stored, user=user, defaults={"folded": stored.folded})
+    MapView.objects.update_or_create(template=stored, user=user, defaults={"folded": stored.folded})
     _redraw(stored)
 
 
@@ -331,9 +330,9 @@ def _redraw(stored: StoredTemplate) -> None:
 
 @contextmanager
 def _without_waiting() -> Iterator[None]:
-    """For the look of a map, which is not its content: no version, no history, no waiting for locks.
+    """For what can be found again, like the positions of strips: no version, no history, no waiting for locks.
 
-    If another user is writing, nothing is stored, and the map is drawn again next time.
+    If another user is writing, nothing is stored.
     """
     with connection.cursor() as cursor:
         cursor.execute("PRAGMA busy_timeout")
