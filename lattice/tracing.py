@@ -6,8 +6,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from lattice.errors import DocumentError
-from lattice.gain_staging.chain import shown_db
+from lattice.gain_staging.chain import figures, shown_db
 from lattice.gain_staging.levels import Levels
+from lattice.gain_staging.plain import chain_source
 from lattice.gain_staging.source_response import EXPECTED, LIKELY, SourceResponse
 from lattice.graph.loops import LoopGraph
 from lattice.graph.origin import NO_OUTLET, Origin
@@ -196,7 +197,10 @@ def _blocker_json(blocker: Blocker) -> dict[str, Any]:
 
 @dataclass(frozen=True)
 class At:
-    """The traced source alone after a hop, at the `in` of the destination; None if silent."""
+    """The traced source alone after a hop, at the `in` of the destination; None if silent.
+
+    From a strip without a source, like a bus: all that the route brings.
+    """
 
     peak_dbfs: float | None
     rms_dbfs: float | None
@@ -217,6 +221,8 @@ class HopFigures:
 
     def along(self, path: Path) -> list[At]:
         """One entry a hop, loudest channel."""
+        if path.outlet < 0 and chain_source(self.levels.graph.strips[path.start]) is None:
+            return [self._whole(route) for route in path.routes]
         only = frozenset(path.routes)
         peak, rms = (
             SourceResponse(self.levels, path.start, path.outlet, weight, only) for weight in (LIKELY, EXPECTED)
@@ -230,6 +236,12 @@ class HopFigures:
             )
             for route in path.routes
         ]
+
+    def _whole(self, route: int) -> At:
+        """What a route brings, from all sources behind it."""
+        stage, span = self.levels.brought(route), self.arrivals.brought(route)
+        _peak, likely, rms = figures(stage).loudest if stage is not None else (None, None, None)
+        return At(likely, rms, span.latest if span is not None and likely is not None else None)
 
 
 def _level_db(response: SourceResponse, route: int) -> float | None:

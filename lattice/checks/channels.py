@@ -10,7 +10,7 @@ from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import check, explain
 from lattice.gain_staging.activity import active_channels
 from lattice.gain_staging.gains import insert_layouts, route_gain
-from lattice.model.document import Route, Strip
+from lattice.model.document import SIDES, Route, Strip, main_outlet, outlet_of_part
 from lattice.model.edit_step import EditStep
 from lattice.model.layouts import DISCRETE, NAMED, channel_count, channel_names, mapping
 
@@ -84,7 +84,7 @@ def channels_lost(analysis: Analysis) -> Iterator[Finding]:
         return
     activity = active_channels(analysis.unblocked)
     for route_number in suspects:
-        lost = activity.lost(route_number)
+        lost = [channel for channel in activity.lost(route_number) if channel not in _split(analysis, route_number)]
         if lost:
             route, names = graph.routes[route_number], channel_names(_ends(analysis, route_number)[0])
             shown = ", ".join(names[channel] for channel in lost)
@@ -98,6 +98,19 @@ def channels_lost(analysis: Analysis) -> Iterator[Finding]:
                 figures={"channels": len(lost)},
                 evidence=(f"omitted: {shown}",),
             )
+
+
+def _split(analysis: Analysis, number: int) -> set[int]:
+    """Channels, from 0, that other routes of the same outlet take, where parts share it as left and right."""
+    graph = analysis.graph
+    strip, outlet = graph.strips[graph.tail[number]], graph.outlet[number]
+    found = graph.outlets[outlet][1] if outlet >= 0 else main_outlet(strip)
+    sides = {part.side for part in strip.parts if part.side and outlet_of_part(strip, part) is found}
+    if len(sides) < len(SIDES):
+        return set()
+    beside = graph.outlet_outs[outlet] if outlet >= 0 else graph.outs[graph.tail[number]]
+    others = [graph.routes[route] for route in beside if route != number and analysis.carries(route)]
+    return {start - 1 for route in others for start, _end in route.channels or ((1, 1), (2, 2))}
 
 
 def keeps_channels_apart(strip: Strip) -> bool:

@@ -11,6 +11,7 @@ from lattice.checks.remedies import nearest_remedies, onward_remedies, open_reme
 from lattice.checks.unfinished import UNFED, UNFED_ENDS, feed_by_name, idle_trigger, leading_nowhere
 from lattice.graph.origin import NO_OUTLET
 from lattice.graph.reach import Backward
+from lattice.model.choices import members_and_their_strips
 from lattice.model.edit_step import EditStep
 from lattice.model.strip_kinds import ENDS, SUMS
 
@@ -21,7 +22,7 @@ def unheard(analysis: Analysis) -> Iterator[Finding]:
     triggers = set(analysis.graph.by_tag["trigger"])
     working_keys: Backward | None = None
     silent_outlets = set(analysis.outlets_without_route())
-    choices = {member for choice in analysis.template.choices for member in choice.members}
+    choices = members_and_their_strips(analysis.template)
     for strip, outlet in analysis.sources:
         if analysis.heard.from_source(strip, outlet) or outlet in silent_outlets:
             continue

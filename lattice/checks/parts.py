@@ -10,14 +10,10 @@ from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import check, explain
 from lattice.checks.unfinished import BEGUN, NO_OUTPUT, leading_nowhere
 from lattice.graph.origin import NO_OUTLET
-from lattice.model.document import Outlet, Part, Strip, main_outlet
+from lattice.model.choices import SECTION, in_turn, strips_of_member
+from lattice.model.document import SIDES, Part, Route, Strip, outlet_of_part
 from lattice.model.edit_step import EditStep
 from lattice.model.name_words import words_of
-
-
-def outlet_of(strip: Strip, part: Part) -> Outlet | None:
-    """The outlet of a part: its own, else the main one."""
-    return next((outlet for outlet in strip.outlets if outlet.id == part.outlet), main_outlet(strip))
 
 
 def _parts(analysis: Analysis) -> Iterator[tuple[int, Strip, Part]]:
@@ -32,7 +28,7 @@ def _parts(analysis: Analysis) -> Iterator[tuple[int, Strip, Part]]:
 def unheard_parts(analysis: Analysis) -> Iterator[Finding]:
     """Parts whose outlet is closed or has no path to an endpoint."""
     for strip_number, strip, part in _parts(analysis):
-        outlet = outlet_of(strip, part)
+        outlet = outlet_of_part(strip, part)
         node = analysis.graph.outlet_index.get((strip_number, outlet.id), NO_OUTLET) if outlet else -1
         heard = analysis.heard.from_source(strip_number, node)
         is_open = outlet is None or outlet.open
@@ -113,9 +109,9 @@ def _crossed_outlets(analysis: Analysis, strip_number: int, by_name: dict[tuple[
         *(r for o in graph.outlets_of.get(strip_number, ()) for r in graph.outlet_outs[o]),
     ]
     for part in strip.parts:
-        outlet = outlet_of(strip, part)
+        outlet = outlet_of_part(strip, part)
         node = graph.outlet_index.get((strip_number, outlet.id), NO_OUTLET) if outlet else NO_OUTLET
-        takers[part.id] = [graph.head[r] for r in routes if graph.outlet[r] == node]
+        takers[part.id] = [graph.head[r] for r in routes if graph.outlet[r] == node and _takes(graph.routes[r], part)]
     named = {
         (part.id, by_name[words_of(analysis.name(taker))].id): taker
         for part in strip.parts
@@ -124,14 +120,22 @@ def _crossed_outlets(analysis: Analysis, strip_number: int, by_name: dict[tuple[
     }
     parts = {part.id: part for part in strip.parts}
     for (one, other), taker in named.items():
-        if one < other and (other, one) in named:
+        mine, its = ((parts[part].outlet, parts[part].side) for part in (one, other))
+        if one < other and (other, one) in named and mine != its:
             swap = [
-                EditStep("change_part", {"strip": strip.id, "part": mine, "changes": {"outlet": parts[its].outlet}})
-                for mine, its in ((one, other), (other, one))
+                EditStep("change_part", {"strip": strip.id, "part": part, "changes": {"outlet": outlet, "side": side}})
+                for part, (outlet, side) in ((one, its), (other, mine))
             ]
             yield _crossed(
                 analysis, strip_number, (parts[one], parts[other]), [taker, named[other, one]], "outlets", swap
             )
+
+
+def _takes(route: Route, part: Part) -> bool:
+    """A route takes a part, unless it takes the other side of its outlet only."""
+    if part.side is None or route.channels is None:
+        return True
+    return any(start == SIDES.index(part.side) + 1 for start, _end in route.channels)
 
 
 def _crossed_notes(
@@ -178,7 +182,7 @@ def all_on_the_first_outlet(analysis: Analysis) -> Iterator[Finding]:
         opened = sum(outlet.open for outlet in strip.outlets)
         if len(strip.parts) < 2 or opened < 2:
             continue
-        if all(outlet_of(strip, part) is strip.outlets[0] for part in strip.parts):
+        if all(outlet_of_part(strip, part) is strip.outlets[0] for part in strip.parts):
             lay = EditStep("lay_parts", {"strip": strip.id})
             yield Finding(
                 code="part.all-first",
@@ -195,13 +199,15 @@ def all_on_the_first_outlet(analysis: Analysis) -> Iterator[Finding]:
 def wrong_choices(analysis: Analysis) -> Iterator[Finding]:
     """Choices of which not as many members sound as they should."""
     for choice in analysis.template.choices:
+        if in_turn(choice):
+            continue
         sounding = [member for member in choice.members if _sounds(analysis, member)]
         if len(sounding) != choice.sounding:
             yield Finding(
                 code="choice.wrong",
                 severity="warning",
                 message=f"{choice.name}: {len(sounding)} active, {choice.sounding} expected",
-                strips=tuple(dict.fromkeys(member.partition("/")[0] for member in choice.members)),
+                strips=tuple(dict.fromkeys(s for m in choice.members for s in strips_of_member(analysis.template, m))),
                 outlets=tuple(member for member in choice.members if "/" in member),
                 others=(choice.id,),
                 evidence=(f"active: {', '.join(sounding) or 'none'}", f"of {', '.join(choice.members) or 'none'}"),
@@ -209,7 +215,13 @@ def wrong_choices(analysis: Analysis) -> Iterator[Finding]:
 
 
 def _sounds(analysis: Analysis, member: str) -> bool:
-    """The member's sound reaches an endpoint now."""
+    """The member's sound reaches an endpoint now; of a section, that of one of its sources."""
+    if member.startswith(SECTION):
+        inside = set(strips_of_member(analysis.template, member))
+        return any(
+            analysis.strip(strip).id in inside and analysis.heard.from_source(strip, outlet)
+            for strip, outlet in analysis.sources
+        )
     strip, _slash, outlet = member.partition("/")
     number = analysis.graph.index[strip]
     node = analysis.graph.outlet_index.get((number, outlet), NO_OUTLET) if outlet else -1

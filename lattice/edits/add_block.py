@@ -20,6 +20,7 @@ from lattice.errors import EditError
 from lattice.formats.block_json import from_plain
 from lattice.formats.tables.rows import in_sections
 from lattice.model.block import Block
+from lattice.model.choices import SECTION
 from lattice.model.document import MAX_STRIPS, Insert, Route, Rule, Strip, Template, machine_id
 from lattice.model.names import free_id, free_route_ids
 from lattice.model.section_defaults import defaults_renamed
@@ -365,6 +366,8 @@ class _Putting:
         )  # fmt: skip
 
     def _member(self, member: str) -> str:
+        if member.startswith(SECTION):
+            return self._selector(member)
         name, slash, outlet = member.partition("/")
         return f"{self.ids[name]}{slash}{outlet}"
 

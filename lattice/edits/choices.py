@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 from msgspec.structs import replace
 
+from lattice.edits.arguments import Choice as OneOf
 from lattice.edits.arguments import Fields, Piece, Pieces, Text, Whole, Words
 from lattice.edits.described import edit
 from lattice.edits.pieces import all_known, changed, position, put
 from lattice.errors import EditError
+from lattice.model.choices import SECTION
 from lattice.model.document import Choice, Template
 from lattice.model.names import free_id, slug
 
@@ -18,16 +20,35 @@ from lattice.model.names import free_id, slug
     Pieces("strips"),
     Text("name", default="Choice"),
     Whole("sounding", "active", default=1, high=1024),
+    OneOf("way", options=("turn", "state"), default="state"),
+    OneOf("members", options=("strips", "sections"), default="strips"),
     says="Choice of {strips}",
 )
-def add_choice(template: Template, strips: list[str], name: str = "Choice", sounding: int = 1) -> Template:
-    """A choice of strips: alternatives, `sounding` of them active at a time. Raises EditError below two strips."""
+def add_choice(
+    template: Template,
+    strips: list[str],
+    name: str = "Choice",
+    sounding: int = 1,
+    way: Literal["turn", "state"] = "state",
+    members: Literal["strips", "sections"] = "strips",
+) -> Template:
+    """A choice of strips or of their sections: alternatives, `sounding` of them active at a time.
+
+    Raises EditError below two members, and for a strip without a section where sections are wanted.
+    """
     wanted = all_known(template.strips, strips, "strip")
-    if len(wanted) < 2:
-        raise EditError("a choice has at least two strips; select the alternatives")
-    members = tuple(strip.id for strip in template.strips if strip.id in wanted)
+    chosen = [strip for strip in template.strips if strip.id in wanted]
+    if members == "sections":
+        without = next((strip for strip in chosen if strip.section is None), None)
+        if without is not None:
+            raise EditError(f"{without.name} is in no section; select strips of the sections that alternate")
+        named = tuple(dict.fromkeys(f"{SECTION}{strip.section}" for strip in chosen))
+    else:
+        named = tuple(strip.id for strip in chosen)
+    if len(named) < 2:
+        raise EditError(f"a choice has at least two {members}; select the alternatives")
     new = free_id(slug(name), {choice.id for choice in template.choices})
-    choice = Choice(id=new, name=name or "Choice", members=members, sounding=sounding)
+    choice = Choice(id=new, name=name or "Choice", members=named, sounding=sounding, by=way)
     return replace(template, choices=(*template.choices, choice))
 
 

@@ -10,6 +10,7 @@ from lattice.edits.pieces import all_known
 from lattice.errors import EditError
 from lattice.formats.gate import validated
 from lattice.model.block import Block, OpenEnd
+from lattice.model.choices import strips_of_member
 from lattice.model.document import Choice, Machine, Route, Rule, Section, Stem, Strip, Template, machine_id
 from lattice.model.section_defaults import defaults_within
 from lattice.model.sections import with_outer
@@ -56,7 +57,7 @@ def taken_out(template: Template, strips: Collection[str], name: str, note: str 
     made = replace(
         Template(name=name), sample_rate_hz=template.sample_rate_hz, buffer_samples=template.buffer_samples,
         pan_law_db=template.pan_law_db, machines=_machines(template, [*own, *outside]), sections=sections,
-        strips=(*own, *outside), routes=routes, stems=stems, choices=_choices(template.choices, inside),
+        strips=(*own, *outside), routes=routes, stems=stems, choices=_choices(template, inside),
         rules=_rules(template.rules, inside, {section.id for section in sections}),
     )  # fmt: skip
     ends = tuple(OpenEnd(strip=strip.id, name=_end_name(known[strip.id], routes)) for strip in outside)
@@ -127,8 +128,14 @@ def _stems(stems: tuple[Stem, ...], inside: Collection[str]) -> tuple[Stem, ...]
     )  # fmt: skip
 
 
-def _choices(choices: tuple[Choice, ...], inside: Collection[str]) -> tuple[Choice, ...]:
-    return tuple(c for c in choices if c.members and all(member.partition("/")[0] in inside for member in c.members))
+def _choices(template: Template, inside: Collection[str]) -> tuple[Choice, ...]:
+    """Choices all of whose members lie inside; a section with all its strips, and at least one."""
+
+    def is_inside(member: str) -> bool:
+        strips = set(strips_of_member(template, member))
+        return bool(strips) and strips <= set(inside)
+
+    return tuple(c for c in template.choices if c.members and all(map(is_inside, c.members)))
 
 
 def _rules(rules: tuple[Rule, ...], inside: Collection[str], sections: Collection[str]) -> tuple[Rule, ...]:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Any
 
 from msgspec.structs import replace
 
-from lattice.edits.arguments import Piece, Text, Whole, name_of
+from lattice.edits.arguments import Choice, Piece, Text, Whole, name_of
 from lattice.edits.described import edit
 from lattice.edits.inserts import add_insert
 from lattice.edits.pieces import position, strip_of
@@ -16,6 +17,8 @@ from lattice.model.document import Machine, Route, Template, machine_id
 from lattice.model.layouts import layout_of_count
 from lattice.model.names import free_id, free_route_ids, slug
 from lattice.model.units import parse_channels
+
+KEYS = ("no keys", "keys that play")
 
 
 def _channels(text: str, what: str, most: int, machine: Machine) -> tuple[int, ...]:
@@ -42,12 +45,23 @@ def live_samples(template: Template, machine: Machine) -> int:
     Whole("port", "MIDI port", default=1, low=1, high=1024),
     Whole("channel", "MIDI channel", default=None, low=1, high=16),
     Piece("section", kind="section", default=None, may_be_none=True),
+    Choice("keys", options=KEYS, default=KEYS[0]),
+    Piece("plays", default=None, may_be_none=True),
     says="Outboard instrument {name}",
 )
 def outboard_instrument(
-    template: Template, name: str, inputs: str, port: int = 1, channel: int | None = None, section: str | None = None
+    template: Template,
+    name: str,
+    inputs: str,
+    port: int = 1,
+    channel: int | None = None,
+    section: str | None = None,
+    keys: str = KEYS[0],
+    plays: str | None = None,
 ) -> Template:
     """An instrument outside: notes that play it, its machine, its cable, and the live input it comes back on.
+
+    A keyboard has a second note strip: what is played on its keys.
 
     Parameters
     ----------
@@ -61,11 +75,15 @@ def outboard_instrument(
         Its MIDI port and channel; no channel is all of them.
     section
         The section of its notes and its input; the input feeds the section's bus.
+    keys
+        Whether its keys play something.
+    plays
+        The instrument or midi strip that its keys play; None with keys: none yet.
 
     Raises
     ------
     EditError
-        Where the main machine has not these inputs.
+        Where the main machine has not these inputs, or the keys would play a strip that takes no notes.
     """
     main = template.machines[0]
     if not name.strip():
@@ -98,7 +116,39 @@ def outboard_instrument(
     ]
     bus = next((known.bus for known in template.sections if known.id == section), None)
     routes += [Route(id=next(numbers), kind="feed", from_strip=ids["input"], to=bus)] if bus else []
-    return replace(template, routes=(*template.routes, *routes))
+    template = replace(template, routes=(*template.routes, *routes))
+    return _with_keys(template, name, section, plays) if plays or keys != KEYS[0] else template
+
+
+def _with_keys(template: Template, name: str, section: str | None, plays: str | None) -> Template:
+    """With the notes that are played on an instrument's keys, and their route."""
+    at = _behind(template, section)
+    template = add_strip(template, {"name": f"{name} keys", "kind": "midi", "section": section}, at)
+    if plays is None:
+        return template
+    played = strip_of(template, plays)[1]
+    if played.kind not in ("instrument", "midi"):
+        raise EditError(f"{played.name} is of kind {played.kind}; keys play an instrument or a MIDI strip")
+    route = Route(id=next(free_route_ids(template)), kind="midi", from_strip=template.strips[at].id, to=plays, port=1)
+    return replace(template, routes=(*template.routes, route))
+
+
+def outboard_around(template: Template, strips: Collection[str]) -> list[str]:
+    """Strips with the whole of each outboard instrument among them: notes, outputs, and the inputs they are tied to.
+
+    Returns
+    -------
+    list of str
+        Ids, in session order.
+    """
+    outside = {machine.id for machine in template.machines if machine.kind == "outboard"}
+    machines = {machine_id(template, strip) for strip in template.strips if strip.id in strips}
+    machines |= {machine_id(template, strip) for strip in template.strips for r in template.routes
+                 if r.kind == "tie" and r.to in strips and r.from_strip == strip.id}  # fmt: skip
+    whole = set(strips) | {s.id for s in template.strips if machine_id(template, s) in machines & outside}
+    ties = {route.to for route in template.routes if route.kind == "tie" and route.from_strip in whole}
+    notes = {route.from_strip for route in template.routes if route.kind == "midi" and route.to in whole}
+    return [strip.id for strip in template.strips if strip.id in whole | ties | notes]
 
 
 def _behind(template: Template, section: str | None) -> int:

@@ -10,6 +10,7 @@ from lattice.edits.arguments import Choice, Fields, Flag, Piece, Pieces, Whole
 from lattice.edits.described import edit
 from lattice.edits.pieces import all_known, changed, inserted, made, position, put
 from lattice.edits.strips import add_strip
+from lattice.model.choices import without_members
 from lattice.model.dangling import rule_without
 from lattice.model.document import Section, Template
 from lattice.model.names import free_id, slug
@@ -65,6 +66,7 @@ def remove_sections(template: Template, sections: list[str]) -> Template:
     """Without some sections; their strips and inner sections go to the section around, or to none."""
     gone = all_known(template.sections, sections, "section")
     parents = {section.id: section.parent for section in template.sections}
+    selectors = {f"section:{section}" for section in gone}
 
     def kept(section: str | None) -> str | None:
         while section in gone:
@@ -81,7 +83,6 @@ def remove_sections(template: Template, sections: list[str]) -> Template:
         strips=tuple(
             replace(strip, section=kept(strip.section)) if strip.section in gone else strip for strip in template.strips
         ),
-        rules=tuple(
-            kept_rule for rule in template.rules if (kept_rule := rule_without(rule, {f"section:{s}" for s in gone}))
-        ),
+        rules=tuple(kept_rule for rule in template.rules if (kept_rule := rule_without(rule, selectors))),
+        choices=without_members(template.choices, selectors),
     )

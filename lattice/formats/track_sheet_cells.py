@@ -14,7 +14,7 @@ from typing import Any, get_args
 from msgspec import UNSET
 
 from lattice.model import document as doc
-from lattice.model.document import MidiIn, Outlet, Part, Route, Source
+from lattice.model.document import SIDES, MidiIn, Outlet, Part, Route, Source
 from lattice.model.layouts import LAYOUTS, NAMED
 from lattice.model.names import slug
 from lattice.model.units import parse_channels, parse_db, parse_pan
@@ -137,15 +137,17 @@ def read_part(entry: str) -> Part:
             fields[what] = read_number(value, f"a {what}", *limits[what])
         elif what == "outlet":
             fields[what] = value
+        elif what == "side" and value.upper() in SIDES:
+            fields[what] = value.upper()
         else:
-            raise ValueError(f"“{what}” is not one of note, channel, port, outlet")
+            raise ValueError(f"“{what} {value}” is not one of note, channel, port, outlet, side L, side R")
     return Part(**fields)
 
 
 def part_text(part: Part) -> str:
     """A part as `read_part` reads it."""
     words = [part.id, *(["port", str(part.port)] if part.port != 1 else [])]
-    for what in ("channel", "note", "outlet"):
+    for what in ("channel", "note", "outlet", "side"):
         value = getattr(part, what)
         words += [what, str(value)] if value is not None else []
     return " ".join(words) + (f" = {plain_name(part.name)}" if part.name else "")

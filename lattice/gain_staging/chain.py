@@ -261,12 +261,9 @@ def _on(insert: Insert, stage: Stage, carriers: Carriers) -> Stage:
     if isinstance(done, ByChannel):
         return Stage(scaled_levels(stage).scaled((done.p, done.q, done.e)))
     whole = math.hypot(done.dry, done.power)
-    if sound.coherence is None:
+    if not sound.is_coherent:
         return Stage(sound, peak_gain * (done.dry + done.peak), likely_gain * whole, rms_gain * whole)
-    sound = scaled_levels(stage)
-    kept = sound.decorrelated(done.dry, done.power, carriers)
-    sound = SignalLevels(sound.p, [q * whole * whole for q in sound.q2], [e * whole * whole for e in sound.e2], kept)
-    return Stage(sound, done.dry + done.peak)
+    return Stage(scaled_levels(stage).behind_wet(done.dry, done.power, done.dry + done.peak, carriers))
 
 
 def compression_db(insert: Insert, level_db: float) -> float:
@@ -335,7 +332,7 @@ def post_stage(strip: Strip, layout: str, pre: Stage) -> Stage | None:
         peak_gain, likely_gain, rms_gain = peak_gain * level, likely_gain * level, rms_gain * level
     if strip.pan and layout == "stereo":
         left, right = balance_gains(strip.pan)
-        if sound.coherence is None:
+        if sound.coherence is None and sound.turns is None:
             (p, other_p), (q2, other_q2), (e2, other_e2) = sound.p, sound.q2, sound.e2
             left2, right2 = left * left, right * right
             sound = SignalLevels(

@@ -14,6 +14,7 @@ from functools import cached_property
 
 from msgspec.structs import replace
 
+from lattice.gain_staging.alternation import Alternation
 from lattice.gain_staging.chain import (
     Carriers,
     ChannelFigures,
@@ -125,6 +126,7 @@ class Levels:
         self.cut = loops.feedback
         self.carriers: Carriers = {}
         self.coherence_map: CoherenceMap = like.coherence_map if like else CoherenceMap(reach, loops)
+        self.alternation: Alternation = like.alternation if like else Alternation(self.graph)
         self.matrices: list[Matrix | None] = like.matrices if like else route_matrices(self.graph)
         count = len(self.graph.strips)
         self.sources: dict[int, IndependentSource] = {}
@@ -158,6 +160,9 @@ class Levels:
         sound.add_source(gain(source.peak_dbfs), gain(source.rms_dbfs))
         if coherent:
             sound.carry(len(self.graph.strips) + len(self.loops.insert_strips) + outlet, self.carriers)
+        if outlet in self.alternation.of_outlet:
+            sound.enter(self.alternation.of_outlet[outlet], self.alternation)
+            sound.settle(self.carriers)
         stage = Stage(sound)
         self.outlet_stages[outlet] = stage
         self._send(self.graph.outlet_outs[outlet], [stage], stage)
@@ -167,24 +172,18 @@ class Levels:
 
     def _strip(self, strip_number: int) -> None:
         graph, strip = self.graph, self.graph.strips[strip_number]
-        sound, self.arriving[strip_number] = self.arriving[strip_number], None
-        if self.reach.sounds[strip_number]:
-            source = chain_source(strip, self.assumed)
-            if source is not None:
-                peak, rms = gain(source.peak_dbfs), gain(source.rms_dbfs)
-                if sound is None and not self.coherence_map.wanted[strip_number]:
-                    sound = SignalLevels.of_source(channel_count(strip.layout), peak, rms)
-                else:
-                    sound = sound or SignalLevels.silent(
-                        channel_count(strip.layout), coherent=self.coherence_map.wanted[strip_number]
-                    )
-                    sound.add_source(peak, rms)
+        arrived, self.arriving[strip_number] = self.arriving[strip_number], None
+        sound = self._with_source(strip_number, arrived)
         if sound is None:
             return
+        if strip_number in self.alternation.of_strip:
+            sound.enter(self.alternation.of_strip[strip_number], self.alternation)
+        if sound.turns is not None:
+            sound.settle(self.carriers)
         if max(sound.p) > MOST_AMPLITUDE:
             held = [MOST_AMPLITUDE / max(sound.p)] * len(sound.p)
             sound = sound.scaled((held, held, held))
-        if sound.coherence is not None:
+        if sound.is_coherent:
             sound.settle(self.carriers)
             if strip.invert:
                 sound.turn()
@@ -200,6 +199,19 @@ class Levels:
             at = post if stage == POST else strip_stages[0] if stage == IN else strip_stages[-1]
             if at is not None and graph.outlet[route] < 0:
                 self._send_key(route, at)
+
+    def _with_source(self, strip_number: int, arrived: SignalLevels | None) -> SignalLevels | None:
+        """The strip's own source on top of its inputs."""
+        strip, coherent = self.graph.strips[strip_number], self.coherence_map.wanted[strip_number]
+        source = chain_source(strip, self.assumed) if self.reach.sounds[strip_number] else None
+        if source is None:
+            return arrived
+        peak, rms, channels = gain(source.peak_dbfs), gain(source.rms_dbfs), channel_count(strip.layout)
+        if arrived is None and not coherent:
+            return SignalLevels.of_source(channels, peak, rms)
+        sound = arrived or SignalLevels.silent(channels, coherent=coherent)
+        sound.add_source(peak, rms)
+        return sound
 
     def into(self, route: int) -> SignalLevels:
         """The sum so far at the end of a route."""
@@ -321,6 +333,7 @@ class Levels:
         level = gain(self.graph.routes[route].gain_db)
         brought = SignalLevels.silent(channel_count(self.graph.strips[self.graph.head[route]].layout))
         brought.add(sound, self.matrices[route], peak_gain * level, likely_gain * level, rms_gain * level)
+        brought.settle(self.carriers)
         return Stage(brought)
 
     def insert_figures(self, strip_number: int, place: int) -> InsertFigures:

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import NamedTuple, Protocol
 
+from lattice.gain_staging.alternation import STEADY, Alternation
 from lattice.gain_staging.chain import factors
 from lattice.gain_staging.signal_levels import SignalLevels
 from lattice.graph.reach import Reach
@@ -30,6 +31,7 @@ class Sums(Protocol):
     matrices: list[Matrix | None]
     arriving: list[SignalLevels | None]
     assumed: Source
+    alternation: Alternation
 
     def into(self, route: int) -> SignalLevels:
         """The sum at the strip a route ends at; a silent one where nothing has come yet."""
@@ -75,6 +77,7 @@ def play_plain(levels: Sums, numbers: Iterable[int]) -> dict[int, IndependentSou
     sounds, strips, outs, routes = reach.sounds, graph.strips, graph.outs, graph.routes
     route_ok, entered, head_of, stage_of = reach.route_ok, reach.entered, graph.head, graph.stage
     matrices, acting, arriving = levels.matrices, graph.inserts.acting, levels.arriving
+    alternation = levels.alternation
     played: dict[int, IndependentSource] = {}
     for strip_number in numbers:
         if not sounds[strip_number]:
@@ -106,6 +109,7 @@ def play_plain(levels: Sums, numbers: Iterable[int]) -> dict[int, IndependentSou
             else:
                 peak_gain, likely_gain, rms_gain = p * level, q * level, e * level
             into = arriving[head_of[route]] or levels.into(route)
+            into = into.in_turn(alternation.of_strip.get(strip_number, STEADY), alternation) if alternation else into
             if matrix is None or into.coherence is not None or len(matrix) != 2 or strip.layout != "mono":
                 sides = balance_gains(strip.pan) if is_post and strip.pan and strip.layout == "stereo" else ()
                 into.add_alike(strip.layout, matrix, peak_gain, likely_gain, rms_gain, sides)

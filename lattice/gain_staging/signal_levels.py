@@ -8,9 +8,13 @@ P adds in amplitude. Q² and E² add in power, but copies of one source over sev
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
+from lattice.gain_staging.alternation import STEADY, Alternation
 from lattice.gain_staging.matrix import Rows, SparseRows, add_to, added, congruence, quadratic, sparse, zeros
 from lattice.model.layouts import Matrix, channel_count
+
+CARRIERS_A_LABEL = 10**9  # more than there are carriers: each part of a sound has carriers of its own
 
 
 class Coherence:
@@ -53,12 +57,15 @@ class SignalLevels:
         Powers Q² of the likely peak and E² of the expected level.
     coherence : Coherence or None
         How the sound may add up with itself; None where it never meets itself.
+    turns : Turns or None
+        Its parts, where members of a choice by turn are in it: the figures above are then made by `settle`.
     """
 
-    __slots__ = ("coherence", "e2", "p", "q2")
+    __slots__ = ("coherence", "e2", "p", "q2", "turns")
 
     def __init__(self, p: list[float], q2: list[float], e2: list[float], coherence: Coherence | None = None) -> None:
         self.p, self.q2, self.e2, self.coherence = p, q2, e2, coherence
+        self.turns: Turns | None = None
 
     @staticmethod
     def silent(channels: int, *, coherent: bool = False) -> SignalLevels:
@@ -74,6 +81,9 @@ class SignalLevels:
 
     def add_source(self, peak: float, rms: float) -> None:
         """Every channel of a source is a signal of its own, at the level the source states (linear)."""
+        if self.turns is not None:
+            self.turns.parts[STEADY].add_source(peak, rms)
+            return
         for channel in range(len(self.p)):
             self.p[channel] += peak
             self.q2[channel] += peak * peak
@@ -96,6 +106,12 @@ class SignalLevels:
         peak_gain, likely_gain, rms_gain
             Linear factors of P, Q and E.
         """
+        if self.turns is not None or other.turns is not None:
+            theirs = {STEADY: other} if other.turns is None else other.turns.parts
+            for label, part in theirs.items():
+                into = self.in_turn(label, (self.turns or other.turns).alternation)  # type: ignore[union-attr]
+                into.add(part, matrix, peak_gain, likely_gain, rms_gain)
+            return
         gain_q, gain_e = likely_gain * likely_gain, rms_gain * rms_gain
         p, q2, e2 = self.p, self.q2, self.e2
         if matrix is None:
@@ -139,12 +155,18 @@ class SignalLevels:
             into_e2[row] += e2 * power
 
     def settle(self, carriers: dict[int, tuple[SparseRows, SparseRows]]) -> None:
-        """Q and E of a sum in which sources may have met themselves: from coherent and decorrelated parts."""
-        if self.coherence:
+        """The figures of a sum in which sources may have met themselves, or members of a choice alternate."""
+        if self.turns is not None:
+            for part in self.turns.parts.values():
+                part.settle(carriers)
+            self.p, self.q2, self.e2 = self.turns.totals()
+        elif self.coherence:
             self.q2, self.e2 = (totals(self.coherence, weight, carriers) for weight in (0, 1))
 
     def turn(self) -> None:
         """Inverts the polarity: audible only against the same carrier over another path."""
+        for part in self.turns.parts.values() if self.turns else ():
+            part.turn()
         if self.coherence:
             for carried in self.coherence.carried:
                 for carrier, gains in carried.items():
@@ -152,6 +174,8 @@ class SignalLevels:
 
     def scaled(self, rows: tuple[list[float], list[float], list[float]]) -> SignalLevels:
         """Every channel by its own factors of P, Q and E."""
+        if self.turns is not None:
+            return self.turns.each(lambda part: part.scaled(rows))
         peak_gain, likely_gain, rms_gain = rows
         made = SignalLevels(
             [a * f for a, f in zip(self.p, peak_gain, strict=True)],
@@ -183,12 +207,26 @@ class SignalLevels:
         self, matrix: Matrix, *, unity: bool, carriers: dict[int, tuple[SparseRows, SparseRows]]
     ) -> SignalLevels:
         """Behind an insert that changes channels; `unity`: P passes a panner whole, whatever it spreads."""
+        if self.turns is not None:
+            return self.turns.each(lambda part: part.through(matrix, unity=unity, carriers=carriers))
         made = SignalLevels.silent(len(matrix), coherent=self.coherence is not None)
         made.add(self, matrix, 1.0, 1.0, 1.0)
         if unity:
             made.p = [sum(p for p, gain in zip(self.p, row, strict=True) if gain) for row in matrix]
         made.settle(carriers)
         return made
+
+    def behind_wet(
+        self, dry: float, wet: float, peak: float, carriers: dict[int, tuple[SparseRows, SparseRows]]
+    ) -> SignalLevels:
+        """The sound behind a reverb, delay or modulation: P takes `peak`, dry and wet parts add in power."""
+        if self.turns is not None:
+            return self.turns.each(lambda part: part.behind_wet(dry, wet, peak, carriers))
+        power = dry * dry + wet * wet
+        return SignalLevels(
+            [p * peak for p in self.p], [q * power for q in self.q2], [e * power for e in self.e2],
+            self.decorrelated(dry, wet, carriers) if self.coherence is not None else None,
+        )  # fmt: skip
 
     def decorrelated(self, dry: float, wet: float, carriers: dict[int, tuple[SparseRows, SparseRows]]) -> Coherence:
         """Coherence behind a reverb, delay or modulation: c' = dry·c, d'² = dry²·d² + wet²·(c² + d²)."""
@@ -213,6 +251,11 @@ class SignalLevels:
         source's carrier suffices for all.
         """
         mine, channels = self.coherence, len(self.p)
+        if self.turns is not None:
+            for label, part in self.turns.parts.items():
+                if part.coherence is not None:
+                    part.carry(carrier + (label + 1) * CARRIERS_A_LABEL, carriers)
+            return
         if mine is None:
             raise ValueError("a sound without coherence has nothing to carry")
         own = [covariance for covariance in mine.covariance if covariance is not None]
@@ -222,6 +265,78 @@ class SignalLevels:
         mine.covariance = [None, None]
         for carried in mine.carried:
             carried[carrier] = [{channel: 1.0} for channel in range(channels)]
+
+    # choices by turn
+
+    @property
+    def is_coherent(self) -> bool:
+        """Some of it may meet itself."""
+        if self.turns is not None:
+            return any(part.coherence is not None for part in self.turns.parts.values())
+        return self.coherence is not None
+
+    def take_turns(self, alternation: Alternation) -> Turns:
+        """Its parts from here on; all so far is steady."""
+        steady = SignalLevels(self.p, self.q2, self.e2, self.coherence)
+        self.coherence = None
+        self.turns = Turns(alternation, {STEADY: steady})
+        return self.turns
+
+    def in_turn(self, label: int, alternation: Alternation) -> SignalLevels:
+        """The part of a label, to be added to; the whole where nothing alternates so far."""
+        if label == STEADY and self.turns is None:
+            return self
+        return (self.turns or self.take_turns(alternation)).part(label)
+
+    def enter(self, label: int, alternation: Alternation) -> None:
+        """All that passes here belongs to a member from here on, unless it belongs to another already."""
+        turns = self.turns or self.take_turns(alternation)
+        moving = [old for old in turns.parts if old != label and alternation.is_inside(label, old)]
+        for old in moving:
+            turns.part(label).add(turns.parts[old], None, 1.0, 1.0, 1.0)
+            part = turns.parts.pop(old)
+            if old == STEADY:
+                channels = len(part.p)
+                turns.parts[STEADY] = SignalLevels.silent(channels, coherent=part.coherence is not None)
+
+
+class Turns:
+    """Parts of a sound: what is steady, and what belongs to members of choices by turn.
+
+    Attributes
+    ----------
+    alternation : Alternation
+        The choices.
+    parts : dict of int to SignalLevels
+        Label → its signal; STEADY is always there.
+    """
+
+    __slots__ = ("alternation", "parts")
+
+    def __init__(self, alternation: Alternation, parts: dict[int, SignalLevels]) -> None:
+        self.alternation, self.parts = alternation, parts
+
+    def part(self, label: int) -> SignalLevels:
+        """The part of a label, to be added to."""
+        if label not in self.parts:
+            like = self.parts[STEADY]
+            self.parts[label] = SignalLevels.silent(len(like.p), coherent=like.coherence is not None)
+        return self.parts[label]
+
+    def totals(self) -> tuple[list[float], list[float], list[float]]:
+        """P, Q² and E² of the whole."""
+        p, q2, e2 = (
+            self.alternation.totals({label: getattr(part, figure) for label, part in self.parts.items()})
+            for figure in ("p", "q2", "e2")
+        )
+        return p, q2, e2
+
+    def each(self, change: Callable[[SignalLevels], SignalLevels]) -> SignalLevels:
+        """The whole with every part changed."""
+        turns = Turns(self.alternation, {label: change(part) for label, part in self.parts.items()})
+        made = SignalLevels(*turns.totals())
+        made.turns = turns
+        return made
 
 
 def _add_coherence(

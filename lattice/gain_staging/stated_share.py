@@ -63,6 +63,9 @@ class StatedShare:
         """The total at a strip less what may be missing of it."""
         graph, stages = self.levels.graph, self.levels.stages[number]
         strip = graph.strips[number]
+        if stages and stages[0].levels.turns is not None:
+            self.peak[number] = self.likely[number] = UNKNOWN
+            return
         if Origin(number) in self.assumed or not stages:
             self.peak[number] = self.likely[number] = UNKNOWN if graph.ins[number] else _behind(strip, NONE)
             return

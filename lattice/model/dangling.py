@@ -6,6 +6,7 @@ from collections.abc import Collection, Iterable, Mapping
 
 from msgspec.structs import replace
 
+from lattice.model.choices import SECTION, without_members
 from lattice.model.document import Choice, Rule, Section, Stem, Strip, Template
 from lattice.model.section_defaults import defaults_within, references
 from lattice.model.validate import route_rules
@@ -31,7 +32,7 @@ def without_dangling(template: Template) -> Template:
         routes=tuple(route for route in whole if not sentences_of(route)),
         sections=tuple(_section(section, strips, sections) for section in template.sections),
         stems=_stems(template.stems, strips),
-        choices=tuple(_choice(choice, strips) for choice in template.choices),
+        choices=tuple(_choice(choice, strips, sections) for choice in template.choices),
         rules=tuple(rule for rule in rules if rule is not None),
     )
 
@@ -79,12 +80,14 @@ def _unknown(rule: Rule, known: Collection[str]) -> set[str]:
     return {one for one in parts if one.startswith(("strip:", "section:")) and one not in known}
 
 
-def _choice(choice: Choice, strips: Mapping[str, Strip]) -> Choice:
-    kept = tuple(member for member in choice.members if _is_there(member, strips))
+def _choice(choice: Choice, strips: Mapping[str, Strip], sections: Collection[str]) -> Choice:
+    kept = tuple(member for member in choice.members if _is_there(member, strips, sections))
     return choice if kept == choice.members else replace(choice, members=kept)
 
 
-def _is_there(member: str, strips: Mapping[str, Strip]) -> bool:
+def _is_there(member: str, strips: Mapping[str, Strip], sections: Collection[str]) -> bool:
+    if member.startswith(SECTION):
+        return member.removeprefix(SECTION) in sections
     name, _slash, outlet = member.partition("/")
     return name in strips and (not outlet or any(known.id == outlet for known in strips[name].outlets))
 
@@ -106,11 +109,7 @@ def without_strips(template: Template, gone: Collection[str]) -> Template:
         routes=tuple(route for route in template.routes if route.from_strip not in gone and route.to not in gone),
         sections=tuple(_section_without(section, gone) for section in template.sections),
         stems=stems,
-        choices=tuple(
-            replace(choice, members=kept) if kept != choice.members else choice
-            for choice in template.choices
-            for kept in [tuple(member for member in choice.members if member.partition("/")[0] not in gone)]
-        ),
+        choices=without_members(template.choices, gone),
         rules=tuple(
             kept for rule in template.rules if (kept := rule_without(rule, {f"strip:{strip}" for strip in gone}))
         ),

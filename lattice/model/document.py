@@ -171,8 +171,11 @@ class Outlet(Piece, frozen=True, kw_only=True):
     source: Source | UnsetType | None = UNSET
 
 
+SIDES = ("L", "R")  # of a stereo outlet, in the order of its channels
+
+
 class Part(Piece, frozen=True, kw_only=True):
-    """One sound of an instrument: its notes and its outlet."""
+    """One sound of an instrument: its notes, its outlet, and the side of a stereo outlet that is its own."""
 
     id: Id
     name: Text = ""
@@ -180,6 +183,7 @@ class Part(Piece, frozen=True, kw_only=True):
     channel: MidiChannel | None = None
     note: Annotated[int, Meta(ge=0, le=127)] | None = None
     outlet: str | None = None
+    side: Literal["L", "R"] | None = None
 
 
 class Insert(Piece, frozen=True, kw_only=True):
@@ -330,12 +334,13 @@ class Stem(Piece, frozen=True, kw_only=True):
 
 
 class Choice(Piece, frozen=True, kw_only=True):
-    """Strips of which only so many are meant to sound at a time."""
+    """Members of which only so many are meant to sound at a time: strips, outlets, or sections as “section:ID”."""
 
     id: Id
     name: Label
     members: tuple[str, ...] = ()
     sounding: Count = 1
+    by: Literal["turn", "state"] | UnsetType = UNSET  # left out: turn where a member is a section, else state
 
 
 RuleKind = Literal[
@@ -402,6 +407,17 @@ def actual_latency_samples(piece: Insert | Strip) -> int:
 def main_outlet(strip: Strip) -> Outlet | None:
     """The outlet that enters the instrument's own chain: the one that is marked, else the first, else none."""
     return next((outlet for outlet in strip.outlets if outlet.main), strip.outlets[0] if strip.outlets else None)
+
+
+def outlet_of_part(strip: Strip, part: Part) -> Outlet | None:
+    """The outlet of a part: its own, else the main one."""
+    return next((outlet for outlet in strip.outlets if outlet.id == part.outlet), main_outlet(strip))
+
+
+def layout_of_part(strip: Strip, part: Part) -> str:
+    """The layout a part comes out in: its outlet's, of an instrument without outlets its own."""
+    outlet = outlet_of_part(strip, part)
+    return strip.layout if outlet is None else outlet.layout
 
 
 def machine_id(template: Template, strip: Strip) -> str:

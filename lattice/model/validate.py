@@ -10,6 +10,7 @@ from typing import Any
 
 from lattice.errors import DocumentError, Problem
 from lattice.model import strip_kinds
+from lattice.model.choices import SECTION
 from lattice.model.document import (
     LISTS,
     MAX_ROUTES,
@@ -20,6 +21,7 @@ from lattice.model.document import (
     Strip,
     Template,
     Timeline,
+    layout_of_part,
 )
 from lattice.model.insert_types import KEYABLE
 from lattice.model.route_kinds import TRAITS
@@ -185,6 +187,9 @@ def _outlets(strip: Strip, place: str) -> Iterator[Problem]:
     for position, part in enumerate(strip.parts):
         if part.outlet is not None and part.outlet not in outlets:
             yield Problem.at(f"{place}.parts[{position}].outlet", f"{strip.id} has no outlet {part.outlet}")
+        elif part.side is not None and layout_of_part(strip, part) != "stereo":
+            place_of_side = f"{place}.parts[{position}].side"
+            yield Problem.at(place_of_side, f"only a part on a stereo outlet has a side; {part.id} is not on one")
 
 
 class _Routes:
@@ -317,8 +322,13 @@ def _timeline(timeline: Timeline) -> Iterator[Problem]:
 
 
 def _choices(template: Template, strips: dict[str, Strip]) -> Iterator[Problem]:
+    sections = {section.id for section in template.sections}
     for index, choice in enumerate(template.choices):
         for position, member in enumerate(choice.members):
+            if member.startswith(SECTION):
+                if (section := member.removeprefix(SECTION)) not in sections:
+                    yield Problem.at(f"choices[{index}].members[{position}]", f"section {section} does not exist")
+                continue
             name, _, outlet = member.partition("/")
             strip = strips.get(name)
             if strip is None:

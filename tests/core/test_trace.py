@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from lattice.errors import DocumentError
+from lattice.gain_staging.chain import figures
 from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Template
 from lattice.tracing import HopFigures, as_json, hop_line, sentence, trace
@@ -96,6 +97,16 @@ def test_figures_of_a_way_are_those_of_its_source_alone() -> None:
     blocked = trace(GRAPH, "lead").paths[1]
     silent = HopFigures.of(GRAPH).along(blocked)[-1]
     assert hop_line(GRAPH, blocked.routes[-1], silent) == "Out: silent"
+
+
+def test_figures_from_a_bus_are_those_of_all_that_it_brings() -> None:
+    levels = HopFigures.of(GRAPH).levels
+    (path,) = trace(GRAPH, "bus").paths[:1]
+    (at_out,) = HopFigures.of(GRAPH).along(path)
+    stage = levels.brought(path.routes[0])
+    assert stage is not None
+    assert (at_out.peak_dbfs, at_out.rms_dbfs) == figures(stage).loudest[1:]
+    assert at_out.arrival_samples == 64
 
 
 def test_the_form_of_the_command_line_says_the_same() -> None:

@@ -106,6 +106,29 @@ def test_strips_of_another_template_come_the_same_way(
     assert not BlockUse.objects.exists()
 
 
+def test_all_but_outputs_and_masters_come_to_the_last_sum_without_processing(
+    signed_in: Client, home: StoredTemplate, stored: StoredTemplate
+) -> None:
+    address = f"/t/{stored.pk}/from/{home.pk}/"
+    preview = seen(signed_in, f"{address}?take=but-ends&plain=yes")
+    assert '<input type="hidden" name="take" value="but-ends">' in preview
+    there = {strip.id for strip in workspace(stored).template.strips}
+    signed_in.post(f"{address}keep/", {"base": 1, "take": "but-ends", "plain": "yes"})
+    stored.refresh_from_db()
+    made = workspace(stored).template
+    new = {strip.id: strip for strip in made.strips if strip.id not in there}
+    assert {strip.kind for strip in new.values()}.isdisjoint({"master", "output"})
+    assert {insert.state for strip in new.values() for insert in strip.inserts} == {"unloaded"}
+    ended = {route.to for route in made.routes if route.from_strip in new and route.to not in new}
+    assert ended == {"bus"}
+
+
+def test_names_of_blocks_are_for_the_finder(signed_in: Client, home: StoredTemplate) -> None:
+    signed_in.post(f"/t/{home.pk}/block/keep/", {"strips": "synth", "name": "Synth"})
+    kept = KeptBlock.objects.get()
+    assert signed_in.get("/blocks/names.json").json() == {"blocks": [{"number": kept.pk, "name": "Synth"}]}
+
+
 def test_strips_of_a_revision_come_as_they_were_sealed(signed_in: Client, home: StoredTemplate, owner) -> None:  # type: ignore[no-untyped-def]
     revisions.seal(home.pk, owner, 1, "With bells")
     signed_in.post(f"/t/{home.pk}/write/remove_strips/", {"base": 1, "strips": "bells"})

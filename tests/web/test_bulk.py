@@ -44,6 +44,7 @@ PLANNED: list[tuple[str, dict[str, str], str]] = [
     ("outboard_insert", {"strip": "bus", "name": "Iron", "outputs": "5", "inputs": "5"}, "Iron"),
     ("change_sources", {"strips": "kick lost", "peak_dbfs": "-12", "rms_dbfs": ""}, "Kick: source usual → peak −12"),
     ("add_choice", {"strips": "kick lost", "name": "Drum", "sounding": "1"}, "hoice"),
+    ("add_choice", {"strips": "kick lost", "name": "Drum", "way": "turn", "members": "strips"}, "hoice"),
     ("change_strips", {"strips": "kick", "colour": "#112233"}, "Kick: colour"),
     ("colour_by_tier", {"strips": "kick"}, "Kick: colour"),
     ("move_and_refeed", {"strips": "kick", "section": "", "routing": "no"}, "Kick: section Drums → nothing"),

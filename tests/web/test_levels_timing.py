@@ -58,7 +58,7 @@ def test_the_way_of_a_source_and_what_the_sum_takes_in() -> None:
     columns = [place["column"] for place in shown["chart"]["columns"]]
     assert [(column.name, column.what) for column in columns] == [
         ("Snare", "source"),
-        ("Drums", "sum of 2"),
+        ("Drums", "sum of 2, feed from Snare"),
         ("Out", "in"),
     ]
     assert columns[0].likely_db == columns[1].own_db == pytest.approx(-9.0)
@@ -70,6 +70,12 @@ def test_what_is_asked_for_and_is_not_there_falls_back_on_the_loudest() -> None:
     shown = levels_place(Workspace(MADE), "nobody", "nowhere", "nothing")
     assert (shown["start"].id, shown["target"].id) == ("kick", "out")
     assert levels_place(Workspace(template(["a:x"])), "", "", "") == {"ends": []}
+
+
+def test_any_strip_with_signal_can_be_the_end() -> None:
+    shown = levels_place(Workspace(MADE), "snare", "bus", "")
+    assert (shown["start"].id, shown["target"].id) == ("snare", "bus")
+    assert [strip.id for strip in shown["end_choices"]] == ["out", "bus"]
 
 
 def test_timing_shows_lengths_waits_and_what_would_be_won() -> None:

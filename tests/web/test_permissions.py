@@ -44,6 +44,7 @@ TABLE = [
     ("t/{pk}/layout/?after=5.1", "get", 200, 404),
     ("t/{pk}/layout/keep/", "post", 409, 404),
     ("blocks/", "get", 200, 200),
+    ("blocks/names.json", "get", 200, 200),
     ("blocks/1.json", "get", 404, 404),
     ("blocks/1/forget/", "post", 404, 404),
     ("t/{pk}/block/?strips=kick", "get", 200, 404),

@@ -95,6 +95,7 @@ TABLE: list[tuple[str, dict[str, Any], str]] = [
     ("change_midi", {"strip": "kit", "midi": ""}, "Kit: receives one port, all channels"),
     ("add_outlet", {"strip": "kit", "name": "Room", "layout": "mono"}, "Kit: outlet Room"),
     ("change_outlet", {"strip": "kit", "outlet": "2", "open": "true"}, "Kit 2: open on"),
+    ("split_outlet", {"strip": "kit", "outlet": "2"}, "Kit: split outlet 2 into left and right"),
     ("remove_outlets", {"strip": "kit", "outlets": "2"}, "Kit: remove outlet 2"),
     ("add_part", {"strip": "kit", "name": "Hat", "note": "42"}, "Kit: part Hat"),
     ("change_part", {"strip": "kit", "part": "s", "channel": "10"}, "Kit Snare: channel 10"),

@@ -36,6 +36,7 @@ def add_panel(request: HttpRequest, pk: int) -> HttpResponse:
         "stored": stored,
         "template": template,
         "in_section": section,
+        "played": [strip for strip in template.strips if strip.kind in ("instrument", "midi")],
         "destinations": [strip.name for strip in template.strips if strip.kind in DESTINATIONS],
         "palette": PALETTE,
         "colour": next_colour(template.sections),

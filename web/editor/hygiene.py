@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from lattice.model.choices import strips_in_choices
 from lattice.model.document import Strip
 from web.shelf.workspace import Workspace
 
@@ -45,5 +46,5 @@ def _unused(space: Workspace) -> list[Strip]:
     used = {end for route in template.routes for end in (route.from_strip, route.to)}
     used |= {end for stem in template.stems for end in (stem.strip, stem.print) if end}
     used |= {section.bus for section in template.sections if section.bus}
-    used |= {member.partition("/")[0] for choice in template.choices for member in choice.members}
+    used |= strips_in_choices(template)
     return [strip for strip in template.strips if strip.id not in used and not {"spare", "backup"} & set(strip.tags)]

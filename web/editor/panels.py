@@ -33,6 +33,7 @@ CHOICES = {
     "layouts": (*NAMED, "discrete:2", "discrete:4", "discrete:8", "discrete:16"),
     "monitors": ("never", "when-armed", "always"),
     "taps": get_args(document.Tap),
+    "choice_ways": (("turn", "in turn: levels count the loudest"), ("state", "by mute and state")),
     "insert_types": tuple(traits.name for traits in INSERT_TYPES),
     "insert_states": ("on", "bypassed", "unloaded"),
     "insert_keys": ("none", "internal", "external"),

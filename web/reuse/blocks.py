@@ -6,7 +6,7 @@ from functools import partial
 from typing import Any
 
 from django.contrib.auth.models import User
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.cache import cache_control
 from django.views.decorators.http import require_POST, require_safe
@@ -15,6 +15,7 @@ from msgspec.structs import replace
 from lattice.changes.update_variant import carried
 from lattice.edits.extract import taken_out
 from lattice.edits.merge import Difference, differences, merged
+from lattice.edits.outboard import outboard_around
 from lattice.edits.renaming import with_new_ids
 from lattice.errors import DocumentError, EditError
 from lattice.formats.block_json import dump, from_plain
@@ -60,6 +61,13 @@ def _ends_of(part: Block) -> list[str]:
 
 
 @require_safe
+def names(request: HttpRequest) -> JsonResponse:
+    """Names and numbers of a user's blocks, for the finder."""
+    rows = KeptBlock.objects.filter(owner=signed_in_user(request)).values("pk", "name")
+    return JsonResponse({"blocks": [{"number": row["pk"], "name": row["name"]} for row in rows]})
+
+
+@require_safe
 def export(request: HttpRequest, number: int) -> HttpResponse:
     kept = own_block_or_404(request, number)
     return as_file(dump(from_plain(kept.content)), f"{slug(kept.name)}.block.json", "application/json")
@@ -98,6 +106,8 @@ def _keep_page(request: HttpRequest, pk: int, status: int = 200, **said: Any) ->
     strips = chosen(template, asked.get("strips", ""))
     name, note = asked.get("name", ""), asked.get("note", "")
     context: dict[str, Any] = {"stored": stored, "strips": " ".join(strips), "name": name, "note": note}
+    whole = outboard_around(template, strips)
+    context["whole"] = " ".join(whole) if len(whole) > len(strips) else ""
     if strips:
         block = taken_out(template, strips, name or "A block", note)
         context |= {"part": block, "ends": _ends_of(block), **pictured(block.template)}

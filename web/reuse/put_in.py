@@ -13,6 +13,7 @@ from django.views.decorators.http import require_POST, require_safe
 
 from lattice.edits.add_block import Placed
 from lattice.edits.extract import taken_out
+from lattice.edits.whole_import import all_but_ends, without_processing
 from lattice.errors import DocumentError
 from lattice.formats.block_json import from_plain
 from lattice.model.block import Block
@@ -32,6 +33,7 @@ from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 
 _NUMBERS = Prefetch("revisions", Revision.objects.only("template", "number", "note"))
+FROM = ("strips", "strip", "section", "take", "plain")  # parameters that say which strips come
 Source = tuple[Block, KeptBlock | None]
 
 
@@ -61,7 +63,10 @@ def _strips_of(other: int, number: int | None) -> Callable[[HttpRequest], Source
         wanted = " ".join([*asked.getlist("strips"), *asked.getlist("strip")])
         inside = set(asked.getlist("section"))
         whole = [s.id for s in template.strips if s.section in inside]
-        return taken_out(template, [*chosen(template, wanted), *whole], name), None
+        if asked.get("take") == putting.BUT_ENDS:
+            whole = all_but_ends(template)
+        block = taken_out(template, [*chosen(template, wanted), *whole], name)
+        return (without_processing(block) if asked.get("plain") else block), None
 
     return source
 
@@ -81,7 +86,7 @@ def _put_page(
             "ends": putting.ends(space.template, block, asked),
             "clashing": putting.clashing(space.template, block, asked),
             "chosen": {"names": "free", "channels": "free", "midi": "free", **putting.choices_in(asked)},
-            "passed_on": [(name, value) for name in ("strips", "strip", "section") for value in asked.getlist(name)],
+            "passed_on": [(name, value) for name in FROM for value in asked.getlist(name)],
         }
         found = putting.put(space.template, block, asked)
         there = {strip.id for strip in space.template.strips}
@@ -135,7 +140,7 @@ def put_in(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 def from_page(request: HttpRequest, pk: int, other: int, number: int | None = None) -> HttpResponse:
     """Strips of another template or of a revision: selection, then preview of the result."""
     stored, (name, template) = template_or_404(request, pk), _home(request, other, number)
-    if any(request.GET.getlist(field) for field in ("strips", "strip", "section")):
+    if any(request.GET.getlist(field) for field in ("strips", "strip", "section", "take")):
         return _put_page(request, pk, _strips_of(other, number))
     groups = [(section, [s for s in template.strips if s.section == section.id]) for section in template.sections]
     rest = [strip for strip in template.strips if strip.section is None]

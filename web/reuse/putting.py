@@ -8,10 +8,12 @@ from typing import Any
 from django.http import QueryDict
 
 from lattice.edits.add_block import LEAVE, MAKE, Placed, placed, usual_ties
+from lattice.edits.whole_import import ties_to_sums
 from lattice.model.block import Block
 from lattice.model.document import Strip, Template
 
 MOST_CHOICES = 200  # strips that an end is offered; more are found by their id in the address
+BUT_ENDS = "but-ends"  # all strips of another template but its outputs and masters
 WAYS = ("free", "keep")
 WAY_WORDS = (("names", "existing names"), ("channels", "used channels"), ("midi", "MIDI channels"))
 WORDS = {
@@ -31,13 +33,19 @@ def choices_in(asked: QueryDict) -> dict[str, Any]:
 
 def put(template: Template, block: Block, asked: QueryDict) -> Placed:
     """The template with the block in it, as the address wants it. Raises EditError."""
-    return placed(template, block, **choices_in(asked))
+    choices = choices_in(asked)
+    return placed(template, block, **{**choices, "ties": {**proposed(template, block, asked), **choices["ties"]}})
+
+
+def proposed(template: Template, block: Block, asked: QueryDict) -> dict[str, str]:
+    """The tie of each open end that the page proposes."""
+    return (ties_to_sums if asked.get("take") == BUT_ENDS else usual_ties)(template, block)
 
 
 def ends(template: Template, block: Block, asked: QueryDict) -> list[dict[str, Any]]:
     """Each open end with its destination, and the alternatives."""
     stands = {strip.id: strip for strip in block.template.strips}
-    tied = {**usual_ties(template, block), **choices_in(asked)["ties"]}
+    tied = {**proposed(template, block, asked), **choices_in(asked)["ties"]}
     rows = []
     for end in block.ends:
         strip = stands[end.strip]

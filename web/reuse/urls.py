@@ -6,6 +6,7 @@ from web.reuse import blocks, put_in, views
 
 shelf_urlpatterns = [
     path("blocks/", blocks.blocks_page, name="blocks"),
+    path("blocks/names.json", blocks.names, name="block-names"),
     path("blocks/<int:number>.json", blocks.export, name="block-json"),
     path("blocks/<int:number>.svg", blocks.small, name="block-small"),
     path("blocks/<int:number>/forget/", blocks.forget, name="block-forget"),

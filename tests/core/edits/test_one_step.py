@@ -10,7 +10,8 @@ import pytest
 from lattice.analysis import Analysis
 from lattice.checks import audit
 from lattice.edits import apply
-from lattice.errors import DocumentError
+from lattice.edits.outboard import outboard_around
+from lattice.errors import DocumentError, EditError
 from lattice.gain_staging.chain import figures
 from lattice.model.document import Template
 from tests.build import template
@@ -100,6 +101,22 @@ def test_an_outboard_instrument_counts_the_converter_and_one_buffer() -> None:
     assert span is not None
     assert span.latest == 40 + made.buffer_samples
     assert not [finding.code for finding in audit(made).findings if finding.code.startswith(("midi", "tie", "io"))]
+
+
+def test_the_keys_of_an_outboard_instrument_play_what_is_chosen() -> None:
+    wanted = {"name": "Tide", "inputs": "7", "section": "s"}
+    alone = apply(BAND, "outboard_instrument", {**wanted, "keys": "keys that play"})
+    assert [s.name for s in alone.strips if s.kind == "midi"] == ["Tide notes", "Tide keys"]
+    both = apply(
+        apply(BAND, "outboard_instrument", wanted),
+        "outboard_instrument",
+        {**wanted, "name": "Ebb", "inputs": "8", "plays": "tide"},
+    )
+    assert "midi ebb-keys>tide" in routes(both)
+    assert outboard_around(both, ["ebb"]) == ["ebb-notes", "ebb", "ebb-out", "ebb-in"]
+    assert outboard_around(both, ["ebb-in", "low"]) == ["low", "ebb-notes", "ebb", "ebb-out", "ebb-in"]
+    with pytest.raises(EditError, match="keys play an instrument or a MIDI strip"):
+        apply(BAND, "outboard_instrument", {**wanted, "plays": "low"})
 
 
 def test_an_outboard_insert_counts_both_converters_and_one_buffer() -> None:

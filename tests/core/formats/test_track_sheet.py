@@ -224,7 +224,7 @@ def test_outlets_parts_midi_ties_and_machines_have_columns() -> None:
         ("outlets", "1 mono off/-3", "is not two levels like"),
         ("parts", "snare note", "pairs must follow the ID"),
         ("parts", "snare note 200", "“200” is not a note, 0 to 127"),
-        ("parts", "snare colour 3", "“colour” is not one of note, channel, port, outlet"),
+        ("parts", "snare colour 3", "“colour 3” is not one of note, channel, port, outlet"),
         ("parts", "snare outlet 9", "snare uses outlet 9, which does not exist"),
         ("midi_in", "none", "“none” is not a number of ports"),
         ("midi_in", "1: 17", "goes beyond channel 16"),

@@ -31,7 +31,8 @@ class LevelStep:
     control: Control
     drawn: bool = True  # False: nothing changes here, so the drawing leaves it out
     gain_db: float | None = None  # of this step, on the source's own peak
-    reduced_db: float = 0.0  # the gain reduction of compressors and ceilings up to here
+    taken_db: float = 0.0  # what compressors and ceilings take off here
+    reduced_db: float = 0.0  # and up to here
 
     @property
     def mark(self) -> str:
@@ -104,8 +105,11 @@ def _entered(levels: Levels, route: int, response: SourceResponse) -> LevelStep:
     graph, entered_by = levels.graph, levels.graph.routes[route]
     strip_number = graph.head[route]
     count = sum(levels.brings(other) for other in graph.ins[strip_number])
-    words = f"sum of {count}" if count > 1 else "in"
-    words += f", {entered_by.kind} {words_db(entered_by.gain_db)}" if entered_by.gain_db else ""
+    level = f" {words_db(entered_by.gain_db)}" if entered_by.gain_db else ""
+    if count > 1:
+        words = f"sum of {count}, {entered_by.kind} from {graph.strips[graph.tail[route]].name}{level}"
+    else:
+        words = f"in, {entered_by.kind}{level}" if level else "in"
     control = {
         "edit": "change_route",
         "field": "gain_db",
@@ -137,7 +141,7 @@ def _chain(levels: Levels, strip_number: int, response: SourceResponse) -> list[
             levels, strip_number, words, stages[place + 1], own[place + 1], response=response, control=control,
             drawn=is_drawn and stages[place + 1] is not stages[place],
         )  # fmt: skip
-        steps.append(replace(step, reduced_db=shown.reduction_db + shown.pushed_db))
+        steps.append(replace(step, taken_db=shown.reduction_db + shown.pushed_db))
     return steps
 
 
@@ -171,7 +175,7 @@ def _counted(steps: list[LevelStep]) -> list[LevelStep]:
     reduced_db = 0.0
     before_db: float | None = None
     for step in steps:
-        reduced_db += step.reduced_db
+        reduced_db += step.taken_db
         gain_db = None if before_db is None or step.own_db is None else step.own_db - before_db
         counted.append(replace(step, gain_db=gain_db, reduced_db=reduced_db))
         before_db = step.own_db

@@ -15,6 +15,7 @@ from lattice.graph.origin import NO_OUTLET
 from lattice.graph.paths import Path
 from lattice.graph.reach import upstream
 from lattice.graph.signal_graph import IN, SignalGraph
+from lattice.model.choices import in_turn
 from lattice.model.document import Profile
 from lattice.model.layouts import channel_names
 from lattice.model.units import words_db
@@ -35,7 +36,7 @@ def levels_place(space: Workspace, wanted: str, end: str, sum_at: str) -> dict[s
     if not ends:
         return {"ends": []}
     target = graph.index.get(end, -1)
-    if target not in {strip_number for strip_number, *_rest in ends}:
+    if target < 0 or levels.at_end(target) is None:
         target = max(ends, key=lambda entry: entry[2])[0]
     sources = space.once("sources, loudest first", target, lambda: _sources(space, target))
     start = next((one for one in sources if wanted in (one.id, one.id.partition("/")[0])), next(iter(sources), None))
@@ -44,13 +45,17 @@ def levels_place(space: Workspace, wanted: str, end: str, sum_at: str) -> dict[s
     strip_number = graph.index.get(sum_at, -1)
     if strip_number < 0 or not levels.stages[strip_number]:
         strip_number = _fullest(levels, path, target)
-    chosen = next(stage for strip, stage, _likely in ends if strip == target)
+    chosen = levels.at_end(target)
+    if chosen is None:
+        raise ValueError(f"{graph.strips[target].id} has no levels")
+    others = [] if any(strip == target for strip, *_rest in ends) else [target]
     return {
         "ends": [_end_row(space, *entry, chosen=entry[0] == target) for entry in ends],
         "sources": sources,
         "resting": resting_on_assumed(space),
         "assumed": sum(_is_assumed(space, one.id) for one in sources),
-        "end_choices": [graph.strips[strip_number] for strip_number, *_rest in ends],
+        "end_choices": [graph.strips[number] for number in (*(strip for strip, *_rest in ends), *others)],
+        "alternating": _alternating(space),
         "start": start,
         "target": graph.strips[target],
         "target_channels": channels(chosen, space.graph.chain_layout[target], space.template.profile),
@@ -65,6 +70,15 @@ def levels_place(space: Workspace, wanted: str, end: str, sum_at: str) -> dict[s
         "cut": bool(levels.cut),
         "states": ("on", "bypassed", "unloaded"),
     }
+
+
+def _alternating(space: Workspace) -> list[str]:
+    """Choices by turn: “Songs, 1 of 5”."""
+    return [
+        f"{choice.name}, {choice.sounding} of {len(choice.members)}"
+        for choice in space.template.choices
+        if in_turn(choice)
+    ]
 
 
 @dataclass(frozen=True)

@@ -9,8 +9,7 @@ from typing import Any
 from django.http import HttpRequest
 
 from lattice.checks.channels import keeps_channels_apart, landings
-from lattice.checks.parts import outlet_of
-from lattice.model.document import Machine, Strip, Template, machine_id, main_outlet
+from lattice.model.document import Machine, Strip, Template, machine_id, main_outlet, outlet_of_part
 from lattice.model.layouts import channel_names
 from web.editor.places.base import FLOW, Context, Place, wanted
 from web.shelf.workspace import Workspace
@@ -50,7 +49,7 @@ def _outlets(template: Template, kit: Strip, names: dict[str, Strip]) -> list[di
         is_main = outlet is main_outlet(kit)
         leaving = {outlet.id, None} if is_main else {outlet.id}
         takers = [names[route.to] for route in sounding if route.from_outlet in leaving]
-        parts = [part for part in kit.parts if outlet_of(kit, part) is outlet]
+        parts = [part for part in kit.parts if outlet_of_part(kit, part) is outlet]
         rows.append({"outlet": outlet, "main": is_main, "parts": parts, "takers": takers})
     return rows
 

@@ -8,11 +8,13 @@ from typing import Any, get_args
 
 from django.http import HttpRequest
 
+from lattice.model.choices import SECTION, in_turn
 from lattice.model.document import PAN_LAWS_DB, FrameRate, Template
 from lattice.model.units import words_db
 from lattice.profiles import PRESETS
 from web.accounts.signed_in import signed_in_user
 from web.editor.kept_inventories import inventory_place
+from web.editor.panels import CHOICES
 from web.editor.places.base import SETUP, Context, Place, wanted
 from web.shelf.models import KeptInventory, KeptProfile
 
@@ -60,14 +62,20 @@ def delivery_place(template: Template, kept: Iterable[KeptProfile]) -> dict[str,
 def said_once(template: Template) -> dict[str, Any]:
     """Timeline, markers, file tags, choices, sections and machines as their fields show them."""
     names = {strip.id: strip.name for strip in template.strips}
+    names |= {f"{SECTION}{section.id}": f"{section.name} (section)" for section in template.sections}
     return {
         "markers": "\n".join(f"{marker.bar} {marker.name}" for marker in template.timeline.markers),
         "tempo_map": "\n".join(f"{event.bar} {event.bpm:g}" for event in template.timeline.tempo),
         "info": "\n".join(f"{name}: {text}" for name, text in template.info.items()),
         "choices": [
-            (choice, [names.get(member.partition("/")[0], member) for member in choice.members])
+            (
+                choice,
+                [names.get(member.partition("/")[0], member) for member in choice.members],
+                "turn" if in_turn(choice) else "state",
+            )
             for choice in template.choices
         ],
+        "choice_ways": CHOICES["choice_ways"],
         "buses": [strip for strip in template.strips if strip.kind in ("bus", "master")],
         "machine_kinds": ("computer", "outboard"),
         "layouts_asked": " ".join(template.profile.layouts),

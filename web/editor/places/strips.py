@@ -10,7 +10,7 @@ from django.http import HttpRequest
 from lattice.formats.tables.state_cells import STATES
 from lattice.gain_staging.chain import Stage, figures
 from lattice.graph.signal_graph import IN, POST, PRE, SignalGraph
-from lattice.model.document import Insert, Outlet, Route, Stem, Strip, main_outlet, source_of
+from lattice.model.document import SIDES, Insert, Outlet, Route, Stem, Strip, main_outlet, source_of
 from lattice.model.document import machine_id as id_of_machine
 from lattice.model.layouts import channel_count
 from web.editor.lists import KeyedList, Table
@@ -69,6 +69,7 @@ def strip_sheet(space: Workspace, strip_number: int) -> dict[str, Any]:
         "source": source_of(strip, main_outlet(strip)),
         "is_source": strip.kind in ("audio", "instrument", "input"),
         "outlets": [_outlet(strip, outlet) for outlet in strip.outlets],
+        "sides": SIDES,
         "outlet_choices": [(outlet.id, outlet.name or outlet.id) for outlet in strip.outlets],
         "machine": machine.id,
         "shown_colour": strip.colour
@@ -162,7 +163,9 @@ def _rungs(graph: SignalGraph, strip_number: int) -> list[Rung]:
 
 
 def _outlet(strip: Strip, outlet: Outlet) -> dict[str, Any]:
-    return {"outlet": outlet, "is_main": outlet is main_outlet(strip), "source": source_of(strip, outlet)}
+    is_main = outlet is main_outlet(strip)
+    splits = outlet.layout == "stereo" and not is_main and not any(p.side for p in strip.parts if p.outlet == outlet.id)
+    return {"outlet": outlet, "is_main": is_main, "source": source_of(strip, outlet), "splits": splits}
 
 
 def _physical(strip: Strip, names: dict[str, str]) -> str:

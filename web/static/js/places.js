@@ -120,6 +120,17 @@ body.addEventListener("keydown", (event) => {
   moveTo(rung.dataset.insert, from, from + (event.key === "ArrowUp" ? -1 : 1));
 });
 
+// ---- Levels: any strip as the end
+
+function askEnd() {
+  finder.ask("Levels to", (to) => {
+    const address = new URL(location);
+    address.searchParams.set("to", to);
+    address.searchParams.delete("at");
+    location.assign(address);
+  });
+}
+
 // ---- buttons, keys, commands
 
 body.addEventListener("click", (event) => {
@@ -128,6 +139,7 @@ body.addEventListener("click", (event) => {
   if (button.matches(".finding-line")) pressFinding(button.closest(".finding"));
   if (button.dataset.choose) choose(button.dataset.choose);
   if (button.dataset.do === "connect") askConnect();
+  if (button.dataset.do === "levels-to") askEnd();
   if (button.dataset.do === "discard") location.reload();
   if (button.dataset.cell) {
     const form = button.closest(".instrument").querySelector(".sequence");

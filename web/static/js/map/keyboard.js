@@ -1,6 +1,7 @@
 // Keys of the map, and the same actions as commands of the quick-open.
 
 import { focusActions } from "../actions.js";
+import { blockCommands } from "./blocks.js";
 import { finder, offer } from "../commands.js";
 import { now as tableOf } from "../data.js";
 import { chosen } from "./chosen.js";
@@ -25,6 +26,12 @@ const here = () => encodeURIComponent(chosen.strip);
 // The action of a button of the side panel, once the panel shows the selection.
 const press = (button) => whenAnswered(() => document.querySelector(button)?.click());
 
+// Without a selected strip the finder asks for the start.
+function trace() {
+  if (chosen.strip) open(`trace/?from=${here()}`);
+  else finder.ask("Trace from", (from) => open(`trace/?from=${encodeURIComponent(from)}`));
+}
+
 function traceTo() {
   const from = chosen.strip;
   if (!from) return;
@@ -37,7 +44,7 @@ export const ACTIONS = {
   add: () => open("add/"),
   connect: askConnect,
   actions: focusActions,
-  trace: () => chosen.strip && open(`trace/?from=${here()}`),
+  trace,
   "trace-to": traceTo,
   sheet: () => chosen.strip && location.assign(`${base}strips/?strip=${here()}`),
   section: () => chooseSection(),
@@ -83,10 +90,10 @@ const KEYS = {
   Escape: "release",
 };
 
-offer(choose, [
+const COMMANDS = [
   { name: "Add strips", key: "a", run: ACTIONS.add },
   { name: "Connect the selected strip", key: "c", run: ACTIONS.connect },
-  { name: "Trace the selected strip", key: "t", run: ACTIONS.trace },
+  { name: "Trace from a strip", key: "t", run: ACTIONS.trace },
   { name: "Trace from the selected strip to another", key: "Shift t", run: ACTIONS["trace-to"] },
   { name: "Details of the selected strip", key: "o", run: ACTIONS.sheet },
   { name: "Select the whole section", key: "s", run: ACTIONS.section },
@@ -100,7 +107,17 @@ offer(choose, [
   { name: "Hide or show the side panel", key: "p", run: ACTIONS.margin },
   { name: "Next finding", key: "n", run: ACTIONS.next },
   { name: "History", run: ACTIONS.journal },
-]);
+];
+offer(choose, COMMANDS);
+
+document.getElementById("find").addEventListener(
+  "focus",
+  async () => {
+    offer(choose, [...COMMANDS, ...(await blockCommands())]);
+    if (document.activeElement === finder.input && finder.input.value) finder.filter();
+  },
+  { once: true },
+);
 
 function move(key) {
   const now = document.activeElement?.closest?.(".box") || boxOf(chosen.strip) || svg().querySelector(".box");
