@@ -10,7 +10,7 @@ from lattice.checks.finding import Finding, first_of
 from lattice.checks.plugin_latency import latencies
 from lattice.checks.registry import check, explain
 from lattice.model.document import Template, machine_id
-from lattice.model.inventory import Inventory, PlugIn, key_of, machine_of, used_by, version_of
+from lattice.model.inventory import Inventory, Listed, key_of, machine_of, used_by, version_of
 
 ASKED = ("plugin.missing", "plugin.older", "plugin.latency")  # in the order of the machine's page
 
@@ -21,16 +21,9 @@ def plugins(analysis: Analysis) -> Iterator[Finding]:
     inventory = analysis.inventory
     if inventory is None:
         return
-    by_key: dict[tuple[str, str], list[PlugIn]] = defaultdict(list)
-    by_name: dict[str, list[PlugIn]] = defaultdict(list)
-    for plugin in inventory.plugins:
-        key = key_of(plugin.maker, plugin.name)
-        by_key[key].append(plugin)
-        by_name[key[1]].append(plugin)
-    for (maker, name), uses in used_by(analysis.template, machine_of(analysis.template, inventory)).items():
-        # where a template or an inventory names no maker, the name alone has to do
-        without_maker = [plugin for plugin in by_name[name] if not plugin.maker or not maker]
-        listed = by_key[maker, name] or without_maker
+    known = Listed(inventory)
+    for key, uses in used_by(analysis.template, machine_of(analysis.template, inventory)).items():
+        listed = known.of(key)
         shown = f"{uses[0][2].maker} {uses[0][2].name}".strip()
         code, words = "plugin.missing", f"{shown} is missing at {inventory.name}"
         if listed:

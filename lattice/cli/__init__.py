@@ -20,8 +20,11 @@ from lattice.errors import DocumentError
 from lattice.formats.registry import read as read_template
 
 if TYPE_CHECKING:
+    from lattice.analysis import Analysis
     from lattice.checks.audit import Audit
+    from lattice.matters.at_inventory import Without
     from lattice.matters.matter import Matter
+    from lattice.model.document import Template
     from lattice.model.inventory import Inventory
 
 AddCommand = Callable[..., argparse.ArgumentParser]  # name, function, description, file=…
@@ -93,6 +96,9 @@ def parser() -> argparse.ArgumentParser:
     )
     audit.add_argument("--awake", "--all-on", action="store_true", help="audit with every insert on")
     audit.add_argument("--inventory", metavar="FILE", help="compare with the inventory of a machine (CSV or JSON)")
+    audit.add_argument(
+        "--at", metavar="FILE", help="audit as the template opens at a machine with this inventory (CSV or JSON)"
+    )
     audit.add_argument("--times", action="store_true", help="add timings to the JSON: medians of 5 runs")
     planned = command("plan", _plan, "build a repair plan: the fewest fixes, with the effect of each")
     planned.add_argument("--json", action="store_true", help="the plan as JSON")
@@ -128,7 +134,6 @@ def parser() -> argparse.ArgumentParser:
 
 
 def _audit(options: argparse.Namespace) -> int:
-    from lattice.analysis import Analysis
     from lattice.checks import audit_of
     from lattice.gc_paused import gc_paused
     from lattice.matters.matter import matters_of
@@ -140,7 +145,7 @@ def _audit(options: argparse.Namespace) -> int:
 
         template = all_on(template)
     with gc_paused():
-        analysis = Analysis(template, _inventory(options))
+        analysis, without = _analysed(options, template)
         result = audit_of(analysis)
     if options.json or options.times:
         answer: dict[str, Any] = {
@@ -148,10 +153,14 @@ def _audit(options: argparse.Namespace) -> int:
             "findings": [finding.as_json() for finding in result.findings],
             "matters": [matter.as_json() for matter in matters_of(analysis, result)],
         }  # fmt: skip
+        if without is not None:
+            answer["at"] = without.as_json(template)
         if options.times:
             answer["times"] = _times(data, name)
         write_json(answer)
     else:
+        if without is not None:
+            _print_without(without, template)
         _print_findings(result) if options.all else _print_matters(matters_of(analysis, result))
         counts = ", ".join(
             f"{count} {word}" + ("s" if count != 1 and word != "waived" else "")
@@ -159,6 +168,29 @@ def _audit(options: argparse.Namespace) -> int:
         )
         print(f"{template.name}: {len(template.strips)} strips, {len(template.routes)} routes; {counts}")
     return 1 if result.at_least(options.fail_on) else 0
+
+
+def _analysed(options: argparse.Namespace, template: Template) -> tuple[Analysis, Without | None]:
+    """The analysis of a template, with `--at` of the template as it opens there and what fails."""
+    from lattice.analysis import Analysis
+
+    inventory = _inventory(options)
+    analysis = Analysis(template, inventory)
+    if inventory is None or not options.at:
+        return analysis, None
+    from lattice.matters.at_inventory import fails_without
+
+    without, there = fails_without(analysis, inventory)
+    return there, without
+
+
+def _print_without(without: Without, template: Template) -> None:
+    print(without.sentence(template))
+    for product in without.missing:
+        print(f"  missing: {product.name} ({len(product.strips)} strip{'s' if len(product.strips) > 1 else ''})")
+    if without.unnamed:
+        many = len(without.unnamed)
+        print(f"  {many} insert{'s have' if many > 1 else ' has'} no name and cannot be looked up")
 
 
 def _print_findings(result: Audit) -> None:
@@ -236,12 +268,13 @@ def _explain(options: argparse.Namespace) -> int:
 
 def _inventory(options: argparse.Namespace) -> Inventory | None:
     """The inventory in a file, CSV or JSON; errors name that file."""
-    if not options.inventory:
+    file = options.at or options.inventory
+    if not file:
         return None
     from lattice.formats import inventory
 
-    options.file = options.inventory
-    return inventory.load(read_bytes(options.inventory), Path(options.inventory).stem)
+    options.file = file
+    return inventory.load(read_bytes(file), Path(file).stem)
 
 
 def _times(data: bytes, name: str) -> dict[str, float]:

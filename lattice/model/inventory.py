@@ -107,8 +107,8 @@ def used_by(template: Template, machine: str) -> dict[Key, list[tuple[Strip, str
     -------
     dict
         Maker and name, as from `key_of`, to each use: the strip, the id of the insert ("" for an instrument), and the
-        plug-in as named there. Outside gear is left out; an instrument on a computer is a plug-in with the strip's
-        name.
+        plug-in as named there. Outside gear and inserts without a name are left out; an instrument on a computer is a
+        plug-in with the strip's name.
     """
     kinds = {known.id: known.kind for known in template.machines}
     uses: dict[Key, list[tuple[Strip, str, PlugIn]]] = defaultdict(list)
@@ -118,11 +118,42 @@ def used_by(template: Template, machine: str) -> dict[Key, list[tuple[Strip, str
         if strip.kind == "instrument" and kinds.get(machine) == "computer":
             uses[key_of("", strip.name)].append((strip, "", PlugIn(name=strip.name)))
         for insert in strip.inserts:
-            if not insert.traits.is_external:
-                name = insert.title
-                plugin = PlugIn(name=name, maker=insert.maker, version=insert.version)
-                uses[key_of(insert.maker, name)].append((strip, insert.id, plugin))
+            if insert.name and not insert.traits.is_external:
+                plugin = PlugIn(name=insert.name, maker=insert.maker, version=insert.version)
+                uses[key_of(insert.maker, insert.name)].append((strip, insert.id, plugin))
     return uses
+
+
+def unnamed_inserts(template: Template, machine: str) -> Iterator[tuple[Strip, Insert]]:
+    """Inserts on a machine that cannot be looked up: they have no name."""
+    for strip in template.strips:
+        if machine_id(template, strip) == machine:
+            nameless = (one for one in strip.inserts if not one.name and not one.traits.is_external)
+            yield from ((strip, insert) for insert in nameless)
+
+
+class Listed:
+    """The plug-ins of an inventory by maker and name."""
+
+    def __init__(self, inventory: Inventory) -> None:
+        self._by_key: dict[Key, list[PlugIn]] = defaultdict(list)
+        self._by_name: dict[str, list[PlugIn]] = defaultdict(list)
+        for plugin in inventory.plugins:
+            key = key_of(plugin.maker, plugin.name)
+            self._by_key[key].append(plugin)
+            self._by_name[key[1]].append(plugin)
+
+    def of(self, key: Key) -> list[PlugIn]:
+        """Entries of a plug-in; where a template or an inventory names no maker, the name alone has to do."""
+        maker, name = key
+        return self._by_key[key] or [plugin for plugin in self._by_name[name] if not plugin.maker or not maker]
+
+
+def missing_uses(template: Template, inventory: Inventory) -> dict[Key, list[tuple[Strip, str, PlugIn]]]:
+    """Uses of plug-ins that an inventory does not list, as `used_by` gives them."""
+    listed = Listed(inventory)
+    uses = used_by(template, machine_of(template, inventory))
+    return {key: found for key, found in uses.items() if not listed.of(key)}
 
 
 def inventory_of(template: Template, machine: Machine) -> Inventory:

@@ -86,7 +86,7 @@ def _context(request: HttpRequest, context: Context) -> Context:
     template, owner = context["template"], signed_in_user(request)
     kept = KeptInventory.objects.filter(owner=owner)
     return {
-        **inventory_place(template, kept, wanted(request, "of")),
+        **inventory_place(context["space"], kept, wanted(request, "of")),
         **delivery_place(template, KeptProfile.objects.filter(owner=owner)),
         **said_once(template),
     }
