@@ -74,6 +74,20 @@ class Wire:
     end: str
     points: tuple[tuple[float, float], ...]
     feedback: bool
+    trunk: str = ""  # the key of its line
+
+
+@dataclass(frozen=True)
+class Stub:
+    """A short end in place of routes to hidden strips: a line `dx` long from the edge of a box, and words behind it."""
+
+    kind: str
+    x: float
+    y: float
+    dx: float
+    words: str
+    names: str  # of all of them
+    room: float  # px for the words, up to the next box
 
 
 @dataclass(frozen=True)
@@ -124,6 +138,7 @@ class Sheet:
     wires: tuple[Wire, ...]
     zone_of: dict[str, str]  # strip id → zone
     frames: tuple[Frame, ...] = ()
+    stubs: tuple[Stub, ...] = ()
 
 
 def draw(graph: SignalGraph, feedback: Collection[int], folded: Collection[str], slots: Slots) -> Sheet:
@@ -298,7 +313,7 @@ class _Drawing:
                 points = [(round(x, 1), self._y(y)) for x, y in self.lines.points(trunk, link, self.xs)]
                 paths.append(points)
                 routes = tuple(self.graph.routes[route].id for route in link.routes)
-                wires.append(Wire(routes, link.kind, link.start, link.end, tuple(points), link.feedback))
+                wires.append(Wire(routes, link.kind, link.start, link.end, tuple(points), link.feedback, trunk.key))
             segments = union(paths)
             arrow = paths[0][-1] if trunk.feedback else None
             lines.append(
@@ -359,4 +374,4 @@ def opens_folded(graph: SignalGraph) -> frozenset[str]:
     return frozenset(section.id for section in sections) if len(graph.strips) > FOLD_ABOVE else frozenset()
 
 
-__all__ = ["NO_SECTION", "Band", "Box", "Column", "Line", "Sheet", "Wire", "draw", "opens_folded"]
+__all__ = ["NO_SECTION", "Band", "Box", "Column", "Line", "Sheet", "Stub", "Wire", "draw", "opens_folded"]

@@ -10,13 +10,14 @@ from dataclasses import dataclass
 from xml.sax.saxutils import escape, quoteattr
 from zlib import crc32
 
-from lattice.drawing.drawing import FIGURE_LETTER, Band, Box, Line, Sheet
+from lattice.drawing.drawing import FIGURE_LETTER, Band, Box, Line, Sheet, Stub
 from lattice.drawing.text import cut
 from lattice.model.tiers import BY_TIER, TIER_COLOURS
 
 MARK_ASIDE = 8.0  # a mark is beside its box, over the incoming line
 FULL_SIZE_UP_TO = 99  # numbers of three digits are written smaller in their marks
 TITLE_WIDTH, TITLE_ROW = 344.0, 26.0
+STUB_LEAST = 12.0  # px for the words behind a short end: an arrow at least
 LEGEND = ("feed", "send", "key", "midi", "tie", "loop")
 FIGURES = ("layout", "fader", "routes", "level", "arrival")
 MARKS = {
@@ -37,6 +38,7 @@ svg{background:#F6F3EB;font-family:'Barlow Semi Condensed','Arial Narrow',sans-s
 .midi-in{stroke:#F6F3EB;stroke-width:1.4}
 .tie{stroke-dasharray:9 3 1.5 3}.loop{stroke:#A32A18;stroke-width:2.2}.dot{stroke:none;fill:#1E2930}
 .joint{fill:none;stroke:#1E2930;stroke-width:4;stroke-linecap:round}
+.stub{font-size:10px;fill:#5C6870;stroke:#F6F3EB;stroke-width:3px;paint-order:stroke}
 .hit{fill:none}.mark.blocker path{fill:#A32A18}.mark.warning path{fill:#8A5A00}
 .mark.note path,.mark.unfinished path,.mark.assumed path{fill:#F6F3EB;stroke:#4A6076}
 .mark.unfinished path{stroke-dasharray:3 1.8}
@@ -191,7 +193,7 @@ def pieces(
     return Pieces(
         "".join(opening),
         f'<g id="frame-lines">{"".join(frame)}</g>',
-        kept.lines_of(sheet),
+        [*kept.lines_of(sheet), *map(_stub, sheet.stubs)],
         [kept.box(box, marks.get(box.id), values.get(box.id, box.figures.get(figure, ""))) for box in sheet.boxes],
         "".join(_title_block(sheet, facts, title)),
     )
@@ -251,6 +253,20 @@ def _line(line: Line) -> list[str]:
         x, y = line.arrow
         out.append(f'<path class="dot loop-dot" d="M{x - 7:g},{y - 3.5:g}L{x:g},{y:g}L{x - 7:g},{y + 3.5:g}Z"/>')
     return out
+
+
+def _stub(stub: Stub) -> tuple[str, str]:
+    """(id, element) of a short end."""
+    beside = stub.x + stub.dx + (3 if stub.dx > 0 else -3)
+    end = "" if stub.dx > 0 else " e"
+    words = escape(cut(stub.words, max(stub.room, STUB_LEAST), 10))
+    drawn = (
+        f'<path class="l {stub.kind}" d="M{stub.x:g},{stub.y:g}h{stub.dx:g}"/>'
+        f'<text class="stub{end}" x="{beside:g}" y="{stub.y + 3:g}">{words}</text>'
+        f"<title>{escape(stub.names)}</title>"
+    )
+    key = f"x-{crc32(drawn.encode()):x}"
+    return key, f'<g id="{key}" class="stub-end">{drawn}</g>'
 
 
 def _straight(x1: float, y1: float, x2: float, y2: float) -> str:

@@ -27,6 +27,7 @@ from lattice.edits import (  # noqa: F401
     inserts,
     instruments,
     machines,
+    map_views,
     midi_tracks,
     outboard,
     outlets,

@@ -343,6 +343,20 @@ class Choice(Piece, frozen=True, kw_only=True):
     by: Literal["turn", "state"] | UnsetType = UNSET  # left out: turn where a member is a section, else state
 
 
+MOST_VIEWS = 9  # one key each
+
+
+class MapView(Piece, frozen=True, kw_only=True):
+    """A named view of the map: collapsed sections, hidden kinds of strips and routes, position and theme."""
+
+    name: Name
+    folded: tuple[str, ...] = ()  # unknown sections are ignored
+    hidden_kinds: tuple[StripKind, ...] = ()
+    hidden_routes: tuple[RouteKind, ...] = ()
+    at: tuple[float, float, Annotated[float, Meta(gt=0, le=10)]] | None = None  # x and y in px, and the scale
+    dark: bool | None = None  # None: as the user has it
+
+
 RuleKind = Literal[
     "passes", "reaches", "lands-on", "pre-fader", "ducked-by", "not-ducked-by", "avoids", "isolated"
 ]  # fmt: skip
@@ -393,6 +407,7 @@ class Template(Piece, frozen=True, kw_only=True):
     choices: tuple[Choice, ...] = ()
     rules: tuple[Rule, ...] = ()
     waivers: tuple[Waiver, ...] = ()
+    views: tuple[MapView, ...] = ()
 
 
 # The parts of a document that are lists of things with an id, in the order they are written.

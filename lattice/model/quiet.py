@@ -13,7 +13,7 @@ from msgspec.structs import replace
 from lattice.model.document import Insert, Profile, Route, Strip, Template
 
 # Fields without influence on flow, settings or times. All others have some, including future fields.
-OF_TEMPLATE: dict[str, Any] = {"name": "", "note": "", "info": {}, "waivers": (), "profile": Profile()}
+OF_TEMPLATE: dict[str, Any] = {"name": "", "note": "", "info": {}, "waivers": (), "views": (), "profile": Profile()}
 OF_STRIP: dict[str, Any] = {
     "name": "-", "note": "", "colour": None, "pan": 0.0, "invert": False, "memory_mb": None,
 }  # fmt: skip

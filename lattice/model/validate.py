@@ -15,6 +15,7 @@ from lattice.model.document import (
     LISTS,
     MAX_ROUTES,
     MAX_STRIPS,
+    MOST_VIEWS,
     PAN_LAWS_DB,
     Machine,
     Route,
@@ -77,6 +78,7 @@ def problems(template: Template) -> Iterator[Problem]:
     yield from _choices(template, strips)
     yield from _timeline(template.timeline)
     yield from _rules(template, strips)
+    yield from _views(template)
 
 
 def _ids(place: str, items: Sequence[Any]) -> Iterator[Problem]:
@@ -335,6 +337,16 @@ def _choices(template: Template, strips: dict[str, Strip]) -> Iterator[Problem]:
                 yield Problem.at(f"choices[{index}].members[{position}]", f"strip {name} does not exist")
             elif outlet and all(outlet != known.id for known in strip.outlets):
                 yield Problem.at(f"choices[{index}].members[{position}]", f"{name} has no outlet {outlet}")
+
+
+def _views(template: Template) -> Iterator[Problem]:
+    if len(template.views) > MOST_VIEWS:
+        yield Problem.at("views", f"{len(template.views)} views; at most {MOST_VIEWS} are allowed")
+    names: set[str] = set()
+    for index, view in enumerate(template.views):
+        if view.name.casefold() in names:
+            yield Problem.at(f"views[{index}].name", f"{view.name} is already the name of another view")
+        names.add(view.name.casefold())
 
 
 def _rules(template: Template, strips: dict[str, Strip]) -> Iterator[Problem]:

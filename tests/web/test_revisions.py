@@ -226,6 +226,9 @@ def test_the_pack_is_made_listed_and_the_same_byte_for_byte(signed_in: Client, m
             "manual.pdf",
             "inventory-main.csv",
             "checksums.sha256",
+            "views/1-writing.svg",
+            "views/2-mixing.svg",
+            "views/3-delivery.svg",
         }
         listed = dict(
             reversed(line.split("  ")) for line in archive.read("test-r1/checksums.sha256").decode().splitlines()

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from web.editor import adding, inventories, matter_views, news, panels, route_channels, views, writes
+from web.editor import adding, inventories, map_views, matter_views, news, panels, route_channels, views, writes
 from web.editor.places.base import PLACES
 
 urlpatterns = [
@@ -23,6 +23,7 @@ urlpatterns = [
     path("panel/trace/", panels.trace_panel, name="trace-panel"),
     path("panel/channels/<str:route>/", route_channels.channels_panel, name="channels-panel"),
     path("panel/solo/", panels.solo_panel, name="solo-panel"),
+    path("panel/views/", map_views.views_panel, name="views-panel"),
     path("panel/journal/", panels.journal_panel, name="journal-panel"),
     path("panel/selection/", panels.selection_panel, name="selection-panel"),
     path("panel/action/<str:name>/", panels.action_panel, name="action-panel"),
@@ -32,6 +33,9 @@ urlpatterns = [
     path("write/undo/", writes.undo, name="undo"),
     path("write/redo/", writes.redo, name="redo"),
     path("write/fold/", writes.fold, name="fold"),
+    path("write/view/", map_views.show, name="view"),
+    path("write/hide/", map_views.hide, name="hide"),
+    path("write/keep-view/", map_views.keep, name="keep-view"),
     path("write/keep-profile/", writes.keep_profile, name="keep-profile"),
     path("write/forget-profile/", writes.forget_profile, name="forget-profile"),
     path("inventory/<int:of>.csv", inventories.export_inventory, name="inventory-csv"),

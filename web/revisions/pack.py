@@ -13,6 +13,7 @@ from lattice.formats.track_sheet_writer import dump as dump_sheet
 from lattice.model.document import Template
 from lattice.model.inventory import inventory_of
 from lattice.model.names import slug
+from lattice.model.views import views_of
 from web.accounts.names import name_of
 from web.bench.services import newest_reading, reading_json
 from web.remarks.models import Line
@@ -62,6 +63,9 @@ def make_pack(revision: Revision, progress: ProgressCallback = lambda _step, _pe
     add("document.json", 5, "document", lambda: dump(space.template))
     add("track-sheet.csv", 10, "track sheet", lambda: dump_sheet(space.template))
     add("map.svg", 15, "map", lambda: map_svg(space, facts).encode())
+    for key, view in enumerate(views_of(space.template), start=1):
+        name = f"views/{key}-{slug(view.name)}.svg"
+        add(name, 20, f"view {view.name}", lambda view=view: map_svg(space, facts, view).encode())  # type: ignore[misc]
     add("map.pdf", 25, "drawing sheet", lambda: map_pdf(files[f"{stem}/map.svg"].decode(), facts))
     add("report.pdf", 45, "report", lambda: to_pdf(report_html(space, facts), facts))
     add("manual.pdf", 75, "manual", lambda: to_pdf(manual_html(space, facts), facts))

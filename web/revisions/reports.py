@@ -13,7 +13,7 @@ from django.conf import settings
 from django.template.loader import render_to_string
 
 from lattice.deliverables.report import sum_in_words
-from lattice.drawing.drawing import Sheet
+from lattice.drawing import Hidden, Sheet
 from lattice.drawing.svg import Mark, pieces
 from lattice.gain_staging.chain import figures
 from lattice.graph.origin import NO_OUTLET
@@ -21,7 +21,7 @@ from lattice.graph.signal_graph import SignalGraph
 from lattice.latency.monitoring import monitored
 from lattice.latency.paths import critical_path
 from lattice.manual import manual
-from lattice.model.document import main_outlet
+from lattice.model.document import MapView, main_outlet
 from lattice.model.inventory import inventory_of
 from lattice.model.tiers import colouring
 from lattice.model.units import channel_span, samples_to_ms
@@ -70,9 +70,12 @@ def drawing(space: Workspace) -> Sheet:
     return space.drawn(frozenset(), b"").sheet
 
 
-def map_svg(space: Workspace, facts: Facts) -> str:
-    """The whole map with its title block, findings marked at their places."""
+def map_svg(space: Workspace, facts: Facts, view: MapView | None = None) -> str:
+    """The whole map with its title block, findings marked at their places; or one of its views."""
     sheet = drawing(space)
+    if view is not None:
+        hidden = Hidden(frozenset(view.hidden_kinds), frozenset(view.hidden_routes))
+        sheet = space.drawn(frozenset(view.folded), b"").without(hidden).sheet
     block, colours = _title_block(space, facts), colouring(space.template)
     return pieces(sheet, block, facts.name, _marks(space, sheet), colours=colours, standalone=True).whole()
 

@@ -70,18 +70,26 @@ class StoredTemplate(models.Model):
         return f"revision {self.revision}, {'released' if self.released == self.revision else 'sealed'}"
 
     @cached_property
+    def map_view(self) -> MapView | None:
+        """The map as the user has it; None if it is in its initial view."""
+        views = MapView.objects.filter(template=self.pk, user=self.asked_by)
+        return views.first() if self.asked_by is not None else None
+
+    @property
     def folded(self) -> list[str] | None:
         """Sections that the user has collapsed on their map; None if it is in its initial view."""
-        views = MapView.objects.filter(template=self.pk, user=self.asked_by).values_list("folded", flat=True)
-        return views.first() if self.asked_by is not None else None
+        return None if self.map_view is None else self.map_view.folded
 
 
 class MapView(models.Model):
-    """A user's view of a map: its collapsed sections. Positions of strips belong to the template."""
+    """A user's view of a map: collapsed sections, hidden kinds. Positions of strips belong to the template."""
 
     template = models.ForeignKey(StoredTemplate, on_delete=models.CASCADE, related_name="views")
     user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="map_views")
     folded = models.JSONField()
+    hidden_kinds = models.JSONField(default=list)  # of strips
+    hidden_routes = models.JSONField(default=list)
+    name = models.CharField(max_length=120, default="", blank=True)  # of the template's view that it is
 
     class Meta:
         constraints = (models.UniqueConstraint(fields=["template", "user"], name="one_view_a_person"),)

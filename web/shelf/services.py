@@ -21,6 +21,7 @@ from msgspec.structs import replace
 from lattice.edits import apply_steps, diff
 from lattice.errors import DocumentError, EditError
 from lattice.formats.document_json import encode, read_back
+from lattice.model import document
 from lattice.model.document import Profile, Template
 from lattice.model.edit_step import EditStep
 from lattice.model.inventory import Inventory
@@ -221,8 +222,8 @@ def duplicate(stored: StoredTemplate, user: User) -> StoredTemplate:
     name = _copy_name(template.name, {known.name for known in shelf_of(user)})
     copy = store_variant(stored, user, replace(template, name=name))
     StoredTemplate.objects.filter(pk=copy.pk).update(slots=stored.slots)
-    if stored.folded is not None:
-        MapView.objects.create(template=copy, user=user, folded=stored.folded)
+    if stored.map_view is not None:
+        MapView.objects.create(template=copy, user=user, folded=stored.map_view.folded)
     return copy
 
 
@@ -309,8 +310,29 @@ def keep_inventory(user: User, inventory: Inventory) -> KeptInventory:
 
 def fold(stored: StoredTemplate, user: User, sections: Iterable[str]) -> None:
     """Folds these sections of a person's map, and no others. It waits for other writers: it is the person's choice."""
-    stored.folded = sorted(sections)
-    MapView.objects.update_or_create(template=stored, user=user, defaults={"folded": stored.folded})
+    _look(stored, user, folded=sorted(sections))
+
+
+def hide(stored: StoredTemplate, user: User, kinds: Iterable[str], routes: Iterable[str]) -> None:
+    """Hide these kinds of strips and routes on a person's map, and no others."""
+    folded = sorted(folded_of(stored, workspace(stored)))
+    _look(stored, user, folded=folded, hidden_kinds=sorted(kinds), hidden_routes=sorted(routes))
+
+
+def show_view(stored: StoredTemplate, user: User, view: document.MapView | None) -> None:
+    """A view of the template on a person's map; None is the initial view."""
+    if view is None:
+        MapView.objects.filter(template=stored, user=user).delete()
+        stored.map_view = None
+        _redraw(stored)
+        return
+    shown = {"hidden_kinds": list(view.hidden_kinds), "hidden_routes": list(view.hidden_routes), "name": view.name}
+    _look(stored, user, folded=list(view.folded), **shown)
+
+
+def _look(stored: StoredTemplate, user: User, **fields: Any) -> None:
+    fields = {"name": "", **fields}
+    stored.map_view, _is_new = MapView.objects.update_or_create(template=stored, user=user, defaults=fields)
     _redraw(stored)
 
 

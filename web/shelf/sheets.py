@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from lattice.drawing import Slots, draw, small_svg
+from lattice.drawing import NOTHING, Hidden, Slots, draw, small_svg
 from lattice.drawing.drawing import opens_folded
 from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Template
@@ -24,7 +24,13 @@ def folded_of(stored: StoredTemplate, space: Workspace) -> frozenset[str]:
 
 def map_of(stored: StoredTemplate, space: Workspace) -> Drawn:
     """The current map. Nothing is stored: the write that added strips has stored their slots."""
-    return space.drawn(folded_of(stored, space), bytes(stored.slots))
+    return space.drawn(folded_of(stored, space), bytes(stored.slots)).without(hidden_of(stored))
+
+
+def hidden_of(stored: StoredTemplate) -> Hidden:
+    """The kinds of strips and routes that the user has hidden."""
+    view = stored.map_view
+    return Hidden(frozenset(view.hidden_kinds), frozenset(view.hidden_routes)) if view is not None else NOTHING
 
 
 def small_picture(template: Template) -> str:

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from threading import Lock
 from typing import Any, TypeVar
 
 from django.conf import settings
 
-from lattice.drawing import Sheet, Slots, draw
+from lattice.drawing import Hidden, Sheet, Slots, draw, hiding
 from lattice.drawing.redraw import redrawn
 from lattice.drawing.svg import Kept
 from lattice.errors import DocumentError
@@ -140,6 +140,19 @@ class Drawn:
     slots: bytes
     after: bytes  # slots with those of newcomers
     kept: Kept
+    partial: dict[Hidden, Drawn] = field(default_factory=dict, compare=False)  # the last map with hidden kinds
+
+    def without(self, hidden: Hidden) -> Drawn:
+        """The same map without some kinds of strips and routes."""
+        if not hidden:
+            return self
+        known = self.partial.get(hidden)
+        if known is None:
+            names = {box.id: box.name for box in self.sheet.boxes}
+            known = replace(self, sheet=hiding(self.sheet, hidden, names), kept=self.kept.copy(), partial={})
+            self.partial.clear()
+            self.partial[hidden] = known
+        return known
 
     def is_of(self, folded: frozenset[str], slots: bytes) -> bool:
         """Return whether these folds and slots give this map."""

@@ -109,6 +109,8 @@ GOOD: list[tuple[str, dict[str, Any], str]] = [
     ("set_tempo_map", {"events": ["1 96", "33: 104,5 BPM"]}, "timeline"),
     ("set_markers", {"markers": ["9 Verse", "bar 1: Intro"]}, "timeline"),
     ("set_info", {"lines": ["artist: A. Tern"]}, "info"),
+    ("keep_view", {"name": "Sends", "view": {"hidden_routes": ["feed"]}}, "views"),
+    ("remove_views", {"names": ["Writing"]}, "views"),
     ("split_outlet", {"strip": "kit", "outlet": "2"}, "+ strip p-r"),
     ("add_choice", {"strips": ["kick", "out"], "name": "Sides", "members": "strips", "way": "turn"}, "+ choice sides"),
     ("add_choice", {"strips": ["kick", "snare"], "name": "Drum"}, "+ choice drum"),

@@ -8,7 +8,9 @@ from django.http import HttpRequest
 from django.utils.safestring import mark_safe
 
 from lattice.drawing.svg import FIGURES
+from lattice.model.views import views_of
 from web.editor.lists import KeyedList, Table
+from web.editor.map_look import view_choices
 from web.editor.matter_lists import margin_lists
 from web.editor.panels import CHOICES, chosen
 from web.editor.places.base import FLOW, Context, Place
@@ -18,7 +20,7 @@ from web.editor.presenting import drawing_of, figure_of, strips_table, wires_tab
 def _context(request: HttpRequest, context: Context) -> Context:
     """The page: its whole drawing, its side panel with the first issues."""
     shown: dict[str, Any] = {"figures": FIGURES, "figure": figure_of(request), **CHOICES}
-    shown |= chosen(request, context["space"])
+    shown |= chosen(request, context["space"]) | view_choices(context["stored"], views_of(context["template"]))
     drawing = drawing_of(request, context)
     lists = _drawn_lists(context, drawing)
     marked = {one.into: f' data-shown="{one.remembered()}"' for one in lists}
@@ -30,6 +32,7 @@ def _context(request: HttpRequest, context: Context) -> Context:
 
 def _lists(request: HttpRequest, context: Context) -> tuple[list[KeyedList], dict[str, Table]]:
     """The parts of an answer to a write."""
+    context |= view_choices(context["stored"], views_of(context["template"]))
     lists = _drawn_lists(context, drawing_of(request, context))
     if context["shows_matters"]:
         lists += margin_lists(request, context, context["chosen_finding"]).values()
@@ -79,6 +82,8 @@ PLACE = Place(
         ("`m`", "mute or unmute the selected strip"),
         ("`Delete`", "remove the selected strip"),
         ("`+` `−` `0`", "zoom in, zoom out, fit"),
+        ("`1` … `9`", "show a view; the same key again shows everything"),
+        ("`v`", "views: hide kinds of strips and routes, save a view"),
         ("`y`", "tidy the map"),
         ("`p`", "hide or show the side panel"),
         ("`Esc`", "clear the selection"),

@@ -6,6 +6,7 @@ import { relight, rest, rowOf, showFinding, showRoutes, showTrace, unlight } fro
 import { ACTIONS } from "./map/keyboard.js";
 import "./map/pointer.js";
 import { markRemarks } from "./map/remarks.js";
+import { showLinked } from "./map/views.js";
 import { choose, markChosen, pressFinding } from "./map/selection.js";
 import { fillRows, recall, takePasted, whenPasted } from "./forms.js";
 import "./completing.js";
@@ -89,4 +90,5 @@ else if (address.get("open") === "add") openAdd();
 else if (address.get("trace")) openTraced(address);
 else if (address.get("remarks")) openRemarks(address.get("remarks"));
 else if (chosen.strip && boxOf(chosen.strip)) view.show(boxOf(chosen.strip).getBoundingClientRect());
+showLinked();
 document.body.dataset.ready = "true";

@@ -10,7 +10,9 @@ export const chosen = {
 
 export function link(name, value) {
   const here = new URL(location);
+  const view = here.searchParams.get("view");
   here.search = "";
+  if (view) here.searchParams.set("view", view);
   if (value) here.searchParams.set(name, value);
   history.replaceState(null, "", here);
 }

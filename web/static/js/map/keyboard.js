@@ -9,6 +9,7 @@ import { askConnect } from "./connecting.js";
 import { base, boxOf, drawing, frameOf, isFolded, open, post, sectionOf, svg, view } from "./drawing.js";
 import { showRoutes } from "./highlight.js";
 import { whenAnswered } from "../server.js";
+import { showKey } from "./views.js";
 import { choose, chooseSection, enter, nextFinding, release, toggle } from "./selection.js";
 
 const ZOOM_STEP = 1.2;
@@ -63,6 +64,7 @@ export const ACTIONS = {
   next: () => nextFinding(1),
   previous: () => nextFinding(-1),
   journal: () => open("journal/"),
+  views: () => open("views/"),
   help: () => document.getElementById("help").showModal(),
   release,
 };
@@ -81,6 +83,7 @@ const KEYS = {
   s: "section",
   t: "trace",
   T: "trace-to",
+  v: "views",
   y: "tidy",
   "+": "in",
   "=": "in",
@@ -106,6 +109,7 @@ const COMMANDS = [
   { name: "Fit the map", key: "0", run: ACTIONS.fit },
   { name: "Hide or show the side panel", key: "p", run: ACTIONS.margin },
   { name: "Next finding", key: "n", run: ACTIONS.next },
+  { name: "Views", key: "v", run: ACTIONS.views },
   { name: "History", run: ACTIONS.journal },
 ];
 offer(choose, COMMANDS);
@@ -152,7 +156,8 @@ document.addEventListener("keydown", (event) => {
   else if (box && (event.key === "Enter" || event.key === " ")) {
     if (event.shiftKey && !isFolded(box)) toggle(box.dataset.id);
     else enter(box);
-  } else if (KEYS[event.key]) ACTIONS[KEYS[event.key]]();
+  } else if (/^[1-9]$/.test(event.key)) showKey(Number(event.key));
+  else if (KEYS[event.key]) ACTIONS[KEYS[event.key]]();
   else return;
   event.preventDefault();
 });
