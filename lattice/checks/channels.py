@@ -217,6 +217,37 @@ def panners_wider_than_their_master(analysis: Analysis) -> Iterator[Finding]:
             )
 
 
+@check("panner.order")
+def panner_inputs_out_of_order(analysis: Analysis) -> Iterator[Finding]:
+    """Panners whose inputs are in another order than the strips that feed them."""
+    graph = analysis.graph
+    for strip_number in sorted(graph.reshaped):
+        strip = analysis.strip(strip_number)
+        panner = strip.inserts[0]
+        if not panner.traits.spreads or panner.state != "on":
+            continue
+        routes = [
+            route for route in graph.ins[strip_number] if graph.routes[route].channels and analysis.carries(route)
+        ]
+        routes.sort(key=lambda route: graph.tail[route])
+        inputs = [min(end for _start, end in graph.routes[route].channels or ()) for route in routes]
+        at = next((n for n in range(1, len(inputs)) if inputs[n] < inputs[n - 1]), None)
+        if at is None:
+            continue
+        tails = [graph.tail[route] for route in routes]
+        one, other = (f"{analysis.name(tails[n])} on input {inputs[n]}" for n in (at - 1, at))
+        yield Finding(
+            code="panner.order",
+            severity="note",
+            message=f"Inputs of {panner.title} on {strip.name} are not in the order of its {len(routes)} strips",
+            strips=(strip.id, *dict.fromkeys(analysis.ids(tails))),
+            routes=tuple(graph.routes[route].id for route in routes),
+            inserts=(panner.id,),
+            figures={"inputs": len(routes)},
+            evidence=(f"{one}, then {other}",),
+        )
+
+
 @check("route.width")
 def widths(analysis: Analysis) -> Iterator[Finding]:
     """Inserts whose input layout differs from the stage before."""
@@ -275,6 +306,15 @@ explain(
     why="Equipment that expects consecutive channels is off by one.",
     how="The destination channel of each route is listed.",
     fix="Move the sources together, or waive the finding if the gap is intended.",
+)
+
+explain(
+    "panner.order",
+    many="{n} panners have inputs in another order than their strips",
+    found="The inputs of a panner are in another order than the strips that feed them.",
+    why="Positions are set by input number. One of them then belongs to another strip.",
+    how="Strips in session order are compared with the inputs of their routes.",
+    fix="Number the inputs in the order of the strips on Ports.",
 )
 
 explain(

@@ -160,7 +160,7 @@ class Ledger:
                     whole = done.e * done.e if isinstance(done, Even) else done.dry * done.dry + done.power * done.power
                     factors = [whole] * channel_count(layouts[place + 1])
                 powers = {stem: [p * f for p, f in zip(row, factors, strict=True)] for stem, row in powers.items()}
-            if insert.layout_in or insert.layout_out:
+            if insert.has_channels:
                 matrix, channels = insert_matrix(insert, layouts[place])[0], channel_count(layouts[place])
                 powers = {stem: _columns(matrix, row, 1.0, channels) for stem, row in powers.items()}
         return powers

@@ -85,6 +85,25 @@ def change_insert(template: Template, insert: str, changes: dict[str, Any]) -> T
     )
 
 
+@edit(
+    Piece("insert", kind="insert"),
+    Whole("input", low=1, high=64),
+    Text("channel", default=""),
+    says="{insert}: input {input} to {channel}",
+)
+def place_input(template: Template, insert: str, input: int, channel: str = "") -> Template:
+    """An input of a panner, from 1, on an output channel; an empty channel spreads it over all of them."""
+    index, at = _place(template, insert)
+    strip = template.strips[index]
+    old = strip.inserts[at].positions or ()
+    positions = [*old, *((None,) * (input - len(old)))]
+    positions[input - 1] = channel or None
+    kept = tuple(positions) if any(positions) else None
+    return with_strip(
+        template, index, replace(strip, inserts=put(strip.inserts, at, replace(strip.inserts[at], positions=kept)))
+    )
+
+
 @edit(Piece("insert", kind="insert"), Whole("to"), says="Move {insert}")
 def move_insert(template: Template, insert: str, to: int) -> Template:
     """An insert to another place in its chain, from 0."""

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import NamedTuple
 
-from lattice.gain_staging.gains import insert_layouts
+from lattice.gain_staging.gains import insert_layouts, inside_matrix
 from lattice.gain_staging.matrix import SparseRows
 from lattice.gain_staging.signal_levels import SignalLevels
 from lattice.model.document import Insert, Strip
@@ -21,7 +21,7 @@ from lattice.model.insert_types import (
     REPEATING,
     SPREADING,
 )
-from lattice.model.layouts import balance_gains, mapping, panner_matrix
+from lattice.model.layouts import balance_gains, mapping
 from lattice.model.units import gain
 
 
@@ -88,7 +88,7 @@ def stages(strip: Strip, sound: SignalLevels, carriers: Carriers) -> list[Stage]
     stages_so_far = [now]
     layout = strip.layout
     for insert in strip.inserts:
-        if insert.layout_in or insert.layout_out:
+        if insert.has_channels:
             now, layout = _channels(insert, layout, now, carriers)
         if (insert.gain_db or insert.type in ACTING) and insert.state == "on":
             now = _on(insert, now, carriers)
@@ -102,10 +102,10 @@ def _channels(insert: Insert, before: str, stage: Stage, carriers: Carriers) -> 
     sound = scaled_levels(stage)
     if before != layout_in:
         sound = sound.through(mapping(before, layout_in), unity=False, carriers=carriers)
-    if layout_in != layout_out:
+    inside = inside_matrix(insert, layout_in, layout_out)
+    if inside is not None:
         spreads = insert.type in SPREADING and insert.state == "on"
-        matrix = panner_matrix(layout_in, layout_out) if spreads else mapping(layout_in, layout_out)
-        sound = sound.through(matrix, unity=spreads, carriers=carriers)
+        sound = sound.through(inside, unity=spreads, carriers=carriers)
     return Stage(sound), layout_out
 
 
@@ -124,7 +124,7 @@ def entering(strip: Strip, found: list[Stage], place: int, carriers: Carriers) -
         As for `stages`.
     """
     insert = strip.inserts[place]
-    if not (insert.layout_in or insert.layout_out):
+    if not insert.has_channels:
         return found[place]
     layout = strip.layout
     for earlier in strip.inserts[:place]:

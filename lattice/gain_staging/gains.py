@@ -22,6 +22,7 @@ from lattice.model.layouts import (
     mapping,
     pan_gains,
     panner_matrix,
+    positioned_matrix,
     product,
 )
 from lattice.model.units import SILENT_DB, decibels, gain
@@ -65,8 +66,7 @@ def insert_layouts(insert: Insert, before: str) -> tuple[str, str]:
     tuple of str
         Layout in and layout out; a layout that the insert does not state is unchanged.
     """
-    layout_in = insert.layout_in or before
-    return layout_in, insert.layout_out or layout_in
+    return insert.layouts(before)
 
 
 def insert_level_db(insert: Insert) -> float:
@@ -100,11 +100,17 @@ def insert_matrix(insert: Insert, before: str) -> tuple[Matrix, str]:
     """
     layout_in, layout_out = insert_layouts(insert, before)
     matrix = mapping(before, layout_in)
-    if layout_in != layout_out:
-        spreads = insert.type in SPREADING and insert.state == "on"
-        inside = panner_matrix(layout_in, layout_out) if spreads else mapping(layout_in, layout_out)
-        matrix = product(inside, matrix)
-    return matrix, layout_out
+    inside = inside_matrix(insert, layout_in, layout_out)
+    return matrix if inside is None else product(inside, matrix), layout_out
+
+
+def inside_matrix(insert: Insert, layout_in: str, layout_out: str) -> Matrix | None:
+    """The channel matrix of an insert between its own layouts; None for channel to channel."""
+    if insert.type in SPREADING and insert.state == "on":
+        if insert.positions:
+            return positioned_matrix(layout_in, layout_out, insert.positions)
+        return panner_matrix(layout_in, layout_out) if layout_in != layout_out else None
+    return mapping(layout_in, layout_out) if layout_in != layout_out else None
 
 
 def chain_gain(strip: Strip, stage: int) -> Gain:
@@ -125,7 +131,7 @@ def chain_gain(strip: Strip, stage: int) -> Gain:
     matrix, layout, level_db = identity(strip.layout), strip.layout, 0.0
     if stage != IN:
         for insert in strip.inserts:
-            if insert.layout_in or insert.layout_out:
+            if insert.has_channels:
                 inside, layout = insert_matrix(insert, layout)
                 matrix = product(inside, matrix)
             level_db += insert_level_db(insert)

@@ -85,7 +85,7 @@ def part_at(response: SourceResponse, strip: int, tap: str) -> SourceGains | Non
         matrix, behind = insert_matrix(insert, layout)
         if insert.id == tap:
             part = response.stages(strip)[place]
-            return part.through(matrix) if insert.layout_in or insert.layout_out else part
+            return part.through(matrix) if insert.has_channels else part
         layout = behind
     raise KeyError(tap)
 

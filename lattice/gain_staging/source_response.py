@@ -204,7 +204,7 @@ class SourceResponse:
         now, layout = self.at_in[strip], walked.layout
         gains, whole = [now], self.levels.stages[strip]
         for place, insert in enumerate(walked.inserts):
-            if insert.layout_in or insert.layout_out:
+            if insert.has_channels:
                 matrix, layout = insert_matrix(insert, layout)
                 now = now.through(matrix)
             by_level = depends_on_level(insert)

@@ -60,7 +60,7 @@ class Inserts:
         self.by_type: dict[str, list[tuple[int, int]]] = defaultdict(list)
         self.listening: list[tuple[int, int]] = []  # keyed from outside
         self.measured: list[tuple[int, int]] = []
-        self.reshaped: set[int] = set()  # strips with an insert that states a layout
+        self.reshaped: set[int] = set()  # strips with an insert that states a layout or positions
         self.acting: set[int] = set()  # strips with an insert that changes levels now
         self.raised: set[int] = set()  # strips with an insert that may make louder
         self.high_cuts: set[int] = set()  # strips with an insert that states a high cut
@@ -88,7 +88,7 @@ class Inserts:
                     before = latency.get(strip_number, NO_LATENCY)
                     took = reported if measured is None else measured
                     latency[strip_number] = before[0] + (reported or 0), before[1] + (took or 0)
-                if insert.layout_in or insert.layout_out:
+                if insert.has_channels:
                     self.reshaped.add(strip_number)
                 if state == "on" and (gain_db or (kind in ACTING and acts(insert))):
                     acting.add(strip_number)
@@ -364,7 +364,7 @@ class SignalGraph:
 
     @property
     def reshaped(self) -> set[int]:
-        """Strips with an insert that states a layout of its own."""
+        """Strips with an insert that states a layout or positions of its own."""
         return self.inserts.reshaped
 
     @cached_property

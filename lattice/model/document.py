@@ -215,6 +215,18 @@ class Insert(Piece, frozen=True, kw_only=True):
     io_out: tuple[Channel, ...] | None = None
     io_in: tuple[Channel, ...] | None = None
     memory_mb: NotNegative | None = None
+    # of a panner: for each input the output channel it goes to; None spreads it over all of them
+    positions: tuple[str | None, ...] | None = None
+
+    def layouts(self, before: str) -> tuple[str, str]:
+        """Layout in and layout out behind a stage of a layout; one that is not stated is unchanged."""
+        layout_in = self.layout_in or before
+        return layout_in, self.layout_out or layout_in
+
+    @property
+    def has_channels(self) -> bool:
+        """It may change channels: it states a layout or positions."""
+        return bool(self.layout_in or self.layout_out or self.positions)
 
     @property
     def title(self) -> str:

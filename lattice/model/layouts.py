@@ -217,6 +217,38 @@ def panner_matrix(source: str, destination: str) -> Matrix:
     return _to_matrix(len(names), columns, {(row, column): gain for row in spread for column in range(columns)})
 
 
+@lru_cache(maxsize=256)
+def positioned_matrix(source: str, destination: str, positions: tuple[str | None, ...]) -> Matrix:
+    """A panner whose inputs have positions: each goes to its output at unity, one without a position as before.
+
+    Parameters
+    ----------
+    source, destination
+        Its layouts.
+    positions
+        For each input the name of an output channel, or None; missing ones are None.
+    """
+    usual = panner_matrix(source, destination) if source != destination else mapping(source, source)
+    rows = {name: row for row, name in enumerate(channel_names(destination))}
+    placed = {column: rows[name] for column, name in enumerate(positions) if name is not None}
+    entries = {(row, column): by for row, column, by in usual.entries if column not in placed}
+    entries |= {(row, column): 1.0 for column, row in placed.items()}
+    return _to_matrix(len(rows), channel_count(source), entries)
+
+
+# Azimuths in degrees, to the left positive, as ITU-R BS.775-4 (stereo to 5.1) and BS.2051-3 (system I, 7.1) place
+# loudspeakers; quad is common practice. LFE has no direction.
+AZIMUTHS: dict[str, dict[str, float]] = {
+    "mono": {"M": 0},
+    "stereo": {"L": 30, "R": -30},
+    "lcr": {"L": 30, "R": -30, "C": 0},
+    "quad": {"L": 45, "R": -45, "Ls": 135, "Rs": -135},
+    "5.0": {"L": 30, "R": -30, "C": 0, "Ls": 110, "Rs": -110},
+    "5.1": {"L": 30, "R": -30, "C": 0, "Ls": 110, "Rs": -110},
+    "7.1": {"L": 30, "R": -30, "C": 0, "Ls": 90, "Rs": -90, "Lrs": 135, "Rrs": -135},
+}
+
+
 def product(left: Matrix, right: Matrix) -> Matrix:
     """Matrix product left · right: `right` works first. O(entries of `left` · entries in a row of `right`)."""
     if right.is_identity:

@@ -25,6 +25,7 @@ from lattice.model.document import (
     layout_of_part,
 )
 from lattice.model.insert_types import KEYABLE
+from lattice.model.layouts import channel_count, channel_names
 from lattice.model.route_kinds import TRAITS
 from lattice.model.schema import shown
 from lattice.model.section_defaults import references
@@ -164,7 +165,10 @@ def _strips(template: Template) -> Iterator[Problem]:
 
 
 def _inserts(template: Template) -> Iterator[Problem]:
-    """Insert ids are unique in the document."""
+    """Insert ids are unique in the document, positions of panners within their layouts."""
+    for index, strip in enumerate(template.strips):
+        if any(insert.positions for insert in strip.inserts):
+            yield from _positions(strip, f"strips[{index}].inserts")
     ids = [insert.id for strip in template.strips for insert in strip.inserts]
     if len(set(ids)) == len(ids) and _all_good(ids):
         return
@@ -176,6 +180,25 @@ def _inserts(template: Template) -> Iterator[Problem]:
             if insert.id in places:
                 yield Problem.at(f"{place}.id", f"{insert.id} is already used by {places[insert.id]}")
             places.setdefault(insert.id, place)
+
+
+def _positions(strip: Strip, place: str) -> Iterator[Problem]:
+    layout = strip.layout
+    for at, insert in enumerate(strip.inserts):
+        layout_in, layout = insert.layouts(layout)
+        if insert.positions is None:
+            continue
+        here = f"{place}[{at}].positions"
+        if not insert.traits.spreads:
+            yield Problem.at(here, f"only a panner has positions; {insert.id} is of type {insert.type}")
+        elif len(insert.positions) > (count := channel_count(layout_in)):
+            yield Problem.at(here, f"{len(insert.positions)} positions; {layout_in} has {count} inputs")
+        else:
+            names = channel_names(layout)
+            for number, name in enumerate(insert.positions):
+                if name is not None and name not in names:
+                    said = f"{layout} has no channel {name}; use one of {', '.join(names)}"
+                    yield Problem.at(f"{here}[{number}]", said)
 
 
 def _outlets(strip: Strip, place: str) -> Iterator[Problem]:

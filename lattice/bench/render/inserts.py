@@ -11,10 +11,11 @@ from numpy.typing import NDArray
 
 from lattice.bench.render.dynamics import Follower, curve_of
 from lattice.bench.render.lines import SILENT, AllPass, Block, Convolution, Delay, Echo, Sound, partitioned
+from lattice.gain_staging.gains import inside_matrix
 from lattice.latency.arrivals import actual_samples
 from lattice.model.document import Insert
-from lattice.model.insert_types import LIMITING, SPREADING
-from lattice.model.layouts import channel_count, mapping, panner_matrix, product
+from lattice.model.insert_types import LIMITING
+from lattice.model.layouts import channel_count, mapping, product
 from lattice.model.units import gain
 
 REVERB_S = 1.2  # in which a reverb's noise falls by 60 dB
@@ -211,11 +212,8 @@ class InsertRenderer:
 
 
 def _matrix(insert: Insert, before: str, layout_in: str, layout_out: str) -> Block | None:
-    if before == layout_in == layout_out:
+    inside = inside_matrix(insert, layout_in, layout_out)
+    if before == layout_in and inside is None:
         return None
     found = mapping(before, layout_in)
-    if layout_in != layout_out:
-        spreads = insert.type in SPREADING and insert.state == "on"
-        inside = panner_matrix(layout_in, layout_out) if spreads else mapping(layout_in, layout_out)
-        found = product(inside, found)
-    return np.array(found)
+    return np.array(found if inside is None else product(inside, found))

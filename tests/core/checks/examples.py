@@ -76,6 +76,15 @@ CASES = {
         t(["a:x", {"id": "y", "kind": "bus", "inserts": [{"id": "p", "type": "panner", "layout_out": "5.1"}]}, {"id": "m", "kind": "master", "layout": "stereo"}], ["x>y", "y>m"]), "y",
         t(["a:x", {"id": "y", "kind": "bus", "inserts": [{"id": "p", "type": "panner", "layout_out": "5.1"}]}, {"id": "m", "kind": "master", "layout": "5.1"}], ["x>y", "y>m"]),
     ),
+    "panner.order": tuple(
+        made
+        for first, second in ((2, 1), (1, 2))
+        for made in (
+            t(["a:l", "a:r", {"id": "y", "kind": "bus", "layout": "stereo", "inserts": [{"id": "p", "type": "panner", "layout_out": "5.1"}]}, "o:out"],
+              [{"from": "l", "to": "y", "channels": [[1, first]]}, {"from": "r", "to": "y", "channels": [[1, second]]}, "y>out"]),
+            "y",
+        )
+    )[:3],
     "route.unfed": (t(["b:x"]), "x", t(["a:y spare", "b:x", "o:out"], ["y>x", "x>out"])),
     "route.dead-end": (t(["a:x", "b:y"], ["x>y"]), "y", t(["a:x", "b:y", KEYED], ["x>y", "key y>b/duck"])),
     "route.outlet-unheard": (t([PLAYER, "o:out"], ["i>out"]), "i", t([PLAYER, "o:out"], ["i>out", "i/2>out"])),

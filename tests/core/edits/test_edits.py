@@ -17,7 +17,7 @@ COMP = {"id": "comp", "type": "compressor", "key": "external"}
 MADE = template(
     [
         {"id": "kick", "kind": "audio", "section": "drums"}, {"id": "snare", "kind": "audio", "section": "drums"},
-        {"id": "bus", "kind": "bus", "layout": "stereo", "inserts": [COMP, {"id": "tone", "type": "eq"}]},
+        {"id": "bus", "kind": "bus", "layout": "stereo", "inserts": [COMP, {"id": "tone", "type": "eq"}, {"id": "pan", "type": "panner"}]},
         {"id": "kit", "kind": "instrument", "outlets": [{"id": "1"}, {"id": "2"}], "parts": [{"id": "p", "outlet": "2"}]},
         "p:print", "o:out",
     ],
@@ -109,6 +109,7 @@ GOOD: list[tuple[str, dict[str, Any], str]] = [
     ("set_tempo_map", {"events": ["1 96", "33: 104,5 BPM"]}, "timeline"),
     ("set_markers", {"markers": ["9 Verse", "bar 1: Intro"]}, "timeline"),
     ("set_info", {"lines": ["artist: A. Tern"]}, "info"),
+    ("place_input", {"insert": "pan", "input": 2, "channel": "L"}, "~ strip bus: inserts"),
     ("keep_view", {"name": "Sends", "view": {"hidden_routes": ["feed"]}}, "views"),
     ("remove_views", {"names": ["Writing"]}, "views"),
     ("split_outlet", {"strip": "kit", "outlet": "2"}, "+ strip p-r"),

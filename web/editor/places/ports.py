@@ -12,6 +12,7 @@ from lattice.checks.channels import keeps_channels_apart, landings
 from lattice.model.document import Machine, Strip, Template, machine_id, main_outlet, outlet_of_part
 from lattice.model.layouts import channel_names
 from web.editor.places.base import FLOW, Context, Place, wanted
+from web.editor.places.panners import panners
 from web.shelf.workspace import Workspace
 
 CHANNELS = range(1, 17)  # of a midi port, MIDI 1.0
@@ -137,6 +138,7 @@ def _context(request: HttpRequest, context: Context) -> Context:
     return {
         "instruments": instruments(template, wanted(request, "strips")),
         "inputs": inputs(context["space"], wanted(request, "strip")),
+        "panners": panners(context["space"]),
         "machines": machines(template),
         "ties": ties(template),
         "machine_kinds": ("computer", "outboard"),

@@ -8,9 +8,11 @@ from functools import lru_cache
 
 from lattice.model.document import Template
 from web.shelf.sheets import small_picture
+from web.shelf.starting.backgrounds import backgrounds
 from web.shelf.starting.band import band
 from web.shelf.starting.beat import beat
 from web.shelf.starting.first_three import ensemble, picture, voices
+from web.shelf.starting.live_set import live_set
 from web.shelf.starting.orchestra import orchestra
 
 
@@ -50,6 +52,13 @@ STARTERS = {
             band,
         ),
         Starter(
+            "live-set",
+            "Live set",
+            "Five songs, one section each, with backing tracks. They alternate: levels count the loudest song "
+            "only. Voice and guitar play on stage. Ears get songs, stage and click before the faders.",
+            live_set,
+        ),
+        Starter(
             "ensemble",
             "Ten-piece ensemble",
             "Six players on microphones, and strings from samples on a second machine. Families have buses, "
@@ -69,6 +78,13 @@ STARTERS = {
             "Dialogue, music and effects on buses in 5.1, each with its room and its print. The prints add up "
             "to the mix. The guide track reaches headphones only.",
             picture,
+        ),
+        Starter(
+            "backgrounds",
+            "Backgrounds to picture",
+            "Sides A and B alternate from scene to scene, a third side takes late inserts. Mono rows go through "
+            "a panner with a position for each, stereo rows go straight in. Each side has a backup and a print.",
+            backgrounds,
         ),
     )
 }

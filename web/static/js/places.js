@@ -6,6 +6,7 @@ import { now } from "./data.js";
 import { keepPasted, whenPasted } from "./forms.js";
 import { openMatter } from "./matters.js";
 import { write } from "./server.js";
+import "./panners.js";
 import "./shared.js";
 
 const body = document.getElementById("place-body");
