@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from lattice.model.document import Template
 
 
@@ -21,3 +23,19 @@ def tempos(template: Template) -> tuple[float, ...]:
         if not is_before and not is_behind:
             found.append(event.bpm)
     return tuple(dict.fromkeys(found))
+
+
+# Note values in quarters: a quarter lasts 60000/bpm ms (arithmetic), others are doubles, halves and quarters of it.
+QUARTERS = {"1/2": 2.0, "1/4": 1.0, "1/8": 0.5, "1/16": 0.25, "1/32": 0.125}
+
+
+def note_values_ms(bpm: float) -> dict[str, float]:
+    """Note value → its length at a tempo, ms."""
+    return {name: quarters * 60000 / bpm for name, quarters in QUARTERS.items()}
+
+
+def nearest_value(time_ms: float, bpm: float) -> tuple[str, float]:
+    """The note value nearest to a time by ratio, and its length, ms. The time is above 0."""
+    values = note_values_ms(bpm)
+    name = min(values, key=lambda one: abs(math.log(values[one] / time_ms)))
+    return name, values[name]

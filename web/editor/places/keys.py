@@ -7,8 +7,10 @@ from typing import Any
 from django.http import HttpRequest
 
 from lattice.graph.masks import masks
+from lattice.model.tempo import tempos
 from lattice.model.units import samples_to_ms
 from web.editor.places.base import FLOW, Context, Place
+from web.editor.places.keys_drawing import depth_curves, releases, who_ducks_whom
 from web.shelf.workspace import Workspace
 
 SHOWN_SOURCES = 12
@@ -46,6 +48,7 @@ def keys(space: Workspace) -> list[dict[str, Any]]:
                 "awake": awake,
                 "why": "" if awake else why,
                 "depth": analysis.levels.ducking(insert) if awake else (None, None),
+                "key_db": (analysis.levels.key_level_db(insert), analysis.levels.key_peak_db(insert)),
                 "late_ms": _late_ms(space, route) if awake else None,
                 "twice": (insert.id, graph.strips[graph.tail[route]].id) in twice,
                 "ducked": ducked[:SHOWN_SOURCES],
@@ -67,7 +70,14 @@ def _late_ms(space: Workspace, route: int) -> float | None:
 
 
 def _context(_request: HttpRequest, context: Context) -> Context:
-    return {"rows": keys(context["space"]), "tolerance_ms": context["template"].profile.key_tolerance_ms}
+    rows, template = keys(context["space"]), context["template"]
+    return {
+        "rows": rows,
+        "tolerance_ms": template.profile.key_tolerance_ms,
+        "drawing": who_ducks_whom(rows),
+        "curves": depth_curves(rows),
+        "releases": releases(rows, tempos(template)),
+    }
 
 
 PLACE = Place("keys", "Side-chains", FLOW, 3, _context)
