@@ -17,14 +17,17 @@ class Meter:
     ----------
     channels
         Channels at that place.
-    settled_from
-        First sample of the steady level, after the attack of dynamics.
+    settled
+        Samples of the steady level at the end of each turn, after the attack of dynamics.
+    turn
+        Length of a turn in samples: a run has one, or one for each member of a choice.
     """
 
-    def __init__(self, channels: int, settled_from: int) -> None:
-        self._from = settled_from
+    def __init__(self, channels: int, settled: int, turn: int) -> None:
+        self._settled_samples, self._turn = settled, turn
         self.peak = np.zeros(channels)
-        self._power, self._settled = np.zeros(channels), np.zeros(channels)
+        self._power = np.zeros(channels)
+        self._settled: dict[int, Block] = {}  # turn → power at its end
         self.first_sample: int | None = None  # of the run, in which something sounded
 
     def feed(self, block: Block, start: int) -> None:
@@ -33,9 +36,12 @@ class Meter:
         np.maximum(self.peak, block.max(axis=1), out=self.peak)
         np.maximum(self.peak, -block.min(axis=1), out=self.peak)
         self._power += np.vecdot(block, block)
-        if start + block.shape[1] > self._from:
-            late = block[:, max(self._from - start, 0) :]
-            self._settled += np.vecdot(late, late)
+        stop = start + block.shape[1]
+        for turn in range(start // self._turn, (stop - 1) // self._turn + 1):
+            end = (turn + 1) * self._turn
+            late = block[:, max(end - self._settled_samples - start, 0) : max(end - start, 0)]
+            if late.size:
+                self._settled[turn] = self._settled.get(turn, 0.0) + np.vecdot(late, late)
         if self.first_sample is None:
             sounding = (np.abs(block) > SILENT).any(axis=0)
             if sounding.any():
@@ -49,9 +55,10 @@ class Meter:
         """Level of each channel from the first sound on to the end of a run of so many samples."""
         return self._levels(self._power, samples - (self.first_sample or 0))
 
-    def settled_dbfs(self, samples: int) -> list[float | None]:
-        """Level of each channel over the last part of a run."""
-        return self._levels(self._settled, samples - self._from)
+    def settled_dbfs(self) -> list[float | None]:
+        """Level of each channel over the last part of a turn, of the turn in which it is highest."""
+        power = np.maximum.reduce([np.zeros_like(self._power), *self._settled.values()])
+        return self._levels(power, self._settled_samples)
 
     @staticmethod
     def _levels(power: Block, count: int) -> list[float | None]:

@@ -80,6 +80,83 @@ class Sine:
         return start if start < self.samples else None
 
 
+class Noise:
+    """Pink noise on so many channels, each of its own, read block by block in order.
+
+    White noise through a filter of 3 poles that falls by 3 dB an octave within ±0.3 dB from 20 Hz to 20 kHz at 44.1 kHz
+    (J. O. Smith, *Spectral Audio Signal Processing*, “Example: synthesis of 1/f noise”, from memory).
+    """
+
+    B = (0.049922035, -0.095993537, 0.050612699, -0.004408786)
+    A = (1.0, -2.494956002, 2.017265875, -0.522189400)
+
+    def __init__(self, rms_dbfs: float, channels: int, samples: int, seed: tuple[int, ...]) -> None:
+        self.linear, self.samples = gain(rms_dbfs) / _pink_rms(), samples
+        self._random = [np.random.default_rng((PINK_SEED, *seed, channel)) for channel in range(channels)]
+        self._state = np.zeros((channels, len(self.A) - 1))
+
+    def block(self, start: int, count: int) -> Sound:
+        """(channels, count) of it."""
+        left = min(self.samples - start, count)
+        if left <= 0:
+            return None
+        from scipy import signal  # noqa: PLC0415 - takes a second to load
+
+        white = np.stack([random.standard_normal(count) for random in self._random])
+        lines, self._state = signal.lfilter(self.B, self.A, white, zi=self._state)
+        lines *= self.linear
+        lines[:, left:] = 0.0
+        return np.asarray(lines)
+
+    def next_sound(self, start: int) -> int | None:
+        """It sounds from the first sample to the last."""
+        return start if start < self.samples else None
+
+
+@lru_cache(maxsize=1)
+def _pink_rms() -> float:
+    """RMS behind the filter of white noise of RMS 1: the root of the energy of its impulse response."""
+    from scipy import signal  # noqa: PLC0415 - takes a second to load
+
+    impulse = np.zeros(1 << 17)
+    impulse[0] = 1.0
+    return float(np.sqrt(np.sum(signal.lfilter(Noise.B, Noise.A, impulse) ** 2)))
+
+
+class InTurns:
+    """A signal that plays in some turns of a run, from its beginning in each."""
+
+    def __init__(self, signal: Signal, length: int, turns: frozenset[int]) -> None:
+        self.signal, self.length, self.turns = signal, length, turns
+
+    def block(self, start: int, count: int) -> Sound:
+        """(channels, count) of it."""
+        parts: list[tuple[int, Block]] = []
+        at = start
+        while at < start + count:
+            turn, inside = divmod(at, self.length)
+            some = min(self.length - inside, start + count - at)
+            sound = self.signal.block(inside, some) if turn in self.turns else None
+            if sound is not None:
+                parts.append((at - start, sound))
+            at += some
+        if not parts:
+            return None
+        out = np.zeros((len(parts[0][1]), count))
+        for place, sound in parts:
+            out[:, place : place + sound.shape[1]] = sound
+        return out
+
+    def next_sound(self, start: int) -> int | None:
+        """The first sample of it in this turn or a later one."""
+        turn, inside = divmod(start, self.length)
+        if turn in self.turns and (found := self.signal.next_sound(inside)) is not None and found < self.length:
+            return turn * self.length + found
+        later = [one for one in self.turns if one > turn]
+        first = self.signal.next_sound(0) if later else None
+        return None if first is None else min(later) * self.length + first
+
+
 @lru_cache(maxsize=16)  # hundreds of sources play the same at the same time
 def _unit_sine(start: int, count: int, turns: float) -> Block:
     """A sine of so many turns a sample, half a sample on."""

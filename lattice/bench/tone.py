@@ -18,16 +18,25 @@ from lattice.bench.progress import Progress, no_progress
 from lattice.bench.render.dynamics import STEP
 from lattice.bench.render.lines import Block
 from lattice.bench.render.renderer import AT_POST, Renderer, Tap
-from lattice.bench.signals import BURST_ORDER, Fixed, Signal, Sine, burst, of_file, pink
+from lattice.bench.signals import BURST_ORDER, Fixed, InTurns, Noise, Signal, Sine, burst, of_file, pink
 from lattice.errors import EditError
+from lattice.gain_staging.alternation import STEADY, Alternation
 from lattice.graph.origin import NO_OUTLET, Origin
 from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Source, main_outlet, source_of
 from lattice.model.layouts import channel_count
 from lattice.model.units import gain
 
-Kind = Literal["sine", "burst", "pink", "file"]
-KINDS: tuple[Kind, ...] = ("sine", "burst", "pink", "file")
+Kind = Literal["noise", "sine", "burst", "pink", "file"]
+KINDS: tuple[Kind, ...] = ("noise", "sine", "burst", "pink", "file")
+_SAME = "the same in every source: sums are coherent, Levels takes sources as independent"
+PLAYS = {
+    "noise": "Pink noise, independent in every source: sums add in power, as in Levels",
+    "sine": f"A 997 Hz sine, {_SAME}",
+    "burst": f"The burst of the pilots, {_SAME}",
+    "pink": f"Pink noise, {_SAME}",
+    "file": f"A recording, {_SAME}",
+}
 MOST_S = 600.0
 MOST_OPEN = 200  # files at once; a process may have 1,024 by default
 SETTLED = 0.25  # of a run, at its end: dynamics are steady there
@@ -88,6 +97,9 @@ def signal_for(graph: SignalGraph, origin: Origin, wanted: Wanted) -> Signal:
     channels = channel_count(strip.layout if origin.is_chain or outlet is None else outlet.layout)
     samples = round(wanted.seconds * rate)
     source = source_of(strip, outlet) or Source()
+    if wanted.kind == "noise":
+        rms = source.rms_dbfs if wanted.level_dbfs is None else wanted.level_dbfs
+        return Noise(rms, channels, samples, (origin.strip, origin.outlet + 1))
     if wanted.kind == "sine":
         level = source.rms_dbfs + SINE_PEAK_DB if wanted.level_dbfs is None else wanted.level_dbfs
         return Sine(level, rate, channels, samples)
@@ -102,6 +114,34 @@ def signal_for(graph: SignalGraph, origin: Origin, wanted: Wanted) -> Signal:
     if wanted.kind == "pink":
         line = pink(samples)
     return Fixed(np.broadcast_to(line * gain(level), (channels, samples)))
+
+
+def turns_of(graph: SignalGraph, origins: Sequence[Origin]) -> list[list[Origin]]:
+    """Sources that sound together, turn by turn: members of a choice by turn play one by one, the others always."""
+    alternation = Alternation(graph)
+    members: dict[int, list[Origin]] = {}  # label → its sources
+    for origin in origins:
+        label = alternation.label_of(origin)
+        if label != STEADY:
+            members.setdefault(label, []).append(origin)
+    choices = [[label for label in one.labels if label in members] for one in alternation.rounds]
+    count = max([1, *map(len, choices)])
+    steady = [origin for origin in origins if alternation.label_of(origin) == STEADY]
+    return [
+        [*steady, *(origin for labels in choices for label in labels[turn : turn + 1] for origin in members[label])]
+        for turn in range(count)
+    ]
+
+
+def signals_in_turn(graph: SignalGraph, turns: Sequence[Sequence[Origin]], wanted: Wanted) -> dict[Origin, Signal]:
+    """The signal of each source over a whole run."""
+    length = round(wanted.seconds * graph.template.sample_rate_hz)
+    found: dict[Origin, Signal] = {}
+    for origin in dict.fromkeys(origin for turn in turns for origin in turn):
+        at = frozenset(number for number, turn in enumerate(turns) if origin in turn)
+        signal = signal_for(graph, origin, wanted)
+        found[origin] = signal if len(turns) == 1 else InTurns(signal, length, at)
+    return found
 
 
 def play_tone(
@@ -133,10 +173,13 @@ def play_tone(
     """
     graph = analysis.graph
     rate = graph.template.sample_rate_hz
-    samples = round(wanted.seconds * rate)
-    if not 0 < wanted.seconds <= MOST_S:
-        raise EditError(f"{wanted.seconds} s; more than 0 and at most {MOST_S:.0f} are allowed")
-    renderer = Renderer(graph.template, {one: signal_for(graph, one, wanted) for one in origins}, ())
+    turn = round(wanted.seconds * rate)
+    turns = turns_of(graph, origins)
+    samples = turn * len(turns)
+    if not 0 < wanted.seconds * len(turns) <= MOST_S:
+        many = f" in each of {len(turns)} turns" if len(turns) > 1 else ""
+        raise EditError(f"{wanted.seconds:g} s{many}; more than 0 and at most {MOST_S:.0f} in all are allowed")
+    renderer = Renderer(graph.template, signals_in_turn(graph, turns, wanted), ())
     taps = _taps(graph, renderer)
     renderer.taps = frozenset(tap for tap in taps if not _is_plain(renderer, tap))
     meters: dict[Tap, Meter] = {}
@@ -145,7 +188,7 @@ def play_tone(
     def listen(tap: Tap, start: int, block: Block) -> None:
         meter = meters.get(tap)
         if meter is None:
-            meter = meters[tap] = Meter(len(block), samples - round(samples * SETTLED))
+            meter = meters[tap] = Meter(len(block), round(turn * SETTLED), turn)
         meter.feed(block, start)
         files.write(tap, start, block)
 
@@ -153,7 +196,7 @@ def play_tone(
     for done in renderer.blocks(samples):
         progress(min((done.start + done.count) / samples, 1.0))
     files.finish(samples)
-    stages = [stage for tap in taps if (stage := _stage(graph, renderer, tap, meters, samples)) is not None]
+    stages = [stage for tap in taps if (stage := _stage(graph, renderer, tap, meters)) is not None]
     return Heard(
         sources=tuple(name_of(analysis, origin) for origin in origins), samples=samples, sample_rate_hz=rate,
         stages=tuple(stages), silent=dict(_stopped(analysis, origins, {one.strip for one in stages})),
@@ -178,9 +221,7 @@ def _is_plain(renderer: Renderer, tap: Tap) -> bool:
     return tap.place > 0 and renderer.strips[tap.strip].works[tap.place - 1].is_plain
 
 
-def _stage(
-    graph: SignalGraph, renderer: Renderer, tap: Tap, meters: Mapping[Tap, Meter], samples: int
-) -> StageHeard | None:
+def _stage(graph: SignalGraph, renderer: Renderer, tap: Tap, meters: Mapping[Tap, Meter]) -> StageHeard | None:
     at = tap
     while _is_plain(renderer, at):
         at = at._replace(place=at.place - 1)
@@ -189,7 +230,7 @@ def _stage(
         return None
     return StageHeard(
         strip=graph.strips[tap.strip].id, stage=_place(graph, tap), peak_dbfs=_rounded(meter.peak_dbfs()),
-        rms_dbfs=_rounded(meter.settled_dbfs(samples)), first_sample=meter.first_sample,
+        rms_dbfs=_rounded(meter.settled_dbfs()), first_sample=meter.first_sample,
     )  # fmt: skip
 
 
@@ -209,7 +250,8 @@ def _rounded(levels: Sequence[float | None]) -> tuple[float | None, ...]:
 def _reductions(renderer: Renderer, samples: int) -> dict[str, tuple[float, ...]]:
     """The gain reduction of each dynamics insert during a run, about 200 values; blocks may go past its end."""
     lines = {name: line[: samples // STEP] for name, line in renderer.reductions().items()}
-    working = {name: line for name, line in lines.items() if max(line, default=0.0) > WORKS_DB}
+    keyed = {insert.id for strip in renderer.graph.strips for insert in strip.inserts if insert.key == "external"}
+    working = {name: line for name, line in lines.items() if name in keyed or max(line, default=0.0) > WORKS_DB}
     step = max(samples // STEP // 200, 1)
     return {name: tuple(round(value, 2) for value in line[::step]) for name, line in working.items()}
 

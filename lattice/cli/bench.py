@@ -27,7 +27,7 @@ def add(command: AddCommand) -> None:
     tone.add_argument(
         "--sources", nargs="+", metavar="SELECTOR", default=["*"], help="sources (strip:ID, section:ID …)"
     )
-    tone.add_argument("--signal", choices=("sine", "burst", "pink", "file"), default="sine")
+    tone.add_argument("--signal", choices=("noise", "sine", "burst", "pink", "file"), default="sine")
     tone.add_argument("--wav", metavar="FILE", help="recording for --signal file: WAV or FLAC")
     tone.add_argument(
         "--level", type=float, metavar="DBFS", help="peak level; default: the stated level of each source"
@@ -73,7 +73,7 @@ def _tone(options: argparse.Namespace) -> int:
 
     from lattice.analysis import Analysis
     from lattice.bench.source_checks import each_in_turn
-    from lattice.bench.tone import Wanted, origins_of, play_tone
+    from lattice.bench.tone import PLAYS, Wanted, origins_of, play_tone
     from lattice.model.selectors import select
     from lattice.model.units import words_db
 
@@ -99,6 +99,7 @@ def _tone(options: argparse.Namespace) -> int:
         write_json(msgspec.to_builtins(heard))
         return 0
     names = {strip.id: strip.name for strip in template.strips}
+    print(f"{PLAYS[options.signal]}.")
     for stage in heard.stages:
         if stage.stage == "post":
             levels = " ".join(words_db(level) for level in stage.rms_dbfs)

@@ -14,6 +14,7 @@ import msgspec
 from lattice.formats.track_sheet_cells import entries, number_text, plain_name, read_number
 from lattice.model import insert_types
 from lattice.model.document import Insert
+from lattice.model.layouts import NAMED
 from lattice.model.names import MAX_ID, free_id, slug
 from lattice.model.units import (
     parse_channels,
@@ -42,6 +43,15 @@ def _key(text: str) -> str:
     return text
 
 
+CHANNEL_NAMES = {name.lower(): name for names in NAMED.values() for name in names}
+SPREAD = "-"  # an input without a position
+
+
+def _positions(text: str) -> tuple[str | None, ...]:
+    """Output channels by input, like “L,R,-,C”; their names are checked with the layouts."""
+    return tuple(None if name == SPREAD else CHANNEL_NAMES.get(name, name) for name in text.lower().split(","))
+
+
 # Settings of an insert, by their word: the field, and its parser.
 SETTINGS: dict[str, tuple[str, Callable[[str], Any]]] = {
     "measured": ("measured_latency_samples", _samples),
@@ -63,6 +73,7 @@ SETTINGS: dict[str, tuple[str, Callable[[str], Any]]] = {
     "io-out": ("io_out", parse_channels),
     "io-in": ("io_in", parse_channels),
     "memory": ("memory_mb", parse_mb),
+    "positions": ("positions", _positions),
 }
 ALIASES = {"makeup": "gain", "make-up": "gain"}
 NO_NAMES = frozenset(("in", "out"))  # settings that names have as words: “Kick in”
@@ -196,7 +207,7 @@ def _factor_text(value: float) -> str:
 
 def _value_text(value: Any) -> str:
     if isinstance(value, tuple):
-        return ",".join(map(str, value))
+        return ",".join(SPREAD if one is None else str(one) for one in value)
     return number_text(value) if isinstance(value, int | float) else str(value)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 
+from lattice.graph.origin import Origin
 from lattice.graph.signal_graph import SignalGraph
 from lattice.model.choices import in_turn, strips_of_member
 from lattice.model.document import Choice
@@ -74,6 +75,11 @@ class Alternation:
         """The one label that all nodes have so far; else STEADY."""
         known = {self._label_of(node, count) for node in nodes}
         return known.pop() if len(known) == 1 else STEADY
+
+    def label_of(self, origin: Origin) -> int:
+        """The label of a source."""
+        found = self.of_strip.get(origin.strip) if origin.is_chain else self.of_outlet.get(origin.outlet)
+        return STEADY if found is None else found
 
     def _label_of(self, node: int, count: int) -> int:
         return self.of_strip.get(node, STEADY) if node < count else self.of_outlet.get(node - count, STEADY)

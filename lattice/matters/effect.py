@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -14,7 +15,7 @@ from lattice.checks.finding import SEVERITIES, Finding, Remedy
 from lattice.checks.fix_kinds import RANK
 from lattice.edits import apply_steps
 from lattice.errors import DocumentError
-from lattice.gain_staging.chain import likely_db
+from lattice.gain_staging.chain import level_of, likely_db
 from lattice.gc_paused import gc_paused
 from lattice.matters.consequences import trial_work
 from lattice.matters.matter import Matter
@@ -68,7 +69,7 @@ class State:
 
 @dataclass(frozen=True)
 class LevelChange:
-    """The likely peak at an endpoint or sum, dBFS, before and after."""
+    """A level at an endpoint or sum, dBFS, before and after."""
 
     name: str
     now: float
@@ -297,6 +298,24 @@ def _place(finding: Finding) -> tuple[object, ...]:
         finding.stems[:1],
         finding.others[:1],
     )
+
+
+def expected_changes(before: Analysis, after: Analysis) -> list[LevelChange]:
+    """Outputs whose expected level would change, for comparing both equally loud."""
+    then = {strip.id: number for number, strip in enumerate(after.graph.strips)}
+    changes = []
+    for number in before.graph.by_kind["output"]:
+        strip = before.graph.strips[number]
+        if strip.id in then:
+            levels = _expected(before, number), _expected(after, then[strip.id])
+            if all(map(math.isfinite, levels)) and abs(levels[1] - levels[0]) >= LEAST_DB:
+                changes.append(LevelChange(strip.name, *levels))
+    return changes
+
+
+def _expected(analysis: Analysis, number: int) -> float:
+    stage = analysis.levels.at_end(number)
+    return level_of(stage.levels.e2, stage.rms_gain) if stage is not None else float("-inf")
 
 
 def level_changes(before: Analysis, after: Analysis) -> list[LevelChange]:

@@ -18,6 +18,7 @@ class Usual(NamedTuple):
     field: str
     value: str
     where: str = ""  # a word in the name of the insert or its strip, or a kind of strip; nothing: anywhere
+    quarters: float = 0.0  # a time in quarters of the tempo, where no value is stated
 
 
 @dataclass(frozen=True)
@@ -60,7 +61,10 @@ INSERT_TYPES: tuple[InsertTraits, ...] = (
             Usual("low_cut_hz", "475", "overhead"),
             Usual("low_cut_hz", "475", "crash"),
             Usual("low_cut_hz", "475", "ride"),
+            Usual("low_cut_hz", "15", "synth"),
+            Usual("low_cut_hz", "15", "sub"),
             Usual("low_cut_hz", "15", "bass"),
+            Usual("low_cut_hz", "175", "tops"),
             Usual("low_cut_hz", "180", "voice"),
         ),
         by_host=(Usual("low_cut_hz", "250", "return"),),
@@ -75,14 +79,23 @@ INSERT_TYPES: tuple[InsertTraits, ...] = (
         operating_rank=0,
         signs=("comp", "de-ess", "deess"),
         sign_rank=4,
-        by_word=(Usual("threshold_db", "-20", "duck"), Usual("ratio", "3", "duck")),
+        by_word=(
+            Usual("threshold_db", "-35", "hard"),
+            Usual("ratio", "10", "hard"),
+            Usual("release_ms", "", "hard", 0.25),
+            Usual("threshold_db", "-20", "duck"),
+            Usual("ratio", "3", "duck"),
+            Usual("threshold_db", "-40", "crush"),
+            Usual("ratio", "5.5", "crush"),
+            Usual("attack_ms", "0.1", "crush"),
+        ),
         by_host=(
             Usual("ratio", "2", "master"),
             Usual("attack_ms", "10", "master"),
             Usual("ratio", "4"),
             Usual("threshold_db", "-20"),
         ),
-        by_key=(Usual("threshold_db", "-20"), Usual("ratio", "3")),
+        by_key=(Usual("threshold_db", "-20"), Usual("ratio", "3"), Usual("release_ms", "", quarters=0.5)),
     ),
     InsertTraits(
         "limiter",
@@ -136,6 +149,7 @@ INSERT_TYPES: tuple[InsertTraits, ...] = (
         by_word=(
             Usual("high_cut_hz", "8 kHz", "plate"),
             Usual("pre_delay_ms", "170", "plate"),
+            Usual("pre_delay_ms", "175", "long"),
             Usual("low_cut_hz", "500", "hall"),
         ),
         by_host=(Usual("low_cut_hz", "250", "return"),),
@@ -150,6 +164,10 @@ INSERT_TYPES: tuple[InsertTraits, ...] = (
         signs=("delay", "echo", "slap"),
         sign_rank=6,
         by_word=(
+            Usual("delay_ms", "166", "slap"),
+            Usual("delay_ms", "", "quarter", 1.0),
+            Usual("delay_ms", "", "1/4", 1.0),
+            Usual("delay_ms", "", "early", 0.75),
             Usual("high_cut_hz", "9.5 kHz", "slap"),
             Usual("feedback", "25 %", "slap"),
             Usual("feedback", "40 %", "quarter"),

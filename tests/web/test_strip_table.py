@@ -122,10 +122,12 @@ def test_the_audit_beside_itself_awake_and_bare(signed_in: Client, owner) -> Non
     eq = [
         {"id": "i", "type": "eq", "latency_samples": 64},
         {"id": "j", "type": "gain", "gain_db": 6.0, "state": "bypassed"},
+        {"id": "k", "type": "gain", "gain_db": 2.3},
     ]
     stored = services.store(owner, template([{"id": "x", "kind": "audio", "inserts": eq}, "o:out"], ["x>out"]))
     awake = " ".join(signed_in.get(f"/t/{stored.pk}/findings/?awake=1").content.decode().split())
     bare = " ".join(signed_in.get(f"/t/{stored.pk}/findings/?awake=0").content.decode().split())
+    assert "out: 2.3 dB quieter without. Turn up by 2.3 dB to compare." in bare
     assert "With all inserts on" in awake
     assert "gain on x" in awake
     assert "With all inserts bypassed" in bare

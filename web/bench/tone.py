@@ -14,7 +14,7 @@ from django.utils.safestring import mark_safe
 from django.views.decorators.http import require_POST, require_safe
 
 from lattice.bench.render.renderer import AT_POST, Renderer, Tap
-from lattice.bench.tone import origins_of, signal_for
+from lattice.bench.tone import PLAYS, origins_of, signal_for
 from lattice.drawing import Slots, draw
 from lattice.drawing.drawing import opens_folded
 from lattice.drawing.svg import pieces
@@ -32,10 +32,16 @@ from web.shelf.access import may, template_or_404
 from web.shelf.models import StoredTemplate
 from web.shelf.workspace import workspace
 
-SIGNALS = (("sine", "997 Hz sine"), ("burst", "burst of the pilots"), ("pink", "pink noise"), ("file", "a recording"))
+SIGNALS = (
+    ("noise", "independent noise"),
+    ("sine", "997 Hz sine"),
+    ("burst", "burst of the pilots"),
+    ("pink", "pink noise"),
+    ("file", "a recording"),
+)
 MOST_S, MOST_EACH_S, MOST_HEARD_S = 60.0, 2.0, 10.0
 MOST_ROWS = 600
-USUAL: dict[str, Any] = {"sources": ["*"], "signal": "sine", "level_dbfs": None, "seconds": 2.0, "each": False}
+USUAL: dict[str, Any] = {"sources": ["*"], "signal": "noise", "level_dbfs": None, "seconds": 2.0, "each": False}
 PLOT = (300, 60)  # px
 DEEPEST_DB = 24.0  # of a plot: at least the range below
 
@@ -79,6 +85,7 @@ def _body(stored: StoredTemplate, run: ToneRun | None) -> dict[str, Any]:
     if "turns" in run.content:
         return {**context, "turns": _turns(stored, run.content["turns"])}
     heard = run.content["heard"]
+    context["plays"] = PLAYS[run.asked["signal"]]
     return {**context, "heard": heard, **_heard(stored, heard)}
 
 
@@ -183,13 +190,15 @@ def _asked(request: HttpRequest, template: Template) -> dict[str, Any]:
         )
     if level_dbfs is not None and not -120 <= level_dbfs <= 0:
         raise EditError(f"{level_dbfs:g} dBFS; −120 to 0 are allowed")
-    signal = request.POST.get("signal", "sine")
+    signal = request.POST.get("signal", "noise")
     if signal not in dict(SIGNALS):
         raise EditError(f"“{signal}” is not a test signal")
     try:
         sources = selectors_of(template, request.POST.get("sources", ""))
     except ValueError as wrong:
         raise EditError(f"from: {wrong}") from None
+    if each and signal == "noise":
+        signal = "sine"  # alone, a steady signal is compared with the computed level
     return {"sources": sources, "signal": signal, "level_dbfs": level_dbfs, "seconds": seconds, "each": each}
 
 

@@ -16,6 +16,7 @@ from lattice.model import document
 from lattice.model.document import Section
 from lattice.model.insert_types import INSERT_TYPES
 from lattice.model.layouts import NAMED
+from lattice.model.starting_values import starting_chains
 from lattice.model.strip_kinds import STRIP_KINDS
 from lattice.tracing import MOST_PATHS, HopFigures, hop_words, notes_to, outlet_words, trace
 from web.editor.actions import BY_NAME, actions_for
@@ -125,6 +126,7 @@ def action_panel(request: HttpRequest, pk: int, name: str) -> HttpResponse:
         "chosen": Selection(space, request.GET.get("strips", "")),
         "taps_last_first": CHOICES["taps"][::-1],
         "untied": UNTIED,
+        "starting_chains": starting_chains(space.template.tempo_bpm),
         **CHOICES,
     }
     return render(request, "editor/panel_action.html", context)

@@ -9,7 +9,7 @@ from lattice.analysis import Analysis
 from lattice.checks import Finding, audit_of
 from lattice.edits import apply_steps
 from lattice.edits.all_inserts import all_bypassed, all_on
-from lattice.matters.effect import level_changes
+from lattice.matters.effect import LevelChange, expected_changes, level_changes
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
 from web.shelf.workspace import Workspace
@@ -28,6 +28,13 @@ def only_in(these: Sequence[Finding], others: Sequence[Finding]) -> list[Finding
     marks = {finding.fingerprint for finding in others}
     said = {(finding.code, finding.message) for finding in others}
     return [f for f in these if f.fingerprint not in marks and (f.code, f.message) not in said]
+
+
+def _fair(change: LevelChange) -> str:
+    """“Out 1–2: 2.3 dB quieter without, turn up by 2.3 dB to compare”."""
+    off = f"{abs(change.change):.1f} dB"
+    way, turn = ("quieter", "up") if change.change < 0 else ("louder", "down")
+    return f"{change.name}: {off} {way} without. Turn {turn} by {off} to compare."
 
 
 def beside(space: Workspace, *, is_awake: bool) -> dict[str, Any]:
@@ -55,6 +62,7 @@ def beside(space: Workspace, *, is_awake: bool) -> dict[str, Any]:
         "going": only_in(now, then),
         "coming": only_in(then, now),
         "levels": level_changes(space.analysis, analysis),
+        "fair": [] if is_awake else [_fair(one) for one in expected_changes(space.analysis, analysis)],
         "total_now": space.analysis.arrivals.total_samples or 0,
         "total_then": analysis.arrivals.total_samples or 0,
     }

@@ -12,9 +12,11 @@ from msgspec.structs import replace
 
 from lattice.analysis import Analysis
 from lattice.bench import tone
+from lattice.bench.signals import Noise
 from lattice.bench.source_checks import each_in_turn
 from lattice.bench.tone import Wanted, origins_of, play_tone
 from lattice.errors import DocumentError, EditError
+from lattice.gain_staging.chain import figures
 from lattice.graph.origin import Origin
 from lattice.model.document import Compensation, Template
 from tests.build import template
@@ -55,6 +57,53 @@ def test_signals_come_at_the_level_that_is_asked_for(kind: str) -> None:
     stage = heard.at("voice", "in")
     assert stage is not None
     assert stage.peak_dbfs[0] == pytest.approx(-12.0, abs=0.05)
+
+
+def test_independent_noise_adds_up_in_power_as_levels_say() -> None:
+    """Two sources at −20 dBFS RMS: −17 in power; the same noise in both would give −14."""
+    made = template(
+        [{"id": f"s{n}", "kind": "audio", "source": {"rms_dbfs": -20.0}} for n in (1, 2)] + ["b:sum", "o:out"],
+        ["s1>sum", "s2>sum", "sum>out"],
+    )
+    analysis = Analysis(made)
+    expected = figures(analysis.levels.stages[2][0]).loudest[2]
+    for kind, wanted_dbfs in (("noise", -16.99), ("pink", None)):
+        heard = play_tone(analysis, [Origin(0), Origin(1)], Wanted(kind, None, 8.0))  # type: ignore[arg-type]
+        (one,), (both,) = (stage.rms_dbfs for stage in (heard.at("s1", "post"), heard.at("sum", "in")) if stage)
+        assert one is not None
+        assert both is not None
+        if wanted_dbfs is not None:
+            assert one == pytest.approx(-20.0, abs=0.6)
+            assert both == pytest.approx(wanted_dbfs, abs=0.6)
+            assert both == pytest.approx(expected, abs=0.6)
+        else:
+            assert both - one == pytest.approx(6.02, abs=0.01)
+
+
+def test_pink_noise_falls_by_three_decibels_an_octave() -> None:
+    """Equal power in each octave (common practice), here 250 Hz to 8 kHz."""
+    rate, samples = 48_000, 1 << 18
+    line = Noise(-20.0, 1, samples, (1,)).block(0, samples)
+    assert line is not None
+    assert 10 * np.log10(np.mean(line**2)) == pytest.approx(-20.0, abs=0.5)
+    power, hz = np.abs(np.fft.rfft(line[0])) ** 2, np.fft.rfftfreq(samples, 1 / rate)
+    octaves = [10 * np.log10(power[(hz >= low) & (hz < 2 * low)].sum()) for low in (250, 500, 1000, 2000, 4000)]
+    assert max(octaves) - min(octaves) < 0.8
+
+
+def test_members_of_a_choice_by_turn_play_one_by_one() -> None:
+    made = template(
+        [{"id": f"song-{n}", "kind": "audio", "source": {"rms_dbfs": -20.0 - n}} for n in (1, 2)] + [{"id": "click", "kind": "audio"}, "b:sum", "o:out"],
+        ["song-1>sum", "song-2>sum", "sum>out", "click>out"],
+        choices=[{"id": "set", "name": "Set", "members": ["song-1", "song-2"], "by": "turn"}],
+    )  # fmt: skip
+    heard = play_tone(Analysis(made), [Origin(n) for n in (0, 1, 2)], Wanted("sine", None, 0.5))
+    assert heard.samples == 48_000  # two turns
+    levels = {stage.strip: stage.rms_dbfs[0] for stage in heard.stages if stage.stage == "post"}
+    assert levels["sum"] == pytest.approx(-21.0, abs=0.01)  # the louder song alone
+    assert levels["song-2"] == pytest.approx(-22.0, abs=0.01)
+    firsts = {stage.strip: stage.first_sample for stage in heard.stages if stage.stage == "in"}
+    assert (firsts["song-1"], firsts["song-2"], firsts["click"]) == (0, 24_000, 0)
 
 
 def test_a_recording_is_played_and_every_stage_written(tmp_path: Path) -> None:

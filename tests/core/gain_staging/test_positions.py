@@ -13,7 +13,8 @@ from lattice.analysis import Analysis
 from lattice.checks import audit
 from lattice.edits import apply
 from lattice.errors import DocumentError
-from lattice.model.document import Template
+from lattice.formats.insert_cells import insert_text, read_insert
+from lattice.model.document import Insert, Template
 from lattice.model.layouts import AZIMUTHS, NAMED, channel_count, channel_names, panner_matrix, positioned_matrix
 from tests.build import template
 from tests.deep import tries
@@ -104,3 +105,9 @@ def test_loudspeakers_stand_where_the_recommendations_place_them() -> None:
     assert [AZIMUTHS["7.1"][name] for name in ("Ls", "Rs", "Lrs", "Rrs")] == [90, -90, 135, -135]
     for layout, names in NAMED.items():
         assert set(AZIMUTHS[layout]) == set(names) - {"LFE"}
+
+
+def test_sheets_keep_positions() -> None:
+    insert = Insert(id="p", type="panner", layout_out="5.1", positions=("Ls", None, "LFE"))
+    assert insert_text(insert, "p") == "panner out 5.1 positions Ls,-,LFE"
+    assert read_insert(insert_text(insert, "p"), "p") == insert

@@ -154,30 +154,30 @@ MORE = (
 )
 
 
-@register.filter
-def own_fields(insert: Insert, strip: Strip) -> list[dict[str, str]]:
+@register.simple_tag(takes_context=True)
+def own_fields(context: Context, insert: Insert, strip: Strip) -> list[dict[str, str]]:
     """The fields of an insert of its type; empty ones suggest common starting values."""
     rows = (*ALWAYS, *(OF_TYPE[name] for name in insert.traits.fields))
-    return [_suggesting(strip, insert, _row(insert, *row)) for row in rows]
+    return [_suggesting(context, strip, insert, _row(insert, *row)) for row in rows]
 
 
-@register.filter
-def short_fields(insert: Insert, strip: Strip) -> list[dict[str, str]]:
+@register.simple_tag(takes_context=True)
+def short_fields(context: Context, insert: Insert, strip: Strip) -> list[dict[str, str]]:
     """The common fields of an insert in the side panel, with ids of their own."""
     rows = (*ALWAYS, *(OF_TYPE[name] for name in insert.traits.fields if name in ("threshold_db", "ratio")))
     made = (_row(insert, name, label, f"i{mark}", "") for name, label, mark, _hint in rows)
-    return [_suggesting(strip, insert, row) for row in made]
+    return [_suggesting(context, strip, insert, row) for row in made]
 
 
-@register.filter
-def more_fields(insert: Insert, strip: Strip) -> list[dict[str, str]]:
+@register.simple_tag(takes_context=True)
+def more_fields(context: Context, insert: Insert, strip: Strip) -> list[dict[str, str]]:
     """The fields of any insert that are rarely used."""
-    return [_suggesting(strip, insert, _row(insert, *row)) for row in MORE]
+    return [_suggesting(context, strip, insert, _row(insert, *row)) for row in MORE]
 
 
-def _suggesting(strip: Strip, insert: Insert, row: dict[str, str]) -> dict[str, str]:
+def _suggesting(context: Context, strip: Strip, insert: Insert, row: dict[str, str]) -> dict[str, str]:
     """An empty field with the common starting value as placeholder: Tab enters it."""
-    suggested = "" if row["value"] else starting_value(strip, insert, row["name"])
+    suggested = "" if row["value"] else starting_value(strip, insert, row["name"], context["template"].tempo_bpm)
     return row | ({"suggest": suggested, "hint": suggested} if suggested else {})
 
 
