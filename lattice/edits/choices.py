@@ -16,29 +16,41 @@ from lattice.model.document import Choice, Template
 from lattice.model.names import free_id, slug
 
 
+def _words(template: Template, arguments: dict[str, Any]) -> str:
+    sections = arguments.get("sections")
+    said = Pieces("sections", kind="section").said(sections, template) if sections else ""
+    return f"Choice of {said or Pieces('strips').said(arguments['strips'], template)}"
+
+
 @edit(
-    Pieces("strips"),
+    Pieces("strips", default=None),
     Text("name", default="Choice"),
     Whole("sounding", "active", default=1, high=1024),
     OneOf("way", options=("turn", "state"), default="state"),
     OneOf("members", options=("strips", "sections"), default="strips"),
-    says="Choice of {strips}",
+    Pieces("sections", kind="section", default=None),
+    says=_words,
 )
 def add_choice(
     template: Template,
-    strips: list[str],
+    strips: list[str] | None = None,
     name: str = "Choice",
     sounding: int = 1,
     way: Literal["turn", "state"] = "state",
     members: Literal["strips", "sections"] = "strips",
+    sections: list[str] | None = None,
 ) -> Template:
-    """A choice of strips or of their sections: alternatives, `sounding` of them active at a time.
+    """A choice of strips, of their sections, or of sections: alternatives, `sounding` of them active at a time.
 
     Raises EditError below two members, and for a strip without a section where sections are wanted.
     """
-    wanted = all_known(template.strips, strips, "strip")
+    wanted = all_known(template.strips, strips or [], "strip")
     chosen = [strip for strip in template.strips if strip.id in wanted]
-    if members == "sections":
+    if sections is not None:
+        members = "sections"
+        known = all_known(template.sections, sections, "section")
+        named = tuple(f"{SECTION}{section.id}" for section in template.sections if section.id in known)
+    elif members == "sections":
         without = next((strip for strip in chosen if strip.section is None), None)
         if without is not None:
             raise EditError(f"{without.name} is in no section; select strips of the sections that alternate")

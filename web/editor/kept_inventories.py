@@ -34,7 +34,7 @@ def at_machine(space: Workspace, inventory: Inventory) -> dict[str, Any]:
     names = {strip.id: strip.name for strip in space.template.strips}
     inserts = {insert.id: insert for strip in space.template.strips for insert in strip.inserts}
     now, then = space.audit.findings, audit_of(there).findings if without.missing else space.audit.findings
-    coming = [finding for finding in only_in(then, now) if not finding.code.startswith("plugin.")]
+    coming = [finding for finding in only_in(then, now) if not finding.code.startswith(("plugin.", "io.renamed"))]
     return {
         "sentence": without.sentence(space.template),
         "missing": [_used(one, names) for one in without.missing],
