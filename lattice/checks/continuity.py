@@ -8,7 +8,7 @@ from lattice.analysis import Analysis
 from lattice.checks.finding import Finding, Remedy, first_of
 from lattice.checks.registry import check, explain
 from lattice.checks.remedies import nearest_remedies, onward_remedies, open_remedies
-from lattice.checks.unfinished import UNFED, UNFED_ENDS, feed_by_name, idle_trigger, leading_nowhere
+from lattice.checks.unfinished import OPEN_ENDS, UNFED, UNFED_ENDS, feed_by_name, idle_trigger, leading_nowhere
 from lattice.graph.origin import NO_OUTLET
 from lattice.graph.reach import Backward
 from lattice.model.choices import members_and_their_strips
@@ -56,7 +56,7 @@ def _unheard(analysis: Analysis, strip: int, outlet: int) -> Finding:
     recorded = _only_recorded(analysis, strip)
     return Finding(
         code="route.unheard",
-        severity="blocker",
+        severity="note" if issue == OPEN_ENDS else "blocker",
         standing="wrong" if issue.startswith("outlets") or not issue else "unfinished",
         issue=issue,
         message=f"{name} is only recorded; it reaches no output, print or stem"
@@ -257,7 +257,7 @@ def _dead_end(analysis: Analysis, number: int) -> Finding:
     issue = leading_nowhere(analysis, number, stops)
     return Finding(
         code="route.dead-end",
-        severity="warning",
+        severity="note" if issue == OPEN_ENDS else "warning",
         standing="unfinished" if issue else "wrong",
         issue=issue,
         message=f"{analysis.name(number)} has no path to an output, print, stem or key input",

@@ -9,6 +9,7 @@ from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import ISSUES, IssueKind
 from lattice.checks.remedies import feed_step
 from lattice.graph.origin import NO_OUTLET
+from lattice.model.document import OPEN_END
 from lattice.model.edit_step import EditStep
 from lattice.model.name_words import belong_together, is_mix_name
 from lattice.model.names import with_kind
@@ -17,6 +18,7 @@ from lattice.model.strip_kinds import SUMS
 NO_OUTPUT, BEGUN, OUTLETS = "no-output", "begun", "outlets"
 UNFED, UNFED_ENDS = "unfed", "unfed-ends"
 IDLE_POPS = "idle-pops"
+OPEN_ENDS = "open-ends"
 IDLE_TRIGGERS, UNPLAYED_MIDI = "idle-triggers", "unrouted-midi"
 
 
@@ -32,9 +34,11 @@ def leading_nowhere(analysis: Analysis, strip: int, stops: list[int] | None = No
     stops
         The last strips its routes reach; None without routes.
     """
+    ends = [strip] if stops is None else stops
+    if ends and all(OPEN_END in analysis.strip(end).tags for end in ends):
+        return OPEN_ENDS
     if not analysis.has_ends:
         return NO_OUTPUT
-    ends = [strip] if stops is None else stops
     if analysis.is_begun and ends and analysis.unrouted.issuperset(ends):
         return BEGUN
     if stops is None and "pop" in analysis.strip(strip).tags:
@@ -151,6 +155,16 @@ def _outlet_fixes(_analysis: Analysis, findings: Sequence[Finding]) -> Iterator[
     yield Remedy("Add a strip for each outlet", (EditStep("wire_up", {"strips": [findings[0].strips[0]]}),))
 
 
+def _open_end_words(_analysis: Analysis, findings: Sequence[Finding]) -> str:
+    return f"{_many(len(findings), 'strip')} of blocks {'has' if len(findings) == 1 else 'have'} an open end"
+
+
+def _open_end_fixes(analysis: Analysis, findings: Sequence[Finding]) -> Iterable[Remedy]:
+    if len(findings) == 1:
+        return findings[0].remedies
+    return (Remedy("Wire up what leads nowhere", (EditStep("wire_up", {"strips": _strips_of(analysis, findings)}),)),)
+
+
 def _own_words(_analysis: Analysis, findings: Sequence[Finding]) -> str:
     return findings[0].message
 
@@ -188,6 +202,7 @@ ISSUES.update(
             IssueKind(NO_OUTPUT, "route.unheard", _no_output_words, _no_output_fixes),
             IssueKind(BEGUN, "route.unheard", _begun_words, _begun_fixes),
             IssueKind(OUTLETS, "route.outlet-unheard", _outlet_words, _outlet_fixes),
+            IssueKind(OPEN_ENDS, "route.unheard", _open_end_words, _open_end_fixes),
             IssueKind(UNFED, "route.unfed", _own_words, _own_fixes),
             IssueKind(UNFED_ENDS, "route.unfed", _unfed_end_words, _unfed_end_fixes),
             IssueKind(IDLE_TRIGGERS, "route.unheard", _trigger_words, lambda _analysis, _findings: ()),

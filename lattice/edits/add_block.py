@@ -21,7 +21,7 @@ from lattice.formats.block_json import from_plain
 from lattice.formats.tables.rows import in_sections
 from lattice.model.block import Block
 from lattice.model.choices import SECTION
-from lattice.model.document import MAX_STRIPS, Insert, Route, Rule, Strip, Template, machine_id
+from lattice.model.document import MAX_STRIPS, OPEN_END, Insert, Route, Rule, Strip, Template, machine_id
 from lattice.model.names import free_id, free_route_ids
 from lattice.model.section_defaults import defaults_renamed
 from lattice.model.units import channel_span
@@ -278,7 +278,24 @@ class _Putting:
                 taken.add(new_id)
                 self.route_ids[route.id] = new_id
                 self.new_routes.append(replace(moved, id=new_id))
-        self.after = replace(self.after, routes=(*self.there.routes, *self.new_routes))
+        self.after = self._with_open_ends(replace(self.after, routes=(*self.there.routes, *self.new_routes)))
+
+    def _with_open_ends(self, after: Template) -> Template:
+        """Strips that nothing leaves because their end is open are tagged: they are unfinished, not forgotten."""
+        leaving = {route.from_strip for route in after.routes}
+        ends = {
+            self.ids[route.from_strip]
+            for route in self.inner.routes
+            if route.to in self.left_open and route.from_strip in self.ids and route.kind != "key"
+        }
+        open_ends = ends - leaving - {strip.id for strip in self.there.strips}
+        return replace(
+            after,
+            strips=tuple(
+                replace(s, tags=(*s.tags, OPEN_END)) if s.id in open_ends and OPEN_END not in s.tags else s
+                for s in after.strips
+            ),
+        )
 
     def _moved(self, route: Route, strips: Mapping[str, Strip]) -> Route | str:
         """A route between the strips here; a sentence where an outlet or an insert is not there."""

@@ -19,7 +19,7 @@ from lattice.model.names import free_id, slug
 def _words(template: Template, arguments: dict[str, Any]) -> str:
     sections = arguments.get("sections")
     said = Pieces("sections", kind="section").said(sections, template) if sections else ""
-    return f"Choice of {said or Pieces('strips').said(arguments['strips'], template)}"
+    return f"Choice of {said or Pieces('strips').said(arguments.get('strips') or [], template)}"
 
 
 @edit(

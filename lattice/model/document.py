@@ -65,6 +65,9 @@ KNOWN_TAGS = (
 )
 
 
+OPEN_END = "open-end"  # of a strip of a block whose routes were left open; means nothing once one leaves it
+
+
 class Piece(msgspec.Struct, frozen=True, forbid_unknown_fields=True, gc=False):
     """Base of every piece of the document."""
 

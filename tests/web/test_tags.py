@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 from django.template import Context, Engine
 
-from lattice.model.document import Insert, Strip
+from lattice.model.document import Insert, Strip, Template
 from web.editor.templatetags.edits import as_options
 from web.shared.records import as_data, records
 from web.shelf.models import StoredTemplate
@@ -103,8 +103,9 @@ def test_a_button_says_what_it_posts_and_readers_hear_of_what(stored: StoredTemp
 )
 def test_an_insert_shows_the_fields_of_its_type(stored: StoredTemplate, kind: str, shown: set[str]) -> None:
     html = rendered(
-        "{% for field in insert|own_fields:strip %}{{ field.name }} {% endfor %}",
+        "{% own_fields insert strip as fields %}{% for field in fields %}{{ field.name }} {% endfor %}",
         stored,
+        template=Template(name="T"),
         insert=Insert(id="i", type=kind),
         strip=Strip(id="s", name="S", kind="bus"),
     )

@@ -10,14 +10,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
+from lattice.analysis import Analysis
+from lattice.checks import audit_of
 from lattice.edits import apply
 from lattice.edits.add_block import LEAVE, MAKE, placed, usual_ties
 from lattice.edits.extract import taken_out
 from lattice.errors import DocumentError, EditError
 from lattice.formats.block_json import dump, load, to_plain
 from lattice.formats.gate import validated
+from lattice.matters.matter import matters_of
 from lattice.model.block import Block
-from lattice.model.document import Template
+from lattice.model.document import OPEN_END, Template
 from tests.build import template
 from tests.deep import tries
 from tests.strategies import templates
@@ -47,6 +50,23 @@ HOME = template(
 )  # fmt: skip
 GLASS = ["bells", "bell-notes", "synth", "glass-bus", "print-glass"]
 BLOCK = taken_out(HOME, GLASS, "Glass", "bells over a synth")
+
+
+def test_an_open_end_is_unfinished_and_never_a_blocker() -> None:
+    there = template(["x:mix", "o:out", "a:voice"], ["voice>mix", "mix>out"])
+    block = taken_out(HOME, ["synth"], "Synth")
+    put = placed(there, block, {"glass-bus": LEAVE}).template
+    synth = next(strip for strip in put.strips if strip.id == "synth")
+    assert OPEN_END in synth.tags
+    analysis = Analysis(put)
+    found = audit_of(analysis)
+    (unheard,) = [one for one in found.findings if "synth" in one.strips and one.code == "route.unheard"]
+    assert (unheard.severity, unheard.standing) == ("note", "unfinished")
+    (issue,) = [one for one in matters_of(analysis, found) if one.code == "route.unheard"]
+    assert issue.message == "1 strip of blocks has an open end"
+    assert issue.remedies
+    tied = apply(put, "connect_many", {"strips": ["synth"], "to": "mix"})
+    assert not [one for one in audit_of(Analysis(tied)).findings if one.code == "route.unheard"]
 
 
 def test_a_block_has_its_strips_what_is_theirs_alone_and_open_ends_for_the_rest() -> None:
