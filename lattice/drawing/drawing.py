@@ -15,6 +15,7 @@ from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Section, Strip
 from lattice.model.layouts import channel_count
 from lattice.model.units import channel_span
+from lattice.model.views import FOLD_ABOVE
 
 # A column is as wide as its longest name, up to so many letters, and a figure beside it.
 MOST_LETTERS = 26
@@ -27,7 +28,6 @@ FOOT = 128.0  # room below the bands for legend and title block
 # Legend and title block are side by side below the bands.
 LEAST_WIDTH = 900.0
 LAYOUT_SHORT = {"mono": "1", "stereo": "st"}
-FOLD_ABOVE = 72  # sheets of more strips open folded
 
 
 @dataclass(frozen=True)

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from lattice.model.document import MapView, Template
 
+FOLD_ABOVE = 72  # maps of more strips begin with collapsed sections
+
 
 def views_of(template: Template) -> tuple[MapView, ...]:
     """The views of a template in the order of their keys; without any, Writing, Mixing and Delivery."""
     if template.views:
         return template.views
     every_section = tuple(section.id for section in template.sections)
+    usual = every_section if len(template.strips) > FOLD_ABOVE else ()
     return (
-        MapView(name="Writing", hidden_kinds=("print",), hidden_routes=("key",)),
-        MapView(name="Mixing", hidden_kinds=("midi",), hidden_routes=("midi",)),
+        MapView(name="Writing", folded=usual, hidden_kinds=("print",), hidden_routes=("key",)),
+        MapView(name="Mixing", folded=usual, hidden_kinds=("midi",), hidden_routes=("midi",)),
         MapView(name="Delivery", folded=every_section, hidden_kinds=("midi",), hidden_routes=("midi", "key", "send")),
     )
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from lattice.analysis import Analysis
 from lattice.drawing import NOTHING, Hidden, Sheet, Slots, draw, hiding
@@ -13,7 +14,7 @@ from lattice.edits import apply
 from lattice.errors import DocumentError, EditError
 from lattice.model.document import Template
 from lattice.model.strip_kinds import TRAITS
-from lattice.model.views import view_named, views_of
+from lattice.model.views import FOLD_ABOVE, view_named, views_of
 from tests.build import template
 from tests.deep import tries
 from tests.strategies import templates
@@ -83,6 +84,15 @@ def test_a_template_without_views_has_the_usual_three_and_keeps_them_with_a_four
     assert [view.hidden_kinds for view in again.views[:2]] == [("print",), ("return",)]
     gone = apply(kept, "remove_views", {"names": ["Writing"]})
     assert [view.name for view in gone.views] == ["Mixing", "Delivery", "Sends"]
+
+
+def test_views_of_a_large_template_begin_with_collapsed_sections() -> None:
+    large = template(
+        [{"id": f"s{n}", "kind": "audio", "section": "all"} for n in range(FOLD_ABOVE + 1)],
+        sections=[{"id": "all", "name": "All"}],
+    )
+    assert [view.folded for view in views_of(large)] == [("all",)] * 3
+    assert [view.folded for view in views_of(replace(large, strips=large.strips[:FOLD_ABOVE]))] == [(), (), ("all",)]
 
 
 @pytest.mark.parametrize(
