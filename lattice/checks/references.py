@@ -125,11 +125,14 @@ def past_the_bus(analysis: Analysis) -> Iterator[Finding]:
                 left = left & set().union(*(analysis.downstream(head) for head in heads))
                 if not left:
                     break
-        for bus in sorted(left):
+        ways = [head for heads in starts for head in heads if end in analysis.downstream(head)]
+        if not ways:
+            continue
+        # A bus that all ways pass is on any one of them: few are looked at in full.
+        for bus in sorted(left.intersection(_one_way(analysis, ways[0], end) or left)):
             if bus not in leads:
                 leads[bus] = _without(analysis, bus, end)
-            ways = [head for heads in starts for head in heads if end in analysis.downstream(head)]
-            if ways and number in leads[bus] and all(head == bus or head not in leads[bus] for head in ways):
+            if number in leads[bus] and all(head == bus or head not in leads[bus] for head in ways):
                 yield _past(analysis, number, bus)
                 break
 
@@ -144,6 +147,26 @@ def _dry_heads(analysis: Analysis, sender: int) -> Iterator[int]:
     graph, ok = analysis.graph, analysis.unblocked.route_ok
     heads = (graph.head[r] for r in graph.outs[sender] if ok[r])
     return (head for head in heads if graph.strips[head].kind != "return")
+
+
+def _one_way(analysis: Analysis, start: int, end: int) -> list[int]:
+    """The strips of one open way, both ends included; empty where there is none."""
+    graph, ok = analysis.graph, analysis.unblocked.route_ok
+    came: dict[int, int] = {start: -1}
+    waiting = [start]
+    for at in waiting:
+        if at == end:
+            break
+        for route in graph.outs[at]:
+            head = graph.head[route]
+            if ok[route] and head not in came:
+                came[head] = at
+                waiting.append(head)
+    found, at = [], end if end in came else -1
+    while at >= 0:
+        found.append(at)
+        at = came[at]
+    return found
 
 
 def _without(analysis: Analysis, bus: int, end: int) -> set[int]:
