@@ -13,9 +13,12 @@ from lattice.edits.inserts import add_insert
 from lattice.edits.pieces import position, strip_of
 from lattice.edits.strips import add_strip
 from lattice.errors import EditError
+from lattice.graph.destinations import Destinations
+from lattice.graph.signal_graph import SignalGraph
 from lattice.model.document import Machine, Route, Template, machine_id
 from lattice.model.layouts import layout_of_count
 from lattice.model.names import free_id, free_route_ids, slug
+from lattice.model.strip_kinds import SUMS
 from lattice.model.units import parse_channels
 
 KEYS = ("no keys", "keys that play")
@@ -74,7 +77,7 @@ def outboard_instrument(
     port, channel
         Its MIDI port and channel; no channel is all of them.
     section
-        The section of its notes and its input; the input feeds the section's bus.
+        The section of its notes and its input; the input feeds the section's bus, else the nearest sum.
     keys
         Whether its keys play something.
     plays
@@ -115,9 +118,17 @@ def outboard_instrument(
         Route(id=next(numbers), kind="tie", from_strip=ids["output"], to=ids["input"]),
     ]
     bus = next((known.bus for known in template.sections if known.id == section), None)
-    routes += [Route(id=next(numbers), kind="feed", from_strip=ids["input"], to=bus)] if bus else []
+    to = bus or (_nearest_sum(template, ids["input"]) if section else None)
+    routes += [Route(id=next(numbers), kind="feed", from_strip=ids["input"], to=to)] if to else []
     template = replace(template, routes=(*template.routes, *routes))
     return _with_keys(template, name, section, plays) if plays or keys != KEYS[0] else template
+
+
+def _nearest_sum(template: Template, strip: str) -> str | None:
+    """Where others of the section go, else the last sum; None where there is none."""
+    graph = SignalGraph(template)
+    ends = (graph.strips[number] for number in Destinations(graph).nearest(graph.index[strip]))
+    return next((end.id for end in ends if end.kind in SUMS), None)
 
 
 def _with_keys(template: Template, name: str, section: str | None, plays: str | None) -> Template:

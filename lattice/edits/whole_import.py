@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from lattice.edits.add_block import MAKE, usual_ties
+from lattice.edits.add_block import LEAVE, MAKE, usual_ties
 from lattice.graph.destinations import Destinations
 from lattice.graph.signal_graph import SignalGraph
 from lattice.model.block import Block
@@ -15,8 +15,9 @@ ENDS = ("output", "master")
 
 
 def all_but_ends(template: Template) -> list[str]:
-    """Ids of all strips but outputs, masters, and prints that only those feed."""
-    ends = {strip.id for strip in template.strips if strip.kind in ENDS}
+    """Ids of all strips but outputs, masters, and prints that only those feed. Outputs that are tied to inputs come."""
+    tied = {route.from_strip for route in template.routes if route.kind == "tie"}
+    ends = {strip.id for strip in template.strips if strip.kind in ENDS and strip.id not in tied}
     feeding: dict[str, set[str]] = {}
     for route in template.routes:
         if route.kind != "key":
@@ -32,17 +33,25 @@ def _records_ends(strip: Strip, feeding: dict[str, set[str]], ends: set[str]) ->
 def ties_to_sums(template: Template, block: Block) -> dict[str, str]:
     """As `usual_ties`, but what leads to an output or master of no name here is tied to the last sum.
 
+    Headphones and other cue outputs stay open: what only players hear is not for the mix.
+
     Returns
     -------
     dict
-        Strip that represents the end → a strip here, or MAKE where there is no sum.
+        Strip that represents the end → a strip here, MAKE where there is no sum, or LEAVE.
     """
+    inner = SignalGraph(block.template)
+    is_cue = Destinations(inner).is_cue
+    cues = {block.template.strips[n].id for n in inner.by_kind["output"] if is_cue(n)}
     last_sum = _last_sum(SignalGraph(template))
     stands = {strip.id: strip for strip in block.template.strips}
     to_sum = template.strips[last_sum].id if last_sum is not None else MAKE
+    usual = usual_ties(template, block)
+    names = {strip.name.casefold() for strip in template.strips}
+    alike = {end for end in usual if stands[end].name.casefold() in names}
     return {
-        end: to_sum if tied == MAKE and stands[end].kind in ENDS else tied
-        for end, tied in usual_ties(template, block).items()
+        end: LEAVE if end in cues - alike else to_sum if tied == MAKE and stands[end].kind in ENDS else tied
+        for end, tied in usual.items()
     }
 
 
@@ -57,10 +66,12 @@ def _last_sum(graph: SignalGraph) -> int | None:
 
 
 def without_processing(block: Block) -> Block:
-    """A block with all its inserts unloaded: their places and names stay."""
+    """A block with all its inserts unloaded: their places and names stay. Rules that ask for a ducker do not come."""
 
     def unloaded(strip: Strip) -> Strip:
         inserts = tuple(replace(insert, state="unloaded") for insert in strip.inserts)
         return replace(strip, inserts=inserts) if inserts else strip
 
-    return replace(block, template=replace(block.template, strips=tuple(map(unloaded, block.template.strips))))
+    strips = tuple(map(unloaded, block.template.strips))
+    rules = tuple(rule for rule in block.template.rules if rule.kind != "ducked-by")
+    return replace(block, template=replace(block.template, strips=strips, rules=rules))

@@ -119,6 +119,16 @@ def test_the_keys_of_an_outboard_instrument_play_what_is_chosen() -> None:
         apply(BAND, "outboard_instrument", {**wanted, "plays": "low"})
 
 
+def test_an_outboard_instrument_of_a_section_without_a_bus_goes_to_the_nearest_sum() -> None:
+    made = apply(
+        template(["a:voice", "x:mix", "o:out"], ["voice>mix", "mix>out"], sections=[{"id": "s", "name": "Synths"}]),
+        "outboard_instrument",
+        {"name": "Tide", "inputs": "7", "section": "s"},
+    )
+    assert routes(made)[-1] == "feed tide-in>mix"
+    assert not [one.message for one in audit(made).findings if one.severity == "blocker"]
+
+
 def test_an_outboard_insert_counts_both_converters_and_one_buffer() -> None:
     made = apply(BAND, "outboard_insert", {"strip": "mix", "name": "Iron", "outputs": "5-6", "inputs": "5-6"})
     insert = strip(made, "mix").inserts[-1]
