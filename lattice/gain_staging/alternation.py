@@ -59,7 +59,7 @@ class Alternation:
         members = [_nodes_of_members(graph, choice) for choice in choices]
         whole = [frozenset().union(*sets) for sets in members]
         count, rounds = len(graph.strips), []
-        for number in sorted(range(len(choices)), key=lambda n: (-len(whole[n]), n)):  # outer ones first
+        for number in _outer_first(whole, members):
             labels = []
             parent = self._around(whole[number], count)
             for nodes in members[number]:
@@ -109,6 +109,17 @@ class Alternation:
             for channel in range(len(into)):
                 into[channel] += sum(_largest((values[channel] for values in here), one.sounding))
         return whole[STEADY]
+
+
+def _outer_first(whole: list[frozenset[int]], members: list[list[frozenset[int]]]) -> list[int]:
+    """Choices in the order of the document, but one inside a member of another behind that one."""
+    order: list[int] = []
+    left = list(range(len(whole)))
+    while left:
+        free = (n for n in left if not any(whole[n] <= nodes for m in left if m != n for nodes in members[m]))
+        order.append(next(free, left[0]))
+        left.remove(order[-1])
+    return order
 
 
 def _largest(values: Iterable[float], count: int) -> list[float]:

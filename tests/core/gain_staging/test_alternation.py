@@ -180,3 +180,16 @@ def test_a_choice_that_names_what_is_missing_is_refused(member: str, sentence: s
     made = msgspec.json.encode(songs({"id": "songs", "members": MEMBERS}))
     with pytest.raises(DocumentError, match=sentence):
         load(made.replace(b'"song-3"]', f'"{member}"]'.encode()))
+
+
+def test_of_choices_that_cross_the_first_in_the_document_holds() -> None:
+    small = {"id": "pair", "name": "Pair", "members": ["song-1", "click"], "by": "turn"}
+    large = {"id": "songs", "name": "Songs", "members": MEMBERS, "by": "turn"}
+    peaks = []
+    for choices in ((small, large), (large, small)):
+        made = songs({"id": "x", "members": MEMBERS})
+        made = msgspec.convert({**msgspec.to_builtins(made), "choices": choices}, Template)
+        peaks.append(Analysis(made).levels.stages[4][0].levels.p[0])
+    half = 10 ** (-6 / 20)
+    # The pair first: the louder of song 1 and click, and one of the two other songs. The songs first: one, and the click.
+    assert peaks == pytest.approx([2 * half, half + 0.1])
