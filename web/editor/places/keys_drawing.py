@@ -25,10 +25,11 @@ def who_ducks_whom(rows: Sequence[dict[str, Any]]) -> dict[str, Any] | None:
     height = max(len(triggers), len(ducked)) * ROW
     left, right = (_column(names, height) for names in (triggers, ducked))
     end = BOX_WIDTH + GAP
+    half = BOX_HEIGHT / 2
     lines = [
         {
-            "x1": BOX_WIDTH, "y1": left[row["trigger"].id] + BOX_HEIGHT / 2, "x2": end,
-            "y2": right[row["strip"].id] + BOX_HEIGHT / 2, "awake": row["awake"],
+            "d": f"M{BOX_WIDTH} {left[row['trigger'].id] + half}L{end} {right[row['strip'].id] + half}",
+            "x2": end, "y2": right[row["strip"].id] + half, "look": "duck" if row["awake"] else "duck asleep",
             "width": _line_px(row["depth"][0]), "depth": row["depth"][0],
             "said": f"{row['trigger'].name} keys {row['insert'].title} on {row['strip'].name}",
         }
@@ -42,6 +43,7 @@ def who_ducks_whom(rows: Sequence[dict[str, Any]]) -> dict[str, Any] | None:
             for one, y in column.items()
         ],
         "lines": lines,
+        "said": "; ".join(line["said"] for line in lines),
     }  # fmt: skip
 
 

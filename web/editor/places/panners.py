@@ -43,17 +43,25 @@ def _panner(strip: Strip, insert: Insert, layouts: tuple[str, str], feeding: dic
     count = channel_count(layout_in)
     positions = [*(insert.positions or ()), *([None] * count)][:count]
     inputs = [
-        {"number": row + 1, "names": ", ".join(feeding.get(row, [])[:3]), "position": position or ""}
+        {
+            "number": row + 1,
+            "said": str(row + 1),
+            "id": f"pi-{row + 1}-{insert.id}",
+            "names": ", ".join(feeding.get(row, [])[:3]),
+            "position": position or "",
+        }
         for row, position in enumerate(positions)
     ]
     names = channel_names(layout_out)
+    speakers = [_speaker(name, layout_out, inputs) for name in names] if layout_out in AZIMUTHS else []
     return {
         "strip": strip,
         "insert": insert,
         "layouts": f"{layout_in} to {layout_out}",
         "inputs": inputs,
         "channels": names,
-        "speakers": [_speaker(name, layout_out, inputs) for name in names] if layout_out in AZIMUTHS else [],
+        "speakers": speakers,
+        "said": "; ".join(one["said"] for one in speakers),
         "size": {"width": WIDTH, "height": HEIGHT, "x": CENTRE_X, "y": CENTRE_Y, "radius": RADIUS},
     }
 
@@ -69,15 +77,16 @@ def _speaker(name: str, layout: str, inputs: list[dict[str, Any]]) -> dict[str, 
     numbers = [one["number"] for one in inputs if one["position"] == name]
     return {
         "name": name, "x": x, "y": y, "turn": -(azimuth or 0), "label_x": label_x, "label_y": label_y,
-        "inputs": ", ".join(map(str, numbers)), "said": _words(azimuth),
+        "inputs": ", ".join(map(str, numbers)), "said": _words(name, azimuth, numbers),
     }  # fmt: skip
 
 
-def _words(azimuth: float | None) -> str:
-    """“30° left”."""
-    if not azimuth:
-        return "no direction" if azimuth is None else "in front"
-    return f"{abs(azimuth)}° {'left' if azimuth > 0 else 'right'}"
+def _words(name: str, azimuth: float | None, inputs: list[int]) -> str:
+    """“L 30° left, input 1”."""
+    side = f"{abs(azimuth)}° {'left' if azimuth > 0 else 'right'}" if azimuth else "in front"
+    where = "no direction" if azimuth is None else side
+    on = f", input {', '.join(map(str, inputs))}" if inputs else ""
+    return f"{name} {where}{on}"
 
 
 def _place(azimuth: float, radius: float) -> tuple[float, float]:
