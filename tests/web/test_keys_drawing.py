@@ -29,7 +29,7 @@ def test_a_line_is_as_thick_as_the_key_ducks_deep() -> None:
     made = rows({}, {"ratio": 100.0}, {}, states=("on", "on", "bypassed"))
     drawn = who_ducks_whom(made)
     assert drawn is not None
-    assert [line["look"] for line in drawn["lines"]] == ["duck", "duck", "duck asleep"]
+    assert [line["look"] for line in drawn["lines"]] == ["duck", "duck", "duck inactive"]
     depths = [line["depth"] for line in drawn["lines"][:2]]
     assert depths == pytest.approx([6.0, 12.0])  # −18 dBFS expected: 12 dB above the threshold, at 2:1 and limiting
     assert [line["width"] for line in drawn["lines"]] == [1 + 6 / DB_A_PX, 1 + 12 / DB_A_PX, 1.0]

@@ -29,7 +29,7 @@ def who_ducks_whom(rows: Sequence[dict[str, Any]]) -> dict[str, Any] | None:
     lines = [
         {
             "d": f"M{BOX_WIDTH} {left[row['trigger'].id] + half}L{end} {right[row['strip'].id] + half}",
-            "x2": end, "y2": right[row["strip"].id] + half, "look": "duck" if row["awake"] else "duck asleep",
+            "x2": end, "y2": right[row["strip"].id] + half, "look": "duck" if row["awake"] else "duck inactive",
             "width": _line_px(row["depth"][0]), "depth": row["depth"][0],
             "said": f"{row['trigger'].name} keys {row['insert'].title} on {row['strip'].name}",
         }
