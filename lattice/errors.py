@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from itertools import islice
 
 
@@ -40,6 +40,15 @@ def first_problems(problems: Iterable[str]) -> list[str]:
     if more == MOST_COUNTED:
         return [*found, f"and more than {more:,} more problems".replace(",", " ")]
     return [*found, *([f"and {more} more problem{'s' if more > 1 else ''}"] if more else [])]
+
+
+MOST_SAID = 8  # in one refusal of an edit
+
+
+def refusal(problems: Sequence[str]) -> list[str]:
+    """The first problems of an edit that is refused, and how many more there are."""
+    more = len(problems) - MOST_SAID
+    return [*problems[:MOST_SAID], *([f"and {more} more"] if more > 0 else [])]
 
 
 class DocumentError(Exception):

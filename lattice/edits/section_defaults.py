@@ -15,7 +15,7 @@ from lattice.formats.tables.strip_cells import StripCells, shown_insert
 from lattice.formats.tables.words import is_nothing, layout_of
 from lattice.formats.track_sheet_cells import entries, level_text, read_route
 from lattice.model.document import Route, Section, SectionDefaults, SectionSend, Strip, Template
-from lattice.model.names import free_route_ids
+from lattice.model.names import ambiguous, free_route_ids
 from lattice.model.section_defaults import NONE, may_take
 
 FIELDS = ("layout", "to", "sends", "inserts")
@@ -68,7 +68,7 @@ def _strip_named(template: Template, text: str) -> str:
         return text
     named = [strip.id for strip in template.strips if strip.name.casefold() == text.casefold()]
     if len(named) > 1:
-        raise ValueError(f"{len(named)} strips have the name “{text}”: {', '.join(named[:4])}; use the ID")
+        raise ValueError(ambiguous(text, named))
     if not named:
         raise ValueError(f"strip “{text}” does not exist")
     return named[0]

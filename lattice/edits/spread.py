@@ -7,12 +7,11 @@ from typing import Any
 from lattice.edits.arguments import Flag, Rows, Text, Words
 from lattice.edits.described import edit
 from lattice.edits.wiring import wired_where_possible
-from lattice.errors import EditError
+from lattice.errors import EditError, refusal
 from lattice.formats.tables.tolerant_reader import SECTION_BUS, ReadRows, read_rows
 from lattice.model.document import MAX_STRIPS, Template
 
 MEANS = "="  # between a row, or a word, and the kind that it means
-MOST_SAID = 8  # problems in one refusal
 
 
 def rows_read(template: Template, names: list[str], **usual: Any) -> ReadRows:
@@ -110,7 +109,5 @@ def spread(
         inserts=inserts, tags=tags, colour=colour, with_buses=with_buses, roles=roles,
     )  # fmt: skip
     if read.problems and not leave_out:
-        more = len(read.problems) - MOST_SAID
-        said = [str(problem) for problem in read.problems[:MOST_SAID]]
-        raise EditError(*said, *([f"and {more} more"] if more > 0 else []))
+        raise EditError(*refusal([str(problem) for problem in read.problems]))
     return wired(read) if wire and may_be_wired(read) else read.template

@@ -28,6 +28,7 @@ from lattice.edits.registry import edit_named
 from lattice.errors import EditError
 from lattice.model.document import Template
 from lattice.model.edit_step import EditStep
+from lattice.model.names import ambiguous
 
 # Fields that name another piece, in any edit.
 REFERENCES = {
@@ -137,7 +138,7 @@ def _ids(template: Template, kind: str, values: Sequence[str], *, is_many: bool)
                 return whole + tail
             found = named.get(whole.casefold(), []) if whole else []
             if len(found) > 1:
-                raise EditError(f"{len(found)} {kind}s have the name “{whole}”: {', '.join(found[:5])}; use the ID")
+                raise EditError(ambiguous(whole, found, kind))
             if found:
                 return found[0] + tail
         return None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Container, Iterable, Iterator
+from collections.abc import Container, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar
 
@@ -57,6 +57,11 @@ def joined(names: Iterable[str], most: int = 5) -> str:
     shown = known[:most]
     between = "; " if any("," in name for name in shown) and len(shown) > 1 else ", "
     return between.join(shown) + (f" and {len(known) - most} more" if len(known) > most else "")
+
+
+def ambiguous(name: str, ids: Sequence[str], kind: str = "strip", most: int = 5) -> str:
+    """“3 strips have the name “Tom”: tom, tom-2, tom-3; use the ID”."""
+    return f"{len(ids)} {kind}s have the name “{name}”: {', '.join(ids[:most])}; use the ID"
 
 
 def capitalised(words: str) -> str:

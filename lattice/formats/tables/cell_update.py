@@ -13,7 +13,7 @@ from functools import cached_property
 
 from msgspec.structs import replace
 
-from lattice.errors import EditError
+from lattice.errors import EditError, refusal
 from lattice.formats.insert_cells import USUAL as USUAL_INSERT
 from lattice.formats.insert_cells import says_key
 from lattice.formats.tables import words
@@ -28,10 +28,10 @@ from lattice.formats.tables.tabled import Cells
 from lattice.formats.tables.tolerant_reader import LooseReader
 from lattice.formats.track_sheet_cells import entries
 from lattice.model.document import Insert, Route, Strip, Template
+from lattice.model.names import ambiguous
 from lattice.model.strip_kinds import PLAYING
 
 MAX_NAME = 500  # characters
-MOST_SAID = 8  # problems in one refusal
 ROUTING = frozenset((*ROUTED, "kind", "layout", "machine", "inserts"))  # columns that routes depend on
 SOURCE_LEVELS = ("source_peak_dbfs", "source_rms_dbfs")
 
@@ -68,7 +68,7 @@ def with_cells(template: Template, typed: Sequence[TypedCell]) -> Template:
     strips = {strip.id: strip for strip in template.strips}
     problems = _misplaced(template, strips, typed)
     if problems:
-        raise EditError(*_first(problems))
+        raise EditError(*refusal(problems))
     rows: dict[str, Cells] = {}
     for cell in typed:
         row = rows.setdefault(cell.strip, {"id": cell.strip})
@@ -85,7 +85,7 @@ def with_cells(template: Template, typed: Sequence[TypedCell]) -> Template:
         problems.append(f"{_where(strip, _column_of(strip, problem.column))}: {_alone(problem.sentence)}")
     problems += reader.lost(read.template)
     if problems:
-        raise EditError(*_first(list(dict.fromkeys(problems))))
+        raise EditError(*refusal(list(dict.fromkeys(problems))))
     return read.template
 
 
@@ -115,12 +115,6 @@ def _unfit(strip: Strip, cell: TypedCell, machines: Sequence[str]) -> str:
     if cell.column == "machine" and not words.is_nothing(text) and text.casefold() not in machines:
         return f"machine “{text}” does not exist; add it in Settings"
     return ""
-
-
-def _first(problems: list[str]) -> list[str]:
-    """The first problems, and how many more there are."""
-    more = len(problems) - MOST_SAID
-    return [*problems[:MOST_SAID], *([f"{more} more"] if more > 0 else [])]
 
 
 def _alone(sentence: str) -> str:
@@ -264,7 +258,7 @@ class _Cells(Keeping, LooseReader):
         folded = target.casefold()
         if folded in self.is_several and target not in self.taken:
             ids = [strip.id for strip in self.whole.strips if strip.name.casefold() == folded]
-            self._problem(row, column, f"{len(ids)} strips have the name “{target}”: {', '.join(ids[:4])}; use the ID")
+            self._problem(row, column, ambiguous(target, ids))
             return []
         place = self._place(target)
         physical = words.physical_of(target, may_be_bare=column == "feed")

@@ -250,7 +250,7 @@ def test_many_bad_cells_say_the_first_eight() -> None:
     with pytest.raises(EditError) as refused:
         typed(BAND, *((strip.id, "fader", "lots") for strip in BAND.strips))
     assert len(refused.value.problems) == 9
-    assert refused.value.problems[-1] == "3 more"
+    assert refused.value.problems[-1] == "and 3 more"
 
 
 @pytest.mark.parametrize("line", ["", "kick", "kick\tfader"])
