@@ -55,6 +55,18 @@ def test_a_view_is_saved_with_the_template_shown_by_its_key_and_removed(
     assert len(workspace(stored).template.views) == 4
 
 
+def test_a_view_that_is_removed_leaves_its_map_as_the_user_s_own(signed_in: Client, stored: StoredTemplate) -> None:
+    signed_in.post(f"/t/{stored.pk}/write/view/", {"view": "Mixing"})
+    assert chosen(signed_in, stored) == ["2 Mixing"]
+    signed_in.post(f"/t/{stored.pk}/write/remove_views/", {"base": 1, "names": "Mixing"})
+    assert chosen(signed_in, stored) == ["own"]
+
+
+def test_a_name_of_500_characters_is_refused_with_its_limit(signed_in: Client, stored: StoredTemplate) -> None:
+    answer = signed_in.post(f"/t/{stored.pk}/write/keep-view/", {"base": 1, "name": "x" * 500})
+    assert (answer.status_code, "120" in answer.content.decode()) == (422, True)
+
+
 def test_what_is_no_view_is_said_and_nothing_is_stored(signed_in: Client, stored: StoredTemplate) -> None:
     unknown = signed_in.post(f"/t/{stored.pk}/write/view/", {"view": "Nights"})
     assert (unknown.status_code, "view Nights does not exist" in unknown.content.decode()) == (422, True)

@@ -16,5 +16,6 @@ def view_choices(stored: StoredTemplate, views: tuple[MapView, ...]) -> dict[str
         {"key": key, "name": view.name, "look": json.dumps({"at": view.at, "dark": view.dark})}
         for key, view in enumerate(views, start=1)
     ]
-    is_own = own is not None and not own.name and bool(own.hidden_kinds or own.hidden_routes)
-    return {"map_views": shown, "map_view": own.name if own is not None else "", "is_own_view": is_own}
+    name = own.name if own is not None and any(view.name == own.name for view in views) else ""  # it may be gone
+    is_own = own is not None and not name and bool(own.hidden_kinds or own.hidden_routes)
+    return {"map_views": shown, "map_view": name, "is_own_view": is_own}
