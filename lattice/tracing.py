@@ -6,10 +6,10 @@ from dataclasses import dataclass
 from typing import Any
 
 from lattice.errors import DocumentError
-from lattice.gain_staging.chain import figures, shown_db
+from lattice.gain_staging.chain import shown_db
 from lattice.gain_staging.levels import Levels
 from lattice.gain_staging.plain import chain_source
-from lattice.gain_staging.source_response import EXPECTED, LIKELY, SourceResponse
+from lattice.gain_staging.source_response import EXPECTED, LIKELY, SourceGains, SourceResponse
 from lattice.graph.loops import LoopGraph
 from lattice.graph.origin import NO_OUTLET, Origin
 from lattice.graph.paths import Blocker, Blockers, Found, Path, enumerate_paths
@@ -199,7 +199,7 @@ def _blocker_json(blocker: Blocker) -> dict[str, Any]:
 class At:
     """The traced source alone after a hop, at the `in` of the destination; None if silent.
 
-    From a strip without a source, like a bus: all that the route brings.
+    From a strip without a source, like a bus: what comes to its `in`, its channels taken as independent.
     """
 
     peak_dbfs: float | None
@@ -222,7 +222,7 @@ class HopFigures:
     def along(self, path: Path) -> list[At]:
         """One entry a hop, loudest channel."""
         if path.outlet < 0 and chain_source(self.levels.graph.strips[path.start]) is None:
-            return [self._whole(route) for route in path.routes]
+            return self._from_sum(path)
         only = frozenset(path.routes)
         peak, rms = (
             SourceResponse(self.levels, path.start, path.outlet, weight, only) for weight in (LIKELY, EXPECTED)
@@ -237,11 +237,35 @@ class HopFigures:
             for route in path.routes
         ]
 
-    def _whole(self, route: int) -> At:
-        """What a route brings, from all sources behind it."""
-        stage, span = self.levels.brought(route), self.arrivals.brought(route)
-        _peak, likely, rms = figures(stage).loudest if stage is not None else (None, None, None)
-        return At(likely, rms, span.latest if span is not None and likely is not None else None)
+    def _from_sum(self, path: Path) -> list[At]:
+        """The signal at the `in` of a strip that has no source of its own, hop by hop."""
+        only, found = frozenset(path.routes), self.levels.stages[path.start]
+        if not found:
+            return [At(None, None, None) for _route in path.routes]
+        powers = found[0].levels.q2, found[0].levels.e2
+        responses = [SourceResponse(self.levels, path.start, NO_OUTLET, weight, only) for weight in (LIKELY, EXPECTED)]
+        hops = []
+        for route in path.routes:
+            likely, rms = (
+                _sum_db(response.brought.get(route), power) for response, power in zip(responses, powers, strict=True)
+            )
+            span = self.arrivals.brought(route)
+            hops.append(At(likely, rms, span.latest if span is not None and likely is not None else None))
+        return hops
+
+
+def _sum_db(part: SourceGains | None, powers: list[float]) -> float | None:
+    """The loudest channel of a part, from the power of each channel at its beginning."""
+    if part is None:
+        return None
+    rows = zip(part.c, part.d2, strict=True)
+    return shown_db(
+        max(
+            sum(by * by * powers[channel] for channel, by in gains.items())
+            + sum(by * powers[channel] for channel, by in loose.items())
+            for gains, loose in rows
+        )
+    )
 
 
 def _level_db(response: SourceResponse, route: int) -> float | None:

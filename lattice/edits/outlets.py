@@ -72,12 +72,13 @@ def split_outlet(template: Template, strip: str, outlet: str) -> Template:
     if found is main_outlet(kit):
         raise EditError(f"outlet {label} is the main one of {kit.name} and enters its own chain; split another outlet")
     parts = _sided(kit, found)
+    shared = sum(part.outlet == outlet for part in kit.parts) == len(SIDES)
     names = [part.name or part.id for part in parts if part.outlet == outlet]
     template = with_strip(template, index, replace(kit, parts=parts))
     taking = [r for r in template.routes if (r.from_strip, r.from_outlet) == (strip, outlet) and r.kind != "key"]
     if len(taking) > 1:
         raise EditError(f"outlet {label} of {kit.name} feeds {len(taking)} strips; it can be split with one at most")
-    return _with_sides(template, kit, found, taking, names)
+    return _with_sides(template, kit, found, taking, names, keeps_name=not shared)
 
 
 def _sided(kit: Strip, outlet: Outlet) -> tuple[Part, ...]:
@@ -99,12 +100,15 @@ def _sided(kit: Strip, outlet: Outlet) -> tuple[Part, ...]:
     return tuple(sided.get(part.id, part) for part in kit.parts)
 
 
-def _with_sides(template: Template, kit: Strip, outlet: Outlet, taking: list[Route], names: list[str]) -> Template:
-    """Two mono strips, named after the parts, that take a side each."""
+def _with_sides(
+    template: Template, kit: Strip, outlet: Outlet, taking: list[Route], names: list[str], *, keeps_name: bool
+) -> Template:
+    """Two mono strips that take a side each, named after the parts, or after the strip that was there."""
     ids, taken = free_route_ids(template), {strip.id for strip in template.strips}
     feed = taking[0] if taking else Route(id=next(ids), kind="feed", from_strip=kit.id, from_outlet=outlet.id, to="")
     old = _alone_behind(template, feed)
     if old is not None:
+        names = [f"{old.name} {side}" for side in SIDES] if keeps_name else names
         at, onward = position(template.strips, old.id, "strip"), [r for r in template.routes if r.from_strip == old.id]
     else:
         at = position(template.strips, kit.id, "strip") + 1

@@ -99,14 +99,18 @@ def test_figures_of_a_way_are_those_of_its_source_alone() -> None:
     assert hop_line(GRAPH, blocked.routes[-1], silent) == "Out: silent"
 
 
-def test_figures_from_a_bus_are_those_of_all_that_it_brings() -> None:
+def test_figures_from_a_bus_are_those_of_what_comes_to_it() -> None:
+    """Lead and kit, −6 dBFS each, add up in power at the bus and leave it 2 dB lower; a third source does not count."""
     levels = HopFigures.of(GRAPH).levels
     (path,) = trace(GRAPH, "bus").paths[:1]
     (at_out,) = HopFigures.of(GRAPH).along(path)
-    stage = levels.brought(path.routes[0])
-    assert stage is not None
-    assert (at_out.peak_dbfs, at_out.rms_dbfs) == figures(stage).loudest[1:]
+    _peak, likely, rms = figures(levels.stages[GRAPH.index["bus"]][0]).loudest
+    assert likely is not None
+    assert rms is not None
+    assert (at_out.peak_dbfs, at_out.rms_dbfs) == pytest.approx((likely - 2.0, rms - 2.0))
     assert at_out.arrival_samples == 64
+    silent = trace(GRAPH, "hall").paths[0]
+    assert [one.peak_dbfs for one in HopFigures.of(GRAPH).along(silent)] == [None]
 
 
 def test_the_form_of_the_command_line_says_the_same() -> None:
