@@ -133,15 +133,17 @@ def turns_of(graph: SignalGraph, origins: Sequence[Origin]) -> list[list[Origin]
     ]
 
 
-def signals_in_turn(graph: SignalGraph, turns: Sequence[Sequence[Origin]], wanted: Wanted) -> dict[Origin, Signal]:
-    """The signal of each source over a whole run."""
-    length = round(wanted.seconds * graph.template.sample_rate_hz)
+def signals_in_turn(
+    graph: SignalGraph, origins: Sequence[Origin], wanted: Wanted
+) -> tuple[dict[Origin, Signal], int, int]:
+    """The signal of each source over a whole run, the number of turns, and the samples of one."""
+    turns, length = turns_of(graph, origins), round(wanted.seconds * graph.template.sample_rate_hz)
     found: dict[Origin, Signal] = {}
     for origin in dict.fromkeys(origin for turn in turns for origin in turn):
         at = frozenset(number for number, turn in enumerate(turns) if origin in turn)
         signal = signal_for(graph, origin, wanted)
         found[origin] = signal if len(turns) == 1 else InTurns(signal, length, at)
-    return found
+    return found, len(turns), length
 
 
 def play_tone(
@@ -173,13 +175,13 @@ def play_tone(
     """
     graph = analysis.graph
     rate = graph.template.sample_rate_hz
-    turn = round(wanted.seconds * rate)
-    turns = turns_of(graph, origins)
-    samples = turn * len(turns)
-    if not 0 < wanted.seconds * len(turns) <= MOST_S:
-        many = f" in each of {len(turns)} turns" if len(turns) > 1 else ""
-        raise EditError(f"{wanted.seconds:g} s{many}; more than 0 and at most {MOST_S:.0f} in all are allowed")
-    renderer = Renderer(graph.template, signals_in_turn(graph, turns, wanted), ())
+    if not 0 < wanted.seconds <= MOST_S:
+        raise EditError(f"{wanted.seconds:g} s; more than 0 and at most {MOST_S:.0f} are allowed")
+    signals, turns, turn = signals_in_turn(graph, origins, wanted)
+    if wanted.seconds * turns > MOST_S:
+        raise EditError(f"{wanted.seconds:g} s in each of {turns} turns; at most {MOST_S:.0f} in all are allowed")
+    samples = turn * turns
+    renderer = Renderer(graph.template, signals, ())
     taps = _taps(graph, renderer)
     renderer.taps = frozenset(tap for tap in taps if not _is_plain(renderer, tap))
     meters: dict[Tap, Meter] = {}

@@ -10,7 +10,7 @@ from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import check, explain
 from lattice.gain_staging.activity import active_channels
 from lattice.gain_staging.gains import insert_layouts, route_gain
-from lattice.model.document import SIDES, Route, Strip, main_outlet, outlet_of_part
+from lattice.model.document import Route, Strip, is_split, main_outlet
 from lattice.model.edit_step import EditStep
 from lattice.model.layouts import DISCRETE, NAMED, channel_count, channel_names, mapping
 
@@ -104,9 +104,7 @@ def _split(analysis: Analysis, number: int) -> set[int]:
     """Channels, from 0, that other routes of the same outlet take, where parts share it as left and right."""
     graph = analysis.graph
     strip, outlet = graph.strips[graph.tail[number]], graph.outlet[number]
-    found = graph.outlets[outlet][1] if outlet >= 0 else main_outlet(strip)
-    sides = {part.side for part in strip.parts if part.side and outlet_of_part(strip, part) is found}
-    if len(sides) < len(SIDES):
+    if not is_split(strip, graph.outlets[outlet][1] if outlet >= 0 else main_outlet(strip)):
         return set()
     beside = graph.outlet_outs[outlet] if outlet >= 0 else graph.outs[graph.tail[number]]
     others = [graph.routes[route] for route in beside if route != number and analysis.carries(route)]

@@ -9,7 +9,7 @@ from lattice.checks.finding import Finding, Remedy
 from lattice.checks.registry import check, explain
 from lattice.checks.remedies import nearest_remedies
 from lattice.checks.unfinished import BEGUN, NO_OUTPUT, leading_nowhere
-from lattice.model.document import SIDES
+from lattice.model.document import is_split
 from lattice.model.edit_step import EditStep
 from lattice.model.route_kinds import BRINGING_SOUND
 
@@ -52,7 +52,7 @@ def outlet_clash(analysis: Analysis) -> Iterator[Finding]:
             takers.setdefault((route.from_strip, route.from_outlet), []).append(route_number)
     for (strip, outlet), routes in takers.items():
         heads = list(dict.fromkeys(analysis.graph.head[route] for route in routes))
-        if len(heads) > 1 and not _is_split(analysis, strip, outlet, routes):
+        if len(heads) > 1 and not _takes_sides(analysis, strip, outlet, routes):
             name = analysis.name(analysis.graph.index[strip])
             yield Finding(
                 code="route.outlet-clash",
@@ -65,13 +65,13 @@ def outlet_clash(analysis: Analysis) -> Iterator[Finding]:
             )
 
 
-def _is_split(analysis: Analysis, strip: str, outlet: str, routes: list[int]) -> bool:
+def _takes_sides(analysis: Analysis, strip_id: str, outlet: str, routes: list[int]) -> bool:
     """Parts share the outlet as left and right, and no two routes take the same channel."""
-    parts = analysis.graph.strips[analysis.graph.index[strip]].parts
-    sides = {part.side for part in parts if part.outlet == outlet and part.side}
+    strip = analysis.strip(analysis.graph.index[strip_id])
+    found = next(known for known in strip.outlets if known.id == outlet)
     lists = [analysis.graph.routes[route].channels or () for route in routes]
     taken = [start for pairs in lists for start in {start for start, _end in pairs}]
-    return len(sides) == len(SIDES) and all(lists) and len(set(taken)) == len(taken)
+    return is_split(strip, found) and all(lists) and len(set(taken)) == len(taken)
 
 
 explain(

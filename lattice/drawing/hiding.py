@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Collection
 from dataclasses import dataclass, replace
+from typing import Protocol
 
 from lattice.drawing.drawing import Box, Line, Sheet, Stub, Wire
 from lattice.drawing.lines import junctions, union
@@ -14,12 +15,29 @@ MOST_NAMES = 2
 MOST_ROOM = 150.0
 
 
+class HidingView(Protocol):
+    """A view of a template, or of a user."""
+
+    @property
+    def hidden_kinds(self) -> Collection[str]:
+        """Kinds of strips."""
+
+    @property
+    def hidden_routes(self) -> Collection[str]:
+        """Kinds of routes."""
+
+
 @dataclass(frozen=True)
 class Hidden:
     """Kinds of strips and of routes that a view leaves out."""
 
     kinds: frozenset[str] = frozenset()
     routes: frozenset[str] = frozenset()
+
+    @staticmethod
+    def of(view: HidingView) -> Hidden:
+        """What a view leaves out."""
+        return Hidden(frozenset(view.hidden_kinds), frozenset(view.hidden_routes))
 
     def __bool__(self) -> bool:
         return bool(self.kinds or self.routes)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from lattice.model.document import Insert, Strip, Template
-from lattice.model.inventory import Inventory, missing_uses
+from lattice.model.inventory import Inventory, Uses, missing_uses
 
 
 def template_at(template: Template, inventory: Inventory) -> Template:
@@ -18,9 +18,14 @@ def template_at(template: Template, inventory: Inventory) -> Template:
     inventory
         The contents of one of its machines; the other machines stay complete.
     """
+    return without_uses(template, missing_uses(template, inventory))
+
+
+def without_uses(template: Template, missing: Uses) -> Template:
+    """The template with some plug-ins missing, by their uses; the same object where none is."""
     inserts: set[str] = set()
     instruments: set[str] = set()
-    for uses in missing_uses(template, inventory).values():
+    for uses in missing.values():
         inserts |= {insert for _strip, insert, _plugin in uses if insert}
         instruments |= {strip.id for strip, insert, _plugin in uses if not insert}
     if not inserts and not instruments:

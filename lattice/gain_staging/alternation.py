@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from lattice.graph.origin import Origin
 from lattice.graph.signal_graph import SignalGraph
-from lattice.model.choices import in_turn, strips_of_member
+from lattice.model.choices import SECTION, in_turn, strips_of_member
 from lattice.model.document import Choice
 
 STEADY = -1  # the label of what belongs to no member
@@ -140,7 +140,7 @@ def _nodes_of_members(graph: SignalGraph, choice: Choice) -> list[frozenset[int]
 def _nodes(graph: SignalGraph, member: str) -> set[int]:
     count = len(graph.strips)
     strip_id, _slash, outlet = member.partition("/")
-    if outlet and not member.startswith("section:"):
+    if outlet and not member.startswith(SECTION):
         number = graph.index[strip_id]
         at = graph.outlet_index.get((number, outlet), -1)
         return {count + at} if at >= 0 else {number}  # the main outlet enters the strip's own chain

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from lattice.analysis import Analysis
-from lattice.edits.at_inventory import template_at
+from lattice.edits.at_inventory import without_uses
 from lattice.gain_staging.chain import level_of
 from lattice.graph.signal_graph import STAGE_OF_TAP
 from lattice.model.document import Insert, Stem, Strip, Template
@@ -91,9 +91,9 @@ def fails_without(before: Analysis, inventory: Inventory) -> tuple[Without, Anal
         The contents of one of its machines.
     """
     template = before.template
-    there = template_at(template, inventory)
-    after = before if there is template else Analysis(there, inventory)
     missing = missing_uses(template, inventory)
+    there = without_uses(template, missing)
+    after = before if there is template else Analysis(there, inventory)
     machine = machine_of(template, inventory)
     products = [
         Product(

@@ -444,6 +444,11 @@ def outlet_of_part(strip: Strip, part: Part) -> Outlet | None:
     return next((outlet for outlet in strip.outlets if outlet.id == part.outlet), main_outlet(strip))
 
 
+def is_split(strip: Strip, outlet: Outlet | None) -> bool:
+    """Return whether parts share an outlet as left and right."""
+    return {part.side for part in strip.parts if part.side and outlet_of_part(strip, part) is outlet} == set(SIDES)
+
+
 def layout_of_part(strip: Strip, part: Part) -> str:
     """The layout a part comes out in: its outlet's, of an instrument without outlets its own."""
     outlet = outlet_of_part(strip, part)

@@ -36,6 +36,7 @@ class Inventory(Piece, frozen=True, kw_only=True):
 
 
 Key = tuple[str, str]  # maker and name, as they are compared
+Uses = dict[Key, list[tuple[Strip, str, PlugIn]]]  # plug-in → strip, insert ("" for an instrument), as named there
 
 
 def key_of(maker: str, name: str) -> Key:
@@ -93,7 +94,7 @@ def _latency_in(plugins: Sequence[PlugIn], version: str) -> int | None:
     return latencies.pop() if len(latencies) == 1 else None
 
 
-def used_by(template: Template, machine: str) -> dict[Key, list[tuple[Strip, str, PlugIn]]]:
+def used_by(template: Template, machine: str) -> Uses:
     """Plug-ins that the strips of a machine use.
 
     Parameters
@@ -111,7 +112,7 @@ def used_by(template: Template, machine: str) -> dict[Key, list[tuple[Strip, str
         plug-in with the strip's name.
     """
     kinds = {known.id: known.kind for known in template.machines}
-    uses: dict[Key, list[tuple[Strip, str, PlugIn]]] = defaultdict(list)
+    uses: Uses = defaultdict(list)
     for strip in template.strips:
         if machine_id(template, strip) != machine:
             continue
@@ -149,7 +150,7 @@ class Listed:
         return self._by_key[key] or [plugin for plugin in self._by_name[name] if not plugin.maker or not maker]
 
 
-def missing_uses(template: Template, inventory: Inventory) -> dict[Key, list[tuple[Strip, str, PlugIn]]]:
+def missing_uses(template: Template, inventory: Inventory) -> Uses:
     """Uses of plug-ins that an inventory does not list, as `used_by` gives them."""
     listed = Listed(inventory)
     uses = used_by(template, machine_of(template, inventory))

@@ -14,7 +14,7 @@ from django.utils.safestring import mark_safe
 from django.views.decorators.http import require_POST, require_safe
 
 from lattice.bench.render.renderer import AT_POST, Renderer, Tap
-from lattice.bench.tone import PLAYS, origins_of, signal_for
+from lattice.bench.tone import PLAYS, origins_of, signals_in_turn
 from lattice.drawing import Slots, draw
 from lattice.drawing.drawing import opens_folded
 from lattice.drawing.svg import pieces
@@ -239,13 +239,15 @@ def sound(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         origins = origins_of(analysis, select(analysis.template, run.asked["sources"]))
         tap = Tap(number, place)
-        renderer = Renderer(analysis.template, {one: signal_for(analysis.graph, one, wanted) for one in origins}, [tap])
+        signals, turns, turn = signals_in_turn(analysis.graph, origins, wanted)
+        samples = min(turn * turns, round(MOST_HEARD_S * rate))
+        renderer = Renderer(analysis.template, signals, [tap])
         whole: np.ndarray[Any, np.dtype[np.float64]] | None = None
-        for done in renderer.blocks(round(seconds * rate)):
+        for done in renderer.blocks(samples):
             block = done.sound.get(tap)
             if block is not None:
                 if whole is None:
-                    whole = np.zeros((round(seconds * rate), len(block)))
+                    whole = np.zeros((samples, len(block)))
                 whole[done.start : done.start + done.count] = block.T
     except DocumentError as wrong:
         return HttpResponse(wrong.problems[0], status=422, content_type="text/plain")

@@ -43,6 +43,7 @@ def at_machine(space: Workspace, inventory: Inventory) -> dict[str, Any]:
         "coming": coming[:MOST_SHOWN],
         "more": len(coming) - MOST_SHOWN,
         "levels": level_changes(space.analysis, there),
+        "asked": asked_of(space.template, inventory),
     }
 
 
@@ -57,8 +58,8 @@ def inventory_place(space: Workspace, kept: Iterable[KeptInventory], wanted: str
     known = list(kept)
     chosen = next((one for one in known if str(one.pk) == wanted), next(iter(known), None))
     shown = as_inventory(chosen) if chosen else None
-    findings = asked_of(template, shown) if shown else []
     at = space.once("at a machine", msgspec.json.encode(shown), lambda: at_machine(space, shown)) if shown else {}
+    findings = at.get("asked", [])
     own = [(machine, inventory_of(template, machine)) for machine in template.machines if machine.kind == "computer"]
     return {
         "kept": known,

@@ -31,16 +31,16 @@ def views_panel(request: HttpRequest, pk: int) -> HttpResponse:
     """The views, and the kinds of strips and routes that the user's map shows."""
     stored = template_or_404(request, pk)
     space = workspace(stored)
-    hidden = hidden_of(stored)
+    hidden, views = hidden_of(stored), views_of(space.template)
     there = {strip.kind for strip in space.template.strips}
     routes = {route.kind for route in space.template.routes}
     context = {
         "stored": stored,
-        "views": [(key, view, _words(view)) for key, view in enumerate(views_of(space.template), start=1)],
+        "views": [(key, view, _words(view)) for key, view in enumerate(views, start=1)],
         "kinds": [(kind, kind not in hidden.kinds) for kind in TRAITS if kind in there],
         "route_kinds": [(kind, kind not in hidden.routes) for kind in ROUTE_KINDS if kind in routes],
     }
-    return render(request, "editor/panel_views.html", context | view_choices(stored, views_of(space.template)))
+    return render(request, "editor/panel_views.html", context | view_choices(stored, views))
 
 
 def _words(view: MapView) -> str:

@@ -74,8 +74,7 @@ def map_svg(space: Workspace, facts: Facts, view: MapView | None = None) -> str:
     """The whole map with its title block, findings marked at their places; or one of its views."""
     sheet = drawing(space)
     if view is not None:
-        hidden = Hidden(frozenset(view.hidden_kinds), frozenset(view.hidden_routes))
-        sheet = space.drawn(frozenset(view.folded), b"").without(hidden).sheet
+        sheet = space.drawn(frozenset(view.folded), b"").without(Hidden.of(view)).sheet
     block, colours = _title_block(space, facts), colouring(space.template)
     return pieces(sheet, block, facts.name, _marks(space, sheet), colours=colours, standalone=True).whole()
 

@@ -30,7 +30,7 @@ def map_of(stored: StoredTemplate, space: Workspace) -> Drawn:
 def hidden_of(stored: StoredTemplate) -> Hidden:
     """The kinds of strips and routes that the user has hidden."""
     view = stored.map_view
-    return Hidden(frozenset(view.hidden_kinds), frozenset(view.hidden_routes)) if view is not None else NOTHING
+    return Hidden.of(view) if view is not None else NOTHING
 
 
 def small_picture(template: Template) -> str:

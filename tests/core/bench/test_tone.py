@@ -14,7 +14,7 @@ from lattice.analysis import Analysis
 from lattice.bench import tone
 from lattice.bench.signals import Noise
 from lattice.bench.source_checks import each_in_turn
-from lattice.bench.tone import Wanted, origins_of, play_tone
+from lattice.bench.tone import Wanted, origins_of, play_tone, signals_in_turn
 from lattice.errors import DocumentError, EditError
 from lattice.gain_staging.chain import figures
 from lattice.graph.origin import Origin
@@ -102,6 +102,12 @@ def test_members_of_a_choice_by_turn_play_one_by_one() -> None:
     levels = {stage.strip: stage.rms_dbfs[0] for stage in heard.stages if stage.stage == "post"}
     assert levels["sum"] == pytest.approx(-21.0, abs=0.01)  # the louder song alone
     assert levels["song-2"] == pytest.approx(-22.0, abs=0.01)
+    signals, turns, length = signals_in_turn(
+        Analysis(made).graph, [Origin(n) for n in (0, 1, 2)], Wanted("sine", None, 0.5)
+    )
+    assert (turns, length) == (2, 24_000)
+    sounds = [[signals[Origin(n)].block(turn * length, 64) is not None for turn in (0, 1)] for n in (0, 1, 2)]
+    assert sounds == [[True, False], [False, True], [True, True]]
     firsts = {stage.strip: stage.first_sample for stage in heard.stages if stage.stage == "in"}
     assert (firsts["song-1"], firsts["song-2"], firsts["click"]) == (0, 24_000, 0)
 
